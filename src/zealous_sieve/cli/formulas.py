@@ -1,0 +1,185 @@
+"""eval, check and scan: no database is needed for bars from files."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Sequence
+from datetime import datetime
+from pathlib import Path
+from typing import Any
+
+import click
+import numpy as np
+
+from zealous_sieve.core.engine.evaluate import evaluate
+from zealous_sieve.core.engine.panel import Column, Panel
+from zealous_sieve.core.errors import DataError, Problem
+from zealous_sieve.core.formula.check import check
+from zealous_sieve.core.formula.typed import Typed
+from zealous_sieve.core.functions.specification import Kind
+from zealous_sieve.core.sieve.definition import read_sieve
+from zealous_sieve.core.sieve.prepare import prepare
+from zealous_sieve.core.sieve.scan import Hit, scan
+from zealous_sieve.storage.files import exact, iso, read_bars, write_hits, write_table
+from zealous_sieve.usecases.formulas import as_document, read_formula
+
+FILE = click.Path(path_type=Path, exists=True, dir_okay=False)
+OUT = click.Path(path_type=Path, dir_okay=False, writable=True)
+TRUTHS = {1.0: "yes", 0.0: "no"}
+DAY = 86_400
+
+
+def read_panel(files: Sequence[Path]) -> Panel:
+    """The bars of several files; an instrument may stand in one of them only."""
+    series: dict[str, Any] = {}
+    for file in files:
+        for code, bars in read_bars(file).items():
+            if code in series:
+                message = f"{code} stands in two of the files"
+                raise DataError(
+                    Problem(code="double_instrument", message=message, subject=str(file))
+                )
+            series[code] = bars
+    return Panel.of(series)
+
+
+def written(value: Typed, column: Column) -> list[str]:
+    """A result as text: 17 digits, missing empty; truths as yes, no and unknown."""
+    if value.kind == Kind.TRUTH:
+        return [TRUTHS.get(entry, "unknown") for entry in column.tolist()]
+    return [exact(entry) for entry in column.tolist()]
+
+
+@click.command("eval")
+@click.argument("formula")
+@click.option("--bars", required=True, type=FILE, help="CSV or Parquet file of bars.")
+@click.option("--instrument", help="Only this one, where the file holds several.")
+@click.option("--input", "inputs", multiple=True, metavar="NAME=VALUE", help="Set an input.")
+@click.option("--out", type=OUT, help="CSV file to write; default: the terminal.")
+def evaluate_formula(
+    formula: str, bars: Path, instrument: str | None, inputs: Sequence[str], out: Path | None
+) -> None:
+    """Evaluate FORMULA on every bar of a file (FORMULA may be @FILE)."""
+    checked = check(_text(formula), dict(_setting(pair) for pair in inputs))
+    panel = read_panel([bars])
+    if instrument:
+        panel.position(instrument)
+        panel = panel.choose([instrument])
+    results = evaluate({n: v.term for n, v in checked.outputs.items()}, panel)
+    columns: dict[str, list[str]] = {}
+    if len(panel) > 1:
+        lengths = panel.ends - panel.starts
+        columns["instrument"] = np.repeat(panel.codes, lengths).tolist()
+    rows = np.concatenate([np.arange(*panel.rows(i).indices(2**62)) for i in range(len(panel))])
+    columns["time"] = [iso(moment) for moment in panel.times[rows]]
+    for name, value in checked.outputs.items():
+        columns[name] = written(value, results[name][rows])
+    if out:
+        write_table(columns, out)
+    else:
+        _print(columns)
+
+
+def _print(columns: dict[str, list[str]]) -> None:
+    click.echo(",".join(columns))
+    for row in zip(*columns.values(), strict=True):
+        click.echo(",".join(row))
+
+
+def _text(argument: str) -> str:
+    return Path(argument[1:]).read_text("utf-8") if argument.startswith("@") else argument
+
+
+def _setting(pair: str) -> tuple[str, float]:
+    name, _, value = pair.partition("=")
+    try:
+        return name.strip(), float(value)
+    except ValueError:
+        raise click.BadParameter(f"{pair!r} is not NAME=VALUE with a number") from None
+
+
+@click.command("check")
+@click.argument("formula")
+@click.option("--json", "as_json", is_flag=True, help="All of it as JSON.")
+def check_formula(formula: str, as_json: bool) -> None:
+    """Say what FORMULA means, or what is wrong with it and where (FORMULA may be @FILE)."""
+    reading = read_formula(_text(formula))
+    if as_json:
+        click.echo(json.dumps(as_document(reading), indent=2, ensure_ascii=False))
+    elif reading.ok:
+        for output in reading.outputs:
+            click.echo(f"{output.name}: {output.kind}, {output.unit}")
+        click.echo(f"lookback: {reading.lookback} bars")
+        click.echo(f"reads: {reading.sentence}")
+        click.echo(reading.canonical)
+    else:
+        for problem in reading.problems:
+            click.echo(f"error {problem.code}: {problem}", err=True)
+    if not reading.ok:
+        raise SystemExit(1)
+
+
+@click.command("scan")
+@click.argument("sieve", type=FILE)
+@click.option("--bars", multiple=True, type=FILE, help="Scan these files instead of the database.")
+@click.option("--as-of", metavar="TIME", help="Look from this moment, ISO 8601 with offset.")
+@click.option("--out", type=OUT, help="hits.csv, .json or .parquet; default: the terminal.")
+def scan_sieve(sieve: Path, bars: Sequence[Path], as_of: str | None, out: Path | None) -> None:
+    """Sift with SIEVE, a JSON document; with files, over all their instruments."""
+    prepared = prepare(read_sieve(sieve.read_bytes()))
+    moment = _moment(as_of)
+    if bars:
+        panel = read_panel(bars)
+        if moment:
+            panel = panel.as_of(int(moment.timestamp()), DAY)
+        ticks: dict[str, float] = {}
+        names: dict[str, str] = {}
+    else:
+        from zealous_sieve import wiring
+        from zealous_sieve.usecases.market import now, universe_panel
+
+        outside = wiring.outside(wiring.address_from_environment())
+        panel, instruments = universe_panel(
+            outside, prepared.sieve.universe, moment or now(outside.market)
+        )
+        ticks = {i.code: i.tick for i in instruments}
+        names = {i.code: i.name for i in instruments}
+    found = scan(prepared, panel, ticks=ticks)
+    counts = f"{len(found.hits)} of {found.instruments} pass"
+    click.echo(f"{counts}, {len(found.too_little_history)} with too little history", err=True)
+    hits = [hit_row(hit, names) for hit in found.hits]
+    if out:
+        write_hits(hits, out)
+    else:
+        for hit in found.hits:
+            click.echo(f"{hit.code}\tage {hit.age}\tscore {hit.score:g}\tclose {hit.close:g}")
+
+
+def hit_row(hit: Hit, names: dict[str, str]) -> dict[str, Any]:
+    """A hit as the files hold it."""
+    return {
+        "code": hit.code,
+        "name": names.get(hit.code, ""),
+        "fired_at": hit.fired_at,
+        "bar_at": hit.bar_at,
+        "age": hit.age,
+        "close": hit.close,
+        "score": hit.score,
+        "rank": None if hit.rank != hit.rank else hit.rank,
+        "reasons": [{"cell": r.cell, "sentence": r.sentence} for r in hit.reasons],
+    }
+
+
+def _moment(text: str | None) -> datetime | None:
+    if text is None:
+        return None
+    try:
+        moment = datetime.fromisoformat(text)
+    except ValueError:
+        raise click.BadParameter(f"{text!r} is not ISO 8601", param_hint="--as-of") from None
+    if moment.tzinfo is None:
+        raise click.BadParameter("the time needs an offset, such as Z", param_hint="--as-of")
+    return moment
+
+
+COMMANDS = (evaluate_formula, check_formula, scan_sieve)

@@ -1,0 +1,94 @@
+"""import and export: bars and sieves in, bars, sieves and hits out."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from pathlib import Path
+
+import click
+
+from zealous_sieve import wiring
+from zealous_sieve.cli.formulas import FILE, OUT
+from zealous_sieve.core.sieve.definition import read_sieve, write_sieve
+from zealous_sieve.storage.files import read_bars, write_bars, write_hits
+from zealous_sieve.usecases.errors import NotFoundError
+from zealous_sieve.usecases.importing import import_bars
+from zealous_sieve.usecases.market import universe_members
+from zealous_sieve.usecases.ports import Outside
+from zealous_sieve.usecases.sieves import create_sieve, get_sieve
+
+
+def _outside() -> Outside:
+    return wiring.outside(wiring.address_from_environment())
+
+
+@click.group("import")
+def take_in() -> None:
+    """Take bars or sieves into the database."""
+
+
+@take_in.command("bars")
+@click.argument("files", nargs=-1, required=True, type=FILE)
+def import_bar_files(files: Sequence[Path]) -> None:
+    """Import FILES of daily bars, CSV or Parquet: all of them or, on any fault, none."""
+    series = {}
+    for file in files:
+        series.update(read_bars(file))
+    done = import_bars(_outside(), series)
+    click.echo(f"{done.bars} bars of {done.instruments} instruments, {done.added} of them new")
+    for finding in done.findings:
+        click.echo(f"{finding.code}: {finding.kind}: {finding.detail}")
+
+
+@take_in.command("sieve")
+@click.argument("file", type=FILE)
+def import_sieve_file(file: Path) -> None:
+    """Import a sieve from its JSON document."""
+    stored = create_sieve(_outside().sieves, read_sieve(file.read_bytes()))
+    click.echo(f"sieve {stored.id}: {stored.sieve.name}")
+
+
+@click.group("export")
+def give_out() -> None:
+    """Write bars, sieves or hits to files."""
+
+
+@give_out.command("sieve")
+@click.argument("sieve_id", type=int)
+@click.option("--out", type=OUT, help="Default: the terminal.")
+def export_sieve(sieve_id: int, out: Path | None) -> None:
+    """Write a sieve as its JSON document."""
+    text = write_sieve(get_sieve(_outside().sieves, sieve_id).sieve)
+    if out:
+        out.write_text(text, "utf-8")
+    else:
+        click.echo(text, nl=False)
+
+
+@give_out.command("hits")
+@click.argument("run_id", type=int)
+@click.option("--out", required=True, type=OUT, help="hits.csv, .json or .parquet.")
+def export_hits(run_id: int, out: Path) -> None:
+    """Write the hits of a run."""
+    runs = _outside().runs
+    if runs.get(run_id) is None:
+        raise NotFoundError("run", run_id)
+    write_hits(runs.hits(run_id), out)
+
+
+@give_out.command("bars")
+@click.argument("universe")
+@click.option("--out", required=True, type=OUT, help="bars.csv or .parquet.")
+def export_bars(universe: str, out: Path) -> None:
+    """Write the daily bars of a universe."""
+    outside = _outside()
+    codes = [i.code for i in universe_members(outside.market, universe)]
+    panel = outside.bars.panel().choose(codes)
+    series = {}
+    for n, code in enumerate(codes):
+        rows = panel.rows(n)
+        series[code] = (panel.times[rows], {f: c[rows] for f, c in panel.columns.items()})
+    write_bars(series, out)
+
+
+COMMANDS = (take_in, give_out)

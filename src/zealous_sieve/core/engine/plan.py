@@ -1,0 +1,142 @@
+"""Terms into steps: each distinct computation once, in order, with its own place in memory."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+from zealous_sieve.core.formula.terms import Apply, Constant, Source, Term, in_order
+from zealous_sieve.core.functions.kernel import KERNELS, Kernel
+
+EVERYTHING = 1 << 60
+"""More bars than any series has: a step that is needed from its first bar on."""
+
+
+@dataclass(frozen=True, kw_only=True, slots=True)
+class Step:
+    """One call of a kernel.
+
+    ``inputs`` and ``outputs`` are places; ``need`` is how many of the last bars are wanted.
+    """
+
+    kernel: Kernel
+    inputs: tuple[int, ...]
+    constants: tuple[float, ...]
+    outputs: tuple[int, ...]
+    need: int
+
+
+@dataclass(frozen=True, kw_only=True, slots=True)
+class Plan:
+    """What to do for one tile of instruments.
+
+    Places are numbered: bar columns first (``fields``), then constants (``constants``), then
+    ``scratch`` columns that are reused once nobody needs them. ``roots`` gives the place of each
+    wanted result.
+    """
+
+    fields: tuple[str, ...]
+    constants: tuple[float, ...]
+    scratch: int
+    steps: tuple[Step, ...]
+    roots: Mapping[str, int]
+
+
+def plan(wanted: Mapping[str, Term], *, last: int | None = None) -> Plan:
+    """Plan the wanted terms, for all bars or for the ``last`` few of every instrument."""
+    order = list(in_order(wanted.values()))
+    needs = _needs(order, wanted, EVERYTHING if last is None else last)
+    fields = tuple(t.field for t in order if isinstance(t, Source))
+    constants = tuple(t.value for t in order if isinstance(t, Constant))
+    places: dict[Term, int] = {}
+    places.update((t, n) for n, t in enumerate(t for t in order if isinstance(t, Source)))
+    fixed = (t for t in order if isinstance(t, Constant))
+    places.update((t, len(fields) + n) for n, t in enumerate(fixed))
+    shelf = _Shelf(len(fields) + len(constants))
+    steps = _steps(order, set(wanted.values()), needs, places, shelf)
+    return Plan(
+        fields=fields,
+        constants=constants,
+        scratch=shelf.size,
+        steps=tuple(steps),
+        roots={name: places[term] for name, term in wanted.items()},
+    )
+
+
+def _needs(order: list[Term], wanted: Mapping[str, Term], last: int) -> dict[Term, int]:
+    """How many of the last bars of each term are read by those that use it."""
+    needs = dict.fromkeys(order, 0)
+    for term in wanted.values():
+        needs[term] = last
+    for term in reversed(order):
+        if not isinstance(term, Apply):
+            continue
+        reach = KERNELS[term.kernel].reach
+        if reach is None:
+            needs[term] = EVERYTHING
+        for part in term.inputs:
+            read = EVERYTHING if reach is None else needs[term] + reach(*term.constants) - 1
+            needs[part] = min(EVERYTHING, max(needs[part], read))
+    return needs
+
+
+class _Shelf:
+    """Hands out scratch columns and takes them back."""
+
+    def __init__(self, first: int) -> None:
+        self.first = first
+        self.size = 0
+        self.free: list[int] = []
+
+    def take(self) -> int:
+        if self.free:
+            return self.free.pop()
+        self.size += 1
+        return self.first + self.size - 1
+
+
+def _calls(order: list[Term]) -> dict[tuple[object, ...], list[Apply]]:
+    """Terms by the kernel call that computes them: outputs of one call belong together."""
+    calls: dict[tuple[object, ...], list[Apply]] = {}
+    for term in order:
+        if isinstance(term, Apply):
+            key = (term.kernel, tuple(p.digest for p in term.inputs), term.constants)
+            calls.setdefault(key, []).append(term)
+    return calls
+
+
+def _steps(
+    order: list[Term],
+    kept: set[Term],
+    needs: dict[Term, int],
+    places: dict[Term, int],
+    shelf: _Shelf,
+) -> list[Step]:
+    calls = _calls(order)
+    users = dict.fromkeys(order, 0)
+    for members in calls.values():
+        for part in set(members[0].inputs):
+            users[part] += 1
+    steps: list[Step] = []
+    for members in calls.values():
+        first = members[0]
+        kernel = KERNELS[first.kernel]
+        outputs = tuple(shelf.take() for _ in range(kernel.outputs))
+        used = {member.output for member in members}
+        for member in members:
+            places[member] = outputs[member.output]
+        steps.append(
+            Step(
+                kernel=kernel,
+                inputs=tuple(places[part] for part in first.inputs),
+                constants=first.constants,
+                outputs=outputs,
+                need=max(needs[member] for member in members),
+            )
+        )
+        shelf.free.extend(place for n, place in enumerate(outputs) if n not in used)
+        for part in set(first.inputs):
+            users[part] -= 1
+            if users[part] == 0 and isinstance(part, Apply) and part not in kept:
+                shelf.free.append(places[part])
+    return steps

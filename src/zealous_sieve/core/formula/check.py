@@ -1,0 +1,132 @@
+"""Syntax trees into meaning: names resolved, kinds and units checked, functions opened up."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from functools import lru_cache
+
+from zealous_sieve.core.errors import FormulaError, Problem
+from zealous_sieve.core.formula import problems, tree
+from zealous_sieve.core.formula.expression import Checker
+from zealous_sieve.core.formula.limits import MAX_TERMS
+from zealous_sieve.core.formula.parser import parse
+from zealous_sieve.core.formula.terms import in_order
+from zealous_sieve.core.formula.typed import Formula, Typed, fixed
+from zealous_sieve.core.functions.catalogue import SOURCES, find
+from zealous_sieve.core.functions.specification import Kind
+
+
+def check(text: str, inputs: Mapping[str, float] | None = None) -> Formula:
+    """Read and understand a formula; ``inputs`` override the defaults of its own inputs.
+
+    Raises FormulaError with every problem found.
+    """
+    return _check(text, tuple(sorted((inputs or {}).items())))
+
+
+@lru_cache(maxsize=1024)
+def _check(text: str, inputs: tuple[tuple[str, float], ...]) -> Formula:
+    program = parse(text)
+    reader = _Reader(dict(inputs))
+    for statement in program.statements:
+        reader.read(statement)
+    reader.finish(program)
+    if reader.checker.problems:
+        raise FormulaError(*reader.checker.problems)
+    return Formula(
+        text=text,
+        program=program,
+        inputs=tuple(s for s in program.statements if isinstance(s, tree.InputDefinition)),
+        outputs=reader.outputs,
+        types=reader.checker.types,
+        definitions=reader.definitions,
+    )
+
+
+def check_condition(text: str, inputs: Mapping[str, float] | None = None) -> Formula:
+    """As ``check``, for a formula whose result has to be yes or no."""
+    return _of_kind(check(text, inputs), Kind.TRUTH, "a condition")
+
+
+def check_number(text: str, inputs: Mapping[str, float] | None = None) -> Formula:
+    """As ``check``, for a formula whose result has to be a single number."""
+    return _of_kind(check(text, inputs), Kind.NUMBER, "a ranking formula")
+
+
+def _of_kind(formula: Formula, kind: Kind, role: str) -> Formula:
+    value, where = formula.value, formula.expression or formula.program.statements[-1]
+    if value is None:
+        message = f"{role} needs an expression on a line of its own as its result"
+        raise FormulaError(problems.simple("no_result", where, message))
+    fits = value.kind == kind or (kind == Kind.NUMBER and value.kind == Kind.CONSTANT)
+    if not fits:
+        raise FormulaError(problems.wrong_kind(where, value, kind, role))
+    return formula
+
+
+class _Reader:
+    """Statements one after another, each seeing the names above it."""
+
+    def __init__(self, overrides: dict[str, float]) -> None:
+        self.overrides = overrides
+        self.outputs: dict[str, Typed] = {}
+        self.definitions: dict[str, tree.Node] = {}
+        self.checker = Checker({}, hidden=False)
+
+    def read(self, statement: tree.Statement) -> None:
+        match statement:
+            case tree.InputDefinition():
+                self._bind(statement, statement.name, self._input(statement))
+            case tree.Definition():
+                value = self.checker.settled(statement.value)
+                self.definitions[statement.name] = statement.value
+                self._bind(statement, statement.name, value)
+                if statement.shown:
+                    self.outputs[statement.name] = value
+            case tree.Bare():
+                if "value" in self.outputs:
+                    self._complain("two_results", statement, "a formula has one result only")
+                self.outputs["value"] = self.checker.settled(statement.value)
+
+    def finish(self, program: tree.Program) -> None:
+        last = program.statements[-1]
+        if not self.outputs:
+            message = "the formula defines names but shows no result"
+            self._complain("no_result", last, message, "end with an expression, or write show")
+        unknown = set(self.overrides) - {
+            s.name for s in program.statements if isinstance(s, tree.InputDefinition)
+        }
+        for name in sorted(unknown):
+            self._complain("unknown_input", last, f"the formula has no input called {name}")
+        terms = sum(1 for _ in in_order(value.term for value in self.outputs.values()))
+        if terms > MAX_TERMS:
+            message = f"the formula needs {terms:,} computations, at most {MAX_TERMS:,} are allowed"
+            self._complain("too_large", last, message)
+
+    def _input(self, statement: tree.InputDefinition) -> Typed:
+        value = self.overrides.get(statement.name, statement.default)
+        if not statement.low <= statement.high:
+            self._complain("empty_bounds", statement, "the lower bound is above the upper")
+        elif not statement.low <= value <= statement.high:
+            message = (
+                f"{statement.name} is {value:g}, outside its bounds "
+                f"{statement.low:g} to {statement.high:g}"
+            )
+            self._complain("out_of_bounds", statement, message)
+        return fixed(value)
+
+    def _bind(self, statement: tree.Statement, name: str, value: Typed) -> None:
+        if name in self.checker.names:
+            self._complain("name_taken", statement, f"{name} is defined twice")
+        elif name in SOURCES or find(name):
+            what = "source" if name in SOURCES else "function"
+            message = f"{name} is the name of a {what} and can't be given a new meaning"
+            self._complain("name_taken", statement, message, "choose another name")
+        elif name.startswith("_") or name == "value":
+            self._complain("name_taken", statement, f"{name} can't be used as a name")
+        self.checker.names[name] = value
+
+    def _complain(self, code: str, node: tree.Node, message: str, mend: str | None = None) -> None:
+        self.checker.problems.append(
+            Problem(code=code, message=message, place=node.place, mend=mend)
+        )

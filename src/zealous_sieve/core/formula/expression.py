@@ -1,0 +1,380 @@
+"""The meaning of expressions."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from functools import cache
+
+from zealous_sieve.core.errors import Problem
+from zealous_sieve.core.formula import problems, tree
+from zealous_sieve.core.formula.arguments import bind
+from zealous_sieve.core.formula.limits import MAX_LENGTH
+from zealous_sieve.core.formula.parser import parse
+from zealous_sieve.core.formula.terms import Term, apply, constant, source
+from zealous_sieve.core.formula.typed import BROKEN, Typed, fixed, series, truth
+from zealous_sieve.core.functions import units
+from zealous_sieve.core.functions.catalogue import DERIVED, FIELDS, SOURCES, find
+from zealous_sieve.core.functions.specification import CATALOGUE, Function, Input, Kind, Parameter
+
+ARITHMETIC = {
+    tree.Operator.ADD: "add",
+    tree.Operator.SUBTRACT: "subtract",
+    tree.Operator.MULTIPLY: "multiply",
+    tree.Operator.DIVIDE: "divide",
+    tree.Operator.RAISE: "raise_to",
+}
+BARS = Parameter(name="number of bars", low=1, high=MAX_LENGTH, whole=True)
+
+
+class Checker:
+    """Finds the meaning of nodes under given names, and collects what is wrong.
+
+    ``hidden`` lets the bodies of catalogue functions use their hidden steps.
+    """
+
+    def __init__(self, names: dict[str, Typed], *, hidden: bool) -> None:
+        self.names = names
+        self.hidden = hidden
+        self.problems: list[Problem] = []
+        self.types: dict[tree.Node, Typed] = {}
+
+    def meaning(self, node: tree.Node) -> Typed:
+        """What a node means; a broken value where that was complained about."""
+        value = self._meaning(node)
+        self.types[node] = value
+        return value
+
+    def settled(self, node: tree.Node) -> Typed:
+        """The meaning, which must be one value rather than several outputs."""
+        value = self.meaning(node)
+        if value.outputs is not None and value.function is not None:
+            return self._broken(problems.needs_output(node, value.function))
+        return value
+
+    def _broken(self, problem: Problem) -> Typed:
+        self.problems.append(problem)
+        return BROKEN
+
+    def of_kind(self, node: tree.Node, kind: Kind | None, by: str) -> Typed:
+        """The meaning, which must be of a kind; a constant is a number too, ``None`` is either."""
+        value = self.settled(node)
+        if kind is None and value.kind != Kind.TEXT:
+            return value
+        kind = kind or Kind.NUMBER
+        fits = value.kind == kind or (kind == Kind.NUMBER and value.kind == Kind.CONSTANT)
+        if value.broken or fits:
+            return value
+        return self._broken(problems.wrong_kind(node, value, kind, by))
+
+    def _meaning(self, node: tree.Node) -> Typed:
+        match node:
+            case tree.Number():
+                return fixed(node.value)
+            case tree.Text():
+                return Typed(kind=Kind.TEXT, text=node.value)
+            case tree.Name():
+                return self._name(node)
+            case tree.Call():
+                return self._call(node)
+            case tree.Pick():
+                return self._pick(node)
+            case tree.Minus():
+                value = self.of_kind(node.value, Kind.NUMBER, "minus")
+                return value if value.broken else series(apply("negate", value.term), value.unit)
+            case tree.Arithmetic():
+                return self._arithmetic(node)
+            case tree.Not():
+                value = self.of_kind(node.truth, Kind.TRUTH, "not")
+                return value if value.broken else truth(apply("negated", value.term))
+            case tree.And() | tree.Or():
+                return self._logic(node)
+            case tree.OverTime():
+                return self._over_time(node)
+        return self._comparison(node)
+
+    # Names and functions
+
+    def _name(self, node: tree.Name) -> Typed:
+        if node.name in self.names:
+            return self.names[node.name]
+        if node.name in FIELDS:
+            unit = units.VOLUME if node.name == "volume" else units.PRICE
+            return series(source(node.name), unit)
+        if node.name in DERIVED:
+            return _derived(node.name)
+        function = find(node.name, hidden=self.hidden)
+        if function is None:
+            known = {*SOURCES, *self.names, *CATALOGUE}
+            what = "a source, a name or a function"
+            return self._broken(problems.unknown_name(node, node.name, known, what))
+        needed = any(i.default is None for i in function.inputs)
+        if needed or any(p.default is None for p in function.parameters):
+            return self._broken(problems.needs_brackets(node, function))
+        return self._evaluate(node, function, ())
+
+    def _call(self, node: tree.Call) -> Typed:
+        function = find(node.function, hidden=self.hidden)
+        if function is not None:
+            return self._evaluate(node, function, node.arguments)
+        for argument in node.arguments:
+            self.meaning(argument.value)
+        if node.function in SOURCES or node.function in self.names:
+            message = f"{node.function} is a value, not a function"
+            mend = f"leave the brackets out; for an earlier bar write ago({node.function}, n)"
+            return self._broken(problems.simple("not_a_function", node, message, mend))
+        what = "a function"
+        return self._broken(problems.unknown_name(node, node.function, CATALOGUE, what))
+
+    def _evaluate(
+        self, node: tree.Node, function: Function, given: tuple[tree.Argument, ...]
+    ) -> Typed:
+        constant_first = bool(given) and given[0].name is None and self._is_constant(given[0])
+        bound = bind(node, function, given, skip_first=constant_first)
+        if isinstance(bound, Problem):
+            return self._broken(bound)
+        inputs = {i.name: self._input(i, bound.get(i.name), function) for i in function.inputs}
+        values = {
+            p.name: self._parameter(p, bound.get(p.name), function) for p in function.parameters
+        }
+        if any(v.broken for v in inputs.values()) or None in values.values():
+            return BROKEN
+        shared = self._shared_unit(node, inputs)
+        settled = {name: value for name, value in values.items() if value is not None}
+        if shared is None:
+            return BROKEN
+        return open_up(function, inputs, settled, shared)
+
+    def _is_constant(self, argument: tree.Argument) -> bool:
+        before = len(self.problems)
+        value = self.meaning(argument.value)
+        del self.problems[before:]
+        return value.kind == Kind.CONSTANT
+
+    def _input(self, spec: Input, node: tree.Node | None, function: Function) -> Typed:
+        if node is None:
+            return self._name(tree.Name(spec.default or ""))
+        return self.of_kind(node, spec.kind, f"{function.name} for {spec.name}")
+
+    def _parameter(
+        self, spec: Parameter, node: tree.Node | None, function: Function
+    ) -> float | None:
+        if node is None:
+            return spec.default
+        return self._constant(node, spec, function.name)
+
+    def _constant(self, node: tree.Node, spec: Parameter, who: str) -> float | None:
+        value = self.of_kind(node, Kind.NUMBER, f"{who} for {spec.name}")
+        if value.broken:
+            return None
+        if value.number is None:
+            self.problems.append(problems.not_constant(node, who, spec.name))
+            return None
+        whole = not spec.whole or float(value.number).is_integer()
+        if not (spec.low <= value.number <= spec.high and whole):
+            self.problems.append(problems.out_of_bounds(node, who, spec, value.number))
+            return None
+        return int(value.number) if spec.whole else value.number
+
+    def _shared_unit(self, node: tree.Node, inputs: dict[str, Typed]) -> units.Unit | None:
+        shared = units.ANY
+        for value in inputs.values():
+            if value.kind == Kind.TRUTH:
+                continue
+            if not units.comparable(shared, value.unit):
+                self._broken(problems.unit_clash(node, shared, value.unit, "joins"))
+                return None
+            shared = units.common(shared, value.unit)
+        return shared
+
+    def _pick(self, node: tree.Pick) -> Typed:
+        value = self.meaning(node.value)
+        if value.broken:
+            return value
+        if value.outputs is None or node.output not in value.outputs:
+            problem = problems.no_such_output(node, node.output, value.function)
+            return self._broken(problem)
+        return value.outputs[node.output]
+
+    # Signs and words
+
+    def _arithmetic(self, node: tree.Arithmetic) -> Typed:
+        left = self.of_kind(node.left, Kind.NUMBER, node.operator)
+        right = self.of_kind(node.right, Kind.NUMBER, node.operator)
+        if left.broken or right.broken:
+            return BROKEN
+        unit = left.unit
+        match node.operator:
+            case tree.Operator.ADD | tree.Operator.SUBTRACT:
+                if not units.comparable(left.unit, right.unit):
+                    return self._broken(problems.unit_clash(node, left.unit, right.unit, "adds"))
+                unit = units.common(left.unit, right.unit)
+            case tree.Operator.MULTIPLY:
+                unit = units.product(left.unit, right.unit)
+            case tree.Operator.DIVIDE:
+                unit = units.quotient(left.unit, right.unit)
+            case tree.Operator.RAISE:
+                unit = units.power(left.unit, right.number)
+        return series(apply(ARITHMETIC[node.operator], left.term, right.term), unit)
+
+    def _logic(self, node: tree.And | tree.Or) -> Typed:
+        word, step = ("and", "both") if isinstance(node, tree.And) else ("or", "either")
+        terms = [self.of_kind(part, Kind.TRUTH, word) for part in node.terms]
+        if any(term.broken for term in terms):
+            return BROKEN
+        joined = terms[0].term
+        for term in terms[1:]:
+            joined = apply(step, joined, term.term)
+        return truth(joined)
+
+    def _over_time(self, node: tree.OverTime) -> Typed:
+        value = self.of_kind(node.truth, Kind.TRUTH, node.span)
+        bars = self._constant(node.bars, BARS, node.span)
+        least = bars if node.span == tree.Span.FOR else 1.0
+        if node.least is not None:
+            low = replace(BARS, high=bars or BARS.high)
+            least = self._constant(node.least, low, node.span)
+        if value.broken or bars is None or least is None:
+            return BROKEN
+        return truth(apply("at_least_of", value.term, constants=(int(least), int(bars))))
+
+    def _comparison(self, node: tree.Node) -> Typed:
+        sides: tuple[tree.Node, ...]
+        match node:
+            case tree.Compare() | tree.Near() | tree.Crosses():
+                sides = (node.left, node.right)
+            case tree.Between():
+                sides = (node.value, node.low, node.high)
+            case _:
+                raise AssertionError(f"no meaning for {type(node).__name__}")
+        values = [self.of_kind(side, Kind.NUMBER, "a comparison") for side in sides]
+        if any(value.broken for value in values):
+            return BROKEN
+        for other in values[1:]:
+            if not units.comparable(values[0].unit, other.unit):
+                clash = problems.unit_clash(node, values[0].unit, other.unit, "compares")
+                return self._broken(clash)
+        terms = [value.term for value in values]
+        if isinstance(node, tree.Between):
+            low, high = apply("at_least", terms[0], terms[1]), apply("at_least", terms[2], terms[0])
+            return truth(apply("both", low, high))
+        if isinstance(node, tree.Crosses):
+            return truth(_crossing(node.direction, terms[0], terms[1]))
+        unit = units.common(values[0].unit, values[1].unit)
+        return self._with_tolerance(node, terms[0], terms[1], unit)
+
+    def _with_tolerance(self, node: tree.Node, left: Term, right: Term, unit: units.Unit) -> Typed:
+        assert isinstance(node, tree.Compare | tree.Near)
+        if node.tolerance is None:
+            assert isinstance(node, tree.Compare)
+            return truth(_relation(node.relation, left, right))
+        amount = self._tolerance(node.tolerance, unit)
+        if amount.broken:
+            return BROKEN
+        if isinstance(node, tree.Near):
+            distance = apply("absolute", apply("subtract", left, right))
+            allowed = amount.term
+            if node.tolerance.percent:
+                share = constant((amount.number or 0.0) / 100)
+                allowed = apply("multiply", apply("absolute", right), share)
+            return truth(apply("at_least", allowed, distance))
+        sign = {">": 1, ">=": 1, "<": -1, "<=": -1}.get(node.relation)
+        if sign is None:
+            message = f"{node.relation} takes no tolerance"
+            mend = "write: x within … of y"
+            return self._broken(problems.simple("no_tolerance", node.tolerance, message, mend))
+        if node.tolerance.percent:
+            bound = apply("multiply", right, constant(1 + sign * (amount.number or 0.0) / 100))
+        else:
+            bound = apply("add" if sign > 0 else "subtract", right, amount.term)
+        return truth(_relation(tree.Relation(f"{node.relation[0]}="), left, bound))
+
+    def _tolerance(self, node: tree.Tolerance, unit: units.Unit) -> Typed:
+        amount = self.of_kind(node.amount, Kind.NUMBER, "a tolerance")
+        if amount.broken or node.percent or units.comparable(unit, amount.unit):
+            return amount
+        return self._broken(problems.unit_clash(node, unit, amount.unit, "measures"))
+
+
+def _relation(relation: tree.Relation, left: Term, right: Term) -> Term:
+    match relation:
+        case tree.Relation.GREATER:
+            return apply("greater", left, right)
+        case tree.Relation.AT_LEAST:
+            return apply("at_least", left, right)
+        case tree.Relation.LESS:
+            return apply("greater", right, left)
+        case tree.Relation.AT_MOST:
+            return apply("at_least", right, left)
+        case tree.Relation.EQUAL:
+            return apply("equal", left, right)
+    return apply("negated", apply("equal", left, right))
+
+
+def _crossing(direction: tree.Crossing, left: Term, right: Term) -> Term:
+    up, down = apply("crosses_above", left, right), apply("crosses_above", right, left)
+    if direction == tree.Crossing.ABOVE:
+        return up
+    return down if direction == tree.Crossing.BELOW else apply("either", up, down)
+
+
+@cache
+def _derived(name: str) -> Typed:
+    statement = parse(DERIVED[name]).statements[0]
+    assert isinstance(statement, tree.Bare)
+    return Checker({}, hidden=False).settled(statement.value)
+
+
+def open_up(
+    function: Function, inputs: dict[str, Typed], values: dict[str, float], shared: units.Unit
+) -> Typed:
+    """The outputs of a catalogue function on given inputs and constants."""
+    terms = _kernel_terms(function, inputs, values) if function.kernel else None
+    bodies = terms or _body_terms(function, inputs, values)
+    outputs = {}
+    for spec in function.outputs:
+        term, inferred = bodies[spec.name]
+        unit = inferred if spec.unit is None else spec.unit
+        settled = shared if isinstance(unit, str) else unit
+        follows = isinstance(unit, str) and any(v.kind == Kind.TRUTH for v in inputs.values())
+        either = any(i.kind is None for i in function.inputs)
+        is_truth = spec.kind == Kind.TRUTH or (follows and either)
+        kind = Kind.TRUTH if is_truth else series(term, settled).kind
+        outputs[spec.name] = Typed(kind=kind, unit=settled, term=term, spec=spec, function=function)
+    if len(outputs) == 1:
+        return next(iter(outputs.values()))
+    return Typed(kind=Kind.NUMBER, outputs=outputs, function=function)
+
+
+def _kernel_terms(
+    function: Function, inputs: dict[str, Typed], values: dict[str, float]
+) -> dict[str, tuple[Term, units.Unit]]:
+    assert function.kernel is not None
+    columns = [value.term for value in inputs.values()] + [source(f) for f in function.reads]
+    constants = tuple(values.values())
+    return {
+        spec.name: (
+            apply(function.kernel.name, *columns, constants=constants, output=position),
+            units.NONE,
+        )
+        for position, spec in enumerate(function.outputs)
+    }
+
+
+def _body_terms(
+    function: Function, inputs: dict[str, Typed], values: dict[str, float]
+) -> dict[str, tuple[Term, units.Unit]]:
+    assert function.body is not None
+    names = inputs | {name: fixed(value) for name, value in values.items()}
+    checker = Checker(names, hidden=True)
+    found: dict[str, Typed] = {}
+    for statement in parse(function.body).statements:
+        if isinstance(statement, tree.Definition):
+            value = checker.meaning(statement.value)
+            checker.names[statement.name] = value
+            if statement.shown:
+                found[statement.name] = value
+        elif isinstance(statement, tree.Bare):
+            found["value"] = checker.settled(statement.value)
+    if checker.problems:
+        raise AssertionError(f"the body of {function.name}: {checker.problems[0]}")
+    return {spec.name: (found[spec.name].term, found[spec.name].unit) for spec in function.outputs}

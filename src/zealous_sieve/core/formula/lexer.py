@@ -1,0 +1,151 @@
+"""Text into tokens, and tokens into statements.
+
+A statement ends with its line, unless a bracket is open, the line ends in a word or sign that asks
+for more, or the next line starts with one (a minus only where that line is indented, since it may
+also start an expression). Comments are kept beside the statement they belong to.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from functools import cache
+
+from lark import Lark, Token
+
+from zealous_sieve.core.errors import FormulaError, Place, Problem
+from zealous_sieve.core.formula.limits import MAX_CHARACTERS, MAX_NESTING
+
+LEADING = {"AND", "OR", "BY", "OF", "IN", "FOR", "AT", "BETWEEN", "CROSSES", "WITHIN", "RELATION"}
+LEADING |= {"PLUS", "STAR", "SLASH", "CIRCUMFLEX", "DOT", "RPAR", "COMMA"}
+TRAILING = LEADING - {"RPAR"} | {"MINUS"} | {"EQUAL", "NOT", "LAST", "LEAST", "SIDE", "LPAR"}
+RESERVED = {"on": "timeframes", "then": "sequences of conditions"}
+
+
+@dataclass
+class Line:
+    """The tokens of one statement and the comments around it."""
+
+    tokens: list[Token] = field(default_factory=list)
+    comments: list[str] = field(default_factory=list)
+    remark: str | None = None
+
+
+class _Kept:
+    """Tokens that no rule mentions, and that the lexer has to deliver all the same."""
+
+    always_accept = ("COMMENT", "NEWLINE", "UNKNOWN")
+
+    def process(self, stream: Iterator[Token]) -> Iterator[Token]:
+        return stream
+
+
+@cache
+def grammar() -> Lark:
+    """The LALR parser of one statement."""
+    return Lark.open_from_package(
+        "zealous_sieve.core.formula",
+        "grammar.lark",
+        parser="lalr",
+        lexer="basic",
+        propagate_positions=True,
+        postlex=_Kept(),
+        maybe_placeholders=False,
+    )
+
+
+def place_of(token: Token) -> Place:
+    """Where a token stands."""
+    return Place(line=token.line or 1, column=token.column or 1, length=max(1, len(token)))
+
+
+def tokens_of(text: str) -> list[Token]:
+    """All tokens of a formula, comments and line ends included.
+
+    Raises FormulaError ``too_long`` or ``unknown_character``.
+    """
+    if len(text) > MAX_CHARACTERS:
+        message = f"a formula has at most {MAX_CHARACTERS:,} characters, this has {len(text):,}"
+        raise FormulaError(
+            Problem(code="too_long", message=message, mend="split it into saved formulas")
+        )
+    tokens = list(grammar().lex(text))
+    strange = [_strange(token) for token in tokens if token.type == "UNKNOWN"]
+    if strange:
+        raise FormulaError(*strange)
+    return [_as_name(before, token) for before, token in _pairs(tokens)]
+
+
+def _strange(token: Token) -> Problem:
+    mend = 'close the text with a second "' if token == '"' else None
+    if token == "%":
+        mend = "a percentage stands after by or within only, as in: by 3%"
+    if token == "=":
+        mend = "to compare, write =="
+    return Problem(
+        code="unknown_character",
+        message=f"{str(token)!r} has no meaning here",
+        place=place_of(token),
+        mend=mend,
+    )
+
+
+def _pairs(tokens: list[Token]) -> Iterator[tuple[Token | None, Token]]:
+    yield from zip([None, *tokens], tokens, strict=False)
+
+
+def _as_name(before: Token | None, token: Token) -> Token:
+    """After a dot or ``show`` stands the name of an output, even if it is a word of the language."""
+    if before is not None and before.type in ("DOT", "SHOW") and token.isidentifier():
+        return Token.new_borrow_pos("NAME", str(token), token)
+    return token
+
+
+def lines_of(tokens: list[Token]) -> tuple[list[Line], list[str]]:
+    """Group tokens into statements; the second part is the comments after the last one."""
+    lines: list[Line] = []
+    current, open_brackets = Line(), 0
+    for index, token in enumerate(tokens):
+        if token.type == "NEWLINE":
+            if current.tokens and open_brackets <= 0 and not _goes_on(current, tokens, index):
+                lines.append(current)
+                current, open_brackets = Line(), 0
+        elif token.type == "COMMENT":
+            _attach(current, lines, token)
+        else:
+            open_brackets += {"LPAR": 1, "RPAR": -1}.get(token.type, 0)
+            if open_brackets > MAX_NESTING:
+                raise FormulaError(_nested(token))
+            current.tokens.append(token)
+    if current.tokens:
+        lines.append(current)
+        return lines, []
+    return lines, current.comments
+
+
+def _nested(token: Token) -> Problem:
+    return Problem(
+        code="too_nested",
+        message=f"brackets are nested deeper than {MAX_NESTING}",
+        place=place_of(token),
+        mend="give parts a name with name = …",
+    )
+
+
+def _attach(current: Line, lines: list[Line], comment: Token) -> None:
+    text = comment[1:].strip()
+    if current.tokens and current.tokens[-1].line == comment.line and current.remark is None:
+        current.remark = text
+    else:
+        current.comments.append(text)
+
+
+def _goes_on(current: Line, tokens: list[Token], index: int) -> bool:
+    if current.tokens[-1].type in TRAILING:
+        return True
+    following = (t for t in tokens[index + 1 :] if t.type not in ("NEWLINE", "COMMENT"))
+    upcoming = next(following, None)
+    if upcoming is None:
+        return False
+    indented = (upcoming.column or 1) > (current.tokens[0].column or 1)
+    return upcoming.type in LEADING or (upcoming.type == "MINUS" and indented)

@@ -1,0 +1,113 @@
+"""What is to be computed, with all names and functions opened up.
+
+Terms form a graph without cycles. Two terms are equal exactly when they compute the same, so the
+planner shares equal ones; equality rests on a digest of the content, made once from those of the
+parts, which keeps deep graphs cheap.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+from dataclasses import dataclass
+from hashlib import blake2b
+
+import numpy as np
+
+from zealous_sieve.core.functions.kernel import KERNELS, SPAN
+
+
+@dataclass(frozen=True, eq=False, slots=True)
+class Term:
+    """A column of numbers: ``digest`` identifies it, ``lookback`` counts the bars up to and
+    including the first that has a value (0 for constants)."""
+
+    digest: bytes
+    lookback: int
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, Term) and self.digest == other.digest
+
+    def __hash__(self) -> int:
+        return hash(self.digest)
+
+    @property
+    def parts(self) -> tuple[Term, ...]:
+        return ()
+
+
+@dataclass(frozen=True, eq=False, slots=True)
+class Source(Term):
+    """A column of the bars."""
+
+    field: str
+
+
+@dataclass(frozen=True, eq=False, slots=True)
+class Constant(Term):
+    """The same number on every bar."""
+
+    value: float
+
+
+@dataclass(frozen=True, eq=False, slots=True)
+class Apply(Term):
+    """Output number ``output`` of a kernel on some inputs."""
+
+    kernel: str
+    inputs: tuple[Term, ...]
+    constants: tuple[float, ...]
+    output: int
+
+    @property
+    def parts(self) -> tuple[Term, ...]:
+        return self.inputs
+
+
+def _digest(*parts: object) -> bytes:
+    return blake2b(repr(parts).encode(), digest_size=16).digest()
+
+
+def source(field: str) -> Source:
+    """A column of the bars, by name."""
+    return Source(_digest("source", field), 1, field)
+
+
+def constant(value: float) -> Constant:
+    """The same number on every bar."""
+    return Constant(_digest("constant", float(value)), 0, float(value))
+
+
+def apply(kernel: str, *inputs: Term, constants: Iterable[float] = (), output: int = 0) -> Term:
+    """A kernel on some inputs; folded to a constant where all inputs are constant."""
+    entry, fixed = KERNELS[kernel], tuple(constants)
+    if entry.dense and inputs and all(isinstance(part, Constant) for part in inputs) and not fixed:
+        return _fold(kernel, [part.value for part in inputs if isinstance(part, Constant)])
+    digest = _digest(kernel, [part.digest for part in inputs], fixed, output)
+    longest = max((part.lookback for part in inputs), default=1)
+    lookback = max(longest, 1) + entry.warmup(*fixed)
+    return Apply(digest, lookback, kernel, inputs, fixed, output)
+
+
+def _fold(kernel: str, values: list[float]) -> Constant:
+    entry = KERNELS[kernel]
+    spans = np.rec.array(np.array([(0, 0, 1)], dtype=SPAN))
+    out = np.empty(1)
+    with np.errstate(all="ignore"):
+        entry.run.py_func(spans, *(np.array([value]) for value in values), out)  # type: ignore[attr-defined]
+    return constant(float(out[0]))
+
+
+def in_order(roots: Iterable[Term]) -> Iterator[Term]:
+    """Every distinct term below the roots, parts before wholes, without recursion."""
+    done: set[Term] = set()
+    waiting: list[tuple[Term, bool]] = [(root, False) for root in roots]
+    while waiting:
+        term, parts_done = waiting.pop()
+        if term in done:
+            continue
+        if parts_done:
+            done.add(term)
+            yield term
+        else:
+            waiting.append((term, True))
+            waiting.extend((part, False) for part in term.parts if part not in done)

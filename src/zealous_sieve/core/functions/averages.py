@@ -1,0 +1,231 @@
+"""Averages: what x has been worth of late, by various weights."""
+
+from __future__ import annotations
+
+import math
+
+from zealous_sieve.core.functions.kernel import compiled, kernel
+from zealous_sieve.core.functions.specification import OF_CLOSE, SAME, Family, Output, length
+
+averages = Family("Averages")
+
+ANCHOR = 64
+"""A sliding sum starts afresh at every so many bars, so that its rounding can't build up and a sum
+that is begun late equals one that is begun early."""
+
+
+@compiled
+def anchored(first, begin, n):  # type: ignore[no-untyped-def]
+    """The last bar at or before ``begin`` at which a sliding sum over n bars starts afresh."""
+    earliest = first + n - 1
+    if begin <= earliest:
+        return earliest
+    return earliest + (begin - earliest) // ANCHOR * ANCHOR
+
+
+@compiled
+def sliding_sum(first, begin, end, x, n, divisor, out):  # type: ignore[no-untyped-def]
+    """out[t] = sum(x[t-n+1 … t]) / divisor, NaN where one of them is missing."""
+    start = anchored(first, begin, n)
+    total, missing = 0.0, 0
+    for t in range(start, end):
+        if (t - start) % ANCHOR == 0:
+            total, missing = 0.0, 0
+            for u in range(t - n + 1, t + 1):
+                if x[u] == x[u]:
+                    total += x[u]
+                else:
+                    missing += 1
+        else:
+            if x[t] == x[t]:
+                total += x[t]
+            else:
+                missing += 1
+            if x[t - n] == x[t - n]:
+                total -= x[t - n]
+            else:
+                missing -= 1
+        if t >= begin:
+            out[t] = total / divisor if missing == 0 else math.nan
+
+
+@compiled
+def smooth(first, begin, end, x, n, alpha, out):  # type: ignore[no-untyped-def]
+    """out[t] = out[t-1] + alpha (x[t] - out[t-1]), begun from the mean of n values in a row."""
+    total, seen, level = 0.0, 0, math.nan
+    t = begin
+    if begin > first:
+        level = out[begin - 1]
+        if level != level:
+            while t > first and seen < n - 1 and x[t - 1] == x[t - 1]:
+                t -= 1
+                seen += 1
+            seen = 0
+    for u in range(t, end):
+        if x[u] != x[u]:
+            total, seen, level = 0.0, 0, math.nan
+        elif level == level:
+            level += alpha * (x[u] - level)
+        else:
+            total += x[u]
+            seen += 1
+            if seen == n:
+                level = total / n
+                total, seen = 0.0, 0
+        if u >= begin:
+            out[u] = level
+
+
+@averages.function(
+    "sma",
+    "SMA",
+    inputs=(OF_CLOSE,),
+    parameters=(length(default=20),),
+    outputs=(SAME,),
+    meaning="The simple mean of x over the last n bars.",
+    reading="Price above a rising mean is taken as a trend under way; the mean itself often acts as "
+    "a resting place for pullbacks.",
+    pitfalls="Half its length late, and it jumps when a large old value drops out of the window.",
+    formula="sum(x, n) / n",
+    source="Arithmetic mean; in trading use since the early twentieth century.",
+)
+@kernel(warmup=lambda n: n - 1, reach=lambda n: n + ANCHOR - 1)
+def sma(spans, x, n, out):  # type: ignore[no-untyped-def]
+    for s in spans:
+        sliding_sum(s.first, s.begin, s.end, x, n, n, out)
+
+
+@averages.function(
+    "ema",
+    "EMA",
+    inputs=(OF_CLOSE,),
+    parameters=(length(default=20),),
+    outputs=(SAME,),
+    meaning="An average in which each bar back counts for less, by a constant factor.",
+    reading="Turns sooner than a simple mean of the same length; two of them, one short and one "
+    "long, show the direction and by their distance the pace.",
+    pitfalls="Never quite forgets: a bad print lingers. The first values lean on how it was begun.",
+    formula="α = 2 / (n + 1); ema = before + α · (x - before), begun from the mean of the first n",
+    source="R. G. Brown, Statistical Forecasting for Inventory Control, 1959.",
+)
+@kernel(warmup=lambda n: n - 1, reach=None)
+def ema(spans, x, n, out):  # type: ignore[no-untyped-def]
+    for s in spans:
+        smooth(s.first, s.begin, s.end, x, n, 2.0 / (n + 1.0), out)
+
+
+@averages.function(
+    "wilder",
+    "Wilder average",
+    inputs=(OF_CLOSE,),
+    parameters=(length(default=14),),
+    outputs=(SAME,),
+    meaning="An exponential average with the slower factor 1/n.",
+    reading="The smoothing inside relative strength, average range and directional movement.",
+    pitfalls="About as slow as an exponential average of 2n - 1 bars; lengths don't compare.",
+    formula="wilder = before + (x - before) / n, begun from the mean of the first n",
+    source="J. W. Wilder, New Concepts in Technical Trading Systems, 1978.",
+)
+@kernel(warmup=lambda n: n - 1, reach=None)
+def wilder(spans, x, n, out):  # type: ignore[no-untyped-def]
+    for s in spans:
+        smooth(s.first, s.begin, s.end, x, n, 1.0 / n, out)
+
+
+@averages.function(
+    "wma",
+    "WMA",
+    inputs=(OF_CLOSE,),
+    parameters=(length(default=20),),
+    outputs=(SAME,),
+    meaning="A mean in which the newest bar weighs n, the one before n - 1, down to 1.",
+    reading="Quicker than the simple mean, and it forgets completely after n bars.",
+    pitfalls="Follows noise more closely than its length suggests.",
+    formula="(n·x + (n-1)·prev(x) + … + 1·ago(x, n-1)) / (n (n+1) / 2)",
+    source="Linearly weighted mean.",
+)
+@kernel(warmup=lambda n: n - 1)
+def wma(spans, x, n, out):  # type: ignore[no-untyped-def]
+    whole = n * (n + 1) / 2.0
+    for s in spans:
+        begin = max(s.begin, s.first + n - 1)
+        for t in range(begin, s.end):
+            out[t] = 0.0
+        for k in range(n):
+            weight = (n - k) / whole
+            for t in range(begin, s.end):
+                out[t] += weight * x[t - k]
+
+
+averages.add(
+    "vwma",
+    "VWMA",
+    inputs=(OF_CLOSE,),
+    parameters=(length(default=20),),
+    outputs=(SAME,),
+    body="sum(x * volume, n) / sum(volume, n)",
+    meaning="The mean of x over n bars, each bar weighing by its volume.",
+    reading="Above the simple mean when the busy bars were the high ones.",
+    pitfalls="One bar of great volume rules it for n bars.",
+    source="Volume-weighted mean.",
+)
+averages.add(
+    "dema",
+    "DEMA",
+    inputs=(OF_CLOSE,),
+    parameters=(length(default=20),),
+    outputs=(SAME,),
+    body="e = ema(x, n)\n2 * e - ema(e, n)",
+    meaning="An exponential average with its lag corrected once.",
+    reading="As the exponential average, with turns seen earlier.",
+    pitfalls="Overshoots after a jump.",
+    source="P. G. Mulloy, Smoothing Data with Faster Moving Averages, 1994.",
+)
+averages.add(
+    "tema",
+    "TEMA",
+    inputs=(OF_CLOSE,),
+    parameters=(length(default=20),),
+    outputs=(SAME,),
+    body="e = ema(x, n)\nee = ema(e, n)\n3 * e - 3 * ee + ema(ee, n)",
+    meaning="An exponential average with its lag corrected twice.",
+    reading="Close to price even at long lengths: a wide distance from it is a true stretch.",
+    pitfalls="Overshoots after a jump, more than the double one; needs 3n - 2 bars.",
+    source="P. G. Mulloy, Smoothing Data with Less Lag, 1994.",
+)
+averages.add(
+    "hma",
+    "HMA",
+    inputs=(OF_CLOSE,),
+    parameters=(length(default=20, low=2),),
+    outputs=(SAME,),
+    body="wma(2 * wma(x, round(n / 2)) - wma(x, n), round(sqrt(n)))",
+    meaning="A weighted mean of half length, corrected by the whole one and smoothed again.",
+    reading="A smooth line that turns with price; its direction is read more than its level.",
+    pitfalls="Overshoots at sharp turns.",
+    source="A. Hull, 2005.",
+)
+averages.add(
+    "linreg",
+    "Regression end",
+    inputs=(OF_CLOSE,),
+    parameters=(length(default=20),),
+    outputs=(SAME,),
+    body="3 * wma(x, n) - 2 * sma(x, n)",
+    meaning="Where the least-squares line through the last n values ends.",
+    reading="What x would be now, had it kept to its straight course.",
+    pitfalls="The line is fitted anew on every bar; joined end points are not a line that existed.",
+    source="Least squares; the end point in closed form is 3·wma - 2·sma.",
+)
+averages.add(
+    "slope",
+    "Slope",
+    inputs=(OF_CLOSE,),
+    parameters=(length(default=20, low=2),),
+    outputs=(Output(unit="x"),),
+    body="6 * (wma(x, n) - sma(x, n)) / (n - 1)",
+    meaning="How much the least-squares line through the last n values climbs a bar, in x's unit.",
+    reading="Its sign is the direction, its change the bending.",
+    pitfalls="In units of x: not comparable between instruments; divide by atr for that.",
+    source="Least squares; in closed form 6·(wma - sma) / (n - 1).",
+)

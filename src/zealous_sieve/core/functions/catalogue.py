@@ -1,0 +1,46 @@
+"""The whole catalogue: importing this module registers every family."""
+
+from __future__ import annotations
+
+from zealous_sieve.core.functions import (
+    anatomy,
+    averages,
+    maths,
+    momentum,
+    operators,
+    over_bars,
+    trend,
+    volatility,
+    volume,
+)
+from zealous_sieve.core.functions.kernel import KERNELS, Kernel
+from zealous_sieve.core.functions.specification import CATALOGUE, HIDDEN, Function
+
+FAMILIES = (averages, momentum, trend, volatility, volume, anatomy, over_bars, maths, operators)
+
+FIELDS = ("open", "high", "low", "close", "volume")
+"""The columns of a bar."""
+
+DERIVED = {
+    "hl2": "(high + low) / 2",
+    "hlc3": "(high + low + close) / 3",
+    "ohlc4": "(open + high + low + close) / 4",
+}
+"""Sources that are computed from the columns."""
+
+SOURCES = (*FIELDS, *DERIVED)
+
+
+def find(name: str, *, hidden: bool = False) -> Function | None:
+    """The function of that name; hidden steps only where asked for."""
+    return CATALOGUE.get(name) or (HIDDEN.get(name) if hidden else None)
+
+
+def functions() -> list[Function]:
+    """Every function of the language, by group in the order of the families, then as declared."""
+    return list(CATALOGUE.values())
+
+
+def kernel(name: str) -> Kernel:
+    """The compiled loop of that name."""
+    return KERNELS[name]

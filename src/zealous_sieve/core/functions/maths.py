@@ -1,0 +1,246 @@
+"""Plain maths: on the present bar only."""
+
+from __future__ import annotations
+
+import math
+
+from zealous_sieve.core.functions.kernel import elementwise
+from zealous_sieve.core.functions.operators import finite
+from zealous_sieve.core.functions.specification import (
+    SAME,
+    TRUTH,
+    Family,
+    Input,
+    Output,
+    X,
+)
+from zealous_sieve.core.functions.units import NONE
+
+maths = Family("Plain maths")
+Y = Input(name="y")
+PLAIN = {"source": "Plain arithmetic.", "reading": "As in arithmetic."}
+NEVER = "None to speak of."
+
+
+@maths.function(
+    "abs",
+    "Absolute",
+    inputs=(X,),
+    outputs=(SAME,),
+    formula="|x|",
+    pitfalls=NEVER,
+    meaning="x without its sign.",
+    **PLAIN,
+)
+@elementwise(1)
+def absolute(spans, x, out):  # type: ignore[no-untyped-def]
+    for s in spans:
+        bars = slice(s.begin, s.end)
+        x_, out_ = x[bars], out[bars]
+        for t in range(len(out_)):
+            out_[t] = abs(x_[t])
+
+
+@maths.function(
+    "min",
+    "Smaller",
+    inputs=(X, Y),
+    outputs=(SAME,),
+    formula="min(x, y)",
+    pitfalls="Of two series at this bar; for the smallest of n bars use lowest.",
+    meaning="The smaller of two values.",
+    **PLAIN,
+)
+@elementwise(2)
+def smaller(spans, x, y, out):  # type: ignore[no-untyped-def]
+    for s in spans:
+        bars = slice(s.begin, s.end)
+        x_, y_, out_ = x[bars], y[bars], out[bars]
+        for t in range(len(out_)):
+            known = x_[t] == x_[t] and y_[t] == y_[t]
+            out_[t] = min(x_[t], y_[t]) if known else math.nan
+
+
+@maths.function(
+    "max",
+    "Larger",
+    inputs=(X, Y),
+    outputs=(SAME,),
+    formula="max(x, y)",
+    pitfalls="Of two series at this bar; for the largest of n bars use highest.",
+    meaning="The larger of two values.",
+    **PLAIN,
+)
+@elementwise(2)
+def larger(spans, x, y, out):  # type: ignore[no-untyped-def]
+    for s in spans:
+        bars = slice(s.begin, s.end)
+        x_, y_, out_ = x[bars], y[bars], out[bars]
+        for t in range(len(out_)):
+            known = x_[t] == x_[t] and y_[t] == y_[t]
+            out_[t] = max(x_[t], y_[t]) if known else math.nan
+
+
+@maths.function(
+    "sqrt",
+    "Square root",
+    inputs=(X,),
+    outputs=(Output(unit=NONE),),
+    formula="√x",
+    pitfalls="Missing below zero.",
+    meaning="The square root of x.",
+    **PLAIN,
+)
+@elementwise(1)
+def square_root(spans, x, out):  # type: ignore[no-untyped-def]
+    for s in spans:
+        bars = slice(s.begin, s.end)
+        x_, out_ = x[bars], out[bars]
+        for t in range(len(out_)):
+            out_[t] = math.sqrt(x_[t]) if x_[t] >= 0.0 else math.nan
+
+
+@maths.function(
+    "log",
+    "Logarithm",
+    inputs=(X,),
+    outputs=(Output(unit=NONE),),
+    formula="ln x",
+    pitfalls="Missing at and below zero.",
+    meaning="The natural logarithm of x.",
+    **PLAIN,
+)
+@elementwise(1)
+def logarithm(spans, x, out):  # type: ignore[no-untyped-def]
+    for s in spans:
+        bars = slice(s.begin, s.end)
+        x_, out_ = x[bars], out[bars]
+        for t in range(len(out_)):
+            out_[t] = math.log(x_[t]) if x_[t] > 0.0 else math.nan
+
+
+@maths.function(
+    "exp",
+    "Exponential",
+    inputs=(X,),
+    outputs=(Output(unit=NONE),),
+    formula="eˣ",
+    pitfalls="Missing where it overflows, above 709.",
+    meaning="e to the power of x.",
+    **PLAIN,
+)
+@elementwise(1)
+def exponential(spans, x, out):  # type: ignore[no-untyped-def]
+    for s in spans:
+        bars = slice(s.begin, s.end)
+        x_, out_ = x[bars], out[bars]
+        for t in range(len(out_)):
+            out_[t] = finite(math.exp(x_[t])) if x_[t] < 710.0 else math.nan
+
+
+@maths.function(
+    "sign",
+    "Sign",
+    inputs=(X,),
+    outputs=(Output(unit=NONE, span=(-1, 1)),),
+    formula="1, 0 or -1",
+    pitfalls=NEVER,
+    meaning="1 above zero, -1 below, 0 at zero.",
+    **PLAIN,
+)
+@elementwise(1)
+def sign(spans, x, out):  # type: ignore[no-untyped-def]
+    for s in spans:
+        bars = slice(s.begin, s.end)
+        x_, out_ = x[bars], out[bars]
+        for t in range(len(out_)):
+            known = x_[t] == x_[t]
+            out_[t] = ((x_[t] > 0.0) * 1.0 - (x_[t] < 0.0) * 1.0) if known else math.nan
+
+
+@maths.function(
+    "round",
+    "Rounded",
+    inputs=(X,),
+    outputs=(SAME,),
+    formula="floor(x + 0.5)",
+    pitfalls="Halves go up, also below zero.",
+    meaning="The nearest whole number.",
+    **PLAIN,
+)
+@elementwise(1)
+def rounded(spans, x, out):  # type: ignore[no-untyped-def]
+    for s in spans:
+        bars = slice(s.begin, s.end)
+        x_, out_ = x[bars], out[bars]
+        for t in range(len(out_)):
+            out_[t] = math.floor(x_[t] + 0.5) if x_[t] == x_[t] else math.nan
+
+
+@maths.function(
+    "floor",
+    "Floor",
+    inputs=(X,),
+    outputs=(SAME,),
+    formula="⌊x⌋",
+    pitfalls=NEVER,
+    meaning="The next whole number at or below x.",
+    **PLAIN,
+)
+@elementwise(1)
+def floor(spans, x, out):  # type: ignore[no-untyped-def]
+    for s in spans:
+        bars = slice(s.begin, s.end)
+        x_, out_ = x[bars], out[bars]
+        for t in range(len(out_)):
+            out_[t] = math.floor(x_[t]) if x_[t] == x_[t] else math.nan
+
+
+@maths.function(
+    "ceil",
+    "Ceiling",
+    inputs=(X,),
+    outputs=(SAME,),
+    formula="⌈x⌉",
+    pitfalls=NEVER,
+    meaning="The next whole number at or above x.",
+    **PLAIN,
+)
+@elementwise(1)
+def ceiling(spans, x, out):  # type: ignore[no-untyped-def]
+    for s in spans:
+        bars = slice(s.begin, s.end)
+        x_, out_ = x[bars], out[bars]
+        for t in range(len(out_)):
+            out_[t] = math.ceil(x_[t]) if x_[t] == x_[t] else math.nan
+
+
+maths.add(
+    "clamp",
+    "Clamped",
+    inputs=(X, Input(name="low"), Input(name="high")),
+    outputs=(SAME,),
+    body="min(max(x, low), high)",
+    pitfalls="With low above high the result is high.",
+    meaning="x held between low and high.",
+    **PLAIN,
+)
+
+
+@maths.function(
+    "if_then",
+    "Either or",
+    inputs=(TRUTH, X, Y),
+    outputs=(SAME,),
+    formula="x where truth is yes, y where it is no",
+    pitfalls="Missing where the condition is unknown.",
+    meaning="x where the condition is yes, y where it is no.",
+    **PLAIN,
+)
+@elementwise(3)
+def if_then(spans, a, x, y, out):  # type: ignore[no-untyped-def]
+    for s in spans:
+        bars = slice(s.begin, s.end)
+        a_, x_, y_, out_ = a[bars], x[bars], y[bars], out[bars]
+        for t in range(len(out_)):
+            out_[t] = x_[t] if a_[t] == 1.0 else (y_[t] if a_[t] == 0.0 else math.nan)

@@ -1,0 +1,132 @@
+"""Momentum: how fast, and how evenly, price has moved."""
+
+from __future__ import annotations
+
+from zealous_sieve.core.functions.specification import (
+    OF_CLOSE,
+    Family,
+    Output,
+    length,
+)
+from zealous_sieve.core.functions.units import NONE, PERCENT
+
+momentum = Family("Momentum")
+OSCILLATOR = Output(unit=NONE, span=(0, 100), levels=(30, 70))
+
+momentum.add(
+    "rsi",
+    "RSI",
+    inputs=(OF_CLOSE,),
+    parameters=(length(default=14),),
+    outputs=(OSCILLATOR,),
+    body="""gain = wilder(max(change(x), 0), n)
+loss = wilder(max(-change(x), 0), n)
+if_then(gain + loss == 0, 50, 100 * gain / (gain + loss))""",
+    meaning="The share of the gains in all movement of the last bars, 0 to 100.",
+    reading="Above 70 the rise has been one-sided, below 30 the fall; in trends the bounds shift to "
+    "40–80 and 20–60.",
+    pitfalls="Stays beyond its bounds for weeks in a strong trend: high is not a reason to sell.",
+    source="J. W. Wilder, New Concepts in Technical Trading Systems, 1978.",
+)
+momentum.add(
+    "roc",
+    "Rate of change",
+    inputs=(OF_CLOSE,),
+    parameters=(length(default=12),),
+    outputs=(Output(unit=PERCENT, levels=(0,)),),
+    body="100 * (x / ago(x, n) - 1)",
+    meaning="How far x moved over n bars, in percent.",
+    reading="Ranks instruments by strength over a span.",
+    pitfalls="Moves as much from the old bar that drops out as from the new one.",
+    source="Plain arithmetic.",
+)
+momentum.add(
+    "momentum",
+    "Momentum",
+    inputs=(OF_CLOSE,),
+    parameters=(length(default=10),),
+    outputs=(Output(unit="x", levels=(0,)),),
+    body="x - ago(x, n)",
+    meaning="How far x moved over n bars, in its own unit.",
+    reading="Crossing zero, x stands where it stood n bars ago.",
+    pitfalls="Not comparable between instruments; use roc.",
+    source="Plain arithmetic.",
+)
+momentum.add(
+    "macd",
+    "MACD",
+    inputs=(OF_CLOSE,),
+    parameters=(length("fast", 12), length("slow", 26), length("smooth", 9)),
+    outputs=(
+        Output(name="line", unit="x", levels=(0,)),
+        Output(name="signal", unit="x"),
+        Output(name="histogram", unit="x", levels=(0,)),
+    ),
+    body="""show line = ema(x, fast) - ema(x, slow)
+show signal = ema(line, smooth)
+show histogram = line - signal""",
+    meaning="A short exponential average less a long one, with an average of that difference.",
+    reading="The histogram turns before the lines cross, the lines cross before price turns over.",
+    pitfalls="In price units; use ppo to compare instruments. Crosses often in a range.",
+    source="G. Appel, The Moving Average Convergence-Divergence Method, 1979.",
+)
+momentum.add(
+    "ppo",
+    "PPO",
+    inputs=(OF_CLOSE,),
+    parameters=(length("fast", 12), length("slow", 26), length("smooth", 9)),
+    outputs=(
+        Output(name="line", unit=PERCENT, levels=(0,)),
+        Output(name="signal", unit=PERCENT),
+        Output(name="histogram", unit=PERCENT, levels=(0,)),
+    ),
+    body="""show line = 100 * (ema(x, fast) / ema(x, slow) - 1)
+show signal = ema(line, smooth)
+show histogram = line - signal""",
+    meaning="The distance between two exponential averages in percent of the longer.",
+    reading="As macd, comparable between instruments.",
+    pitfalls="Crosses often in a range.",
+    source="G. Appel.",
+)
+momentum.add(
+    "trix",
+    "TRIX",
+    inputs=(OF_CLOSE,),
+    parameters=(length(default=15),),
+    outputs=(Output(unit=PERCENT, levels=(0,)),),
+    body="roc(ema(ema(ema(x, n), n), n), 1)",
+    meaning="The change from bar to bar of a thrice smoothed average, in percent.",
+    reading="The sign is the direction with short waves filtered out.",
+    pitfalls="Late at turns.",
+    source="J. K. Hutson, 1983.",
+)
+momentum.add(
+    "stoch",
+    "Stochastic",
+    parameters=(length(default=14), length("smooth", 3), length("slow", 3)),
+    outputs=(
+        Output(name="k", unit=NONE, span=(0, 100), levels=(20, 80)),
+        Output(name="d", unit=NONE, span=(0, 100), levels=(20, 80)),
+    ),
+    body="""top = highest(high, n)
+bottom = lowest(low, n)
+show k = sma(if_then(top == bottom, 50, 100 * (close - bottom) / (top - bottom)), smooth)
+show d = sma(k, slow)""",
+    meaning="Where the close stands in the range of n bars, smoothed: 0 bottom, 100 top.",
+    reading="Turns from beyond 80 or 20 mark the ends of swings in a range.",
+    pitfalls="In a trend it stays at one end.",
+    source="G. C. Lane.",
+)
+momentum.add(
+    "williams_r",
+    "Percent R",
+    parameters=(length(default=14),),
+    outputs=(Output(unit=NONE, span=(-100, 0), levels=(-80, -20)),),
+    body="""top = highest(high, n)
+bottom = lowest(low, n)
+-100 * (top - close) / (top - bottom)""",
+    meaning="How far the close lies below the top of the n-bar range, -100 to 0.",
+    reading="As the stochastic, unsmoothed and upside down.",
+    pitfalls="Missing when the range is flat.",
+    source="L. Williams, 1973.",
+)

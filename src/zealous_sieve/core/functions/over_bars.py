@@ -1,0 +1,306 @@
+"""Over bars: looking back, extremes, sums, ranks and counts of a series."""
+
+from __future__ import annotations
+
+import math
+
+from zealous_sieve.core.functions.averages import ANCHOR, sliding_sum
+from zealous_sieve.core.functions.kernel import compiled, kernel
+from zealous_sieve.core.functions.specification import (
+    EITHER,
+    OF_CLOSE,
+    SAME,
+    TRUTH,
+    YES_NO,
+    Family,
+    Output,
+    X,
+    length,
+)
+from zealous_sieve.core.functions.units import BARS, NONE, PERCENT
+
+over_bars = Family("Over bars")
+PLAIN = "Plain arithmetic."
+
+
+@over_bars.function(
+    "ago",
+    "Ago",
+    inputs=(EITHER,),
+    parameters=(length(low=0),),
+    outputs=(SAME,),
+    meaning="x as it was n bars back.",
+    reading="For comparing with an earlier bar: close > ago(high, 3).",
+    pitfalls="Bars, not days: across a gap in the data it reaches further back in time.",
+    formula="x[t - n]",
+    source=PLAIN,
+)
+@kernel(warmup=lambda n: n)
+def ago(spans, x, n, out):  # type: ignore[no-untyped-def]
+    for s in spans:
+        for t in range(max(s.begin, s.first + n), s.end):
+            out[t] = x[t - n]
+
+
+over_bars.add(
+    "prev",
+    "Previous",
+    inputs=(EITHER,),
+    outputs=(SAME,),
+    body="ago(x, 1)",
+    meaning="x on the bar before.",
+    reading="high > prev(high) is a higher high.",
+    pitfalls="The first bar has none.",
+    source=PLAIN,
+)
+
+
+@over_bars.function(
+    "change",
+    "Change",
+    inputs=(OF_CLOSE,),
+    outputs=(SAME,),
+    meaning="x less its value on the bar before.",
+    reading="Above zero x rose.",
+    pitfalls="In units of x; for instruments side by side use roc.",
+    formula="x - prev(x)",
+    source=PLAIN,
+)
+@kernel(warmup=1)
+def change(spans, x, out):  # type: ignore[no-untyped-def]
+    for s in spans:
+        for t in range(max(s.begin, s.first + 1), s.end):
+            out[t] = x[t] - x[t - 1]
+
+
+@compiled
+def sliding_extreme(first, begin, end, x, n, sign, out, back):  # type: ignore[no-untyped-def]
+    """The largest of sign·x over n bars to out, and how many bars ago it last stood to back."""
+    best, missing = first - 1, first - 1
+    start = max(first, begin - n + 1)
+    for t in range(start, end):
+        if x[t] != x[t]:
+            missing = t
+            best = t
+        elif best <= t - n or best < start or x[best] != x[best]:
+            best = max(start, t - n + 1)
+            for u in range(best, t + 1):
+                if x[u] == x[u] and (x[best] != x[best] or sign * x[u] >= sign * x[best]):
+                    best = u
+        elif sign * x[t] >= sign * x[best]:
+            best = t
+        if t >= begin and t - first >= n - 1 and missing <= t - n:
+            out[t] = x[best]
+            back[t] = t - best
+
+
+def _extreme(name: str, label: str, which: str, back: bool) -> None:
+    bars = Output(unit=BARS)
+    over_bars.add(
+        name,
+        label,
+        inputs=(X,),
+        parameters=(length(),),
+        outputs=(bars if back else SAME,),
+        body=f"_{which}_within(x, n).{'bars' if back else 'value'}",
+        formula=f"bars since the {which} x" if back else f"the {which} of x[t-n+1 … t]",
+        meaning=f"How many bars ago the {which} of the last n values of x stood, 0 for this bar."
+        if back
+        else f"The {which} of the last n values of x, this bar's included.",
+        reading="Small numbers mean a fresh extreme."
+        if back
+        else "An edge of the recent range; a close beyond the edge of the bar before is a breakout.",
+        pitfalls="Of equal extremes the latest counts."
+        if back
+        else "This bar is inside: nothing is ever beyond it. For a breakout compare with "
+        f"prev({name}(…)).",
+        source=PLAIN,
+    )
+
+
+@kernel(outputs=2, warmup=lambda n: n - 1)
+def highest_within(spans, x, n, out, back):  # type: ignore[no-untyped-def]
+    for s in spans:
+        sliding_extreme(s.first, s.begin, s.end, x, n, 1.0, out, back)
+
+
+@kernel(outputs=2, warmup=lambda n: n - 1)
+def lowest_within(spans, x, n, out, back):  # type: ignore[no-untyped-def]
+    for s in spans:
+        sliding_extreme(s.first, s.begin, s.end, x, n, -1.0, out, back)
+
+
+for _which in ("highest", "lowest"):
+    over_bars.step(
+        f"{_which}_within",
+        inputs=1,
+        parameters=(length(),),
+        outputs=(Output(unit="x0"), Output(name="bars", unit=BARS)),
+    )
+_extreme("highest", "Highest", "highest", back=False)
+_extreme("lowest", "Lowest", "lowest", back=False)
+_extreme("highest_bars", "Bars since highest", "highest", back=True)
+_extreme("lowest_bars", "Bars since lowest", "lowest", back=True)
+
+
+@over_bars.function(
+    "sum",
+    "Sum",
+    inputs=(X,),
+    parameters=(length(),),
+    outputs=(SAME,),
+    meaning="The last n values of x added up.",
+    reading="sum(volume, 5) is the volume of five bars.",
+    pitfalls="One missing value makes the whole window missing.",
+    formula="x + prev(x) + … + ago(x, n-1)",
+    source=PLAIN,
+)
+@kernel(warmup=lambda n: n - 1, reach=lambda n: n + ANCHOR - 1)
+def sum_(spans, x, n, out):  # type: ignore[no-untyped-def]
+    for s in spans:
+        sliding_sum(s.first, s.begin, s.end, x, n, 1.0, out)
+
+
+@over_bars.function(
+    "count",
+    "Count",
+    inputs=(TRUTH,),
+    parameters=(length(),),
+    outputs=(Output(unit=BARS),),
+    meaning="On how many of the last n bars the condition was yes.",
+    reading="count(up_bar, 10) >= 7 asks for seven rising bars of ten.",
+    pitfalls="Unknown as soon as one of the n bars is unknown.",
+    formula="number of yes among truth[t-n+1 … t]",
+    source=PLAIN,
+)
+@kernel(warmup=lambda n: n - 1, reach=lambda n: n + ANCHOR - 1)
+def count(spans, a, n, out):  # type: ignore[no-untyped-def]
+    for s in spans:
+        sliding_sum(s.first, s.begin, s.end, a, n, 1.0, out)
+
+
+@over_bars.function(
+    "bars_since",
+    "Bars since",
+    inputs=(TRUTH,),
+    outputs=(Output(unit=BARS),),
+    meaning="How many bars ago the condition was last yes, 0 when it is yes now.",
+    reading="bars_since(gap_percent > 3) <= 5 asks for a recent gap.",
+    pitfalls="Missing before the first yes, and after a bar where the condition is unknown.",
+    formula="t - (last bar with yes)",
+    source=PLAIN,
+)
+@kernel(reach=None)
+def bars_since(spans, a, out):  # type: ignore[no-untyped-def]
+    for s in spans:
+        bars = out[s.begin - 1] if s.begin > s.first else math.nan
+        for t in range(s.begin, s.end):
+            if a[t] == 1.0:
+                bars = 0.0
+            elif a[t] == 0.0:
+                bars += 1.0
+            else:
+                bars = math.nan
+            out[t] = bars
+
+
+@kernel(reach=None, dense=True)
+def streak(spans, a, out):  # type: ignore[no-untyped-def]
+    """On how many bars in a row, this one the last, the condition is yes; 0 when it is not."""
+    for s in spans:
+        length = out[s.begin - 1] if s.begin > s.first else 0.0
+        for t in range(s.begin, s.end):
+            length = length + 1.0 if a[t] == 1.0 else 0.0
+            out[t] = length
+
+
+over_bars.add(
+    "rising",
+    "Rising",
+    inputs=(X,),
+    parameters=(length(),),
+    outputs=(YES_NO,),
+    body="change(x) > 0 for n bars",
+    meaning="x rose on each of the last n bars.",
+    reading="A plain test for direction: rising(sma(close, 50), 5).",
+    pitfalls="One equal bar ends it.",
+    source=PLAIN,
+)
+over_bars.add(
+    "falling",
+    "Falling",
+    inputs=(X,),
+    parameters=(length(),),
+    outputs=(YES_NO,),
+    body="change(x) < 0 for n bars",
+    meaning="x fell on each of the last n bars.",
+    reading="A plain test for direction.",
+    pitfalls="One equal bar ends it.",
+    source=PLAIN,
+)
+
+
+@over_bars.function(
+    "percentile",
+    "Percentile",
+    inputs=(X,),
+    parameters=(length(default=100, low=2),),
+    outputs=(Output(unit=PERCENT, span=(0, 100), levels=(20, 80)),),
+    meaning="Where x stands among its own last n values: 0 the lowest, 100 the highest.",
+    reading="Makes any measure comparable with its own past: percentile(width, 120) < 20 is narrow "
+    "by the instrument's own standard.",
+    pitfalls="Says nothing about size: the lowest of a wild time may still be wide.",
+    formula="100 · (values below + half of the other equal ones) / (n - 1)",
+    source="Mid-rank percentile, ties share the mean rank.",
+)
+@kernel(warmup=lambda n: n - 1)
+def percentile(spans, x, n, out):  # type: ignore[no-untyped-def]
+    scale = 50.0 / (n - 1.0)
+    for s in spans:
+        begin = max(s.begin, s.first + n - 1)
+        for t in range(begin, s.end):
+            out[t] = x[t] - x[t]
+        for k in range(1, n):
+            for t in range(begin, s.end):
+                older = x[t - k]
+                out[t] += (older < x[t]) * 1.0 + (older <= x[t]) * 1.0 + (older - older)
+        for t in range(begin, s.end):
+            out[t] *= scale
+
+
+over_bars.add(
+    "zscore",
+    "Z-score",
+    inputs=(X,),
+    parameters=(length(default=20, low=2),),
+    outputs=(Output(unit=NONE, levels=(-2, 2)),),
+    body="(x - sma(x, n)) / stdev(x, n)",
+    meaning="How many standard deviations x stands from its mean over n bars.",
+    reading="Beyond ±2 is unusual by the window's own standard.",
+    pitfalls="Market moves have fatter tails than a bell curve: 3 is seen far more often than "
+    "tables of the bell curve say.",
+    source="Standard score.",
+)
+
+
+@over_bars.function(
+    "when_last",
+    "Value when last",
+    inputs=(TRUTH, X),
+    outputs=(SAME,),
+    meaning="x as it stood on the last bar on which the condition was yes.",
+    reading="when_last(gap_percent > 3, open) is the open of the last gap.",
+    pitfalls="Missing before the first yes, and after a bar where the condition is unknown.",
+    formula="x at the last bar with yes",
+    source=PLAIN,
+)
+@kernel(inputs=2, reach=None)
+def when_last(spans, a, x, out):  # type: ignore[no-untyped-def]
+    for s in spans:
+        value = out[s.begin - 1] if s.begin > s.first else math.nan
+        for t in range(s.begin, s.end):
+            if a[t] == 1.0:
+                value = x[t]
+            elif a[t] != 0.0:
+                value = math.nan
+            out[t] = value

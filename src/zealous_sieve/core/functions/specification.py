@@ -1,0 +1,170 @@
+"""What a function of the language declares about itself.
+
+One declaration feeds the type check, validation, completion, reference page, parameter forms, panes
+and the shared battery of tests.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from enum import StrEnum
+
+from zealous_sieve.core.functions.kernel import KERNELS, Kernel
+from zealous_sieve.core.functions.units import Unit
+
+
+class Kind(StrEnum):
+    """What a value is, before it is known how much it is."""
+
+    NUMBER = "number"
+    TRUTH = "truth"
+    CONSTANT = "constant"
+    TEXT = "text"
+
+
+@dataclass(frozen=True, kw_only=True, slots=True)
+class Input:
+    """A series that a function works on; ``default`` is the source taken when it is left out.
+
+    ``kind`` is ``None`` where a number and a condition will do alike; an output that shares the
+    input's unit then shares its kind.
+    """
+
+    name: str
+    kind: Kind | None = Kind.NUMBER
+    default: str | None = None
+
+
+@dataclass(frozen=True, kw_only=True, slots=True)
+class Parameter:
+    """A constant of a function, with its bounds; ``whole`` ones count bars."""
+
+    name: str
+    low: float
+    high: float
+    default: float | None = None
+    whole: bool = False
+
+
+@dataclass(frozen=True, kw_only=True, slots=True)
+class Output:
+    """One result. ``unit`` may name an input to share its unit; ``None`` is inferred from the body.
+
+    ``span`` is the natural range where there is one, ``levels`` are reference levels to draw.
+    """
+
+    name: str = "value"
+    unit: Unit | str | None = None
+    kind: Kind = Kind.NUMBER
+    span: tuple[float, float] | None = None
+    levels: tuple[float, ...] = ()
+
+
+@dataclass(frozen=True, kw_only=True)
+class Function:
+    """A catalogue entry: specification, documentation, and how it is computed.
+
+    Exactly one of ``kernel`` and ``body`` is set; ``body`` is a formula in the language itself.
+    ``reads`` are the bar columns a kernel takes besides its inputs.
+    """
+
+    name: str
+    label: str
+    group: str
+    inputs: tuple[Input, ...] = ()
+    reads: tuple[str, ...] = ()
+    parameters: tuple[Parameter, ...] = ()
+    outputs: tuple[Output, ...] = (Output(),)
+    kernel: Kernel | None = None
+    body: str | None = None
+    meaning: str
+    reading: str
+    pitfalls: str
+    formula: str
+    source: str
+
+    @property
+    def signature(self) -> str:
+        """How it is written, defaults included: ``rsi(x = close, n = 14)``."""
+        parts = [f"{i.name} = {i.default}" if i.default else i.name for i in self.inputs]
+        for parameter in self.parameters:
+            default = "" if parameter.default is None else f" = {parameter.default:g}"
+            parts.append(parameter.name + default)
+        return f"{self.name}({', '.join(parts)})" if parts else self.name
+
+    def output(self, name: str) -> Output | None:
+        """The output of that name."""
+        return next((output for output in self.outputs if output.name == name), None)
+
+
+CATALOGUE: dict[str, Function] = {}
+HIDDEN: dict[str, Function] = {}
+"""Steps that bodies of other functions use, and that nobody writes; their names begin with ``_``."""
+
+
+@dataclass(frozen=True)
+class Family:
+    """Where the functions of one file register."""
+
+    group: str
+
+    def add(self, name: str, label: str, **rest: object) -> Function:
+        """Register a function that is written in the language, by its ``body``."""
+        rest.setdefault("formula", str(rest.get("body", "")).strip())
+        entry = Function(name=name, label=label, group=self.group, **rest)  # type: ignore[arg-type]
+        shelf = HIDDEN if name.startswith("_") else CATALOGUE
+        if name in CATALOGUE or name in HIDDEN:
+            raise ValueError(f"two functions are called {name}")
+        shelf[name] = entry
+        return entry
+
+    def function(self, name: str, label: str, **rest: object) -> Callable[[Kernel], Kernel]:
+        """Register the kernel below as a function of the language."""
+
+        def register(kernel: Kernel) -> Kernel:
+            self.add(name, label, kernel=kernel, **rest)
+            return kernel
+
+        return register
+
+    def step(
+        self,
+        name: str,
+        *,
+        inputs: int,
+        outputs: tuple[Output, ...],
+        parameters: tuple[Parameter, ...] = (),
+    ) -> None:
+        """Register a kernel as a hidden step for bodies."""
+        self.add(
+            "_" + name,
+            name,
+            kernel=KERNELS[name],
+            inputs=tuple(Input(name=f"x{i}") for i in range(inputs)),
+            parameters=parameters,
+            outputs=outputs,
+            meaning="",
+            reading="",
+            pitfalls="",
+            formula="",
+            source="",
+        )
+
+
+X = Input(name="x")
+OF_CLOSE = Input(name="x", default="close")
+EITHER = Input(name="x", kind=None)
+TRUTH = Input(name="truth", kind=Kind.TRUTH)
+SAME = Output(unit="x")
+YES_NO = Output(kind=Kind.TRUTH)
+
+
+def length(name: str = "n", default: int | None = None, low: int = 1) -> Parameter:
+    """A number of bars to look back over."""
+    return Parameter(name=name, low=low, high=10_000, default=default, whole=True)
+
+
+def factor(name: str, default: float, low: float = 0.01, high: float = 100) -> Parameter:
+    """A number to multiply with."""
+    return Parameter(name=name, low=low, high=high, default=default)

@@ -1,0 +1,165 @@
+"""Trend: whether price is going somewhere, where, and how directly."""
+
+from __future__ import annotations
+
+from zealous_sieve.core.functions.kernel import kernel
+from zealous_sieve.core.functions.specification import (
+    OF_CLOSE,
+    Family,
+    Output,
+    factor,
+    length,
+)
+from zealous_sieve.core.functions.units import NONE, PRICE, RATIO
+
+trend = Family("Trend")
+WILDER = "J. W. Wilder, New Concepts in Technical Trading Systems, 1978."
+
+
+@kernel(inputs=2, outputs=2, warmup=1)
+def directional_movement(spans, high, low, plus, minus):  # type: ignore[no-untyped-def]
+    """The larger of the two moves beyond the bar before, the other zero."""
+    for s in spans:
+        for t in range(max(s.begin, s.first + 1), s.end):
+            up, down = high[t] - high[t - 1], low[t - 1] - low[t]
+            if up == up and down == down:
+                plus[t] = up if up > down and up > 0.0 else 0.0
+                minus[t] = down if down > up and down > 0.0 else 0.0
+
+
+trend.step(
+    "directional_movement",
+    inputs=2,
+    outputs=(Output(name="plus", unit=PRICE), Output(name="minus", unit=PRICE)),
+)
+trend.add(
+    "adx",
+    "ADX",
+    parameters=(length(default=14),),
+    outputs=(
+        Output(name="adx", unit=NONE, span=(0, 100), levels=(20, 40)),
+        Output(name="plus_di", unit=NONE, span=(0, 100)),
+        Output(name="minus_di", unit=NONE, span=(0, 100)),
+    ),
+    body="""reach = atr(n)
+moves = _directional_movement(high, low)
+show plus_di = if_then(reach == 0, 0, 100 * wilder(moves.plus, n) / reach)
+show minus_di = if_then(reach == 0, 0, 100 * wilder(moves.minus, n) / reach)
+both = plus_di + minus_di
+show adx = wilder(if_then(both == 0, 0, 100 * abs(plus_di - minus_di) / both), n)""",
+    meaning="How one-sided the movement is (adx), and the strength of each side (the two lines).",
+    reading="Above 25 a trend is under way, below 20 there is none; the larger line has the say.",
+    pitfalls="Says nothing of the direction by itself, and falls only well after a trend has ended.",
+    source=WILDER,
+)
+
+
+@kernel(inputs=3, outputs=4, reach=None)
+def ratchet(spans, high, low, close, line, direction, upper, lower):  # type: ignore[no-untyped-def]
+    """Bands that only tighten while price stays inside, and the side price last broke out of."""
+    for s in spans:
+        for t in range(s.begin, s.end):
+            if high[t] != high[t] or low[t] != low[t] or close[t] != close[t]:
+                continue
+            begun = t > s.first and direction[t - 1] == direction[t - 1]
+            top, bottom = high[t], low[t]
+            if begun:
+                if top > upper[t - 1] and close[t - 1] <= upper[t - 1]:
+                    top = upper[t - 1]
+                if bottom < lower[t - 1] and close[t - 1] >= lower[t - 1]:
+                    bottom = lower[t - 1]
+            side = direction[t - 1] if begun else 1.0
+            if side > 0.0 and close[t] < bottom:
+                side = -1.0
+            elif side < 0.0 and close[t] > top:
+                side = 1.0
+            upper[t], lower[t], direction[t] = top, bottom, side
+            line[t] = bottom if side > 0.0 else top
+
+
+trend.step(
+    "ratchet",
+    inputs=3,
+    outputs=(
+        Output(name="line", unit=PRICE),
+        Output(name="direction", unit=NONE),
+        Output(name="upper", unit=PRICE),
+        Output(name="lower", unit=PRICE),
+    ),
+)
+trend.add(
+    "supertrend",
+    "Range trend line",
+    parameters=(length(default=10), factor("multiple", 3)),
+    outputs=(
+        Output(name="line", unit=PRICE),
+        Output(name="direction", unit=NONE, span=(-1, 1), levels=(0,)),
+    ),
+    body="""width = multiple * atr(n)
+bands = _ratchet(hl2 + width, hl2 - width, close)
+show line = bands.line
+show direction = bands.direction""",
+    formula="bands hl2 ± multiple · atr(n), each only tightening while price stays within; the "
+    "direction turns on a close beyond the opposite band; line is the band on the trend's far side",
+    meaning="A trailing line some average ranges from price, and the side price is on: +1 or -1.",
+    reading="A line to trail a stop along; the direction is a plain filter.",
+    pitfalls="Turns back and forth in a range; the multiple decides nearly everything.",
+    source="O. Seban.",
+)
+trend.add(
+    "donchian",
+    "Range channel",
+    parameters=(length(default=20),),
+    outputs=(
+        Output(name="upper", unit=PRICE),
+        Output(name="middle", unit=PRICE),
+        Output(name="lower", unit=PRICE),
+    ),
+    body="""show upper = highest(high, n)
+show lower = lowest(low, n)
+show middle = (upper + lower) / 2""",
+    meaning="The highest high and lowest low of n bars, and their middle.",
+    reading="A close beyond the channel of the bar before is a breakout.",
+    pitfalls="The present bar is inside: compare with prev(donchian(n).upper).",
+    source="R. Donchian.",
+)
+trend.add(
+    "aroon",
+    "Aroon",
+    parameters=(length(default=25),),
+    outputs=(
+        Output(name="up", unit=NONE, span=(0, 100), levels=(30, 70)),
+        Output(name="down", unit=NONE, span=(0, 100), levels=(30, 70)),
+        Output(name="oscillator", unit=NONE, span=(-100, 100), levels=(0,)),
+    ),
+    body="""show up = 100 * (n - highest_bars(high, n + 1)) / n
+show down = 100 * (n - lowest_bars(low, n + 1)) / n
+show oscillator = up - down""",
+    meaning="How recent the highest high and the lowest low of n + 1 bars are: 100 is now.",
+    reading="One line high and the other low is a trend; both low is a rest.",
+    pitfalls="Jumps when an old extreme leaves the window.",
+    source="T. S. Chande, 1995.",
+)
+trend.add(
+    "efficiency",
+    "Efficiency ratio",
+    inputs=(OF_CLOSE,),
+    parameters=(length(default=10),),
+    outputs=(Output(unit=RATIO, span=(0, 1), levels=(0.3,)),),
+    body="abs(x - ago(x, n)) / sum(abs(change(x)), n)",
+    meaning="How much of the path walked over n bars was ground gained: 1 is a straight line.",
+    reading="Above 0.5 a clean trend, below 0.2 noise.",
+    pitfalls="Depends strongly on n; missing when nothing moved.",
+    source="P. J. Kaufman, Smarter Trading, 1995.",
+)
+trend.add(
+    "choppiness",
+    "Choppiness",
+    parameters=(length(default=14, low=2),),
+    outputs=(Output(unit=NONE, span=(0, 100), levels=(38.2, 61.8)),),
+    body="100 * log(sum(true_range, n) / (highest(high, n) - lowest(low, n))) / log(n)",
+    meaning="How much ranges overlap: 100 when every bar covers the same ground.",
+    reading="Above 61.8 price goes nowhere, below 38.2 it is on its way.",
+    pitfalls="High values say nothing about which way it will end.",
+    source="E. W. Dreiss.",
+)

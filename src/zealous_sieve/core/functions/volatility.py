@@ -1,0 +1,175 @@
+"""Volatility: how far price moves."""
+
+from __future__ import annotations
+
+import math
+
+from zealous_sieve.core.functions.kernel import kernel
+from zealous_sieve.core.functions.specification import (
+    OF_CLOSE,
+    SAME,
+    Family,
+    Kind,
+    Output,
+    factor,
+    length,
+)
+from zealous_sieve.core.functions.units import BARS, NONE, PERCENT, PRICE, RATIO
+
+volatility = Family("Volatility")
+WILDER = "J. W. Wilder, New Concepts in Technical Trading Systems, 1978."
+
+
+@volatility.function(
+    "true_range",
+    "True range",
+    reads=("high", "low", "close"),
+    outputs=(Output(unit=PRICE),),
+    meaning="The bar's range, with the gap from the close before counted in.",
+    reading="A true range well above its own average marks a bar that mattered.",
+    pitfalls="Does not exist on the first bar.",
+    formula="max(high, prev(close)) - min(low, prev(close))",
+    source=WILDER,
+)
+@kernel(inputs=3, warmup=1)
+def true_range(spans, high, low, close, out):  # type: ignore[no-untyped-def]
+    for s in spans:
+        for t in range(max(s.begin, s.first + 1), s.end):
+            before = close[t - 1]
+            if high[t] == high[t] and low[t] == low[t] and before == before:
+                out[t] = max(high[t], before) - min(low[t], before)
+
+
+volatility.add(
+    "atr",
+    "ATR",
+    parameters=(length(default=14),),
+    outputs=(Output(unit=PRICE),),
+    body="wilder(true_range, n)",
+    meaning="The usual true range of the last bars, in price.",
+    reading="A yardstick for stops, targets and tolerance: half an average range is noise.",
+    pitfalls="Grows with price; use atr_percent to compare instruments or far-apart dates.",
+    source=WILDER,
+)
+volatility.add(
+    "atr_percent",
+    "ATR %",
+    parameters=(length(default=14),),
+    outputs=(Output(unit=PERCENT),),
+    body="100 * atr(n) / close",
+    meaning="The average range as a percentage of the close.",
+    reading="Comparable between instruments and over years.",
+    pitfalls="Falls merely because price rises.",
+    source=WILDER,
+)
+
+
+@volatility.function(
+    "stdev",
+    "Deviation",
+    inputs=(OF_CLOSE,),
+    parameters=(length(default=20),),
+    outputs=(SAME,),
+    meaning="The standard deviation of the last n values of x (of the population, divisor n).",
+    reading="How widely x scatters about its mean.",
+    pitfalls="A steady trend scatters too: this is not noise alone.",
+    formula="sqrt(mean((x - mean(x))²))",
+    source="Standard deviation, computed about the newest value so that a flat window gives 0.",
+)
+@kernel(warmup=lambda n: n - 1)
+def stdev(spans, x, n, out):  # type: ignore[no-untyped-def]
+    for s in spans:
+        begin = max(s.begin, s.first + n - 1)
+        for t in range(begin, s.end):
+            total, squares = 0.0, 0.0
+            for k in range(n):
+                distance = x[t - k] - x[t]
+                total += distance
+                squares += distance * distance
+            mean = total / n
+            out[t] = math.sqrt(max(0.0, squares / n - mean * mean)) if total == total else math.nan
+
+
+volatility.add(
+    "bollinger",
+    "Deviation bands",
+    inputs=(OF_CLOSE,),
+    parameters=(length(default=20, low=2), factor("k", 2)),
+    outputs=(
+        Output(name="upper", unit="x"),
+        Output(name="middle", unit="x"),
+        Output(name="lower", unit="x"),
+        Output(name="percent_b", unit=RATIO, levels=(0, 1)),
+        Output(name="bandwidth", unit=PERCENT),
+    ),
+    body="""show middle = sma(x, n)
+width = k * stdev(x, n)
+show upper = middle + width
+show lower = middle - width
+show percent_b = (x - lower) / (upper - lower)
+show bandwidth = 100 * (upper - lower) / middle""",
+    meaning="A mean with bands k standard deviations above and below.",
+    reading="Narrow bands come before wide ones. percent_b is 0 at the lower band, 1 at the upper.",
+    pitfalls="A touch of a band is no signal by itself: in a trend price walks along it.",
+    source="J. Bollinger, Bollinger on Bollinger Bands, 2001.",
+)
+volatility.add(
+    "keltner",
+    "Range bands",
+    parameters=(length(default=20), factor("k", 1.5)),
+    outputs=(
+        Output(name="upper", unit=PRICE),
+        Output(name="middle", unit=PRICE),
+        Output(name="lower", unit=PRICE),
+    ),
+    body="""show middle = ema(hlc3, n)
+width = k * atr(n)
+show upper = middle + width
+show lower = middle - width""",
+    meaning="An average of the typical price with bands k average ranges above and below.",
+    reading="A close outside is a strong bar; deviation bands inside them mark compression.",
+    pitfalls="The bands follow the range slowly after a shock.",
+    source="C. W. Keltner, 1960; with the average range by L. B. Raschke.",
+)
+volatility.add(
+    "compression",
+    "Compression",
+    parameters=(length(default=20, low=2), factor("deviations", 2), factor("ranges", 1.5)),
+    outputs=(
+        Output(name="on", kind=Kind.TRUTH),
+        Output(name="bars", unit=BARS),
+        Output(name="released", unit=NONE, span=(-1, 1)),
+    ),
+    body="""inner = bollinger(close, n, deviations)
+outer = keltner(n, ranges)
+show on = inner.upper < outer.upper and inner.lower > outer.lower
+show bars = if_then(on, bars_since(not on), 0)
+show released = if_then(not on and ago(on, 1), sign(close - inner.middle), 0)""",
+    meaning="Deviation bands inside range bands: price rests. .bars counts how long, .released is "
+    "+1 or -1 on the bar that ends it, by the side of the mean on which it closes.",
+    reading="The longer the rest, the more notice is taken of the bar that ends it.",
+    pitfalls="The first release is often in the wrong direction.",
+    source="After J. Bollinger and C. W. Keltner; the pairing is common in the trade.",
+)
+volatility.add(
+    "volatility_ratio",
+    "Volatility ratio",
+    parameters=(length(default=14),),
+    outputs=(Output(unit=RATIO, levels=(1,)),),
+    body="true_range / ema(true_range, n)",
+    meaning="This bar's true range against its usual size.",
+    reading="Above 1 the bar is active, above 2 it stands out.",
+    pitfalls="The bar itself is part of the average.",
+    source="J. D. Schwager, Technical Analysis, 1996.",
+)
+volatility.add(
+    "tightness",
+    "Tightness",
+    parameters=(length(default=10, low=2),),
+    outputs=(Output(unit=PERCENT, span=(0, 100), levels=(80,)),),
+    body="100 - percentile(sma(high - low, n), 5 * n)",
+    meaning="How small the bars of late are against the last 5n bars: 100 is the tightest.",
+    reading="Above 80 an instrument is resting.",
+    pitfalls="A stale instrument is tight too; see the data check.",
+    source="Our own measure.",
+)

@@ -1,0 +1,23 @@
+"""Days on which the coast trades, and the moment at which the demo stands."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+DAY = 86_400
+NOW = int(np.datetime64("2026-06-16T14:20:00").astype("datetime64[s]").astype(np.int64))
+"""The demo's present: a Tuesday, in the middle of the session."""
+FIRST_DAY = np.datetime64("2020-06-15")
+HOLIDAYS = ("01-01", "03-21", "06-24", "09-29", "12-24", "12-25")
+"""New year, Tide Day, Midsummer, Harvest of the Sea, Lantern Eve and Lantern Day."""
+
+
+def trading_days() -> NDArray[np.int64]:
+    """The opening moments of the daily bars that are complete at NOW, in seconds since 1970 UTC."""
+    last = np.datetime64(NOW, "s").astype("datetime64[D]")
+    days = np.arange(FIRST_DAY, last)
+    weekday = (days.astype(np.int64) + 3) % 7
+    month_day = np.array([str(day)[5:] for day in days])
+    open_days = days[(weekday < 5) & ~np.isin(month_day, HOLIDAYS)]
+    return open_days.astype("datetime64[s]").astype(np.int64)

@@ -1,0 +1,45 @@
+"""Eight currencies and their crosses, consistent with each other at every moment."""
+
+from __future__ import annotations
+
+from itertools import combinations
+
+import numpy as np
+
+from zealous_sieve.core.market.instruments import Instrument, InstrumentKind
+from zealous_sieve.core.market.lantern.names import CURRENCIES, CURRENCY_ROOM
+from zealous_sieve.core.market.lantern.paths import STEPS, Array, cut, noise, regimes, to_tick, walk
+
+START = {"LMN": 1.0, "OSK": 1.32, "VRL": 0.0091, "TDQ": 0.74, "KWE": 1.08, "BRQ": 0.62,
+         "ZFN": 0.145, "HLQ": 0.88}  # fmt: skip
+
+
+def make_crosses(rng: np.random.Generator, days: int) -> list[tuple[Instrument, dict[str, Array]]]:
+    """Every pair of currencies: base ÷ quote, cut from the currencies' own paths."""
+    values = {code: _value(rng, start, days) for code, start in START.items()}
+    made = []
+    for base, quote in combinations(CURRENCIES, 2):
+        path = values[base] / values[quote]
+        tick = 10.0 ** (np.floor(np.log10(path[-1, -1])) - 4)
+        bars = to_tick(cut(path), tick)
+        move = np.abs(np.log(path[:, -1] / path[:, 0]))
+        bars["volume"] = np.round(np.exp(rng.normal(10.5, 0.2, days)) * (1 + 60 * move))
+        instrument = Instrument(
+            code=base + quote,
+            name=f"{CURRENCIES[base].capitalize()} in {CURRENCIES[quote]}",
+            kind=InstrumentKind.CROSS,
+            venue=CURRENCY_ROOM,
+            currency=quote,
+            tick=float(tick),
+            facts={"base": base, "quote": quote},
+        )
+        made.append((instrument, bars))
+    return made
+
+
+def _value(rng: np.random.Generator, start: float, days: int) -> Array:
+    usual = float(rng.uniform(0.0025, 0.0045))
+    drift, volatility = regimes(rng, days)
+    moves = noise(rng, days, night=1 / STEPS) * volatility[:, None] * usual
+    moves += (drift * usual)[:, None] / STEPS
+    return walk(start, moves - moves.mean())

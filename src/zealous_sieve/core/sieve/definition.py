@@ -1,0 +1,83 @@
+"""A sieve: what to look in, for what, and how to rank it. Also its file format.
+
+The models are the published JSON format (docs/reference/sieve.schema.json): what is read is kept as
+written and comes out unchanged.
+"""
+
+from __future__ import annotations
+
+from enum import StrEnum
+from typing import Annotated, Literal
+
+from pydantic import BaseModel, ConfigDict, Field, ValidationError
+
+from zealous_sieve.core.errors import Problem, SieveError
+
+FORMAT = "zealous-sieve/sieve/1"
+
+
+class Side(StrEnum):
+    LONG = "long"
+    SHORT = "short"
+
+
+class Role(StrEnum):
+    MUST = "must"
+    BOOST = "boost"
+    VETO = "veto"
+
+
+class _Record(BaseModel):
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+
+class Condition(_Record):
+    """One condition: a must has to be yes, a veto must not be, a boost adds its weight to the
+    score."""
+
+    role: Role = Role.MUST
+    formula: Annotated[str, Field(min_length=1, max_length=20_000)]
+    weight: Annotated[float, Field(gt=0, le=1000)] = 1.0
+    """Counts for boosts only."""
+
+
+class Sieve(_Record):
+    """A saved definition of what to sift for."""
+
+    format: Literal["zealous-sieve/sieve/1"] = "zealous-sieve/sieve/1"
+    name: Annotated[str, Field(min_length=1, max_length=120)]
+    note: Annotated[str, Field(max_length=4000)] = ""
+    universe: Annotated[str, Field(min_length=1, max_length=120)]
+    timeframe: Literal["1d"] = "1d"
+    side: Side = Side.LONG
+    fired_within: Annotated[int, Field(ge=1, le=250)] = 1
+    """On which of the last bars the conditions may have held together."""
+    conditions: Annotated[tuple[Condition, ...], Field(min_length=1, max_length=50)]
+    rank: Annotated[str, Field(max_length=20_000)] = ""
+    """A number formula; the largest comes first among hits of equal score."""
+
+
+def read_sieve(text: str | bytes) -> Sieve:
+    """A sieve from its JSON document. Raises SieveError with a problem for each wrong field."""
+    try:
+        return Sieve.model_validate_json(text)
+    except ValidationError as error:
+        raise SieveError(*map(_problem, error.errors())) from None
+
+
+def write_sieve(sieve: Sieve) -> str:
+    """The JSON document of a sieve."""
+    return sieve.model_dump_json(indent=2) + "\n"
+
+
+def _problem(detail: object) -> Problem:
+    assert isinstance(detail, dict)
+    path = ".".join(str(step) for step in detail["loc"])
+    given = detail.get("input")
+    shown = f", got {given!r:.60}" if isinstance(given, str | int | float) else ""
+    message = str(detail["msg"])
+    return Problem(
+        code="invalid_field",
+        message=message[:1].lower() + message[1:] + shown,
+        subject=path or "the document",
+    )

@@ -1,0 +1,113 @@
+"""What of a sieve can be drawn on a chart: its numbers, over the price or in panes of their own."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+from zealous_sieve.core.formula import canonical, tree
+from zealous_sieve.core.formula.sentence import label
+from zealous_sieve.core.formula.terms import Source, Term
+from zealous_sieve.core.formula.typed import Formula, Typed
+from zealous_sieve.core.functions.specification import Kind
+from zealous_sieve.core.functions.units import PRICE, VOLUME
+from zealous_sieve.core.sieve.prepare import Prepared
+
+
+@dataclass(frozen=True, kw_only=True)
+class Line:
+    """One series to draw.
+
+    ``pane`` is ``price`` or the name of a pane; ``levels`` are reference levels and thresholds;
+    ``span`` is the fixed scale where there is one; ``conditions`` are the positions that use it.
+    """
+
+    text: str
+    label: str
+    unit: str
+    pane: str
+    term: Term
+    span: tuple[float, float] | None = None
+    levels: tuple[float, ...] = ()
+    conditions: tuple[int, ...] = field(default=())
+
+
+def lines(prepared: Prepared) -> list[Line]:
+    """Every number that the conditions compare, once each, in the order they are mentioned."""
+    found: dict[Term, Line] = {}
+    for position, formula in enumerate(prepared.formulas):
+        if formula.expression is None:
+            continue
+        for node in tree.walk(formula.expression):
+            for side, thresholds in _sides(node, formula):
+                _add(found, formula, side, thresholds, position)
+    return list(found.values())
+
+
+def _sides(node: tree.Node, formula: Formula) -> list[tuple[tree.Node, tuple[float, ...]]]:
+    """The numbers a comparison is about, each with the constants it is held against."""
+    match node:
+        case tree.Compare() | tree.Near() | tree.Crosses():
+            sides = [node.left, node.right]
+        case tree.Between():
+            sides = [node.value, node.low, node.high]
+        case _:
+            return []
+    constants = [formula.types[side].number for side in sides]
+    thresholds = tuple(value for value in constants if value is not None)
+    return [(s, thresholds) for s, c in zip(sides, constants, strict=True) if c is None]
+
+
+def _add(
+    found: dict[Term, Line],
+    formula: Formula,
+    node: tree.Node,
+    thresholds: tuple[float, ...],
+    position: int,
+) -> None:
+    typed = formula.types[node]
+    if isinstance(typed.term, Source) or typed.kind != Kind.NUMBER:
+        return
+    before = found.get(typed.term)
+    levels = tuple(dict.fromkeys((before.levels if before else ()) + thresholds))
+    conditions = tuple(dict.fromkeys((before.conditions if before else ()) + (position,)))
+    found[typed.term] = Line(
+        text=canonical.expression(node),
+        label=label(formula, node),
+        unit=str(typed.unit),
+        pane=_pane(typed, formula, node),
+        term=typed.term,
+        span=typed.spec.span if typed.spec else None,
+        levels=levels,
+        conditions=conditions,
+    )
+
+
+def _pane(typed: Typed, formula: Formula, node: tree.Node) -> str:
+    """Prices go over the price unless they are distances; volumes over the volume."""
+    if typed.unit == PRICE and _is_level(formula, node):
+        return "price"
+    if typed.unit == VOLUME and isinstance(node, tree.Call) and node.function in _LEVELS:
+        return "volume"
+    return typed.function.name if typed.function else canonical.expression(node)
+
+
+_LEVELS = {"sma", "ema", "wma", "wilder", "dema", "tema", "hma", "highest", "lowest", "ago", "prev"}
+_DISTANCES = {"atr", "true_range", "stdev", "body", "bar_range", "upper_wick", "lower_wick",
+              "change", "momentum", "slope", "macd"}  # fmt: skip
+
+
+def _is_level(formula: Formula, node: tree.Node) -> bool:
+    """True for a price; False for a difference of prices, which has the same unit."""
+    match node:
+        case tree.Name() if node.name in formula.definitions:
+            return _is_level(formula, formula.definitions[node.name])
+        case tree.Pick():
+            return _is_level(formula, node.value)
+        case tree.Minus():
+            return False
+        case tree.Arithmetic() if node.operator == tree.Operator.SUBTRACT:
+            return _is_level(formula, node.left) and not _is_level(formula, node.right)
+        case tree.Arithmetic():
+            return _is_level(formula, node.left) or _is_level(formula, node.right)
+    typed = formula.types[node]
+    return typed.unit == PRICE and not (typed.function and typed.function.name in _DISTANCES)

@@ -1,0 +1,94 @@
+"""A sieve that has been understood: its formulas checked, its terms ready to compute."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+
+from zealous_sieve.core.errors import FormulaError, Problem, SieveError
+from zealous_sieve.core.formula.check import check_condition, check_number
+from zealous_sieve.core.formula.sentence import parts
+from zealous_sieve.core.formula.terms import Term, apply
+from zealous_sieve.core.formula.typed import Formula
+from zealous_sieve.core.sieve.definition import Condition, Role, Sieve
+
+
+@dataclass(frozen=True, kw_only=True)
+class Prepared:
+    """The formulas of a sieve, in the order of its conditions; ``rank`` where there is one."""
+
+    sieve: Sieve
+    formulas: tuple[Formula, ...]
+    rank: Formula | None
+
+    @property
+    def lookback(self) -> int:
+        """Bars of history needed before the sieve can say yes."""
+        return max(formula.lookback for formula in self.formulas)
+
+    def ask(self, position: int) -> Term:
+        """What must be yes for a condition not to stand in the way; vetoes turned round."""
+        truth = truth_of(self.formulas[position])
+        veto = self.sieve.conditions[position].role == Role.VETO
+        return apply("negated", truth) if veto else truth
+
+    def binding(self) -> list[int]:
+        """Positions of the conditions that decide: musts and vetoes."""
+        return [n for n, c in enumerate(self.sieve.conditions) if c.role != Role.BOOST]
+
+    def setup(self, positions: list[int] | None = None) -> Term:
+        """Yes where the conditions at these positions (all that decide) leave a bar standing."""
+        chosen = self.binding() if positions is None else positions
+        joined = self.ask(chosen[0])
+        for position in chosen[1:]:
+            joined = apply("both", joined, self.ask(position))
+        return joined
+
+    def numbers(self) -> dict[str, Term]:
+        """Every value that the conditions' sentences mention, by its text."""
+        found: dict[str, Term] = {}
+        for position, formula in enumerate(self.formulas):
+            for text, typed in parts(formula).items():
+                found[f"{position}:{text}"] = typed.term
+        return found
+
+
+def truth_of(formula: Formula) -> Term:
+    """The term of a checked condition."""
+    assert formula.value is not None
+    return formula.value.term
+
+
+def prepare(sieve: Sieve) -> Prepared:
+    """Check every formula of a sieve.
+
+    Raises SieveError with all problems; each names its condition in ``subject``.
+    """
+    problems: list[Problem] = []
+    formulas = [
+        _checked(condition.formula, check_condition, f"conditions.{n}.formula", problems)
+        for n, condition in enumerate(sieve.conditions)
+    ]
+    rank = _checked(sieve.rank, check_number, "rank", problems) if sieve.rank.strip() else None
+    if all(condition.role == Role.BOOST for condition in sieve.conditions):
+        message = "a sieve of boosts only lets everything through"
+        mend = "make at least one condition a must or a veto"
+        problems.append(Problem(code="no_must", message=message, mend=mend, subject="conditions"))
+    if problems:
+        raise SieveError(*problems)
+    return Prepared(sieve=sieve, formulas=tuple(f for f in formulas if f), rank=rank)
+
+
+def _checked(
+    text: str, check: Callable[[str], Formula], subject: str, problems: list[Problem]
+) -> Formula | None:
+    try:
+        return check(text)
+    except FormulaError as error:
+        problems.extend(replace(problem, subject=subject) for problem in error.problems)
+        return None
+
+
+def weight(condition: Condition) -> float:
+    """What a condition adds to the score when it is yes."""
+    return condition.weight if condition.role == Role.BOOST else 0.0

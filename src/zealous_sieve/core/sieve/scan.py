@@ -1,0 +1,241 @@
+"""Sifting: which instruments pass a sieve, ranked, with the reason, and what each condition cut."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping
+from dataclasses import dataclass
+from enum import StrEnum
+from threading import Event
+
+import numpy as np
+from numpy.typing import NDArray
+
+from zealous_sieve.core.engine.evaluate import Progress, evaluate
+from zealous_sieve.core.engine.panel import Panel
+from zealous_sieve.core.formula import canonical
+from zealous_sieve.core.formula.sentence import parts, say
+from zealous_sieve.core.formula.terms import apply
+from zealous_sieve.core.formula.typed import Formula
+from zealous_sieve.core.sieve.definition import Role
+from zealous_sieve.core.sieve.prepare import Prepared, truth_of, weight
+
+STALE_AFTER = 6 * 86_400
+"""Seconds by which an instrument's last bar may trail the universe's newest."""
+
+Truths = NDArray[np.float64]
+
+
+class Cell(StrEnum):
+    """How a condition stands in the mesh."""
+
+    PASS = "pass"
+    MISS = "miss"
+    VETO = "veto"
+    UNKNOWN = "unknown"
+
+
+@dataclass(frozen=True, kw_only=True, slots=True)
+class Reason:
+    """One condition at the bar of a hit, in words with the values."""
+
+    cell: Cell
+    sentence: str
+
+
+@dataclass(frozen=True, kw_only=True, slots=True)
+class Hit:
+    """An instrument that passes.
+
+    ``fired_at`` opens the run of bars on which the setup has held, ``bar_at`` is the bar that is
+    judged (both opening moments, seconds since 1970), ``age`` counts bars from the first to the
+    newest bar there is.
+    """
+
+    code: str
+    fired_at: int
+    bar_at: int
+    age: int
+    close: float
+    score: float
+    rank: float
+    reasons: tuple[Reason, ...]
+    values: Mapping[str, float]
+
+
+@dataclass(frozen=True, kw_only=True, slots=True)
+class Count:
+    """How many instruments a condition lets through: on its own, together with those before it,
+    and how many all the others would let through without it."""
+
+    alone: int
+    so_far: int
+    without: int
+
+
+@dataclass(frozen=True, kw_only=True, slots=True)
+class Scan:
+    """The outcome; the groups of codes do not overlap."""
+
+    instruments: int
+    hits: tuple[Hit, ...]
+    counts: tuple[Count, ...]
+    too_little_history: tuple[str, ...]
+    stale: tuple[str, ...]
+
+
+def scan(
+    prepared: Prepared,
+    panel: Panel,
+    *,
+    ticks: Mapping[str, float] | None = None,
+    most: int | None = None,
+    progress: Progress | None = None,
+    cancelled: Event | None = None,
+) -> Scan:
+    """Sift a panel.
+
+    ``ticks`` gives the digits of prices in sentences. With ``most`` only so many hits get their
+    sentences and are returned; the counts are whole all the same. Raises CancelledError.
+    """
+    window = prepared.sieve.fired_within
+    terms = {f"truth {n}": truth_of(f) for n, f in enumerate(prepared.formulas)}
+    terms |= {f"ask {n}": prepared.ask(n) for n in prepared.binding()}
+    terms["setup"] = prepared.setup()
+    terms["streak"] = apply("streak", terms["setup"])
+    if prepared.rank is not None:
+        terms["rank"] = truth_of(prepared.rank)
+    live, stale = _fresh(panel)
+    found = evaluate(terms, live, last=window, progress=progress, cancelled=cancelled)
+    passing = np.flatnonzero((found["setup"] == 1.0).any(axis=1))
+    unknown = np.isnan(found["setup"]).any(axis=1) & ~(found["setup"] == 1.0).any(axis=1)
+    drafts = [_draft(prepared, live, found, int(i)) for i in passing]
+    drafts.sort(key=_order)
+    return Scan(
+        instruments=len(panel),
+        hits=_finish(prepared, live, drafts[:most], ticks or {}),
+        counts=_counts(prepared, found),
+        too_little_history=tuple(live.codes[i] for i in np.flatnonzero(unknown)),
+        stale=stale,
+    )
+
+
+def _fresh(panel: Panel) -> tuple[Panel, tuple[str, ...]]:
+    """The panel without instruments whose bars have stopped, and the codes of those."""
+    has_bars = panel.ends > panel.starts
+    newest = np.full(len(panel), -(2**62), dtype=np.int64)
+    newest[has_bars] = panel.times[panel.ends[has_bars] - 1]
+    latest = int(newest.max(initial=0))
+    stopped = has_bars & (newest < latest - STALE_AFTER)
+    kept = [code for code, out in zip(panel.codes, stopped, strict=True) if not out]
+    stale = tuple(code for code, out in zip(panel.codes, stopped, strict=True) if out)
+    return panel.choose(kept), stale
+
+
+@dataclass(frozen=True, kw_only=True, slots=True)
+class _Draft:
+    position: int
+    bar: int
+    age: int
+    score: float
+    rank: float
+
+
+def _draft(prepared: Prepared, panel: Panel, found: Mapping[str, Truths], i: int) -> _Draft:
+    window = found["setup"].shape[1]
+    bar = int(np.flatnonzero(found["setup"][i] == 1.0)[-1])
+    held = int(found["streak"][i, bar])
+    score = sum(
+        weight(condition)
+        for n, condition in enumerate(prepared.sieve.conditions)
+        if found[f"truth {n}"][i, bar] == 1.0
+    )
+    rank = float(found["rank"][i, bar]) if "rank" in found else math.nan
+    age = window - 1 - bar + held - 1
+    return _Draft(position=i, bar=window - 1 - bar, age=age, score=score, rank=rank)
+
+
+def _order(draft: _Draft) -> tuple[float, bool, float, int]:
+    unranked = math.isnan(draft.rank)
+    return (-draft.score, unranked, 0.0 if unranked else -draft.rank, draft.position)
+
+
+def _finish(
+    prepared: Prepared, panel: Panel, drafts: list[_Draft], ticks: Mapping[str, float]
+) -> tuple[Hit, ...]:
+    chosen = panel.choose([panel.codes[draft.position] for draft in drafts])
+    window = prepared.sieve.fired_within
+    numbers = evaluate(prepared.numbers(), chosen, last=window)
+    hits = []
+    for n, draft in enumerate(drafts):
+        end = int(chosen.ends[n])
+        bar = end - 1 - draft.bar
+        code = chosen.codes[n]
+        values = {text: float(column[n, -1 - draft.bar]) for text, column in numbers.items()}
+        hits.append(
+            Hit(
+                code=code,
+                fired_at=int(chosen.times[end - 1 - draft.age]),
+                bar_at=int(chosen.times[bar]),
+                age=draft.age,
+                close=float(chosen.columns["close"][bar]),
+                score=draft.score,
+                rank=draft.rank,
+                reasons=reasons(prepared, values, ticks.get(code, 0.01)),
+                values=values,
+            )
+        )
+    return tuple(hits)
+
+
+def reasons(prepared: Prepared, values: Mapping[str, float], tick: float) -> tuple[Reason, ...]:
+    """The mesh and the sentences at one bar; ``values`` are those of ``Prepared.numbers``."""
+    told = []
+    for n, (condition, formula) in enumerate(
+        zip(prepared.sieve.conditions, prepared.formulas, strict=True)
+    ):
+        own = {text: values[f"{n}:{text}"] for text in parts(formula)}
+        truth = _truth(own, formula)
+        told.append(Reason(cell=_cell(condition.role, truth), sentence=say(formula, own, tick)))
+    return tuple(told)
+
+
+def _truth(own: Mapping[str, float], formula: Formula) -> float:
+    assert formula.expression is not None
+    assert formula.value is not None
+    fixed = formula.value.number
+    return own[canonical.expression(formula.expression)] if fixed is None else fixed
+
+
+def _cell(role: Role, truth: float) -> Cell:
+    if math.isnan(truth):
+        return Cell.UNKNOWN
+    if role == Role.VETO:
+        return Cell.VETO if truth == 1.0 else Cell.PASS
+    return Cell.PASS if truth == 1.0 else Cell.MISS
+
+
+def _counts(prepared: Prepared, found: Mapping[str, Truths]) -> tuple[Count, ...]:
+    asked = {n: found[f"ask {n}"] == 1.0 for n in prepared.binding()}
+    whole = np.ones_like(found["setup"], dtype=bool)
+    counts, so_far = [], whole
+    for n in range(len(prepared.formulas)):
+        if n not in asked:
+            alone = _any(found[f"truth {n}"] == 1.0)
+            counts.append(Count(alone=alone, so_far=_any(so_far), without=_any(_all(asked, whole))))
+            continue
+        so_far = so_far & asked[n]
+        others = _all({m: truth for m, truth in asked.items() if m != n}, whole)
+        counts.append(Count(alone=_any(asked[n]), so_far=_any(so_far), without=_any(others)))
+    return tuple(counts)
+
+
+def _all(asked: Mapping[int, NDArray[np.bool_]], whole: NDArray[np.bool_]) -> NDArray[np.bool_]:
+    joined = whole
+    for truth in asked.values():
+        joined = joined & truth
+    return joined
+
+
+def _any(truths: NDArray[np.bool_]) -> int:
+    return int(truths.any(axis=1).sum())

@@ -1,0 +1,120 @@
+"""Instruments, universes, findings and settings."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import asdict
+from typing import Any
+
+from sqlalchemy import delete, select
+from sqlalchemy.dialects.postgresql import insert as upsert
+
+from zealous_sieve.core.market.instruments import Instrument, InstrumentKind, Rule, Universe
+from zealous_sieve.core.market.soundness import Finding, FindingKind
+from zealous_sieve.storage.database import Database
+from zealous_sieve.storage.models import FindingRow, InstrumentRow, SettingRow, UniverseRow
+from zealous_sieve.storage.owners import owner_id
+
+
+class MarketStore:
+    """Implements MarketPort."""
+
+    def __init__(self, database: Database) -> None:
+        self.database = database
+
+    def instruments(self) -> list[Instrument]:
+        with self.database.session() as session:
+            rows = session.scalars(select(InstrumentRow).order_by(InstrumentRow.id))
+            return [_instrument(row) for row in rows]
+
+    def add_instruments(self, instruments: Sequence[Instrument]) -> None:
+        """Add instruments; one whose code exists gets the new particulars."""
+        if not instruments:
+            return
+        rows = [asdict(i) | {"kind": str(i.kind), "facts": dict(i.facts)} for i in instruments]
+        statement = upsert(InstrumentRow)
+        fresh = {c: statement.excluded[c] for c in rows[0] if c != "code"}
+        with self.database.session() as session:
+            session.execute(
+                statement.on_conflict_do_update(index_elements=["code"], set_=fresh), rows
+            )
+
+    def universes(self) -> list[Universe]:
+        with self.database.session() as session:
+            query = select(UniverseRow).where(UniverseRow.deleted_at.is_(None))
+            rows = session.scalars(query.order_by(UniverseRow.id))
+            return [Universe(name=row.name, rule=_rule(row.rule)) for row in rows]
+
+    def add_universes(self, universes: Sequence[Universe]) -> None:
+        with self.database.session() as session:
+            owner = owner_id(session)
+            for universe in universes:
+                rule = asdict(universe.rule)
+                session.add(UniverseRow(owner_id=owner, name=universe.name, rule=rule))
+
+    def findings(self) -> list[Finding]:
+        query = select(FindingRow, InstrumentRow.code).join(InstrumentRow).order_by(FindingRow.id)
+        with self.database.session() as session:
+            return [
+                Finding(
+                    code=code,
+                    kind=FindingKind(row.kind),
+                    first=row.first,
+                    last=row.last,
+                    bars=row.bars,
+                    detail=row.detail,
+                )
+                for row, code in session.execute(query)
+            ]
+
+    def replace_findings(self, findings: Sequence[Finding]) -> None:
+        with self.database.session() as session:
+            known = session.execute(select(InstrumentRow.code, InstrumentRow.id)).tuples()
+            ids = {code: number for code, number in known}  # noqa: C416
+            session.execute(delete(FindingRow))
+            for f in findings:
+                session.add(
+                    FindingRow(
+                        instrument_id=ids[f.code],
+                        kind=str(f.kind),
+                        first=f.first,
+                        last=f.last,
+                        bars=f.bars,
+                        detail=f.detail,
+                    )
+                )
+
+    def setting(self, key: str) -> str | None:
+        with self.database.session() as session:
+            return session.scalar(select(SettingRow.value).where(SettingRow.key == key))
+
+    def set_setting(self, key: str, value: str) -> None:
+        statement = upsert(SettingRow).values(key=key, value=value)
+        with self.database.session() as session:
+            session.execute(
+                statement.on_conflict_do_update(index_elements=["key"], set_={"value": value})
+            )
+
+
+def _instrument(row: InstrumentRow) -> Instrument:
+    return Instrument(
+        code=row.code,
+        name=row.name,
+        kind=InstrumentKind(row.kind),
+        venue=row.venue,
+        currency=row.currency,
+        tick=row.tick,
+        point_value=row.point_value,
+        facts=row.facts,
+    )
+
+
+def _rule(document: dict[str, Any]) -> Rule:
+    kind = document.get("kind")
+    return Rule(
+        codes=tuple(document.get("codes", ())),
+        kind=InstrumentKind(kind) if kind else None,
+        where=document.get("where", {}),
+        largest=document.get("largest"),
+        by=document.get("by", "market_cap"),
+    )

@@ -1,0 +1,170 @@
+"""The tables. Every thing a user makes has an owner, versions where it changes, and is deleted
+softly."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Any
+
+from sqlalchemy import (
+    BigInteger,
+    DateTime,
+    Double,
+    ForeignKey,
+    Identity,
+    Index,
+    Integer,
+    LargeBinary,
+    SmallInteger,
+    Text,
+    func,
+)
+from sqlalchemy.dialects.postgresql import JSONB
+from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
+
+Moment = DateTime(timezone=True)
+
+
+class Base(DeclarativeBase):
+    type_annotation_map = {str: Text, datetime: Moment, dict[str, Any]: JSONB, float: Double}  # noqa: RUF012
+
+
+class OwnerRow(Base):
+    __tablename__ = "owners"
+    id: Mapped[int] = mapped_column(Integer, Identity(), primary_key=True)
+    name: Mapped[str] = mapped_column(unique=True)
+
+
+class SettingRow(Base):
+    __tablename__ = "settings"
+    key: Mapped[str] = mapped_column(primary_key=True)
+    value: Mapped[str]
+
+
+class InstrumentRow(Base):
+    __tablename__ = "instruments"
+    id: Mapped[int] = mapped_column(Integer, Identity(), primary_key=True)
+    code: Mapped[str] = mapped_column(unique=True)
+    name: Mapped[str]
+    kind: Mapped[str]
+    venue: Mapped[str]
+    currency: Mapped[str]
+    tick: Mapped[float]
+    point_value: Mapped[float]
+    facts: Mapped[dict[str, Any]]
+
+
+class BarRow(Base):
+    """Bars are the truth; blocks are derived from them."""
+
+    __tablename__ = "bars"
+    instrument_id: Mapped[int] = mapped_column(ForeignKey("instruments.id"), primary_key=True)
+    base: Mapped[int] = mapped_column(SmallInteger, primary_key=True)
+    time: Mapped[datetime] = mapped_column(primary_key=True)
+    open: Mapped[float]
+    high: Mapped[float]
+    low: Mapped[float]
+    close: Mapped[float]
+    volume: Mapped[float]
+
+
+class BarBlockRow(Base):
+    """The bars of one instrument in one closed month, packed for fast loading."""
+
+    __tablename__ = "bar_blocks"
+    instrument_id: Mapped[int] = mapped_column(ForeignKey("instruments.id"), primary_key=True)
+    base: Mapped[int] = mapped_column(SmallInteger, primary_key=True)
+    month: Mapped[datetime] = mapped_column(primary_key=True)
+    rows: Mapped[int]
+    payload: Mapped[bytes] = mapped_column(LargeBinary)
+
+
+class OpenMonthRow(Base):
+    """A month whose bars have no block: it has not closed, or its bars have changed since."""
+
+    __tablename__ = "open_months"
+    instrument_id: Mapped[int] = mapped_column(ForeignKey("instruments.id"), primary_key=True)
+    base: Mapped[int] = mapped_column(SmallInteger, primary_key=True)
+    month: Mapped[datetime] = mapped_column(primary_key=True)
+
+
+class FindingRow(Base):
+    __tablename__ = "findings"
+    id: Mapped[int] = mapped_column(Integer, Identity(), primary_key=True)
+    instrument_id: Mapped[int] = mapped_column(ForeignKey("instruments.id"))
+    kind: Mapped[str]
+    first: Mapped[int] = mapped_column(BigInteger)
+    last: Mapped[int] = mapped_column(BigInteger)
+    bars: Mapped[int]
+    detail: Mapped[str]
+
+
+class UniverseRow(Base):
+    __tablename__ = "universes"
+    id: Mapped[int] = mapped_column(Integer, Identity(), primary_key=True)
+    owner_id: Mapped[int] = mapped_column(ForeignKey("owners.id"))
+    name: Mapped[str]
+    rule: Mapped[dict[str, Any]]
+    deleted_at: Mapped[datetime | None]
+
+
+class SieveRow(Base):
+    __tablename__ = "sieves"
+    id: Mapped[int] = mapped_column(Integer, Identity(), primary_key=True)
+    owner_id: Mapped[int] = mapped_column(ForeignKey("owners.id"))
+    version: Mapped[int]
+    deleted_at: Mapped[datetime | None]
+
+
+class SieveVersionRow(Base):
+    __tablename__ = "sieve_versions"
+    sieve_id: Mapped[int] = mapped_column(ForeignKey("sieves.id"), primary_key=True)
+    version: Mapped[int] = mapped_column(primary_key=True)
+    body: Mapped[str]
+    created_at: Mapped[datetime] = mapped_column(server_default=func.now())
+
+
+class RunRow(Base):
+    """One sifting. ``body`` is the sieve as it ran; state is queued, running, done, failed or
+    cancelled."""
+
+    __tablename__ = "runs"
+    id: Mapped[int] = mapped_column(Integer, Identity(), primary_key=True)
+    owner_id: Mapped[int] = mapped_column(ForeignKey("owners.id"))
+    sieve_id: Mapped[int] = mapped_column(ForeignKey("sieves.id"), index=True)
+    version: Mapped[int]
+    body: Mapped[str]
+    as_of: Mapped[datetime]
+    state: Mapped[str]
+    reason: Mapped[str | None]
+    attempts: Mapped[int] = mapped_column(server_default="0")
+    done: Mapped[int] = mapped_column(server_default="0")
+    total: Mapped[int] = mapped_column(server_default="0")
+    outcome: Mapped[dict[str, Any] | None]
+    hit_count: Mapped[int] = mapped_column(server_default="0")
+    created_at: Mapped[datetime] = mapped_column(server_default=func.now())
+    started_at: Mapped[datetime | None]
+    finished_at: Mapped[datetime | None]
+
+
+class HitRow(Base):
+    __tablename__ = "hits"
+    run_id: Mapped[int] = mapped_column(ForeignKey("runs.id"), primary_key=True)
+    code: Mapped[str] = mapped_column(primary_key=True)
+    place: Mapped[int]
+    body: Mapped[dict[str, Any]]
+
+
+class VerdictRow(Base):
+    """Verdicts are never changed, only followed by later ones; none takes the last one back."""
+
+    __tablename__ = "verdicts"
+    __table_args__ = (Index("verdicts_by_hit", "run_id", "code", "id"),)
+    id: Mapped[int] = mapped_column(Integer, Identity(), primary_key=True)
+    owner_id: Mapped[int] = mapped_column(ForeignKey("owners.id"))
+    run_id: Mapped[int] = mapped_column(ForeignKey("runs.id"))
+    code: Mapped[str]
+    verdict: Mapped[str | None]
+    reason: Mapped[str]
+    note: Mapped[str]
+    created_at: Mapped[datetime] = mapped_column(server_default=func.now())

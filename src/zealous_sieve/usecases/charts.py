@@ -1,0 +1,125 @@
+"""Bars and lines for a chart, as it looked at the moment of a run."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from zealous_sieve.core.engine.evaluate import evaluate
+from zealous_sieve.core.sieve.drawing import lines
+from zealous_sieve.core.sieve.prepare import prepare
+from zealous_sieve.core.sieve.scan import reasons
+from zealous_sieve.usecases.errors import NotFoundError
+from zealous_sieve.usecases.market import DAY
+from zealous_sieve.usecases.ports import Outside
+
+DEFAULT_BARS = 420
+
+
+@dataclass(frozen=True, kw_only=True)
+class ChartLine:
+    """A series to draw; ``values`` has one entry a bar, null where unknown."""
+
+    text: str
+    label: str
+    unit: str
+    pane: str
+    span: tuple[float, float] | None
+    levels: tuple[float, ...]
+    conditions: tuple[int, ...]
+    values: list[float | None]
+
+
+@dataclass(frozen=True, kw_only=True)
+class ChartReason:
+    cell: str
+    sentence: str
+
+
+@dataclass(frozen=True, kw_only=True)
+class Chart:
+    """Columns of equal length; times are opening moments in seconds since 1970."""
+
+    code: str
+    name: str
+    kind: str
+    currency: str
+    tick: float
+    times: list[int]
+    open: list[float]
+    high: list[float]
+    low: list[float]
+    close: list[float]
+    volume: list[float]
+    lines: tuple[ChartLine, ...]
+    reasons: tuple[ChartReason, ...]
+    fired_at: int | None
+    bar_at: int | None
+
+
+def hit_chart(outside: Outside, run_id: int, code: str, bars: int = DEFAULT_BARS) -> Chart:
+    """The chart of a hit: bars up to the run's moment, the sieve's numbers, and the reasons.
+
+    Raises NotFoundError.
+    """
+    run = outside.runs.get(run_id)
+    if run is None:
+        raise NotFoundError("run", run_id)
+    instrument = next((i for i in outside.market.instruments() if i.code == code), None)
+    if instrument is None:
+        raise NotFoundError("instrument", code)
+    hit = next((h for h in outside.runs.hits(run_id) if h["code"] == code), None)
+    panel = outside.bars.panel().choose([code]).as_of(int(run.as_of.timestamp()), DAY)
+    prepared = prepare(run.sieve)
+    drawn = lines(prepared)
+    numbers = prepared.numbers()
+    terms = {f"line {n}": line.term for n, line in enumerate(drawn)} | numbers
+    found = evaluate(terms, panel)
+    rows = panel.rows(0)
+    shown = slice(max(rows.start, rows.stop - bars), rows.stop)
+    judged = _judged_row(panel.times[rows], hit) + rows.start
+    values = (
+        {text: float(found[text][judged]) for text in numbers} if rows.stop > rows.start else {}
+    )
+    told = reasons(prepared, values, instrument.tick) if values else ()
+    return Chart(
+        code=code,
+        name=instrument.name,
+        kind=str(instrument.kind),
+        currency=instrument.currency,
+        tick=instrument.tick,
+        times=panel.times[shown].tolist(),
+        open=panel.columns["open"][shown].tolist(),
+        high=panel.columns["high"][shown].tolist(),
+        low=panel.columns["low"][shown].tolist(),
+        close=panel.columns["close"][shown].tolist(),
+        volume=panel.columns["volume"][shown].tolist(),
+        lines=tuple(
+            ChartLine(
+                text=line.text,
+                label=line.label,
+                unit=line.unit,
+                pane=line.pane,
+                span=line.span,
+                levels=line.levels,
+                conditions=line.conditions,
+                values=_plain(found[f"line {n}"][shown]),
+            )
+            for n, line in enumerate(drawn)
+        ),
+        reasons=tuple(ChartReason(cell=str(r.cell), sentence=r.sentence) for r in told),
+        fired_at=hit["fired_at"] if hit else None,
+        bar_at=hit["bar_at"] if hit else None,
+    )
+
+
+def _judged_row(times: NDArray[np.int64], hit: dict[str, object] | None) -> int:
+    if hit is None:
+        return len(times) - 1
+    return int(np.searchsorted(times, hit["bar_at"]))  # type: ignore[call-overload]
+
+
+def _plain(values: NDArray[np.float64]) -> list[float | None]:
+    return [None if np.isnan(value) else float(f"{value:.8g}") for value in values]

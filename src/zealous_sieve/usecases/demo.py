@@ -1,0 +1,39 @@
+"""Filling an empty installation with the Lantern Coast."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from zealous_sieve.core.market.lantern.calendar import NOW
+from zealous_sieve.core.market.lantern.market import build, universes
+from zealous_sieve.core.sieve.examples import EXAMPLES
+from zealous_sieve.usecases.market import check_data
+from zealous_sieve.usecases.ports import Outside
+
+DONE = "demo_filled"
+
+
+def fill_demo(outside: Outside, say: Callable[[str], None] = print) -> bool:
+    """Make the demo market once; False when it was there already.
+
+    Can be broken off and called again: what is there is not made twice.
+    """
+    if outside.market.setting(DONE):
+        return False
+    say("making the Lantern Coast")
+    coast = build()
+    outside.market.add_instruments(coast.instruments)
+    known = {universe.name for universe in outside.market.universes()}
+    outside.market.add_universes([u for u in universes() if u.name not in known])
+    say(f"writing bars of {len(coast.instruments)} instruments")
+    outside.bars.write(coast.daily)
+    outside.bars.pack_months()
+    outside.market.set_setting("demo_now", str(NOW))
+    say("checking the data")
+    check_data(outside)
+    kept = {stored.sieve.name for stored in outside.sieves.all()}
+    for sieve in EXAMPLES:
+        if sieve.name not in kept:
+            outside.sieves.add(sieve)
+    outside.market.set_setting(DONE, "yes")
+    return True

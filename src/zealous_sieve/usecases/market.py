@@ -1,0 +1,121 @@
+"""Instruments, universes, the data check, and the moment the desk looks from."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import UTC, datetime
+
+import numpy as np
+
+from zealous_sieve.core.engine.panel import Panel
+from zealous_sieve.core.market.instruments import Instrument, members
+from zealous_sieve.core.market.soundness import Finding, inspect
+from zealous_sieve.usecases.errors import NotFoundError
+from zealous_sieve.usecases.ports import MarketPort, Outside
+
+DAY = 86_400
+
+
+@dataclass(frozen=True, kw_only=True)
+class UniverseSummary:
+    name: str
+    instruments: int
+    flagged: int
+
+
+@dataclass(frozen=True, kw_only=True)
+class InstrumentSummary:
+    """An instrument with what its daily bars cover; moments in seconds since 1970."""
+
+    code: str
+    name: str
+    kind: str
+    sector: str
+    venue: str
+    currency: str
+    tick: float
+    bars: int
+    first: int
+    last: int
+    close: float
+    findings: tuple[Finding, ...]
+
+
+def now(market: MarketPort) -> datetime:
+    """The desk's present: the demo's moment where one is set, else the clock's."""
+    fixed = market.setting("demo_now")
+    return datetime.fromtimestamp(int(fixed), UTC) if fixed else datetime.now(UTC)
+
+
+def universe_members(market: MarketPort, name: str) -> list[Instrument]:
+    """The instruments of a universe by its name. Raises NotFoundError."""
+    for universe in market.universes():
+        if universe.name == name:
+            return members(universe.rule, market.instruments())
+    raise NotFoundError("universe", f"called {name}")
+
+
+def universe_panel(outside: Outside, name: str, as_of: datetime) -> tuple[Panel, list[Instrument]]:
+    """The bars of a universe that had closed by a moment."""
+    chosen = universe_members(outside.market, name)
+    panel = outside.bars.panel().choose([instrument.code for instrument in chosen])
+    return panel.as_of(int(as_of.timestamp()), DAY), chosen
+
+
+def list_universes(market: MarketPort) -> list[UniverseSummary]:
+    """All universes with their sizes and how many of their instruments are flagged."""
+    instruments = market.instruments()
+    flagged = {finding.code for finding in market.findings()}
+    summaries = []
+    for universe in market.universes():
+        codes = [instrument.code for instrument in members(universe.rule, instruments)]
+        summaries.append(
+            UniverseSummary(
+                name=universe.name,
+                instruments=len(codes),
+                flagged=sum(code in flagged for code in codes),
+            )
+        )
+    return summaries
+
+
+def list_instruments(outside: Outside, universe: str) -> list[InstrumentSummary]:
+    """A universe's instruments with coverage and findings."""
+    chosen = universe_members(outside.market, universe)
+    panel = outside.bars.panel().choose([instrument.code for instrument in chosen])
+    findings: dict[str, list[Finding]] = {}
+    for finding in outside.market.findings():
+        findings.setdefault(finding.code, []).append(finding)
+    return [
+        _summary(instrument, panel, n, tuple(findings.get(instrument.code, ())))
+        for n, instrument in enumerate(chosen)
+    ]
+
+
+def _summary(
+    instrument: Instrument, panel: Panel, position: int, findings: tuple[Finding, ...]
+) -> InstrumentSummary:
+    rows = panel.rows(position)
+    count = rows.stop - rows.start
+    return InstrumentSummary(
+        code=instrument.code,
+        name=instrument.name,
+        kind=str(instrument.kind),
+        sector=str(instrument.facts.get("sector") or instrument.facts.get("group") or ""),
+        venue=instrument.venue,
+        currency=instrument.currency,
+        tick=instrument.tick,
+        bars=count,
+        first=int(panel.times[rows.start]) if count else 0,
+        last=int(panel.times[rows.stop - 1]) if count else 0,
+        close=float(panel.columns["close"][rows.stop - 1]) if count else float(np.nan),
+        findings=findings,
+    )
+
+
+def check_data(outside: Outside) -> list[Finding]:
+    """Run the data check over all bars and keep what it finds."""
+    venues = {i.code: i.venue for i in outside.market.instruments()}
+    findings = inspect(outside.bars.panel(), venues)
+    outside.market.replace_findings(findings)
+    return findings

@@ -1,0 +1,96 @@
+"""A sieve as it is being written: what it says, and how many it would leave."""
+
+from __future__ import annotations
+
+import time
+from dataclasses import dataclass
+
+from zealous_sieve.core.errors import Problem, SieveError
+from zealous_sieve.core.sieve.definition import Sieve
+from zealous_sieve.core.sieve.prepare import prepare
+from zealous_sieve.core.sieve.scan import Count, scan
+from zealous_sieve.usecases.errors import NotFoundError
+from zealous_sieve.usecases.formulas import Reading, read_formula
+from zealous_sieve.usecases.market import now, universe_panel
+from zealous_sieve.usecases.ports import Outside
+
+SHOWN = 6
+TAIL = 90
+"""Closes shown in the small sheet of an instrument that passes."""
+
+
+@dataclass(frozen=True, kw_only=True)
+class PreviewHit:
+    code: str
+    name: str
+    age: int
+    score: float
+    rank: float | None
+    close: float
+    cells: tuple[str, ...]
+    closes: tuple[float, ...]
+
+
+@dataclass(frozen=True, kw_only=True)
+class Preview:
+    """``readings`` has one entry a condition; ``counts`` is empty while something is wrong."""
+
+    ok: bool
+    problems: tuple[Problem, ...]
+    readings: tuple[Reading, ...]
+    rank: Reading | None
+    lookback: int = 0
+    instruments: int = 0
+    passing: int = 0
+    too_little_history: int = 0
+    stale: int = 0
+    counts: tuple[Count, ...] = ()
+    hits: tuple[PreviewHit, ...] = ()
+    milliseconds: float = 0.0
+
+
+def preview(outside: Outside, sieve: Sieve) -> Preview:
+    """Read every formula and, when all make sense, sift now. Never raises for what was typed."""
+    readings = tuple(read_formula(c.formula, "condition") for c in sieve.conditions)
+    rank = read_formula(sieve.rank, "number") if sieve.rank.strip() else None
+    try:
+        prepared = prepare(sieve)
+        panel, instruments = universe_panel(outside, sieve.universe, now(outside.market))
+    except SieveError as error:
+        return Preview(ok=False, problems=error.problems, readings=readings, rank=rank)
+    except NotFoundError as error:
+        return Preview(ok=False, problems=(error.problem,), readings=readings, rank=rank)
+    started = time.perf_counter()
+    found = scan(prepared, panel)
+    elapsed = (time.perf_counter() - started) * 1000
+    names = {instrument.code: instrument.name for instrument in instruments}
+    shown = []
+    for hit in found.hits[:SHOWN]:
+        rows = panel.rows(panel.position(hit.code))
+        closes = panel.columns["close"][rows][-TAIL:]
+        shown.append(
+            PreviewHit(
+                code=hit.code,
+                name=names[hit.code],
+                age=hit.age,
+                score=hit.score,
+                rank=None if hit.rank != hit.rank else hit.rank,
+                close=hit.close,
+                cells=tuple(str(reason.cell) for reason in hit.reasons),
+                closes=tuple(float(close) for close in closes),
+            )
+        )
+    return Preview(
+        ok=True,
+        problems=(),
+        readings=readings,
+        rank=rank,
+        lookback=prepared.lookback,
+        instruments=found.instruments,
+        passing=len(found.hits),
+        too_little_history=len(found.too_little_history),
+        stale=len(found.stale),
+        counts=found.counts,
+        hits=tuple(shown),
+        milliseconds=elapsed,
+    )

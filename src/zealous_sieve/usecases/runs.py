@@ -1,0 +1,297 @@
+"""Sifting as a durable job, and what came out of it."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Mapping, Sequence
+from dataclasses import asdict, dataclass
+from datetime import datetime
+from threading import Event
+from typing import Any
+
+from zealous_sieve.core.errors import CancelledError, CoreError
+from zealous_sieve.core.sieve.difference import Difference, difference
+from zealous_sieve.core.sieve.prepare import prepare
+from zealous_sieve.core.sieve.scan import Count, Hit, Scan, scan
+from zealous_sieve.usecases.errors import ConflictError, NotFoundError, UseCaseError
+from zealous_sieve.usecases.market import DAY, now, universe_panel
+from zealous_sieve.usecases.ports import (
+    Outside,
+    Run,
+    RunsPort,
+    RunState,
+    Verdict,
+    VerdictKind,
+)
+from zealous_sieve.usecases.sieves import get_sieve
+
+MOST_ATTEMPTS = 2
+REPORT_EVERY = 0.2
+"""Seconds between two reports of progress."""
+
+
+def start_run(outside: Outside, sieve_id: int, as_of: datetime | None = None) -> Run:
+    """Queue a run of a sieve as it is saved, as of now or of an earlier moment.
+
+    Raises NotFoundError, ConflictError for a moment in the future, SieveError.
+    """
+    stored = get_sieve(outside.sieves, sieve_id)
+    present = now(outside.market)
+    if as_of is not None and as_of > present:
+        raise ConflictError("future", "a run can't look from a moment that is still to come")
+    prepare(stored.sieve)
+    run = outside.runs.add(stored, as_of or present)
+    outside.queue.submit_run(run.id)
+    return run
+
+
+def execute_run(outside: Outside, run_id: int) -> None:
+    """Do the work of a queued run; leaves it done, failed or cancelled, never in between."""
+    run = _get(outside.runs, run_id)
+    if run.state.ended:
+        return
+    try:
+        panel, instruments = universe_panel(outside, run.sieve.universe, run.as_of)
+        if not outside.runs.begin(run_id, len(instruments)):
+            return
+        ticks = {instrument.code: instrument.tick for instrument in instruments}
+        stop = Event()
+        report = _Reporter(outside.runs, run_id, stop)
+        found = scan(prepare(run.sieve), panel, ticks=ticks, progress=report, cancelled=stop)
+        names = {instrument.code: instrument.name for instrument in instruments}
+        hits = [_hit_document(hit, names) for hit in found.hits]
+        outside.runs.finish(run_id, hits, _outcome(found))
+    except CancelledError:
+        outside.runs.end(run_id, RunState.CANCELLED, "cancelled on request")
+    except (CoreError, UseCaseError) as error:
+        outside.runs.end(run_id, RunState.FAILED, str(error))
+
+
+class _Reporter:
+    """Writes progress a few times a second, and learns of a cancellation on the way."""
+
+    def __init__(self, runs: RunsPort, run_id: int, stop: Event) -> None:
+        self.runs, self.run_id, self.stop = runs, run_id, stop
+        self.last = 0.0
+
+    def __call__(self, done: int, total: int) -> None:
+        moment = time.monotonic()
+        if moment - self.last < REPORT_EVERY and done < total:
+            return
+        self.last = moment
+        if self.runs.progress(self.run_id, done) == RunState.CANCELLED:
+            self.stop.set()
+
+
+def _hit_document(hit: Hit, names: Mapping[str, str]) -> dict[str, Any]:
+    document = asdict(hit)
+    document["name"] = names.get(hit.code, "")
+    for field in ("rank",):
+        document[field] = None if document[field] != document[field] else document[field]
+    document["values"] = {k: (None if v != v else v) for k, v in hit.values.items()}
+    return document
+
+
+def _outcome(found: Scan) -> dict[str, Any]:
+    return {
+        "instruments": found.instruments,
+        "counts": [asdict(count) for count in found.counts],
+        "too_little_history": list(found.too_little_history),
+        "stale": list(found.stale),
+    }
+
+
+def cancel_run(outside: Outside, run_id: int) -> Run:
+    """Stop a run that has not ended. Raises ConflictError when it has."""
+    run = _get(outside.runs, run_id)
+    if not outside.runs.end(run_id, RunState.CANCELLED, "cancelled on request"):
+        raise ConflictError("run_ended", f"run {run_id} has already ended ({run.state})")
+    return _get(outside.runs, run_id)
+
+
+def recover_runs(outside: Outside) -> list[int]:
+    """After a restart: take up again what was interrupted, or say that it failed.
+
+    To be called while no worker is running. Returns the runs that were queued again.
+    """
+    taken_up = []
+    for run in outside.runs.unfinished():
+        if run.attempts >= MOST_ATTEMPTS:
+            reason = (
+                f"the server stopped during the run, {run.attempts} times; it is not tried again"
+            )
+            outside.runs.end(run.id, RunState.FAILED, reason)
+        else:
+            outside.runs.requeue(run.id)
+            outside.queue.submit_run(run.id)
+            taken_up.append(run.id)
+    return taken_up
+
+
+# What came out
+
+
+@dataclass(frozen=True, kw_only=True)
+class HitView:
+    """A hit in the list of a run. ``news`` is new or kept against the run before."""
+
+    code: str
+    name: str
+    place: int
+    fired_at: int
+    bar_at: int
+    age: int
+    close: float
+    score: float
+    rank: float | None
+    cells: tuple[str, ...]
+    sentences: tuple[str, ...]
+    news: str
+    verdict: Verdict | None
+    tail: tuple[float, ...]
+    """The last closes up to the run's moment."""
+    fired_in_tail: int
+    """Where in the tail the signal bar stands; -1 when it is before."""
+
+
+@dataclass(frozen=True, kw_only=True)
+class RunView:
+    """A run with its outcome in numbers."""
+
+    run: Run
+    instruments: int
+    counts: tuple[Count, ...]
+    too_little_history: tuple[str, ...]
+    stale: tuple[str, ...]
+    new: int
+    gone: tuple[str, ...]
+    compared_with: datetime | None
+    waiting: int
+
+
+def _get(runs: RunsPort, run_id: int) -> Run:
+    run = runs.get(run_id)
+    if run is None:
+        raise NotFoundError("run", run_id)
+    return run
+
+
+def view_run(outside: Outside, run_id: int) -> RunView:
+    """A run, its counts, and how it differs from the run of the same sieve before it."""
+    run = _get(outside.runs, run_id)
+    outcome = run.outcome or {}
+    hits = outside.runs.hits(run_id)
+    changes, before = _changes(outside.runs, run, hits)
+    verdicts = outside.runs.verdicts(run_id)
+    decided = sum(v.verdict is not None for v in verdicts.values())
+    return RunView(
+        run=run,
+        instruments=outcome.get("instruments", run.total),
+        counts=tuple(Count(**count) for count in outcome.get("counts", ())),
+        too_little_history=tuple(outcome.get("too_little_history", ())),
+        stale=tuple(outcome.get("stale", ())),
+        new=len(changes.new) if before else 0,
+        gone=changes.gone,
+        compared_with=before.as_of if before else None,
+        waiting=len(hits) - decided,
+    )
+
+
+def _changes(
+    runs: RunsPort, run: Run, hits: Sequence[Mapping[str, Any]]
+) -> tuple[Difference, Run | None]:
+    before = runs.before(run)
+    past = [hit["code"] for hit in runs.hits(before.id)] if before else []
+    return difference([hit["code"] for hit in hits], past), before
+
+
+def list_hits(outside: Outside, run_id: int) -> list[HitView]:
+    """The hits of a run in their order, with verdicts."""
+    run = _get(outside.runs, run_id)
+    hits = outside.runs.hits(run_id)
+    changes, before = _changes(outside.runs, run, hits)
+    verdicts = outside.runs.verdicts(run_id)
+    kept = set(changes.kept)
+    tails = _tails(outside, run, hits)
+    return [
+        HitView(
+            **{k: hit[k] for k in _PLAIN},
+            place=place,
+            cells=tuple(reason["cell"] for reason in hit["reasons"]),
+            sentences=tuple(reason["sentence"] for reason in hit["reasons"]),
+            news="" if before is None else "kept" if hit["code"] in kept else "new",
+            verdict=verdicts.get(hit["code"]),
+            tail=tails[hit["code"]],
+            fired_in_tail=max(-1, len(tails[hit["code"]]) - 1 - hit["age"]),
+        )
+        for place, hit in enumerate(hits, start=1)
+    ]
+
+
+TAIL = 60
+
+
+def _tails(
+    outside: Outside, run: Run, hits: Sequence[Mapping[str, Any]]
+) -> dict[str, tuple[float, ...]]:
+    codes = [hit["code"] for hit in hits]
+    panel = outside.bars.panel().choose(codes).as_of(int(run.as_of.timestamp()), DAY)
+    closes = panel.columns["close"]
+    return {code: tuple(closes[panel.rows(n)][-TAIL:].tolist()) for n, code in enumerate(codes)}
+
+
+_PLAIN = ("code", "name", "fired_at", "bar_at", "age", "close", "score", "rank")
+
+
+def give_verdict(
+    outside: Outside,
+    run_id: int,
+    code: str,
+    kind: VerdictKind | None,
+    reason: str = "",
+    note: str = "",
+) -> Verdict | None:
+    """Take, watch or drop a hit; ``None`` takes the last verdict back. Raises NotFoundError."""
+    if all(hit["code"] != code for hit in outside.runs.hits(run_id)):
+        raise NotFoundError("hit", code)
+    outside.runs.add_verdict(run_id, code, kind, reason, note)
+    return outside.runs.verdicts(run_id).get(code)
+
+
+@dataclass(frozen=True, kw_only=True)
+class Thread:
+    """The live counts across the top."""
+
+    now: datetime
+    is_demo: bool
+    instruments: int
+    flagged: int
+    sieves: int
+    runs: int
+    running: int
+    new_hits: int
+    waiting: int
+    latest_run: int | None
+
+
+def thread(outside: Outside) -> Thread:
+    """Counts of every stage: sound instruments, sieves, hits of the latest runs, what waits."""
+    runs = outside.runs.recent(200)
+    latest: dict[int, Run] = {}
+    for run in runs:
+        if run.state == RunState.DONE:
+            latest.setdefault(run.sieve_id, run)
+    views = [view_run(outside, run.id) for run in latest.values()]
+    waiting = [view for view in views if view.waiting]
+    return Thread(
+        now=now(outside.market),
+        is_demo=outside.market.setting("demo_now") is not None,
+        instruments=len(outside.market.instruments()),
+        flagged=len({finding.code for finding in outside.market.findings()}),
+        sieves=sum(not stored.deleted for stored in outside.sieves.all()),
+        runs=len(runs),
+        running=sum(not run.state.ended for run in runs),
+        new_hits=sum(view.new for view in views),
+        waiting=sum(view.waiting for view in views),
+        latest_run=waiting[0].run.id if waiting else (views[0].run.id if views else None),
+    )

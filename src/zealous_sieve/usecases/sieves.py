@@ -1,0 +1,65 @@
+"""Making, changing and keeping sieves."""
+
+from __future__ import annotations
+
+from zealous_sieve.core.sieve.definition import Sieve
+from zealous_sieve.core.sieve.prepare import prepare
+from zealous_sieve.usecases.errors import ConflictError, NotFoundError
+from zealous_sieve.usecases.ports import SievesPort, StoredSieve, Version
+
+
+def list_sieves(sieves: SievesPort) -> list[StoredSieve]:
+    """The sieves that are not deleted, by name."""
+    kept = [stored for stored in sieves.all() if not stored.deleted]
+    return sorted(kept, key=lambda stored: (stored.sieve.name.casefold(), stored.id))
+
+
+def get_sieve(sieves: SievesPort, sieve_id: int) -> StoredSieve:
+    """One sieve, deleted ones too. Raises NotFoundError."""
+    stored = sieves.get(sieve_id)
+    if stored is None:
+        raise NotFoundError("sieve", sieve_id)
+    return stored
+
+
+def create_sieve(sieves: SievesPort, sieve: Sieve) -> StoredSieve:
+    """Keep a new sieve. Raises SieveError when its formulas make no sense."""
+    prepare(sieve)
+    return sieves.add(sieve)
+
+
+def save_sieve(sieves: SievesPort, sieve_id: int, sieve: Sieve, based_on: int) -> StoredSieve:
+    """Keep a changed sieve as a new version; nothing happens when it is unchanged.
+
+    ``based_on`` is the version the change was made from. Raises ConflictError when a newer one has
+    been saved since, SieveError when the formulas make no sense.
+    """
+    stored = get_sieve(sieves, sieve_id)
+    if stored.version != based_on:
+        raise ConflictError(
+            "changed_meanwhile",
+            f"this sieve has been saved as version {stored.version} since you opened version "
+            f"{based_on}",
+            "reload it and make the change again, or save yours under another name",
+        )
+    prepare(sieve)
+    return stored if stored.sieve == sieve else sieves.add_version(sieve_id, sieve)
+
+
+def delete_sieve(sieves: SievesPort, sieve_id: int) -> None:
+    """Put a sieve away; its runs stay."""
+    get_sieve(sieves, sieve_id)
+    sieves.set_deleted(sieve_id, True)
+
+
+def restore_sieve(sieves: SievesPort, sieve_id: int) -> StoredSieve:
+    """Undo a deletion."""
+    get_sieve(sieves, sieve_id)
+    sieves.set_deleted(sieve_id, False)
+    return get_sieve(sieves, sieve_id)
+
+
+def sieve_versions(sieves: SievesPort, sieve_id: int) -> list[Version]:
+    """All versions of a sieve, newest first."""
+    get_sieve(sieves, sieve_id)
+    return sorted(sieves.versions(sieve_id), key=lambda version: -version.version)

@@ -1,0 +1,59 @@
+"""The web application: the API, and the built front end."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+from flask import Flask, Response, send_from_directory
+from werkzeug.exceptions import NotFound
+
+from zealous_sieve.usecases.ports import Outside
+from zealous_sieve.web.contract import Contract, openapi
+from zealous_sieve.web.endpoints import market, runs, sieves
+from zealous_sieve.web.errors import Failure, handle_errors
+
+STATIC = Path(__file__).parent / "static"
+A_YEAR = 31_536_000
+
+
+def contracts(outside: Outside) -> list[Contract]:
+    """Every part of the API."""
+    return [module.contract(outside) for module in (market, sieves, runs)]
+
+
+def api_document(outside: Any = None) -> dict[str, Any]:
+    """The OpenAPI document; needs nothing from outside."""
+    return openapi(contracts(outside), Failure)
+
+
+def create_app(outside: Outside) -> Flask:
+    """Join endpoints, error handling and pages."""
+    app = Flask(__name__, static_folder=None)
+    app.config["MAX_CONTENT_LENGTH"] = 2 * 1024 * 1024
+    for contract in contracts(outside):
+        app.register_blueprint(contract.blueprint)
+    handle_errors(app)
+
+    @app.get("/assets/<path:name>")
+    def asset(name: str) -> Response:
+        return send_from_directory(STATIC / "assets", name, max_age=A_YEAR)
+
+    @app.get("/")
+    @app.get("/<path:path>")
+    def page(path: str = "") -> Response:
+        if path.startswith("api/"):
+            raise NotFound(f"there is no /{path}")
+        return send_from_directory(STATIC, "index.html", max_age=0)
+
+    @app.after_request
+    def careful(response: Response) -> Response:
+        response.headers.setdefault("X-Content-Type-Options", "nosniff")
+        response.headers.setdefault(
+            "Content-Security-Policy",
+            "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; "
+            "font-src 'self' data:; frame-ancestors 'none'",
+        )
+        return response
+
+    return app

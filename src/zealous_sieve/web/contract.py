@@ -1,0 +1,151 @@
+"""Endpoints declared once: route, request and reply. The OpenAPI document comes from here."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any
+
+from flask import Blueprint, Response, request
+from pydantic import BaseModel, TypeAdapter
+
+REFERENCE = "#/components/schemas/{model}"
+
+
+@dataclass(frozen=True, kw_only=True)
+class Endpoint:
+    method: str
+    path: str
+    summary: str
+    operation: str
+    reply: TypeAdapter[Any] | None
+    body: TypeAdapter[Any] | None
+    query: type[BaseModel] | None
+
+
+class Contract:
+    """A blueprint that remembers the shapes of its endpoints."""
+
+    def __init__(self, name: str) -> None:
+        self.blueprint = Blueprint(name, __name__)
+        self.endpoints: list[Endpoint] = []
+
+    def endpoint(
+        self,
+        method: str,
+        path: str,
+        *,
+        reply: Any = None,
+        body: type[BaseModel] | None = None,
+        query: type[BaseModel] | None = None,
+    ) -> Callable[[Callable[..., Any]], Callable[..., Any]]:
+        """Declare a route under /api.
+
+        The function gets the path's parts, then ``body`` and ``query`` where declared, already
+        checked; what it returns is written in the shape of ``reply``.
+        """
+        shape = TypeAdapter(reply) if reply is not None else None
+        taken = TypeAdapter(body) if body is not None else None
+
+        def register(function: Callable[..., Any]) -> Callable[..., Any]:
+            def answer(**parts: Any) -> Response:
+                if taken is not None:
+                    parts["body"] = taken.validate_json(request.get_data())
+                if query is not None:
+                    parts["query"] = query.model_validate(request.args.to_dict())
+                result = function(**parts)
+                if isinstance(result, Response):
+                    return result
+                if shape is None:
+                    return Response(status=204)
+                return Response(shape.dump_json(result), mimetype="application/json")
+
+            name = function.__name__
+            self.blueprint.add_url_rule(f"/api{path}", name, answer, methods=[method])
+            self.endpoints.append(
+                Endpoint(
+                    method=method.lower(),
+                    path=f"/api{path}",
+                    summary=(function.__doc__ or "").strip().split("\n")[0],
+                    operation=name,
+                    reply=shape,
+                    body=taken,
+                    query=query,
+                )
+            )
+            return function
+
+        return register
+
+
+def openapi(contracts: list[Contract], error: Any) -> dict[str, Any]:
+    """The OpenAPI document of all endpoints; every error has the one shape ``error``."""
+    endpoints = [endpoint for contract in contracts for endpoint in contract.endpoints]
+    wanted: list[tuple[Any, Any, TypeAdapter[Any]]] = [
+        ("error", "serialization", TypeAdapter(error))
+    ]
+    for e in endpoints:
+        if e.reply is not None:
+            wanted.append((e.operation, "serialization", e.reply))
+        if e.body is not None:
+            wanted.append((e.operation, "validation", e.body))
+    schemas, shared = TypeAdapter.json_schemas(wanted, ref_template=REFERENCE)
+    failure = {"description": "What is wrong", **_content(schemas[("error", "serialization")])}
+    paths: dict[str, dict[str, Any]] = {}
+    for e in endpoints:
+        path, parameters = _path(e.path)
+        parameters += _query(e.query)
+        operation: dict[str, Any] = {
+            "operationId": e.operation,
+            "summary": e.summary,
+            "parameters": parameters,
+            "responses": {"default": failure, **_success(e, schemas)},
+        }
+        if e.body is not None:
+            operation["requestBody"] = {
+                "required": True,
+                **_content(schemas[(e.operation, "validation")]),
+            }
+        paths.setdefault(path, {})[e.method] = operation
+    return {
+        "openapi": "3.1.0",
+        "info": {"title": "Zealous Sieve", "version": "1"},
+        "paths": paths,
+        "components": {"schemas": shared.get("$defs", {})},
+    }
+
+
+def _success(endpoint: Endpoint, schemas: Any) -> dict[str, Any]:
+    if endpoint.reply is None:
+        return {"204": {"description": "Done"}}
+    content = _content(schemas[(endpoint.operation, "serialization")])
+    return {"200": {"description": endpoint.summary, **content}}
+
+
+def _content(schema: Any) -> dict[str, Any]:
+    return {"content": {"application/json": {"schema": schema}}}
+
+
+def _path(path: str) -> tuple[str, list[dict[str, Any]]]:
+    """Flask's ``<int:run_id>`` as OpenAPI's ``{run_id}``."""
+    parameters, steps = [], []
+    for step in path.split("/"):
+        if step.startswith("<"):
+            kind, _, name = step[1:-1].rpartition(":")
+            schema = {"type": "integer" if kind == "int" else "string"}
+            parameters.append({"name": name, "in": "path", "required": True, "schema": schema})
+            steps.append("{" + name + "}")
+        else:
+            steps.append(step)
+    return "/".join(steps), parameters
+
+
+def _query(query: type[BaseModel] | None) -> list[dict[str, Any]]:
+    if query is None:
+        return []
+    schema = query.model_json_schema(ref_template=REFERENCE)
+    required = schema.get("required", [])
+    return [
+        {"name": name, "in": "query", "required": name in required, "schema": field}
+        for name, field in schema["properties"].items()
+    ]

@@ -1,0 +1,68 @@
+"""Every error as one JSON shape."""
+
+from __future__ import annotations
+
+import logging
+from dataclasses import asdict, dataclass
+
+from flask import Flask, Response, jsonify
+from pydantic import ValidationError
+from werkzeug.exceptions import HTTPException
+
+from zealous_sieve.core.errors import CoreError, DataError, Problem
+from zealous_sieve.usecases.errors import ConflictError, NotFoundError, UseCaseError
+
+log = logging.getLogger(__name__)
+
+
+@dataclass(frozen=True, kw_only=True)
+class Failure:
+    """What went wrong: the first problem in full, and all of them."""
+
+    code: str
+    message: str
+    mend: str | None
+    problems: tuple[Problem, ...]
+
+
+def handle_errors(app: Flask) -> None:
+    """Answer every exception with a Failure."""
+
+    @app.errorhandler(Exception)
+    def answer(error: Exception) -> tuple[Response, int]:
+        problems, status = _read(error)
+        first = problems[0]
+        failure = Failure(
+            code=first.code, message=first.message, mend=first.mend, problems=problems
+        )
+        return jsonify(asdict(failure)), status
+
+
+def _read(error: Exception) -> tuple[tuple[Problem, ...], int]:
+    match error:
+        case NotFoundError():
+            return (error.problem,), 404
+        case ConflictError():
+            return (error.problem,), 409
+        case UseCaseError():
+            return (error.problem,), 400
+        case DataError() if error.problem.code.startswith("unknown"):
+            return error.problems, 404
+        case CoreError():
+            return error.problems, 422
+        case ValidationError():
+            return tuple(_field(detail) for detail in error.errors()), 422
+        case HTTPException():
+            code = (error.name or "error").lower().replace(" ", "_")
+            message = error.description or error.name or "the request can't be answered"
+            return (Problem(code=code, message=message),), error.code or 500
+    log.exception("unexpected", exc_info=error)
+    message = "something went wrong inside the program; nothing was changed"
+    mend = "try again; the server's log has the details"
+    return (Problem(code="internal", message=message, mend=mend),), 500
+
+
+def _field(detail: object) -> Problem:
+    assert isinstance(detail, dict)
+    path = ".".join(str(step) for step in detail["loc"])
+    return Problem(code="invalid_field", message=str(detail["msg"]), subject=path)
