@@ -6,6 +6,7 @@ import os
 
 from flask import Flask
 
+from zealous_sieve.core.engine.warm import warm_cache
 from zealous_sieve.jobs.queue import Queue, work
 from zealous_sieve.storage.bars import BarStore
 from zealous_sieve.storage.database import Database
@@ -42,10 +43,12 @@ def web_app() -> Flask:
     """The web application, for the server to load; bars are read before the first request."""
     joined = outside(address_from_environment())
     joined.bars.panel()
+    warm_cache()
     return create_app(joined)
 
 
 def run_worker() -> None:
     """The worker process."""
+    warm_cache()
     address = address_from_environment()
     work(address, outside(address))

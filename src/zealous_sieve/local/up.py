@@ -18,7 +18,7 @@ from honcho.manager import Manager
 from zealous_sieve import wiring
 from zealous_sieve.local.cluster import Cluster, cluster_in
 from zealous_sieve.local.parent import PARENT
-from zealous_sieve.local.warm import warm_cache
+from zealous_sieve.core.engine.warm import warm_cache
 from zealous_sieve.storage.database import migrate
 from zealous_sieve.usecases.demo import fill_demo
 
@@ -31,7 +31,8 @@ def prepare(cluster: Cluster, *, fresh: bool) -> None:
     cluster.start()
     migrate(cluster.address)
     fill_demo(wiring.outside(cluster.address), _say)
-    warm_cache(_say)
+    _say("compiling what computes (kept for later starts)")
+    warm_cache()
 
 
 def up(folder: Path, *, port: int, fresh: bool, prepare_only: bool) -> int:

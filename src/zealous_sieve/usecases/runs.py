@@ -59,7 +59,7 @@ def execute_run(outside: Outside, run_id: int) -> None:
         report = _Reporter(outside.runs, run_id, stop)
         found = scan(prepare(run.sieve), panel, ticks=ticks, progress=report, cancelled=stop)
         names = {instrument.code: instrument.name for instrument in instruments}
-        hits = [_hit_document(hit, names) for hit in found.hits]
+        hits = [_hit_document(hit, names) | {"tick": ticks[hit.code]} for hit in found.hits]
         outside.runs.finish(run_id, hits, _outcome(found))
     except CancelledError:
         outside.runs.end(run_id, RunState.CANCELLED, "cancelled on request")
@@ -86,8 +86,7 @@ class _Reporter:
 def _hit_document(hit: Hit, names: Mapping[str, str]) -> dict[str, Any]:
     document = asdict(hit)
     document["name"] = names.get(hit.code, "")
-    for field in ("rank",):
-        document[field] = None if document[field] != document[field] else document[field]
+    document["rank"] = None if hit.rank != hit.rank else hit.rank
     document["values"] = {k: (None if v != v else v) for k, v in hit.values.items()}
     return document
 
@@ -142,6 +141,7 @@ class HitView:
     bar_at: int
     age: int
     close: float
+    tick: float
     score: float
     rank: float | None
     cells: tuple[str, ...]
@@ -240,7 +240,7 @@ def _tails(
     return {code: tuple(closes[panel.rows(n)][-TAIL:].tolist()) for n, code in enumerate(codes)}
 
 
-_PLAIN = ("code", "name", "fired_at", "bar_at", "age", "close", "score", "rank")
+_PLAIN = ("code", "name", "fired_at", "bar_at", "age", "close", "score", "rank", "tick")
 
 
 def give_verdict(

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-
 import numpy as np
 
 from zealous_sieve.core.engine.evaluate import evaluate
@@ -15,10 +13,9 @@ from zealous_sieve.core.functions.kernel import KERNELS
 CONSTANTS = {"at_least_of": (1, 2)}
 
 
-def warm_cache(say: Callable[[str], None] = print) -> int:
+def warm_cache() -> int:
     """Call every kernel once on a few bars; compiled code is kept on disk. Returns how many."""
     assert FAMILIES
-    say(f"compiling {len(KERNELS)} kernels (kept for later starts)")
     times = np.arange(8, dtype=np.int64)
     panel = Panel.of({"A": (times, {field: np.arange(8.0) + 1 for field in FIELDS})})
     terms: dict[str, Term] = {}

@@ -1,0 +1,21 @@
+<script setup lang="ts">
+import { ElConfigProvider } from 'element-plus'
+import en from 'element-plus/es/locale/lang/en'
+import { applyTheme } from '@/shared/theme'
+import KeyList from './KeyList.vue'
+import Thread from './Thread.vue'
+import UndoBar from './UndoBar.vue'
+
+applyTheme()
+</script>
+
+<template>
+  <ElConfigProvider :locale="en">
+    <Thread />
+    <RouterView v-slot="{ Component }">
+      <component :is="Component" />
+    </RouterView>
+    <KeyList />
+    <UndoBar />
+  </ElConfigProvider>
+</template>

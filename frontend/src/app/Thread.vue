@@ -1,0 +1,144 @@
+<script setup lang="ts">
+import { computed } from 'vue'
+import { useRoute } from 'vue-router'
+import { moment, plural } from '@/shared/format'
+import { useThread } from '@/shared/queries'
+import { night, toggleNight } from '@/shared/theme'
+import { showKeys } from './keyList'
+
+/** The stages of the day as one line with live counts: the navigation and the to-do list in one. */
+const route = useRoute()
+const { data: counts, isError } = useThread()
+
+const stages = computed(() => {
+  const c = counts.value
+  const review = c?.latest_run ? `/runs/${c.latest_run}/review` : '/runs'
+  return [
+    {
+      stage: 'instruments',
+      to: '/instruments',
+      name: 'Instruments',
+      count: c?.instruments,
+      also: c?.flagged ? `${c.flagged} flagged` : '',
+    },
+    { stage: 'sieves', to: '/sieves', name: 'Sieves', count: c?.sieves, also: '' },
+    {
+      stage: 'runs',
+      to: '/runs',
+      name: 'Runs',
+      count: c?.runs,
+      also: c?.running
+        ? `${c.running} under way`
+        : c?.new_hits
+          ? plural(c.new_hits, 'new hit')
+          : '',
+    },
+    {
+      stage: 'review',
+      to: review,
+      name: 'Review',
+      count: c?.waiting,
+      also: c?.waiting ? 'waiting' : '',
+    },
+  ]
+})
+</script>
+
+<template>
+  <header class="thread">
+    <RouterLink to="/sieves" class="sign" aria-label="Zealous Sieve">
+      <svg width="18" height="18" viewBox="0 0 18 18" aria-hidden="true">
+        <rect x="1" y="1" width="7" height="7" />
+        <circle cx="13.5" cy="4.5" r="3.2" />
+        <circle cx="4.5" cy="13.5" r="3.2" />
+        <rect x="10" y="10" width="7" height="7" />
+      </svg>
+    </RouterLink>
+    <nav aria-label="Stages">
+      <template v-for="(entry, n) in stages" :key="entry.stage">
+        <span v-if="n" class="link" aria-hidden="true"></span>
+        <RouterLink
+          :to="entry.to"
+          class="stage"
+          :class="{ here: route.meta.stage === entry.stage }"
+          :aria-current="route.meta.stage === entry.stage ? 'page' : undefined"
+        >
+          {{ entry.name }} <b v-if="entry.count !== undefined">{{ entry.count }}</b>
+          <span v-if="entry.also" class="also">{{ entry.also }}</span>
+        </RouterLink>
+      </template>
+    </nav>
+    <span class="right">
+      <span v-if="isError" class="fall" role="status">the server does not answer</span>
+      <span v-else-if="counts" class="as-of">
+        as of <b>{{ moment(counts.now) }}</b><span v-if="counts.is_demo" class="quiet">
+          · demo</span
+        >
+      </span>
+      <button class="button plain" :aria-pressed="night" @click="toggleNight">
+        {{ night ? 'Day' : 'Night' }}
+      </button>
+      <button class="button plain" aria-label="Keys" @click="showKeys = true"><kbd>?</kbd></button>
+    </span>
+  </header>
+</template>
+
+<style scoped>
+.thread {
+  display: flex;
+  align-items: center;
+  gap: 14px;
+  height: 44px;
+  padding: 0 20px;
+  border-bottom: 1px solid var(--hair);
+  white-space: nowrap;
+}
+.sign {
+  display: block;
+  line-height: 0;
+}
+.sign rect {
+  fill: var(--accent);
+}
+.sign circle {
+  fill: none;
+  stroke: var(--accent);
+  stroke-width: 1.5;
+}
+nav {
+  display: flex;
+  align-items: center;
+}
+.stage {
+  color: var(--ink);
+  text-decoration: none;
+  padding: 11px 2px 9px;
+  border-bottom: 3px solid transparent;
+}
+.stage.here {
+  border-bottom-color: var(--accent);
+}
+.stage:hover {
+  color: var(--accent);
+}
+.also {
+  color: var(--accent);
+  margin-left: 4px;
+}
+.link {
+  width: 26px;
+  height: 1px;
+  margin: 0 10px;
+  background: var(--quiet);
+  opacity: 0.5;
+}
+.right {
+  margin-left: auto;
+  display: flex;
+  align-items: center;
+  gap: 6px;
+}
+.as-of {
+  margin-right: 8px;
+}
+</style>

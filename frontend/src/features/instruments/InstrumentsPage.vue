@@ -1,0 +1,228 @@
+<script setup lang="ts">
+import { useQuery } from '@tanstack/vue-query'
+import { computed, ref } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
+import { answer, api } from '@/shared/api'
+import ErrorNote from '@/shared/ErrorNote.vue'
+import { day, price } from '@/shared/format'
+import { useUniverses } from '@/shared/queries'
+
+/** Can I trust the data? */
+const route = useRoute()
+const router = useRouter()
+const universes = useUniverses()
+const chosen = computed(() => String(route.query.universe ?? 'All instruments'))
+const only = ref(false)
+const filter = ref('')
+
+const instruments = useQuery({
+  queryKey: ['instruments', chosen],
+  queryFn: () =>
+    answer(api.GET('/api/instruments', { params: { query: { universe: chosen.value } } })),
+})
+const flagged = computed(() => instruments.data.value?.filter((i) => i.findings.length) ?? [])
+const span = computed(() => {
+  const covered = instruments.data.value?.filter((i) => i.bars) ?? []
+  return {
+    first: Math.min(...covered.map((i) => i.first)),
+    last: Math.max(...covered.map((i) => i.last)),
+  }
+})
+const shown = computed(() => {
+  const words = filter.value.trim().toLowerCase()
+  const list = only.value ? flagged.value : (instruments.data.value ?? [])
+  const fits = (i: { code: string; name: string; sector: string }) =>
+    `${i.code} ${i.name} ${i.sector}`.toLowerCase().includes(words)
+  return [...list].filter(fits).sort((a, b) => b.findings.length - a.findings.length)
+})
+const share = (moment: number) => {
+  const reach = span.value.last - span.value.first || 1
+  return (100 * (moment - span.value.first)) / reach
+}
+function choose(name: string) {
+  router.replace({ query: { ...route.query, universe: name } })
+}
+</script>
+
+<template>
+  <main class="page table">
+    <aside aria-label="Universes">
+      <h2>Universes</h2>
+      <p v-if="universes.isPending.value" class="quiet">reading…</p>
+      <ul>
+        <li v-for="universe in universes.data.value" :key="universe.name">
+          <button :class="{ here: universe.name === chosen }" @click="choose(universe.name)">
+            <span>{{ universe.name }}</span>
+            <span class="quiet">
+              {{ universe.instruments
+              }}<span v-if="universe.flagged" class="flag"> · {{ universe.flagged }} ⚑</span>
+            </span>
+          </button>
+        </li>
+      </ul>
+    </aside>
+    <section>
+      <ErrorNote
+        v-if="instruments.isError.value"
+        :error="instruments.error.value"
+        what="The instruments can't be shown"
+        @retry="instruments.refetch()"
+      />
+      <template v-else>
+        <p class="sentence">
+          <b>{{ instruments.data.value?.length ?? '…' }}</b> instruments in <b>{{ chosen }}</b>,
+          daily bars<template v-if="shown.length">
+            from {{ day(span.first) }} to {{ day(span.last) }}</template
+          >.
+          <template v-if="flagged.length">
+            The data check doubts
+            <button class="inline-part" :aria-pressed="only" @click="only = !only">
+              {{ flagged.length }} of them</button
+            >.
+          </template>
+          <template v-else-if="instruments.data.value"
+            >The data check found nothing amiss.</template
+          >
+        </p>
+        <div class="bar">
+          <input
+            v-model="filter"
+            class="field"
+            placeholder="Find by code, name or sector"
+            aria-label="Find"
+          />
+          <label><input v-model="only" type="checkbox" /> flagged only</label>
+        </div>
+        <p v-if="instruments.data.value && !shown.length" class="empty">
+          {{
+            filter || only
+              ? 'No instrument fits. Clear the field or the mark above.'
+              : 'There are no instruments yet. Import bars: zealous-sieve import bars FILE.csv'
+          }}
+        </p>
+        <table v-else class="ledger">
+          <thead>
+            <tr>
+              <th>Code</th>
+              <th>Name</th>
+              <th>Sector</th>
+              <th class="number">Close</th>
+              <th>In</th>
+              <th class="number">Bars</th>
+              <th>Covered</th>
+              <th>What the data check found</th>
+            </tr>
+          </thead>
+          <tbody>
+            <tr v-for="i in shown" :key="i.code">
+              <td class="mono">{{ i.code }}</td>
+              <td class="name">{{ i.name }}</td>
+              <td class="quiet">{{ i.sector || i.kind }}</td>
+              <td class="number">{{ i.close === null ? '–' : price(i.close, i.tick) }}</td>
+              <td class="quiet">{{ i.currency }}</td>
+              <td class="number">{{ i.bars.toLocaleString('en-GB') }}</td>
+              <td>
+                <svg
+                  width="120"
+                  height="10"
+                  role="img"
+                  :aria-label="`${day(i.first)} to ${day(i.last)}`"
+                >
+                  <rect class="all" width="120" height="4" y="3" />
+                  <rect
+                    :x="share(i.first) * 1.2"
+                    :width="(share(i.last) - share(i.first)) * 1.2"
+                    height="4"
+                    y="3"
+                  />
+                  <rect
+                    v-for="f in i.findings"
+                    :key="`${f.kind}${f.first}`"
+                    class="fault"
+                    :x="Math.min(117, share(f.first) * 1.2)"
+                    :width="Math.max(3, (share(f.last) - share(f.first)) * 1.2)"
+                    height="10"
+                  />
+                </svg>
+              </td>
+              <td>
+                <span v-for="f in i.findings" :key="`${f.kind}${f.first}`" class="finding">
+                  <b>{{ f.kind }}</b> {{ f.detail }},
+                  {{ f.first === f.last ? day(f.first) : `${day(f.first)} – ${day(f.last)}` }}
+                </span>
+                <span v-if="!i.findings.length" class="quiet">sound</span>
+              </td>
+            </tr>
+          </tbody>
+        </table>
+      </template>
+    </section>
+  </main>
+</template>
+
+<style scoped>
+.table {
+  display: grid;
+  grid-template-columns: 190px minmax(0, 1fr);
+  gap: 24px;
+}
+h2 {
+  font-size: 13px;
+  font-weight: 500;
+  color: var(--quiet);
+  margin: 8px 0 4px;
+}
+ul {
+  list-style: none;
+  margin: 0;
+  padding: 0;
+}
+aside button {
+  width: 100%;
+  display: flex;
+  justify-content: space-between;
+  font: inherit;
+  color: inherit;
+  background: none;
+  border: 0;
+  border-bottom: 1px solid var(--hair);
+  padding: 5px 4px;
+  cursor: pointer;
+  text-align: left;
+}
+aside button.here {
+  background: var(--accent-wash);
+}
+.flag,
+.finding b {
+  color: var(--fall);
+}
+.bar {
+  display: flex;
+  gap: 16px;
+  align-items: center;
+  margin-bottom: 6px;
+}
+.bar .field {
+  width: 240px;
+}
+.name {
+  max-width: 190px;
+  overflow: hidden;
+  text-overflow: ellipsis;
+}
+.finding {
+  display: block;
+  white-space: normal;
+  min-width: 260px;
+}
+svg rect {
+  fill: var(--quiet);
+}
+svg rect.all {
+  fill: var(--hair);
+}
+svg rect.fault {
+  fill: var(--fall);
+}
+</style>

@@ -1,0 +1,164 @@
+<script setup lang="ts">
+import { CustomChart, LineChart } from 'echarts/charts'
+import {
+  AxisPointerComponent,
+  DataZoomInsideComponent,
+  GridComponent,
+  MarkLineComponent,
+  TooltipComponent,
+} from 'echarts/components'
+import { use } from 'echarts/core'
+import { CanvasRenderer } from 'echarts/renderers'
+import { computed, onBeforeUnmount, onMounted, ref, watch } from 'vue'
+import VChart from 'vue-echarts'
+import type { Chart } from '@/shared/api'
+import { ink, night } from '@/shared/theme'
+import { chartOption, layPanes, paneNames, readings, type Inks } from './chartOption'
+
+use([
+  CustomChart,
+  LineChart,
+  AxisPointerComponent,
+  DataZoomInsideComponent,
+  GridComponent,
+  MarkLineComponent,
+  TooltipComponent,
+  CanvasRenderer,
+])
+
+/** Price on top, panes below; the values under the cursor stand in one line above the sheet. */
+const props = defineProps<{ chart: Chart; shown: number }>()
+const host = ref<HTMLElement>()
+const height = ref(480)
+const cursor = ref<number>()
+const inks = ref<Inks>()
+
+function resolve() {
+  inks.value = {
+    ink: ink('ink'),
+    quiet: ink('quiet'),
+    hair: ink('hair'),
+    sheet: ink('sheet'),
+    accent: ink('accent'),
+    rise: ink('rise'),
+    fall: ink('fall'),
+    lines: [1, 2, 3, 4, 5, 6].map((n) => ink(`line-${n}`)),
+  }
+}
+let observer: ResizeObserver | undefined
+onMounted(async () => {
+  await document.fonts.ready
+  resolve()
+  observer = new ResizeObserver(([entry]) => (height.value = entry?.contentRect.height ?? 480))
+  if (host.value) observer.observe(host.value)
+})
+onBeforeUnmount(() => observer?.disconnect())
+watch(night, resolve, { flush: 'post' })
+watch(
+  () => props.chart,
+  () => (cursor.value = undefined),
+)
+
+const panes = computed(() => layPanes(paneNames(props.chart), height.value))
+const option = computed(() =>
+  inks.value ? chartOption(props.chart, inks.value, panes.value, props.shown) : undefined,
+)
+const line = computed(() => {
+  const last = props.chart.times.length - 1
+  return inks.value && last >= 0
+    ? readings(props.chart, Math.min(cursor.value ?? last, last), inks.value)
+    : []
+})
+const paneLabels = computed(() =>
+  panes.value
+    .slice(1)
+    .map((pane) => ({ ...pane, parts: line.value.filter((r) => r.pane === pane.name) })),
+)
+function follow(event: unknown) {
+  const value = (event as { axesInfo?: { value?: number }[] }).axesInfo?.[0]?.value
+  if (typeof value === 'number') cursor.value = value
+}
+const spoken = computed(
+  () =>
+    `${props.chart.code}, ${props.chart.times.length} daily bars; ${line.value.map((r) => `${r.name} ${r.text}`).join(', ')}`,
+)
+</script>
+
+<template>
+  <div class="sheet">
+    <p class="readings">
+      <span v-for="(r, n) in line.filter((entry) => entry.pane === 'price')" :key="n"
+        ><i v-if="r.colour" :style="{ background: r.colour }"></i
+        ><span class="quiet">{{ r.name }}</span> {{ r.text }}</span
+      >
+    </p>
+    <div ref="host" class="canvas" role="img" :aria-label="spoken">
+      <VChart
+        v-if="option"
+        :option="option"
+        :update-options="{ notMerge: true }"
+        autoresize
+        @updateaxispointer="follow"
+      />
+      <p
+        v-for="pane in paneLabels"
+        :key="pane.name"
+        class="pane readings"
+        :style="{ top: `${pane.top - 17}px` }"
+      >
+        <span v-for="r in pane.parts" :key="r.name"
+          ><i v-if="r.colour" :style="{ background: r.colour }"></i
+          ><span class="quiet">{{ r.name }}</span> {{ r.text }}</span
+        >
+      </p>
+    </div>
+  </div>
+</template>
+
+<style scoped>
+.sheet {
+  display: flex;
+  flex-direction: column;
+  min-height: 0;
+  height: 100%;
+  background: var(--sheet);
+  border: 1px solid var(--hair);
+}
+.readings {
+  margin: 0;
+  padding: 4px 10px;
+  border-bottom: 1px solid var(--hair);
+  display: flex;
+  flex-wrap: wrap;
+  gap: 0 12px;
+  font-size: 12px;
+  min-height: 27px;
+}
+.readings i {
+  display: inline-block;
+  width: 9px;
+  height: 3px;
+  margin-right: 4px;
+  vertical-align: middle;
+}
+.canvas {
+  position: relative;
+  flex: 1;
+  min-height: 0;
+}
+.canvas > :first-child {
+  position: absolute;
+  inset: 0;
+}
+.pane.readings {
+  position: absolute;
+  left: 0;
+  border: 0;
+  padding: 0 10px;
+  min-height: 0;
+  font-size: 11px;
+  pointer-events: none;
+  flex-wrap: nowrap;
+  white-space: nowrap;
+}
+</style>

@@ -1,0 +1,416 @@
+<script setup lang="ts">
+import { useQuery, useQueryClient } from '@tanstack/vue-query'
+import { computed, nextTick, ref, watch } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
+import { answer, api, ApiError, chartOf, type HitView } from '@/shared/api'
+import ErrorNote from '@/shared/ErrorNote.vue'
+import { day, figure, moment, plural, price } from '@/shared/format'
+import { useKeys } from '@/shared/keys'
+import Mesh from '@/shared/Mesh.vue'
+import { keys, useHits, useRun } from '@/shared/queries'
+import { done } from '@/shared/undo'
+import ChartSheet from './ChartSheet.vue'
+import { REASONS, VERDICTS, type VerdictName } from './reasons'
+
+/** Do I take it? */
+const route = useRoute()
+const router = useRouter()
+const client = useQueryClient()
+const id = computed(() => Number(route.params.id))
+const view = useRun(id)
+const hits = useHits(id)
+const run = computed(() => view.data.value?.run)
+const names = computed(() => run.value?.sieve.conditions.map((c) => c.formula) ?? [])
+const list = computed(() => hits.data.value ?? [])
+const at = computed(() => list.value.findIndex((hit) => hit.code === route.params.code))
+const hit = computed<HitView | undefined>(() => list.value[at.value])
+const decided = computed(() => list.value.filter((h) => h.verdict).length)
+
+watch(
+  [list, () => route.params.code],
+  ([all, code]) => {
+    if (!all.length || all.some((h) => h.code === code)) return
+    const first = all.find((h) => !h.verdict) ?? all[0]
+    if (first) router.replace(`/runs/${id.value}/review/${first.code}`)
+  },
+  { immediate: true },
+)
+
+const chartQuery = (code: string) => ({
+  queryKey: ['chart', id.value, code],
+  staleTime: 300_000,
+  queryFn: () => chartOf(id.value, code),
+})
+const chart = useQuery(
+  computed(() => ({ ...chartQuery(hit.value?.code ?? ''), enabled: Boolean(hit.value) })),
+)
+/** The neighbours are read ahead, so that the next hit is drawn at once. */
+watch(
+  () => [chart.data.value, at.value] as const,
+  ([data, position]) => {
+    if (!data) return
+    for (const near of [position + 1, position - 1]) {
+      const code = list.value[near]?.code
+      if (code) client.prefetchQuery(chartQuery(code))
+    }
+  },
+)
+
+const shown = ref(130)
+function go(to: number) {
+  const next = list.value[Math.max(0, Math.min(list.value.length - 1, to))]
+  if (next) router.replace(`/runs/${id.value}/review/${next.code}`)
+  nextTick(() => document.querySelector('.rail .here')?.scrollIntoView({ block: 'nearest' }))
+}
+
+const kind = ref<VerdictName>('drop')
+const reason = ref('')
+const note = ref('')
+const noteField = ref<HTMLInputElement>()
+watch(
+  () => [hit.value?.code, hit.value?.verdict] as const,
+  () => {
+    const given = hit.value?.verdict
+    reason.value = given?.reason ?? ''
+    note.value = given?.note ?? ''
+    if (given?.verdict) kind.value = given.verdict
+  },
+  { immediate: true },
+)
+
+async function send(code: string, verdict: VerdictName | null, why: string, words: string) {
+  await answer(
+    api.PUT('/api/runs/{run_id}/hits/{code}/verdict', {
+      params: { path: { run_id: id.value, code } },
+      body: { verdict, reason: why, note: words },
+    }),
+  )
+  await client.invalidateQueries({ queryKey: ['hits', id] })
+  client.invalidateQueries({ queryKey: keys.thread })
+}
+async function decide(verdict: VerdictName) {
+  const present = hit.value
+  if (!present) return
+  const before = present.verdict
+  const why = REASONS[verdict]?.includes(reason.value) || !reason.value ? reason.value : ''
+  const position = at.value
+  try {
+    await send(present.code, verdict, why, note.value)
+  } catch (problem) {
+    if (!(problem instanceof ApiError)) throw problem
+    done(`The verdict was not kept: ${problem.message}.`)
+    return
+  }
+  const said = { take: 'taken', watch: 'on watch', drop: 'dropped' }[verdict]
+  done(`${present.code} ${said}${why ? `: ${why}` : ''}.`, async () => {
+    await send(present.code, before?.verdict ?? null, before?.reason ?? '', before?.note ?? '')
+    go(position)
+  })
+  const open = (h: HitView) => !h.verdict && h.code !== present.code
+  const after = list.value.findIndex((h, n) => n > position && open(h))
+  const anywhere = after >= 0 ? after : list.value.findIndex(open)
+  if (anywhere >= 0) go(anywhere)
+}
+async function withdraw() {
+  if (hit.value?.verdict) await send(hit.value.code, null, '', '')
+}
+function pickReason(verdict: VerdictName, text: string) {
+  kind.value = verdict
+  reason.value = reason.value === text ? '' : text
+}
+const digits = Array.from({ length: 6 }, (_, n) => ({
+  key: String(n + 1),
+  does: `reason ${n + 1} of the verdict in hand`,
+  run: () => {
+    const text = REASONS[kind.value]?.[n]
+    if (text) pickReason(kind.value, text)
+  },
+}))
+useKeys([
+  { key: 'ArrowRight', does: 'next hit', run: () => go(at.value + 1) },
+  { key: 'ArrowLeft', does: 'hit before', run: () => go(at.value - 1) },
+  { key: 't', does: 'take it', run: () => decide('take') },
+  { key: 'w', does: 'watch it', run: () => decide('watch') },
+  { key: 'd', does: 'drop it', run: () => decide('drop') },
+  { key: 'x', does: 'take the verdict back', run: withdraw },
+  {
+    key: 'v',
+    does: 'other reasons: of take, watch or drop',
+    run: () => (kind.value = VERDICTS[(VERDICTS.indexOf(kind.value) + 1) % 3]!),
+  },
+  { key: 'm', does: 'write a note', run: () => noteField.value?.focus() },
+  {
+    key: '+',
+    does: 'fewer bars',
+    run: () => (shown.value = Math.max(40, Math.round(shown.value * 0.7))),
+  },
+  {
+    key: '-',
+    does: 'more bars',
+    run: () => (shown.value = Math.min(420, Math.round(shown.value / 0.7))),
+  },
+  { key: 'Escape', does: 'back to the run', run: () => router.push(`/runs/${id.value}`) },
+  ...digits,
+])
+const MARK = { take: '✓', watch: '◷', drop: '✕' } as const
+</script>
+
+<template>
+  <main class="review">
+    <ErrorNote
+      v-if="hits.isError.value"
+      :error="hits.error.value"
+      what="The hits can't be shown"
+      @retry="hits.refetch()"
+    />
+    <p v-else-if="hits.data.value?.length === 0" class="empty page">
+      This run has no hits to review. <RouterLink :to="`/runs/${id}`">Back to the run</RouterLink>
+    </p>
+    <template v-else>
+      <nav class="rail" aria-label="Hits">
+        <p class="quiet">{{ decided }} of {{ list.length }} decided</p>
+        <RouterLink
+          v-for="h in list"
+          :key="h.code"
+          :to="`/runs/${id}/review/${h.code}`"
+          replace
+          :class="{ here: h.code === hit?.code }"
+          :aria-current="h.code === hit?.code ? 'true' : undefined"
+        >
+          <span class="mono">{{ h.code }}</span>
+          <span :class="['mark', h.verdict?.verdict]" :title="h.verdict?.verdict ?? 'open'">{{
+            h.verdict?.verdict ? MARK[h.verdict.verdict] : ''
+          }}</span>
+          <Mesh :cells="h.cells" :names="names" :size="8" />
+        </RouterLink>
+      </nav>
+      <section class="centre">
+        <header v-if="hit && run">
+          <h1>
+            <span class="mono">{{ hit.code }}</span> {{ hit.name }}
+          </h1>
+          <span>
+            {{ run.sieve.side === 'long' ? '▲ long' : '▼ short' }} ·
+            <RouterLink :to="`/runs/${id}`">{{ run.sieve.name }}</RouterLink> · as of
+            {{ moment(run.as_of) }}
+          </span>
+        </header>
+        <div class="chart">
+          <ErrorNote
+            v-if="chart.isError.value"
+            :error="chart.error.value"
+            what="The chart can't be drawn"
+            @retry="chart.refetch()"
+          />
+          <ChartSheet v-else-if="chart.data.value" :chart="chart.data.value" :shown="shown" />
+          <p v-else class="quiet">drawing…</p>
+        </div>
+      </section>
+      <aside v-if="hit && run" class="why" aria-label="Why">
+        <p class="facts">
+          Fired <b>{{ day(hit.fired_at) }}</b>,
+          {{ hit.age === 0 ? 'on the newest bar' : `${plural(hit.age, 'bar')} ago` }}. Close
+          <b>{{ price(hit.close, hit.tick) }}</b> on {{ day(hit.bar_at) }}. Score
+          <b>{{ figure(hit.score) }}</b>, rank <b>{{ figure(hit.rank) }}</b>.
+        </p>
+        <h2>Why it is here</h2>
+        <ul>
+          <li v-for="(sentence, n) in hit.sentences" :key="n">
+            <Mesh :cells="[hit.cells[n]!]" :names="[names[n] ?? '']" />
+            <span>
+              <i class="quiet">{{ run.sieve.conditions[n]?.role }}</i> {{ sentence }}
+              <code>{{ names[n] }}</code>
+            </span>
+          </li>
+        </ul>
+      </aside>
+      <footer v-if="hit" class="verdict" aria-label="Verdict">
+        <span class="kinds">
+          <button
+            v-for="v in VERDICTS"
+            :key="v"
+            class="button"
+            :class="{ primary: hit.verdict?.verdict === v }"
+            :aria-pressed="hit.verdict?.verdict === v"
+            @focus="kind = v"
+            @click="decide(v)"
+          >
+            {{ v[0]!.toUpperCase() + v.slice(1) }} <kbd>{{ v[0] }}</kbd>
+          </button>
+        </span>
+        <span class="reasons">
+          <button class="button plain" @click="kind = VERDICTS[(VERDICTS.indexOf(kind) + 1) % 3]!">
+            why {{ kind }} <kbd>v</kbd>
+          </button>
+          <button
+            v-for="(text, n) in REASONS[kind]"
+            :key="text"
+            class="reason"
+            :aria-pressed="reason === text"
+            @click="pickReason(kind, text)"
+          >
+            <kbd>{{ n + 1 }}</kbd> {{ text }}
+          </button>
+        </span>
+        <input
+          ref="noteField"
+          v-model="note"
+          class="field"
+          placeholder="Note  m"
+          aria-label="Note"
+          @keydown.enter="noteField?.blur()"
+          @keydown.esc="noteField?.blur()"
+        />
+        <span class="steps">
+          <button class="button" :disabled="at <= 0" aria-label="Hit before" @click="go(at - 1)">
+            ←
+          </button>
+          {{ at + 1 }} / {{ list.length }}
+          <button
+            class="button"
+            :disabled="at >= list.length - 1"
+            aria-label="Next hit"
+            @click="go(at + 1)"
+          >
+            →
+          </button>
+        </span>
+      </footer>
+    </template>
+  </main>
+</template>
+
+<style scoped>
+.review {
+  display: grid;
+  grid-template: minmax(0, 1fr) auto / 132px minmax(0, 1fr) 290px;
+  height: calc(100vh - 44px);
+}
+.rail {
+  overflow: auto;
+  border-right: 1px solid var(--hair);
+  padding: 4px 0;
+}
+.rail p {
+  margin: 4px 12px;
+  font-size: 12px;
+}
+.rail a {
+  display: grid;
+  grid-template-columns: 1fr 14px;
+  gap: 0 4px;
+  padding: 4px 12px 6px;
+  color: var(--ink);
+  text-decoration: none;
+  border-bottom: 1px solid var(--hair);
+}
+.rail a.here {
+  background: var(--accent-wash);
+}
+.mark.take {
+  color: var(--rise);
+}
+.mark.drop {
+  color: var(--fall);
+}
+.centre {
+  display: flex;
+  flex-direction: column;
+  min-width: 0;
+  min-height: 0;
+  padding: 8px 12px;
+}
+header {
+  display: flex;
+  align-items: baseline;
+  gap: 14px;
+  margin-bottom: 6px;
+}
+h1 {
+  font-size: 17px;
+  margin: 0;
+  white-space: nowrap;
+  overflow: hidden;
+  text-overflow: ellipsis;
+}
+header > span {
+  margin-left: auto;
+  white-space: nowrap;
+}
+.chart {
+  flex: 1;
+  min-height: 0;
+}
+.why {
+  border-left: 1px solid var(--hair);
+  padding: 8px 14px;
+  overflow: auto;
+}
+.facts {
+  margin: 0 0 8px;
+}
+h2 {
+  font-size: 13px;
+  font-weight: 500;
+  color: var(--quiet);
+  margin: 0;
+}
+ul {
+  list-style: none;
+  padding: 0;
+  margin: 4px 0;
+}
+li {
+  display: grid;
+  grid-template-columns: 16px 1fr;
+  gap: 6px;
+  padding: 6px 0;
+  border-top: 1px solid var(--hair);
+}
+li .mesh {
+  margin-top: 4px;
+}
+li code {
+  display: block;
+  font: 11px var(--mono);
+  color: var(--quiet);
+  overflow-wrap: anywhere;
+}
+.verdict {
+  grid-column: 1 / -1;
+  display: flex;
+  align-items: center;
+  gap: 14px;
+  border-top: 1px solid var(--ink);
+  padding: 8px 14px;
+}
+.kinds,
+.reasons,
+.steps {
+  display: flex;
+  align-items: center;
+  gap: 6px;
+  white-space: nowrap;
+}
+.reasons {
+  flex: 1;
+  flex-wrap: wrap;
+}
+.reason {
+  font: inherit;
+  font-size: 12px;
+  color: inherit;
+  background: none;
+  border: 1px solid transparent;
+  border-radius: 3px;
+  padding: 1px 4px;
+  cursor: pointer;
+}
+.reason[aria-pressed='true'] {
+  border-color: var(--accent);
+  background: var(--accent-wash);
+}
+.verdict .field {
+  width: 150px;
+}
+</style>

@@ -1,0 +1,265 @@
+import type { CustomSeriesRenderItemAPI, CustomSeriesRenderItemParams } from 'echarts'
+import type { EChartsCoreOption } from 'echarts/core'
+import type { Chart } from '@/shared/api'
+import { day, figure, price } from '@/shared/format'
+
+/** Colours resolved for canvas. */
+export interface Inks {
+  ink: string
+  quiet: string
+  hair: string
+  sheet: string
+  accent: string
+  rise: string
+  fall: string
+  lines: string[]
+}
+
+export interface Pane {
+  name: string
+  top: number
+  height: number
+}
+
+const LEFT = 8
+const RIGHT = 62
+const GAP = 18
+const FOOT = 24
+
+/** Names of the panes below the price, in the order in which lines ask for them. */
+export function paneNames(chart: Chart): string[] {
+  const own = chart.lines
+    .map((line) => line.pane)
+    .filter((pane) => pane !== 'price' && pane !== 'volume')
+  return ['price', 'volume', ...new Set(own)]
+}
+
+/** Heights: the price takes what the panes leave, at least half. */
+export function layPanes(names: string[], height: number): Pane[] {
+  const room = height - FOOT - 6 - GAP * (names.length - 1)
+  const below = names.length - 1
+  const each = Math.min(84, (room * 0.46) / below)
+  let top = 6
+  return names.map((name, n) => {
+    const tall = n === 0 ? room - each * below : each
+    const pane = { name, top, height: tall }
+    top += tall + GAP
+    return pane
+  })
+}
+
+type Draw = (params: CustomSeriesRenderItemParams, api: CustomSeriesRenderItemAPI) => unknown
+
+const span = (api: CustomSeriesRenderItemAPI) =>
+  Math.max(1, ((api.size!([1, 0]) as number[])[0] ?? 4) * 0.64)
+
+/** One path for all bars of a direction: rising bodies are hollow, falling ones filled. */
+function drawBars(chart: Chart, rising: boolean, inks: Inks): Draw {
+  return (_, api) => {
+    const width = span(api)
+    const half = Math.round(width) / 2
+    let path = ''
+    for (let i = 0; i < chart.times.length; i++) {
+      const [o, c] = [chart.open[i]!, chart.close[i]!]
+      if (c >= o !== rising) continue
+      const [x, high] = api.coord([i, chart.high[i]!]) as [number, number]
+      const low = (api.coord([i, chart.low[i]!]) as number[])[1]!
+      const a = (api.coord([i, Math.max(o, c)]) as number[])[1]!
+      const b = Math.max((api.coord([i, Math.min(o, c)]) as number[])[1]!, a + 1)
+      const m = Math.round(x) + 0.5
+      path += `M${m} ${high}L${m} ${a}M${m} ${b}L${m} ${low}`
+      path += `M${m - half} ${a}L${m + half} ${a}L${m + half} ${b}L${m - half} ${b}Z`
+    }
+    const colour = rising ? inks.rise : inks.fall
+    const fill = rising ? inks.sheet : colour
+    return {
+      type: 'path',
+      shape: { pathData: path || 'M0 0' },
+      style: { stroke: colour, fill, lineWidth: 1 },
+    }
+  }
+}
+
+function drawVolume(chart: Chart, rising: boolean, inks: Inks): Draw {
+  return (_, api) => {
+    const half = span(api) / 2
+    const foot = (api.coord([0, 0]) as number[])[1]!
+    let path = ''
+    for (let i = 0; i < chart.times.length; i++) {
+      if (chart.close[i]! >= chart.open[i]! !== rising) continue
+      const [x, y] = api.coord([i, chart.volume[i]!]) as [number, number]
+      path += `M${x - half} ${foot}L${x - half} ${y}L${x + half} ${y}L${x + half} ${foot}Z`
+    }
+    const colour = rising ? inks.rise : inks.fall
+    const style = rising ? { stroke: colour, fill: inks.sheet } : { stroke: colour, fill: colour }
+    return { type: 'path', shape: { pathData: path || 'M0 0' }, style }
+  }
+}
+
+/** Where the chart begins: a window that ends at the newest bar. */
+export const windowOf = (bars: number, shown: number) => ({
+  startValue: Math.max(0, bars - shown),
+  endValue: bars - 1,
+})
+
+/** The whole chart as ECharts wants it. A pure function of the reply. */
+export function chartOption(
+  chart: Chart,
+  inks: Inks,
+  panes: Pane[],
+  shown: number,
+): EChartsCoreOption {
+  const dates = chart.times.map(day)
+  const index = (pane: string) => panes.findIndex((p) => p.name === pane)
+  const signal = chart.fired_at === null ? -1 : chart.times.indexOf(chart.fired_at)
+  const label = { color: inks.quiet, fontSize: 11 }
+  const custom = (renderItem: Draw, pane: number, columns: readonly (readonly number[])[]) => ({
+    type: 'custom',
+    renderItem,
+    xAxisIndex: pane,
+    yAxisIndex: pane,
+    data: chart.times.map((_, i) => [i, ...columns.map((c) => c[i]!)]),
+    encode: { x: 0, y: columns.map((_, n) => n + 1) },
+    dimensions: ['i', ...columns.map((_, n) => `v${n}`)],
+    clip: true,
+    silent: true,
+    animation: false,
+  })
+  const once =
+    (draw: Draw): Draw =>
+    (params, api) => {
+      const context = params.context as { drawn?: boolean }
+      if (context.drawn) return { type: 'group', children: [] }
+      context.drawn = true
+      return draw(params, api)
+    }
+  return {
+    animation: false,
+    grid: panes.map((p) => ({ left: LEFT, right: RIGHT, top: p.top, height: p.height })),
+    xAxis: panes.map((_, n) => ({
+      type: 'category',
+      gridIndex: n,
+      data: dates,
+      axisLine: { lineStyle: { color: inks.hair } },
+      axisTick: { show: false },
+      axisLabel: { ...label, show: n === panes.length - 1, hideOverlap: true },
+      axisPointer: {
+        show: true,
+        triggerEmphasis: false,
+        label: { show: false },
+        lineStyle: { color: inks.quiet, type: 'dotted' },
+      },
+    })),
+    yAxis: panes.map((pane, n) => {
+      const fixed = chart.lines.find((line) => line.pane === pane.name && line.span)?.span
+      return {
+        scale: n !== 1,
+        gridIndex: n,
+        position: 'right',
+        min: fixed ? fixed[0] : n === 1 ? 0 : undefined,
+        max: fixed ? fixed[1] : undefined,
+        splitNumber: n === 0 ? 6 : 2,
+        splitLine: { show: n === 0, lineStyle: { color: inks.hair, opacity: 0.6 } },
+        axisLine: { show: false },
+        axisLabel: {
+          ...label,
+          formatter: (v: number) => (n === 0 ? price(v, chart.tick) : figure(v)),
+          showMinLabel: n === 0,
+        },
+        axisPointer: { show: false },
+      }
+    }),
+    axisPointer: { link: [{ xAxisIndex: 'all' }], triggerOn: 'mousemove' },
+    tooltip: { show: true, trigger: 'axis', showContent: false },
+    dataZoom: [
+      {
+        type: 'inside',
+        xAxisIndex: panes.map((_, n) => n),
+        filterMode: 'filter',
+        throttle: 0,
+        minValueSpan: 20,
+        ...windowOf(chart.times.length, shown),
+      },
+    ],
+    series: [
+      custom(once(drawBars(chart, true, inks)), 0, [chart.high, chart.low]),
+      custom(once(drawBars(chart, false, inks)), 0, [chart.high, chart.low]),
+      custom(once(drawVolume(chart, true, inks)), 1, [chart.volume]),
+      custom(once(drawVolume(chart, false, inks)), 1, [chart.volume]),
+      ...panes.map((_, n) => signalMark(n, signal, inks)),
+      ...chart.lines.map((line, n) => ({
+        type: 'line',
+        name: line.label,
+        xAxisIndex: index(line.pane),
+        yAxisIndex: index(line.pane),
+        data: line.values,
+        step: line.span?.[0] === -1 && line.span[1] === 1 ? 'end' : undefined,
+        symbol: 'none',
+        silent: true,
+        lineStyle: { width: 1.4, color: inks.lines[n % inks.lines.length] },
+        markLine: levels(line.levels, inks),
+      })),
+    ],
+  }
+}
+
+function signalMark(pane: number, at: number, inks: Inks) {
+  return {
+    type: 'line',
+    data: [],
+    xAxisIndex: pane,
+    yAxisIndex: pane,
+    silent: true,
+    markLine: {
+      symbol: 'none',
+      silent: true,
+      animation: false,
+      label: { show: false },
+      lineStyle: { color: inks.accent, type: 'solid', width: 1, opacity: 0.75 },
+      data: at >= 0 ? [{ xAxis: at }] : [],
+    },
+  }
+}
+
+function levels(values: readonly number[], inks: Inks) {
+  return {
+    symbol: 'none',
+    silent: true,
+    animation: false,
+    label: {
+      position: 'insideStartTop',
+      color: inks.quiet,
+      fontSize: 10,
+      formatter: (p: { value: unknown }) => figure(Number(p.value)),
+    },
+    lineStyle: { color: inks.quiet, type: 'dashed', width: 1, opacity: 0.7 },
+    data: values.map((yAxis) => ({ yAxis })),
+  }
+}
+
+export interface Reading {
+  name: string
+  text: string
+  colour?: string
+  pane: string
+}
+
+/** The values under the cursor: the bar's and the price lines' in one line, the others by pane. */
+export function readings(chart: Chart, i: number, inks: Inks): Reading[] {
+  const p = (value: number | null | undefined) => (value == null ? '–' : price(value, chart.tick))
+  const own = (name: string, text: string) => ({ name, text, pane: 'price' })
+  return [
+    own('', day(chart.times[i]!)),
+    own('O', p(chart.open[i])),
+    own('H', p(chart.high[i])),
+    own('L', p(chart.low[i])),
+    own('C', p(chart.close[i])),
+    { name: 'Volume', text: figure(chart.volume[i]), pane: 'volume' },
+    ...chart.lines.map((line, n) => ({
+      name: line.label,
+      text: line.unit === 'price' ? p(line.values[i]) : figure(line.values[i]),
+      colour: inks.lines[n % inks.lines.length],
+      pane: line.pane,
+    })),
+  ]
+}

@@ -1,0 +1,58 @@
+<script setup lang="ts">
+import ErrorNote from '@/shared/ErrorNote.vue'
+import { moment, plural } from '@/shared/format'
+import { useRuns } from '@/shared/queries'
+
+const runs = useRuns()
+const took = (run: { started_at: string | null; finished_at: string | null }) =>
+  run.started_at && run.finished_at
+    ? `${((Date.parse(run.finished_at) - Date.parse(run.started_at)) / 1000).toFixed(1)} s`
+    : '–'
+</script>
+
+<template>
+  <main class="page">
+    <p class="sentence">{{ plural(runs.data.value?.length ?? 0, 'run') }}, the newest first.</p>
+    <ErrorNote
+      v-if="runs.isError.value"
+      :error="runs.error.value"
+      what="The runs can't be shown"
+      @retry="runs.refetch()"
+    />
+    <p v-else-if="runs.data.value?.length === 0" class="empty">
+      Nothing has been run yet. <RouterLink to="/sieves">Choose a sieve</RouterLink> and run it.
+    </p>
+    <table v-else class="ledger">
+      <thead>
+        <tr>
+          <th class="number">Run</th>
+          <th>Sieve</th>
+          <th class="number">Version</th>
+          <th>Looked in</th>
+          <th>As of</th>
+          <th>State</th>
+          <th class="number">Hits</th>
+          <th class="number">Took</th>
+        </tr>
+      </thead>
+      <tbody>
+        <tr v-for="run in runs.data.value" :key="run.id">
+          <td class="number">
+            <RouterLink :to="`/runs/${run.id}`">{{ run.id }}</RouterLink>
+          </td>
+          <td>
+            <RouterLink :to="`/runs/${run.id}`">{{ run.sieve.name }}</RouterLink>
+          </td>
+          <td class="number">{{ run.version }}</td>
+          <td>{{ run.sieve.universe }}</td>
+          <td>{{ moment(run.as_of) }}</td>
+          <td :class="{ fall: run.state === 'failed' }" :title="run.reason ?? ''">
+            {{ run.state }} <span v-if="run.reason" class="quiet">{{ run.reason }}</span>
+          </td>
+          <td class="number">{{ run.state === 'done' ? run.hit_count : '–' }}</td>
+          <td class="number">{{ took(run) }}</td>
+        </tr>
+      </tbody>
+    </table>
+  </main>
+</template>

@@ -1,0 +1,141 @@
+<script setup lang="ts">
+import { autocompletion, completionKeymap, type CompletionContext } from '@codemirror/autocomplete'
+import { defaultKeymap, history, historyKeymap } from '@codemirror/commands'
+import { HighlightStyle, StreamLanguage, syntaxHighlighting } from '@codemirror/language'
+import { setDiagnostics } from '@codemirror/lint'
+import { EditorState } from '@codemirror/state'
+import { EditorView, keymap, placeholder } from '@codemirror/view'
+import { tags } from '@lezer/highlight'
+import { onBeforeUnmount, onMounted, ref, watch } from 'vue'
+import type { Problem, Vocabulary } from '@/shared/api'
+import { completions } from './completions'
+import { diagnostics } from './diagnostics'
+
+/** A formula as text: completion from the catalogue, errors underlined at their place. */
+const props = defineProps<{
+  label: string
+  hint?: string
+  problems?: readonly Problem[]
+  vocabulary?: Vocabulary
+}>()
+const text = defineModel<string>({ required: true })
+const host = ref<HTMLElement>()
+let view: EditorView | undefined
+
+const WORDS =
+  /^(and|or|not|by|within|of|between|crosses|above|below|in|last|for|at|least|bars?|input|show)\b/
+const language = StreamLanguage.define({
+  token(stream) {
+    if (stream.match(/^#.*/)) return 'comment'
+    if (stream.match(/^"[^"]*"?/)) return 'string'
+    if (stream.match(/^\d+(\.\d+)?%?/)) return 'number'
+    if (stream.match(WORDS)) return 'keyword'
+    if (stream.match(/^[A-Za-z_]\w*(?=\s*\()/)) return 'typeName'
+    if (stream.match(/^[A-Za-z_]\w*/)) return 'name'
+    stream.next()
+    return null
+  },
+})
+const look = HighlightStyle.define([
+  { tag: tags.comment, color: 'var(--quiet)', fontStyle: 'italic' },
+  { tag: tags.keyword, color: 'var(--accent)' },
+  { tag: tags.typeName, color: 'var(--line-4)' },
+  { tag: tags.number, color: 'var(--line-2)' },
+])
+
+function complete(context: CompletionContext) {
+  const word = context.matchBefore(/[A-Za-z_][\w]*/)
+  if (!word && !context.explicit) return null
+  const options = props.vocabulary ? completions(props.vocabulary) : []
+  return { from: word?.from ?? context.pos, options, validFor: /^\w*$/ }
+}
+
+onMounted(() => {
+  view = new EditorView({
+    parent: host.value,
+    state: EditorState.create({
+      doc: text.value,
+      extensions: [
+        history(),
+        language,
+        syntaxHighlighting(look),
+        autocompletion({ override: [complete], icons: false }),
+        keymap.of([...completionKeymap, ...historyKeymap, ...defaultKeymap]),
+        placeholder(props.hint ?? 'close > sma(close, 50)'),
+        EditorView.lineWrapping,
+        EditorView.contentAttributes.of({ 'aria-label': props.label, spellcheck: 'false' }),
+        EditorView.updateListener.of((update) => {
+          if (update.docChanged) text.value = update.state.doc.toString()
+        }),
+      ],
+    }),
+  })
+  showProblems()
+})
+onBeforeUnmount(() => view?.destroy())
+
+watch(text, (value) => {
+  if (!view || view.state.doc.toString() === value) return
+  view.dispatch({ changes: { from: 0, to: view.state.doc.length, insert: value } })
+})
+function showProblems() {
+  if (view) view.dispatch(setDiagnostics(view.state, diagnostics(view.state.doc, props.problems)))
+}
+watch(() => props.problems, showProblems)
+defineExpose({ focus: () => view?.focus() })
+</script>
+
+<template>
+  <div ref="host" class="formula"></div>
+</template>
+
+<style>
+.formula .cm-editor {
+  font: 13px/1.5 var(--mono);
+  background: var(--sheet);
+  border: 1px solid var(--hair);
+  border-radius: 3px;
+}
+.formula .cm-editor.cm-focused {
+  outline: 2px solid var(--accent);
+}
+.formula .cm-scroller {
+  font-family: var(--mono);
+}
+.formula .cm-content {
+  caret-color: var(--ink);
+  padding: 3px 0;
+}
+.formula .cm-cursor {
+  border-left-color: var(--ink);
+}
+.formula .cm-placeholder {
+  color: var(--quiet);
+}
+.formula .cm-lintRange-error {
+  background: none;
+  text-decoration: underline wavy var(--fall);
+  text-underline-offset: 3px;
+}
+.cm-tooltip {
+  background: var(--sheet) !important;
+  border: 1px solid var(--hair) !important;
+  color: var(--ink);
+}
+.cm-tooltip-autocomplete ul {
+  font-family: var(--mono) !important;
+}
+.cm-tooltip-autocomplete ul li[aria-selected] {
+  background: var(--accent) !important;
+  color: var(--on-accent) !important;
+}
+.cm-completionInfo {
+  max-width: 360px;
+  font: 12px/1.45 var(--sans);
+  padding: 6px 10px !important;
+}
+.cm-completionDetail {
+  font-style: normal !important;
+  opacity: 0.75;
+}
+</style>

@@ -1,0 +1,79 @@
+<script setup lang="ts">
+import { computed, ref } from 'vue'
+import { useVocabulary } from '@/shared/queries'
+
+const { data } = useVocabulary()
+const filter = ref('')
+const groups = computed(() => {
+  const words = filter.value.trim().toLowerCase()
+  const found = new Map<string, NonNullable<typeof data.value>['functions']>()
+  for (const entry of data.value?.functions ?? []) {
+    const text = `${entry.name} ${entry.label} ${entry.group} ${entry.meaning}`.toLowerCase()
+    if (text.includes(words)) found.set(entry.group, [...(found.get(entry.group) ?? []), entry])
+  }
+  return [...found]
+})
+</script>
+
+<template>
+  <main class="page">
+    <p class="sentence">
+      {{ data?.functions.length ?? '…' }} functions, and the sources
+      <code v-for="source in data?.sources" :key="source">{{ source }} </code>
+    </p>
+    <input
+      v-model="filter"
+      class="field"
+      placeholder="Find a function"
+      aria-label="Find a function"
+    />
+    <p v-if="data && !groups.length" class="empty">No function fits “{{ filter }}”.</p>
+    <section v-for="[group, entries] in groups" :key="group">
+      <h2>{{ group }}</h2>
+      <article v-for="entry in entries" :id="entry.name" :key="entry.name">
+        <div>
+          <code>{{ entry.signature }}</code>
+          <div v-if="entry.outputs.length > 1" class="quiet">
+            <span v-for="output in entry.outputs" :key="output" class="mono">.{{ output }} </span>
+          </div>
+        </div>
+        <div>
+          <p>{{ entry.meaning }}</p>
+          <p><b>Read:</b> {{ entry.reading }}</p>
+          <p><b>Beware:</b> {{ entry.pitfalls }}</p>
+          <details>
+            <summary class="quiet">Formula and source</summary>
+            <pre>{{ entry.formula }}</pre>
+            <p class="quiet">{{ entry.source }}</p>
+          </details>
+        </div>
+      </article>
+    </section>
+  </main>
+</template>
+
+<style scoped>
+h2 {
+  font-size: 15px;
+  border-bottom: 1px solid var(--ink);
+  margin: 20px 0 0;
+}
+article {
+  display: grid;
+  grid-template-columns: 300px minmax(0, 70ch);
+  gap: 20px;
+  padding: 8px 0;
+  border-bottom: 1px solid var(--hair);
+}
+p {
+  margin: 0 0 2px;
+}
+.field {
+  width: 260px;
+}
+code,
+pre {
+  font-family: var(--mono);
+  margin: 4px 0;
+}
+</style>

@@ -1,0 +1,306 @@
+<script setup lang="ts">
+import { computed, nextTick, ref } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
+import { useStartRun } from '@/features/runs/startRun'
+import { ApiError } from '@/shared/api'
+import ErrorNote from '@/shared/ErrorNote.vue'
+import { figure } from '@/shared/format'
+import { useKeys } from '@/shared/keys'
+import Mesh from '@/shared/Mesh.vue'
+import PriceTail from '@/shared/PriceTail.vue'
+import { useUniverses, useVocabulary } from '@/shared/queries'
+import { done } from '@/shared/undo'
+import ConditionRow from './ConditionRow.vue'
+import { useDraft, usePreview } from './draft'
+import FormulaEditor from './FormulaEditor.vue'
+
+/** Does this say what I mean, and how many does it leave? */
+const route = useRoute()
+const router = useRouter()
+const id = computed(() => String(route.params.id))
+const { draft, stored, changed, loaded, save } = useDraft(id)
+const { preview, error, busy, ask } = usePreview(draft)
+const universes = useUniverses()
+const { data: vocabulary } = useVocabulary()
+const startRun = useStartRun()
+const rows = ref<InstanceType<typeof ConditionRow>[]>([])
+const names = computed(() => draft.value.conditions.map((c) => c.formula))
+const saving = ref(false)
+
+function add() {
+  draft.value.conditions.push({ role: 'must', formula: 'rel_volume(20) > 1', weight: 1 })
+  nextTick(() => rows.value.at(-1)?.focus())
+}
+function remove(position: number) {
+  const [gone] = draft.value.conditions.splice(position, 1)
+  if (gone) done('Condition removed.', () => draft.value.conditions.splice(position, 0, gone))
+}
+function move(position: number, by: number) {
+  const [moved] = draft.value.conditions.splice(position, 1)
+  if (moved) draft.value.conditions.splice(position + by, 0, moved)
+}
+async function keep() {
+  if (saving.value) return stored.value
+  saving.value = true
+  try {
+    const saved = await save()
+    if (id.value === 'new') await router.replace(`/sieves/${saved.id}`)
+    return saved
+  } catch (problem) {
+    if (!(problem instanceof ApiError)) throw problem
+    done(`Not saved: ${problem.message}${problem.mend ? ` — ${problem.mend}` : ''}`)
+  } finally {
+    saving.value = false
+  }
+}
+async function saveOnly() {
+  const saved = await keep()
+  if (saved) done(`Saved as version ${saved.version}.`)
+}
+async function run() {
+  const saved = stored.value && !changed.value ? stored.value : await keep()
+  if (saved) await startRun(saved.id)
+}
+useKeys([
+  { key: 'Ctrl+s', does: 'save', run: saveOnly },
+  { key: 'Ctrl+Enter', does: 'save and run', run },
+  { key: 'a', does: 'add a condition', run: add },
+])
+</script>
+
+<template>
+  <main class="page">
+    <ErrorNote
+      v-if="loaded.isError.value"
+      :error="loaded.error.value"
+      what="The sieve can't be shown"
+      @retry="loaded.refetch()"
+    />
+    <div v-else class="desk">
+      <section>
+        <div class="head">
+          <input
+            v-model="draft.name"
+            class="title"
+            aria-label="Name of the sieve"
+            maxlength="120"
+          />
+          <span class="quiet">{{
+            stored ? `version ${stored.version}${changed ? ', changed' : ''}` : 'not saved yet'
+          }}</span>
+          <button class="button" :disabled="!changed || saving" @click="saveOnly">
+            Save <kbd>Ctrl S</kbd>
+          </button>
+          <button class="button primary" :disabled="!preview?.ok || saving" @click="run">
+            Run <kbd>Ctrl ⏎</kbd>
+          </button>
+        </div>
+        <p class="sentence">
+          Look in
+          <select v-model="draft.universe" aria-label="Universe">
+            <option v-for="u in universes.data.value" :key="u.name">{{ u.name }}</option>
+          </select>
+          on daily bars for
+          <select v-model="draft.side" aria-label="Side">
+            <option value="long">long</option>
+            <option value="short">short</option>
+          </select>
+          setups where every must holds, seen in the last
+          <input
+            v-model.number="draft.fired_within"
+            class="small"
+            type="number"
+            min="1"
+            max="250"
+            aria-label="Bars"
+          />
+          {{ draft.fired_within === 1 ? 'bar' : 'bars' }}.
+        </p>
+        <ol>
+          <ConditionRow
+            v-for="(_, n) in draft.conditions"
+            :key="n"
+            ref="rows"
+            v-model="draft.conditions[n]!"
+            :position="n + 1"
+            :total="draft.conditions.length"
+            :reading="preview?.readings[n]"
+            :count="preview?.counts[n]"
+            :instruments="preview?.instruments ?? 0"
+            :vocabulary="vocabulary"
+            @remove="remove(n)"
+            @move="move(n, $event)"
+          />
+        </ol>
+        <button class="button" @click="add">Add a condition <kbd>a</kbd></button>
+        <RouterLink class="button plain" to="/functions">Function reference</RouterLink>
+        <div class="rank">
+          <span class="quiet">ranked by</span>
+          <div>
+            <FormulaEditor
+              v-model="draft.rank"
+              label="Ranking formula"
+              hint="no ranking beyond the score"
+              :problems="preview?.rank?.problems"
+              :vocabulary="vocabulary"
+            />
+            <p class="says">
+              <span v-for="(p, n) in preview?.rank?.problems" :key="n" class="fall">{{
+                p.message
+              }}</span>
+              <span v-if="preview?.rank?.ok" class="quiet">
+                {{ preview.rank.sentence }}, the largest first, after the score of the boosts
+              </span>
+            </p>
+          </div>
+        </div>
+        <textarea
+          v-model="draft.note"
+          class="note"
+          rows="2"
+          aria-label="Note"
+          placeholder="A note: why this should work"
+        />
+      </section>
+      <section aria-live="polite" class="leaves" :class="{ busy }">
+        <ErrorNote v-if="error" :error="error" what="No preview" @retry="ask" />
+        <template v-else-if="preview?.ok">
+          <p class="sentence">
+            <b>{{ preview.passing }}</b> of {{ preview.instruments }} pass now.
+            <span v-if="preview.too_little_history" class="quiet">
+              {{ preview.too_little_history }} have too little history.</span
+            >
+            <span v-if="preview.stale" class="quiet"> {{ preview.stale }} stale, left out.</span>
+          </p>
+          <p v-if="!preview.hits.length" class="empty">
+            Nothing passes. The thin bars show which condition cuts most: loosen the one whose
+            “without it” is largest.
+          </p>
+          <article v-for="hit in preview.hits" :key="hit.code">
+            <div>
+              <b class="mono">{{ hit.code }}</b> <span class="quiet name">{{ hit.name }}</span>
+              <Mesh :cells="hit.cells" :names="names" />
+            </div>
+            <PriceTail
+              :closes="hit.closes"
+              :signal="hit.closes.length - 1 - hit.age"
+              :width="150"
+              :height="38"
+            />
+            <dl>
+              <dt>score</dt>
+              <dd>{{ figure(hit.score) }}</dd>
+              <dt>rank</dt>
+              <dd>{{ figure(hit.rank) }}</dd>
+              <dt>age</dt>
+              <dd>{{ hit.age }}</dd>
+            </dl>
+          </article>
+          <p v-if="preview.passing > preview.hits.length" class="quiet">
+            and {{ preview.passing - preview.hits.length }} more; run it to see them all
+          </p>
+          <p class="quiet timing">sifted in {{ preview.milliseconds.toFixed(0) }} ms</p>
+        </template>
+        <template v-else-if="preview">
+          <p class="sentence">Not yet: mend what is underlined.</p>
+          <p v-for="(p, n) in preview.problems" :key="n" class="fall">
+            {{ p.message }}<span v-if="p.mend"> — {{ p.mend }}</span>
+          </p>
+        </template>
+        <p v-else class="quiet">sifting…</p>
+      </section>
+    </div>
+  </main>
+</template>
+
+<style scoped>
+.desk {
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) 350px;
+  gap: 28px;
+}
+.head {
+  display: flex;
+  align-items: baseline;
+  gap: 12px;
+}
+.title {
+  flex: 1;
+  font: 600 20px var(--sans);
+  color: var(--ink);
+  background: none;
+  border: 0;
+  border-bottom: 1px solid transparent;
+  padding: 2px 0;
+  min-width: 0;
+}
+.title:hover,
+.title:focus {
+  border-bottom-color: var(--accent);
+}
+.small {
+  width: 48px;
+}
+ol {
+  list-style: none;
+  margin: 0 0 10px;
+  padding: 0;
+  border-top: 1px solid var(--ink);
+}
+.rank {
+  display: grid;
+  grid-template-columns: 66px minmax(0, 1fr);
+  gap: 10px;
+  margin-top: 14px;
+}
+.says {
+  margin: 3px 0 0;
+}
+.note {
+  width: 100%;
+  margin-top: 12px;
+  font: inherit;
+  color: inherit;
+  background: none;
+  border: 1px solid var(--hair);
+  border-radius: 3px;
+  padding: 4px 8px;
+}
+.leaves {
+  border-left: 1px solid var(--hair);
+  padding-left: 20px;
+}
+.leaves.busy .sentence {
+  opacity: 0.6;
+}
+article {
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) 150px;
+  gap: 4px 10px;
+  border-bottom: 1px solid var(--hair);
+  padding: 7px 0;
+}
+article .name {
+  display: block;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+  margin-bottom: 4px;
+}
+article dl {
+  grid-column: 1 / -1;
+  display: flex;
+  gap: 4px;
+  margin: 0;
+  font-size: 12px;
+}
+article dt {
+  color: var(--quiet);
+}
+article dd {
+  margin: 0 10px 0 0;
+}
+.timing {
+  font-size: 12px;
+}
+</style>

@@ -1,0 +1,44 @@
+import type { Completion } from '@codemirror/autocomplete'
+import { snippet } from '@codemirror/autocomplete'
+import type { FunctionEntry, Vocabulary } from '@/shared/api'
+
+/** What the editor offers: sources, functions with their paragraph, and words of the language. */
+export function completions(vocabulary: Vocabulary): Completion[] {
+  return [
+    ...vocabulary.sources.map((label) => ({ label, detail: ' source', boost: 2 })),
+    ...vocabulary.functions.map(ofFunction),
+    ...vocabulary.words.map((label) => ({ label, detail: ' word', boost: -1 })),
+  ]
+}
+
+function ofFunction(entry: FunctionEntry): Completion {
+  return {
+    label: entry.name,
+    detail: ` ${entry.label}`,
+    apply: snippet(template(entry)),
+    info: () => paragraph(entry),
+  }
+}
+
+/** The call with its arguments to step through: `sma(${x = close}, ${n})`. */
+export function template(entry: FunctionEntry): string {
+  const inside = entry.signature.match(/\((.*)\)$/)?.[1]
+  const output = entry.outputs.length > 1 ? `.\${${entry.outputs[0]}}` : ''
+  if (!inside) return entry.name + output
+  const fields = inside.split(', ').map((part) => `\${${part.split(' = ')[1] ?? part}}`)
+  return `${entry.name}(${fields.join(', ')})${output}`
+}
+
+function paragraph(entry: FunctionEntry): Node {
+  const node = document.createElement('div')
+  const line = (text: string, bold = false) => {
+    const p = document.createElement(bold ? 'b' : 'div')
+    p.textContent = text
+    node.append(p)
+  }
+  line(entry.signature, true)
+  line(entry.meaning)
+  line(`Read: ${entry.reading}`)
+  line(`Beware: ${entry.pitfalls}`)
+  return node
+}

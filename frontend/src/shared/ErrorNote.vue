@@ -1,0 +1,25 @@
+<script setup lang="ts">
+import { computed } from 'vue'
+import { ApiError } from './api'
+
+const props = defineProps<{ error: unknown; what: string }>()
+defineEmits<{ retry: [] }>()
+const known = computed(() => (props.error instanceof ApiError ? props.error : null))
+const message = computed(() => (props.error instanceof Error ? props.error.message : 'unknown'))
+</script>
+
+<template>
+  <div class="error-note" role="alert">
+    <strong>{{ what }}:</strong> {{ message }}.
+    <span v-if="known?.mend" class="quiet">{{ known.mend }}</span>
+    <button class="button plain" @click="$emit('retry')">Try again</button>
+  </div>
+</template>
+
+<style scoped>
+.error-note {
+  border-left: 3px solid var(--fall);
+  padding: 8px 12px;
+  margin: 12px 0;
+}
+</style>

@@ -1,0 +1,55 @@
+import createClient from 'openapi-fetch'
+import type { components, paths } from '@/generated/api'
+
+export type Schemas = components['schemas']
+export type Sieve = Schemas['Sieve']
+export type Condition = Schemas['Condition']
+export type StoredSieve = Schemas['StoredSieve']
+export type Preview = Schemas['Preview']
+export type Problem = Schemas['Problem']
+export type Run = Schemas['Run']
+export type RunView = Schemas['RunView']
+export type HitView = Schemas['HitView']
+export type Chart = Awaited<ReturnType<typeof chartOf>>
+export type Vocabulary = Schemas['Vocabulary']
+export type FunctionEntry = Schemas['FunctionEntry']
+
+export const api = createClient<paths>({ baseUrl: '' })
+
+/** What the server says is wrong: the same shape for every endpoint. */
+export class ApiError extends Error {
+  constructor(
+    readonly code: string,
+    message: string,
+    readonly mend: string | null,
+    readonly problems: Problem[],
+  ) {
+    super(message)
+  }
+}
+
+/** The chart of a hit, as of the moment of its run. */
+export const chartOf = (runId: number, code: string) =>
+  answer(
+    api.GET('/api/runs/{run_id}/hits/{code}/chart', {
+      params: { path: { run_id: runId, code } },
+    }),
+  )
+
+/** The data of a reply, or an ApiError to throw. */
+export async function answer<T>(
+  call: Promise<{ data?: T; error?: Schemas['Failure']; response: Response }>,
+): Promise<T> {
+  let reply
+  try {
+    reply = await call
+  } catch {
+    const mend = 'see whether ./start is still running, then try again'
+    throw new ApiError('unreachable', 'the server does not answer', mend, [])
+  }
+  if (reply.error) {
+    const { code, message, mend, problems } = reply.error
+    throw new ApiError(code, message, mend, problems)
+  }
+  return reply.data as T
+}

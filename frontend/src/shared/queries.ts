@@ -1,0 +1,48 @@
+import { useQuery } from '@tanstack/vue-query'
+import { toValue, type MaybeRefOrGetter } from 'vue'
+import { answer, api } from './api'
+
+export const keys = {
+  thread: ['thread'] as const,
+  universes: ['universes'] as const,
+  vocabulary: ['vocabulary'] as const,
+  sieves: ['sieves'] as const,
+  runs: ['runs'] as const,
+}
+
+export const useThread = () =>
+  useQuery({
+    queryKey: keys.thread,
+    queryFn: () => answer(api.GET('/api/thread')),
+    refetchInterval: 15_000,
+  })
+
+export const useUniverses = () =>
+  useQuery({ queryKey: keys.universes, queryFn: () => answer(api.GET('/api/universes')) })
+
+export const useVocabulary = () =>
+  useQuery({
+    queryKey: keys.vocabulary,
+    queryFn: () => answer(api.GET('/api/vocabulary')),
+    staleTime: Infinity,
+  })
+
+export const useSieves = () =>
+  useQuery({ queryKey: keys.sieves, queryFn: () => answer(api.GET('/api/sieves')) })
+
+export const useRuns = () =>
+  useQuery({ queryKey: keys.runs, queryFn: () => answer(api.GET('/api/runs')) })
+
+export const useRun = (id: MaybeRefOrGetter<number>) =>
+  useQuery({
+    queryKey: ['run', id],
+    queryFn: () =>
+      answer(api.GET('/api/runs/{run_id}', { params: { path: { run_id: toValue(id) } } })),
+  })
+
+export const useHits = (id: MaybeRefOrGetter<number>) =>
+  useQuery({
+    queryKey: ['hits', id],
+    queryFn: () =>
+      answer(api.GET('/api/runs/{run_id}/hits', { params: { path: { run_id: toValue(id) } } })),
+  })

@@ -1,0 +1,100 @@
+"""Take the pictures in docs/screenshots from a running application with the demo data.
+
+    ./start                                   in one terminal
+    .venv/bin/python scripts/screenshots.py   in another
+
+Runs the demo's sieves once if they have not been run. Needs Chromium.
+"""
+
+from __future__ import annotations
+
+import argparse
+import json
+import time
+import urllib.request
+from pathlib import Path
+
+from playwright.sync_api import Page, sync_playwright
+
+ROOT = Path(__file__).resolve().parents[1]
+FLAGS = [
+    "--no-sandbox",
+    "--disable-gpu",
+    "--disable-quic",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+]
+
+
+def call(base: str, path: str, body: object = None) -> object:
+    data = None if body is None else json.dumps(body).encode()
+    with urllib.request.urlopen(f"{base}/api{path}", data=data) as reply:
+        return json.loads(reply.read())
+
+
+def finished_run(base: str, name: str) -> dict:
+    """The newest finished run of the sieve of that name; it is run when there is none."""
+    sieve = next(s for s in call(base, "/sieves") if s["sieve"]["name"] == name)
+    done = [r for r in call(base, "/runs") if r["sieve_id"] == sieve["id"] and r["state"] == "done"]
+    if done:
+        return done[0]
+    run = call(base, "/runs", {"sieve_id": sieve["id"]})
+    while True:
+        view = call(base, f"/runs/{run['id']}")
+        if view["run"]["state"] == "done":
+            return view["run"]
+        time.sleep(0.2)
+
+
+def views(base: str) -> dict[str, tuple[str, bool]]:
+    """Name of each picture: its address, and whether at night."""
+    finished_run(base, "Overstretched rise")
+    waking = finished_run(base, "Waking range")
+    agreed = finished_run(base, "Agreed uptrend")
+    return {
+        "sieves": ("/sieves", False),
+        "sieve": (f"/sieves/{waking['sieve_id']}", False),
+        "sieve-night": (f"/sieves/{agreed['sieve_id']}", True),
+        "functions": ("/functions", False),
+        "runs": ("/runs", False),
+        "run": (f"/runs/{agreed['id']}", False),
+        "review": (f"/runs/{waking['id']}/review", False),
+        "review-night": (f"/runs/{agreed['id']}/review", True),
+        "instruments": ("/instruments", False),
+    }
+
+
+def take(page: Page, url: str, night: bool, file: Path) -> None:
+    page.add_init_script(f"localStorage.setItem('night', '{'yes' if night else 'no'}')")
+    page.goto(url)
+    page.wait_for_load_state("networkidle")
+    page.wait_for_timeout(500)
+    page.screenshot(path=file)
+
+
+def main() -> None:
+    parser = argparse.ArgumentParser(description=__doc__)
+    parser.add_argument("--base", default="http://127.0.0.1:8437")
+    parser.add_argument("--out", type=Path, default=ROOT / "docs" / "screenshots")
+    parser.add_argument("--only", nargs="*", help="names of single pictures")
+    parser.add_argument("--size", default="1280x800")
+    options = parser.parse_args()
+    width, height = map(int, options.size.split("x"))
+    options.out.mkdir(parents=True, exist_ok=True)
+    with sync_playwright() as playwright:
+        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
+        for name, (path, night) in views(options.base).items():
+            if options.only and name not in options.only:
+                continue
+            page = browser.new_page(viewport={"width": width, "height": height})
+            page.on("console", lambda m: print(m.text) if m.type == "error" else None)
+            page.on("pageerror", lambda error: print("page error:", error))
+            take(page, options.base + path, night, options.out / f"{name}.png")
+            page.close()
+        browser.close()
+
+
+if __name__ == "__main__":
+    main()
