@@ -1,12 +1,14 @@
 """Alembic's entry: run the migrations on the address it was given."""
 
 from alembic import context
-from sqlalchemy import create_engine
+from sqlalchemy import NullPool, create_engine
 
 from zealous_sieve.storage.models import Base
 
 address = context.config.get_main_option("sqlalchemy.url") or ""
-engine = create_engine(address.replace("postgresql://", "postgresql+psycopg://", 1))
+engine = create_engine(
+    address.replace("postgresql://", "postgresql+psycopg://", 1), poolclass=NullPool
+)
 with engine.connect() as connection:
     context.configure(connection=connection, target_metadata=Base.metadata)
     with context.begin_transaction():

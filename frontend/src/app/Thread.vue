@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { computed } from 'vue'
+import { computed, watchEffect } from 'vue'
 import { useRoute } from 'vue-router'
 import { moment, plural } from '@/shared/format'
 import { useThread } from '@/shared/queries'
@@ -9,6 +9,8 @@ import { showKeys } from './keyList'
 /** The stages of the day as one line with live counts: the navigation and the to-do list in one. */
 const route = useRoute()
 const { data: counts, isError } = useThread()
+const title = computed(() => String(route.meta.title ?? 'Zealous Sieve'))
+watchEffect(() => (document.title = `${title.value} · Zealous Sieve`))
 
 const stages = computed(() => {
   const c = counts.value
@@ -46,6 +48,7 @@ const stages = computed(() => {
 
 <template>
   <header class="thread">
+    <h1 v-if="route.name !== 'review'" class="visually-hidden">{{ title }}</h1>
     <RouterLink to="/sieves" class="sign" aria-label="Zealous Sieve">
       <svg width="18" height="18" viewBox="0 0 18 18" aria-hidden="true">
         <rect x="1" y="1" width="7" height="7" />

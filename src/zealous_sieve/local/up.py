@@ -16,9 +16,9 @@ from typing import TextIO
 from honcho.manager import Manager
 
 from zealous_sieve import wiring
+from zealous_sieve.core.engine.warm import warm_cache
 from zealous_sieve.local.cluster import Cluster, cluster_in
 from zealous_sieve.local.parent import PARENT
-from zealous_sieve.core.engine.warm import warm_cache
 from zealous_sieve.storage.database import migrate
 from zealous_sieve.usecases.demo import fill_demo
 

@@ -69,7 +69,7 @@ class MarketStore:
 
     def replace_findings(self, findings: Sequence[Finding]) -> None:
         with self.database.session() as session:
-            known = session.execute(select(InstrumentRow.code, InstrumentRow.id)).tuples()
+            known = session.execute(select(InstrumentRow.code, InstrumentRow.id))
             ids = {code: number for code, number in known}  # noqa: C416
             session.execute(delete(FindingRow))
             for f in findings:

@@ -146,16 +146,18 @@ const pick = (n: number) => (at.value = n)
       </div>
       <template v-if="run.state === 'done' && view.data.value">
         <Funnel :view="view.data.value" />
-        <div class="tabs" role="tablist">
-          <button
-            v-for="t in tabs"
-            :key="t.key"
-            role="tab"
-            :aria-selected="tab === t.key"
-            @click="tab = t.key"
-          >
-            {{ t.name }}
-          </button>
+        <div class="tabs">
+          <div role="tablist" class="tablist">
+            <button
+              v-for="t in tabs"
+              :key="t.key"
+              role="tab"
+              :aria-selected="tab === t.key"
+              @click="tab = t.key"
+            >
+              {{ t.name }}
+            </button>
+          </div>
           <input
             v-if="tab === 'hits'"
             ref="field"
@@ -268,6 +270,10 @@ const pick = (n: number) => (at.value = n)
 .head .sentence {
   flex: 1;
   margin-bottom: 6px;
+}
+.tablist {
+  display: flex;
+  gap: 18px;
 }
 .filter {
   margin-left: auto;

@@ -74,7 +74,7 @@ useKeys([{ key: 'c', does: 'compose a new sieve', run: () => router.push('/sieve
           <th class="number">Version</th>
           <th>Last run</th>
           <th class="number">Hits</th>
-          <th></th>
+          <th><span class="visually-hidden">What to do</span></th>
         </tr>
       </thead>
       <tbody>

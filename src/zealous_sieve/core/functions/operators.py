@@ -137,7 +137,7 @@ def crosses_above(spans, x, y, out):  # type: ignore[no-untyped-def]
                 out[t] = 1.0 if now > 0.0 and before <= 0.0 else 0.0
 
 
-@kernel(warmup=0, reach=lambda least, bars: bars, dense=True)
+@kernel(warmup=lambda least, bars: bars - 1, dense=True)
 def at_least_of(spans, a, least, bars, out):  # type: ignore[no-untyped-def]
     """Kleene count: at least ``least`` yes among the last ``bars``; bars before the first are unknown."""
     for s in spans:

@@ -62,12 +62,20 @@ def read_sieve(text: str | bytes) -> Sieve:
     try:
         return Sieve.model_validate_json(text)
     except ValidationError as error:
-        raise SieveError(*map(_problem, error.errors())) from None
+        details = error.errors()
+        places = [detail["loc"] for detail in details]
+        inner = [d for d in details if not any(_within(p, d["loc"]) for p in places)]
+        raise SieveError(*map(_problem, inner)) from None
 
 
 def write_sieve(sieve: Sieve) -> str:
     """The JSON document of a sieve."""
     return sieve.model_dump_json(indent=2) + "\n"
+
+
+def _within(place: tuple[int | str, ...], whole: tuple[int | str, ...]) -> bool:
+    """True when one place lies inside another: a list is not complained about for its items."""
+    return len(place) > len(whole) > 0 and place[: len(whole)] == whole
 
 
 def _problem(detail: object) -> Problem:

@@ -1,0 +1,79 @@
+"""Bars for tests: random walks, with gaps where asked for."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+import numpy as np
+
+from zealous_sieve.core.engine.evaluate import evaluate
+from zealous_sieve.core.engine.panel import Column, Panel, Times
+from zealous_sieve.core.formula.check import check
+from zealous_sieve.core.functions.specification import CATALOGUE, Function, Kind
+
+DAY = 86_400
+Series = tuple[Times, dict[str, Column]]
+
+
+def walk(bars: int, seed: int = 1, missing: float = 0.0) -> Series:
+    """A random walk of daily bars; a share of them may be missing (NaN in every column)."""
+    rng = np.random.default_rng(seed)
+    close = 100 * np.exp(np.cumsum(rng.normal(0, 0.012, bars)))
+    opening = np.concatenate([[100.0], close[:-1]]) * np.exp(rng.normal(0, 0.004, bars))
+    top = np.maximum(opening, close) * np.exp(np.abs(rng.normal(0, 0.005, bars)))
+    low = np.minimum(opening, close) * np.exp(-np.abs(rng.normal(0, 0.005, bars)))
+    columns = {
+        "open": np.round(opening, 2),
+        "high": np.round(np.maximum(top, 0.01), 2),
+        "low": np.round(low, 2),
+        "close": np.round(close, 2),
+        "volume": np.round(np.exp(rng.normal(11, 0.5, bars))),
+    }
+    columns["high"] = np.maximum.reduce([columns[n] for n in ("open", "high", "close")])
+    columns["low"] = np.minimum.reduce([columns[n] for n in ("open", "low", "close")])
+    holes = rng.random(bars) < missing
+    for column in columns.values():
+        column[holes] = np.nan
+    return np.arange(bars, dtype=np.int64) * DAY, columns
+
+
+def panel_of(*lengths: int, seed: int = 1, missing: float = 0.0) -> Panel:
+    """Instruments A0, A1, … of the given numbers of bars."""
+    series = {f"A{n}": walk(bars, seed + n, missing) for n, bars in enumerate(lengths)}
+    return Panel.of(series)
+
+
+def one(columns: Mapping[str, object], times: Times | None = None) -> Panel:
+    """One instrument from lists; columns that are left out repeat the close."""
+    close = np.array(columns["close"], dtype=float)
+    full = {n: np.array(columns.get(n, close), dtype=float) for n in ("open", "high", "low")}
+    full |= {"close": close, "volume": np.array(columns.get("volume", close * 0 + 1), dtype=float)}
+    moments = np.arange(len(close), dtype=np.int64) * DAY if times is None else times
+    return Panel.of({"A": (moments, full)})
+
+
+def values(text: str, panel: Panel, **options: int) -> Column:
+    """The single result of a formula on a panel."""
+    formula = check(text)
+    name, output = next(iter(formula.outputs.items()))
+    return evaluate({name: output.term}, panel, **options)[name]
+
+
+def example_calls() -> list[str]:
+    """Every output of every function of the catalogue, written with small lengths."""
+    return [call for function in CATALOGUE.values() for call in calls_of(function)]
+
+
+def calls_of(function: Function) -> list[str]:
+    """How a function is called in tests: its inputs from prices, its lengths short."""
+    inputs = ["close > open" if i.kind == Kind.TRUTH else "close" for i in function.inputs]
+    if len(inputs) > 1:
+        inputs[1:] = ["close" if "close" not in inputs[0] else "hl2", "low"][: len(inputs) - 1]
+    lengths = iter((6, 9, 4, 3, 5))
+    for parameter in function.parameters:
+        default = next(lengths) if parameter.whole else parameter.default or 2
+        inputs.append(f"{max(default, parameter.low):g}")
+    call = f"{function.name}({', '.join(inputs)})" if inputs else function.name
+    if len(function.outputs) == 1:
+        return [call]
+    return [f"{call}.{output.name}" for output in function.outputs]

@@ -1,0 +1,219 @@
+"""The trader's way through the application, in a real browser, by keyboard where one would."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+from playwright.sync_api import Browser, Page, expect, sync_playwright
+
+from tests.conftest import Service
+
+FLAGS = [
+    "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run",
+    "--disable-background-networking", "--disable-component-update", "--disable-sync",
+]  # fmt: skip
+AXE = Path(__file__).resolve().parents[2] / "frontend/node_modules/axe-core/axe.min.js"
+
+
+@pytest.fixture(scope="module")
+def browser() -> Iterator[Browser]:
+    with sync_playwright() as playwright:
+        chromium = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
+        yield chromium
+        chromium.close()
+
+
+@pytest.fixture
+def page(browser: Browser, service: Service) -> Iterator[Page]:
+    opened = browser.new_page(
+        viewport={"width": 1280, "height": 800}, base_url=service.base, bypass_csp=True
+    )
+    errors: list[str] = []
+    opened.on("pageerror", lambda error: errors.append(str(error)))
+    yield opened
+    opened.close()
+    assert errors == []
+
+
+def editor(page: Page, label: str) -> None:
+    """Put the cursor into a formula and choose all of its text."""
+    page.get_by_role("textbox", name=label, exact=True).click()
+    page.keyboard.press("Control+a")
+
+
+def write(page: Page, label: str, text: str) -> None:
+    editor(page, label)
+    page.keyboard.insert_text(text)
+
+
+def test_from_a_changed_condition_to_verdicts(page: Page) -> None:
+    page.goto("/")
+    page.get_by_role("link", name="Waking range").click()
+    leaves = page.locator(".leaves .sentence b")
+    expect(leaves).to_have_text(re.compile(r"^\d+$"))
+    before = int(leaves.inner_text())
+
+    write(page, "Condition 2", "close > prev(highest(high, 10))")
+    expect(page.get_by_text("Close is above Previous(Highest(High, 10))")).to_be_visible()
+    expect(leaves).not_to_have_text(str(before))
+    after = int(leaves.inner_text())
+    assert after > before
+
+    page.keyboard.press("Control+Enter")
+    expect(page.locator("main .sentence b").first).to_have_text(str(after))
+    expect(page).to_have_url(re.compile(r"/runs/\d+$"))
+    rows = page.locator("tbody tr")
+    expect(rows).to_have_count(after)
+
+    page.keyboard.press("ArrowDown")
+    expect(rows.nth(1)).to_have_class(re.compile("chosen"))
+    code = rows.nth(1).locator("a").inner_text()
+    page.keyboard.press("Enter")
+    expect(page).to_have_url(re.compile(rf"/review/{code}$"))
+    expect(page.locator("h1")).to_contain_text(code)
+    expect(page.locator(".canvas canvas")).to_be_visible()
+    expect(page.locator(".why li").nth(1)).to_contain_text("is above Previous(Highest(High, 10))")
+
+    page.keyboard.press("ArrowLeft")
+    expect(page.locator(".steps")).to_contain_text(f"1 / {after}")
+    first = page.locator("h1 .mono").inner_text()
+    page.keyboard.press("t")
+    expect(page.locator(".rail a", has_text=first).locator(".mark.take")).to_be_visible()
+    expect(page.locator("h1 .mono")).to_have_text(code)
+    page.keyboard.press("v")
+    page.keyboard.press("v")
+    page.keyboard.press("m")
+    page.keyboard.type("wide gap")
+    page.keyboard.press("Enter")
+    page.keyboard.press("d")
+    expect(page.locator(".rail p")).to_have_text(f"2 of {after} decided")
+    page.get_by_role("button", name="Undo").click()
+    expect(page.locator(".rail p")).to_have_text(f"1 of {after} decided")
+
+    page.keyboard.press("Escape")
+    expect(page.locator("tbody tr").first.locator("td").last).to_have_text("take")
+    page.reload()
+    expect(page.locator("tbody tr").first.locator("td").last).to_have_text("take")
+
+
+def test_composing_a_sieve_from_nothing(page: Page) -> None:
+    page.goto("/sieves")
+    expect(page.get_by_role("table")).to_be_visible()
+    page.keyboard.press("c")
+    expect(page).to_have_url(re.compile("/sieves/new$"))
+    page.get_by_role("textbox", name="Name of the sieve").fill("Near its high")
+    write(page, "Condition 1", "close within 1% of highest(high, 250)")
+    expect(page.get_by_text("Close is within 1 % of Highest(High, 250)")).to_be_visible()
+    page.get_by_role("button", name=re.compile("Add a condition")).click()
+    write(page, "Condition 2", "volume > 1")
+    page.get_by_role("combobox", name="Role of condition 2").select_option("boost")
+    page.get_by_role("combobox", name="Universe").select_option("Largest 40")
+    expect(page.locator(".leaves .sentence")).to_contain_text("of 40 pass now")
+    page.keyboard.press("Control+s")
+    expect(page).to_have_url(re.compile(r"/sieves/\d+$"))
+    expect(page.get_by_text("version 1", exact=True)).to_be_visible()
+    page.goto("/sieves")
+    row = page.locator("tbody tr", has_text="Near its high")
+    row.get_by_role("button", name="Put away").click()
+    expect(row).to_have_count(0)
+    page.get_by_role("button", name="Undo").click()
+    expect(row).to_have_count(1)
+
+
+def test_errors_are_underlined_at_their_place_and_stop_a_run(page: Page) -> None:
+    page.goto("/sieves/1")
+    expect(page.locator(".leaves .sentence b")).to_be_visible()
+    write(page, "Condition 1", "close > emma(close, 20)")
+    expect(page.locator(".cm-lintRange-error")).to_have_text("emma(close, 20)")
+    expect(page.locator(".row .wrong").first).to_contain_text("did you mean ema?")
+    expect(page.get_by_role("button", name=re.compile("^Run"))).to_be_disabled()
+    expect(page.locator(".leaves")).to_contain_text("mend what is underlined")
+
+
+def test_the_editor_completes_functions_with_their_paragraph(page: Page) -> None:
+    page.goto("/sieves/1")
+    editor(page, "Condition 1")
+    page.keyboard.press("Delete")
+    page.keyboard.type("close > supe", delay=30)
+    expect(page.locator(".cm-tooltip-autocomplete")).to_contain_text("supertrend")
+    expect(page.locator(".cm-completionInfo")).to_contain_text("trailing line")
+    page.wait_for_timeout(200)  # the list takes no key in its first moments
+    page.keyboard.press("Enter")
+    expect(page.locator(".cm-content").first).to_contain_text("supertrend(10, 3).line")
+
+
+def test_hits_are_sorted_and_filtered(page: Page) -> None:
+    page.goto("/sieves")
+    page.locator("tbody tr", has_text="Agreed uptrend").get_by_role("button", name="Run").click()
+    codes = page.locator("tbody td.mono")
+    expect(codes.nth(10)).to_be_visible()
+    page.get_by_role("button", name="Code").click()
+    listed = codes.all_inner_texts()
+    assert listed == sorted(listed)
+    page.get_by_role("button", name="Code").click()
+    assert codes.all_inner_texts() == sorted(listed, reverse=True)
+    page.keyboard.press("/")
+    page.keyboard.type(listed[3].lower())
+    expect(codes).to_have_count(1)
+    page.get_by_role("textbox", name="Filter hits").fill("zzzz")
+    expect(page.get_by_text("No hit fits the filter")).to_be_visible()
+    page.get_by_role("tab", name=re.compile("Stale")).click()
+    expect(page.locator("main")).to_contain_text("CMSTRG")
+
+
+def test_instruments_tell_what_the_data_check_found(page: Page) -> None:
+    page.goto("/instruments")
+    page.get_by_role("button", name="5 of them").click()
+    expect(page.locator("tbody tr")).to_have_count(5)
+    for kind in ("gap", "bad print", "stale", "frozen"):
+        expect(page.locator("tbody").get_by_text(kind).first).to_be_visible()
+    page.get_by_role("button", name=re.compile("^Currencies")).click()
+    page.get_by_label("flagged only").uncheck()
+    expect(page.locator("tbody tr")).to_have_count(28)
+
+
+def test_states_without_content_say_what_to_do(page: Page, service: Service) -> None:
+    page.goto("/nowhere/at/all")
+    expect(page.get_by_text("There is no page at this address")).to_be_visible()
+    page.goto("/runs/99999")
+    expect(page.get_by_role("alert")).to_contain_text("there is no run 99999")
+    page.goto("/instruments?universe=Nowhere")
+    expect(page.get_by_role("alert")).to_contain_text("no universe called Nowhere")
+
+
+def test_the_keys_of_a_page_are_listed(page: Page) -> None:
+    page.goto("/sieves")
+    expect(page.get_by_role("table")).to_be_visible()
+    page.keyboard.press("?")
+    expect(page.get_by_role("dialog")).to_contain_text("compose a new sieve")
+    page.keyboard.press("Escape")
+    expect(page.get_by_role("dialog")).to_have_count(0)
+
+
+@pytest.mark.parametrize("night", ["no", "yes"])
+@pytest.mark.parametrize("path", ["/sieves", "/sieves/1", "/functions", "/runs", "/instruments"])
+def test_pages_have_no_accessibility_faults(page: Page, path: str, night: str) -> None:
+    check_access(page, path, night)
+
+
+@pytest.mark.parametrize("night", ["no", "yes"])
+def test_run_and_review_have_no_accessibility_faults(page: Page, night: str) -> None:
+    page.goto("/sieves")
+    page.locator("tbody tr", has_text="Waking range").get_by_role("button", name="Run").click()
+    expect(page.locator("tbody td.mono").first).to_be_visible()
+    run = page.url
+    check_access(page, run, night)
+    check_access(page, f"{run}/review", night)
+
+
+def check_access(page: Page, path: str, night: str) -> None:
+    page.add_init_script(f"localStorage.setItem('night', '{night}')")
+    page.goto(path)
+    page.wait_for_load_state("networkidle")
+    page.add_script_tag(path=str(AXE))
+    found = page.evaluate("axe.run().then((result) => result.violations)")
+    told = [f"{v['id']}: {[n['target'] for n in v['nodes']][:3]}" for v in found]
+    assert told == []

@@ -1,0 +1,125 @@
+"""A PostgreSQL of the tests' own, with the demo filled in once and copied for every test."""
+
+from __future__ import annotations
+
+import itertools
+import os
+import subprocess
+import sys
+import tempfile
+import time
+import urllib.error
+import urllib.request
+from collections.abc import Iterator
+from pathlib import Path
+
+import psycopg
+import pytest
+from flask.testing import FlaskClient
+
+from zealous_sieve import wiring
+from zealous_sieve.local.cluster import Cluster, cluster_in, free_port
+from zealous_sieve.storage.database import migrate
+from zealous_sieve.usecases.demo import fill_demo
+from zealous_sieve.usecases.ports import Outside
+
+_numbers = itertools.count(1)
+
+
+@pytest.fixture(scope="session")
+def cluster() -> Iterator[Cluster]:
+    with tempfile.TemporaryDirectory(prefix="zealous-sieve-test-", dir="/var/tmp") as folder:
+        Path(folder).chmod(0o755)
+        own = cluster_in(Path(folder))
+        own.start()
+        yield own
+        own.destroy()
+
+
+@pytest.fixture(scope="session")
+def demo(cluster: Cluster) -> str:
+    """The name of a database with the demo, to copy."""
+    address = cluster.make_database("demo")
+    migrate(address)
+    outside = wiring.outside(address)
+    assert fill_demo(outside, lambda _: None)
+    assert not fill_demo(outside, lambda _: None)
+    outside.bars.database.engine.dispose()
+    return "demo"
+
+
+def copy_of(cluster: Cluster, name: str) -> str:
+    own = f"copy_{next(_numbers)}"
+    with psycopg.connect(cluster.address_of("postgres"), autocommit=True) as connection:
+        connection.execute(f'CREATE DATABASE "{own}" TEMPLATE "{name}"')
+    return cluster.address_of(own)
+
+
+@pytest.fixture
+def address(cluster: Cluster, demo: str) -> str:
+    """A fresh copy of the demo database."""
+    return copy_of(cluster, demo)
+
+
+@pytest.fixture
+def outside(address: str) -> Outside:
+    return wiring.outside(address)
+
+
+@pytest.fixture
+def client(outside: Outside) -> FlaskClient:
+    from zealous_sieve.web.app import create_app
+
+    return create_app(outside).test_client()
+
+
+class Service:
+    """The web process and the worker, started as ./start starts them."""
+
+    def __init__(self, address: str) -> None:
+        self.address = address
+        self.port = free_port()
+        self.base = f"http://127.0.0.1:{self.port}"
+        self.processes: dict[str, subprocess.Popen[bytes]] = {}
+
+    def start(self, name: str, *arguments: str) -> None:
+        environment = os.environ | {wiring.ADDRESS: self.address}
+        command = [sys.executable, "-m", "zealous_sieve.cli.main", name, *arguments]
+        self.processes[name] = subprocess.Popen(command, env=environment)
+
+    def start_all(self) -> None:
+        self.start("serve", "--port", str(self.port))
+        self.start("worker")
+        self.wait()
+
+    def wait(self) -> None:
+        for _ in range(600):
+            try:
+                with urllib.request.urlopen(f"{self.base}/api/thread", timeout=5):
+                    return
+            except (urllib.error.URLError, ConnectionError):
+                time.sleep(0.1)
+        raise TimeoutError("the web process does not answer")
+
+    def kill(self, name: str) -> None:
+        process = self.processes.pop(name)
+        process.kill()
+        process.wait()
+
+    def stop(self) -> None:
+        for process in self.processes.values():
+            process.terminate()
+        for process in self.processes.values():
+            try:
+                process.wait(10)
+            except subprocess.TimeoutExpired:
+                process.kill()
+
+
+@pytest.fixture(scope="session")
+def service(cluster: Cluster, demo: str) -> Iterator[Service]:
+    """A running application on its own copy of the demo."""
+    running = Service(copy_of(cluster, demo))
+    running.start_all()
+    yield running
+    running.stop()

@@ -1,0 +1,150 @@
+"""What every function of the catalogue has to keep, on the same bars, without exception.
+
+A function is added to the catalogue and thereby to these tests.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from tests.bars import calls_of, example_calls, panel_of, values
+from zealous_sieve.core.engine.evaluate import evaluate
+from zealous_sieve.core.engine.panel import Panel
+from zealous_sieve.core.errors import FormulaError
+from zealous_sieve.core.formula.check import check
+from zealous_sieve.core.functions.specification import CATALOGUE, Function
+
+CALLS = example_calls()
+FUNCTIONS = list(CATALOGUE.values())
+
+EARLY = {
+    "rising(close, 6)": "a single bar that did not rise decides it before six are there",
+    "falling(close, 6)": "a single bar that did not fall decides it before six are there",
+    "compression(6, 2, 1.5).released": "no and unknown is no: decided a bar early",
+    "inside_bar": "no and unknown is no",
+    "outside_bar": "no and unknown is no",
+}
+"""May be known before the inferred lookback, and why."""
+LATE = {
+    "bars_since(close > open)": "missing until the condition has been yes once",
+    "when_last(close > open, close)": "missing until the condition has been yes once",
+    "compression(6, 2, 1.5).bars": "missing until the bands have been apart once",
+}
+"""May be missing after the inferred lookback, and why."""
+
+
+@pytest.fixture(scope="module")
+def panel() -> Panel:
+    return panel_of(150, 90, 40)
+
+
+@pytest.mark.parametrize("call", CALLS)
+def test_the_past_does_not_change_when_the_future_is_cut_off(call: str, panel: Panel) -> None:
+    whole = values(call, panel)
+    for cut in (3, 17, 39, 88):
+        shorter = Panel(
+            codes=panel.codes,
+            times=panel.times,
+            columns=panel.columns,
+            starts=panel.starts,
+            ends=np.minimum(panel.ends, panel.starts + cut),
+        )
+        known = values(call, shorter)
+        for n in range(len(panel)):
+            rows = shorter.rows(n)
+            np.testing.assert_array_equal(known[rows], whole[rows])
+
+
+@pytest.mark.parametrize("call", CALLS)
+def test_the_warm_up_is_blank_and_only_it(call: str, panel: Panel) -> None:
+    first_known = check(call).lookback - 1
+    column = values(call, panel)[panel.rows(0)]
+    known = ~np.isnan(column)
+    if call not in EARLY:
+        assert not known[:first_known].any()
+    if call not in LATE:
+        assert known[first_known:].all()
+
+
+@pytest.mark.parametrize("call", CALLS)
+def test_the_last_bars_alone_equal_those_of_the_full_history(call: str, panel: Panel) -> None:
+    whole = values(call, panel)
+    for last in (1, 5, 50):
+        tail = values(call, panel, last=last)
+        for n in range(len(panel)):
+            expected = whole[panel.rows(n)][-last:]
+            np.testing.assert_array_equal(tail[n, last - len(expected) :], expected)
+
+
+@pytest.mark.parametrize("call", CALLS)
+def test_alone_equals_inside_a_panel(call: str, panel: Panel) -> None:
+    together = values(call, panel)
+    for code in panel.codes:
+        alone = panel.choose([code])
+        rows = alone.rows(0)
+        np.testing.assert_array_equal(values(call, alone)[rows], together[rows])
+
+
+def test_inputs_are_not_modified(panel: Panel) -> None:
+    before = {name: column.copy() for name, column in panel.columns.items()}
+    evaluate({call: next(iter(check(call).outputs.values())).term for call in CALLS}, panel)
+    for name, column in before.items():
+        np.testing.assert_array_equal(panel.columns[name], column)
+
+
+@pytest.mark.parametrize("call", CALLS)
+def test_missing_bars_leave_missing_values_and_later_ones_return(call: str) -> None:
+    holed = panel_of(200, seed=7)
+    for column in holed.columns.values():
+        column[60:63] = np.nan
+    result = values(call, holed)
+    assert not np.isinf(result).any()
+    if call not in LATE:
+        lookback = check(call).lookback
+        assert not np.isnan(result[63 + 3 * lookback :]).any()
+
+
+@pytest.mark.parametrize("function", FUNCTIONS, ids=lambda f: f.name)
+def test_every_parameter_is_held_to_its_bounds(function: Function) -> None:
+    call = calls_of(function)[0]
+    for parameter in function.parameters:
+        outside = [parameter.low - 1, parameter.high * 10]
+        outside += [parameter.low + 0.5] if parameter.whole else []
+        for wrong in outside:
+            arguments = [f"{i.name}=close > open" if i.kind == "truth" else f"{i.name}=close"
+                         for i in function.inputs]  # fmt: skip
+            arguments += [
+                f"{p.name}={wrong if p is parameter else max(p.default or 5, p.low)}"
+                for p in function.parameters
+            ]
+            with pytest.raises(FormulaError) as refused:
+                check(f"{function.name}({', '.join(arguments)})")
+            assert refused.value.problem.code == "out_of_bounds", call
+
+
+@pytest.mark.parametrize("function", FUNCTIONS, ids=lambda f: f.name)
+def test_every_entry_is_documented_in_sentences(function: Function) -> None:
+    for text in (function.meaning, function.reading, function.pitfalls, function.source):
+        assert len(text) > 5
+        assert text.endswith(".")
+    assert function.formula
+    assert function.label
+
+
+@pytest.mark.parametrize("call", CALLS)
+def test_natural_ranges_hold(call: str, panel: Panel) -> None:
+    spec = next(iter(check(call).outputs.values())).spec
+    if spec is None or spec.span is None:
+        return
+    result = values(call, panel)
+    known = result[~np.isnan(result)]
+    assert known.min() >= spec.span[0] - 1e-9
+    assert known.max() <= spec.span[1] + 1e-9
+
+
+def test_nothing_breaks_on_no_bars_and_on_one_bar() -> None:
+    for panel in (panel_of(0), panel_of(1), panel_of(0, 1, 0)):
+        for call in CALLS:
+            assert len(values(call, panel)) == panel.bars
+            assert values(call, panel, last=2).shape == (len(panel), 2)

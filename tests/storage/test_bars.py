@@ -1,0 +1,75 @@
+"""Bars in and out of PostgreSQL."""
+
+from __future__ import annotations
+
+import numpy as np
+import psycopg
+import pytest
+from sqlalchemy import inspect
+
+from tests.bars import walk
+from zealous_sieve.core.engine.panel import Panel
+from zealous_sieve.core.market.instruments import Instrument
+from zealous_sieve.core.market.lantern.market import build
+from zealous_sieve.storage.database import migrate
+from zealous_sieve.storage.models import Base
+from zealous_sieve.usecases.ports import Outside
+
+
+def same(a: Panel, b: Panel) -> None:
+    assert a.codes == b.codes
+    np.testing.assert_array_equal(a.times, b.times)
+    for name in a.columns:
+        np.testing.assert_array_equal(a.columns[name], b.columns[name])
+
+
+def test_what_is_loaded_is_what_was_made(outside: Outside) -> None:
+    same(outside.bars.panel(), Panel.of(build().daily))
+
+
+def test_blocks_and_rows_give_the_same_panel(outside: Outside) -> None:
+    packed = outside.bars.load()
+    outside.bars.drop_blocks()
+    same(outside.bars.load(), packed)
+    assert outside.bars.pack_months() > 20_000
+    assert outside.bars.pack_months() == 0
+    same(outside.bars.load(), packed)
+
+
+def test_new_bars_replace_those_of_the_same_time_and_are_seen_at_once(outside: Outside) -> None:
+    before = outside.bars.panel()
+    code = before.codes[5]
+    rows = before.rows(5)
+    middle = rows.start + 700
+    columns = {name: column[middle : middle + 1].copy() for name, column in before.columns.items()}
+    columns["close"] = columns["close"] + 1
+    columns["high"] = columns["high"] + 2
+    assert outside.bars.write({code: (before.times[middle : middle + 1], columns)}) == 1
+    after = outside.bars.panel()
+    assert after.columns["close"][middle] == before.columns["close"][middle] + 1
+    assert after.bars == before.bars
+    outside.bars.pack_months()
+    same(outside.bars.load(), after)
+
+
+def test_a_write_that_fails_leaves_nothing(outside: Outside) -> None:
+    before = outside.bars.panel().bars
+    outside.market.add_instruments([Instrument(code="NEWONE", name="New one")])
+    good, bad = walk(30), walk(30)
+    bad[1]["close"][12] = np.nan
+    bad[0][12] = bad[0][11]
+    with pytest.raises((psycopg.Error, KeyError)):
+        outside.bars.write({"NEWONE": good, "UNKNOWN": bad})
+    assert outside.bars.load().bars == before
+
+
+def test_models_and_migrations_agree(address: str, outside: Outside) -> None:
+    migrate(address)
+    found = inspect(outside.bars.database.engine)
+    for table in Base.metadata.sorted_tables:
+        columns = {c["name"]: c for c in found.get_columns(table.name)}
+        assert set(columns) == {column.name for column in table.columns}
+        for column in table.columns:
+            assert columns[column.name]["nullable"] == column.nullable, (table.name, column.name)
+        key = found.get_pk_constraint(table.name)["constrained_columns"]
+        assert key == [column.name for column in table.primary_key]
