@@ -47,7 +47,7 @@ def upgrade() -> None:
         sa.Column("facts", JSONB, nullable=False),
     )
     bar_key = (
-        refers("instrument_id", "instruments", key=True),
+        sa.Column("instrument_id", sa.Integer, primary_key=True, autoincrement=False),
         sa.Column("base", sa.SmallInteger, primary_key=True),
     )
     op.create_table("bars", *bar_key, sa.Column("time", MOMENT, primary_key=True), *prices())

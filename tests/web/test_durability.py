@@ -54,7 +54,7 @@ def test_a_run_whose_worker_is_killed_is_finished_after_the_restart(
         service.start("worker")
         for _ in range(300):
             found = outside.runs.get(run)
-            if found is not None and found.state == RunState.RUNNING and found.done == 240:
+            if found is not None and found.state == RunState.RUNNING and found.done > 200:
                 break
             time.sleep(0.1)
         service.kill("worker")

@@ -18,7 +18,15 @@ from numpy.typing import NDArray
 from sqlalchemy import text
 
 from zealous_sieve.core.engine.panel import Column, Panel, Times
-from zealous_sieve.storage.blocks import FIELDS, pack, parse_copied, unpack
+from zealous_sieve.storage.blocks import (
+    FIELDS,
+    copy_end,
+    copy_start,
+    pack,
+    parse_copied,
+    to_copy,
+    unpack,
+)
 from zealous_sieve.storage.database import Database
 
 Series = tuple[Times, Mapping[str, Column]]
@@ -43,16 +51,11 @@ class BarStore:
         """
         with self.database.raw() as connection:
             ids = _ids(connection)
-            connection.execute(
-                "CREATE TEMP TABLE incoming (LIKE bars INCLUDING DEFAULTS) ON COMMIT DROP"
-            )
-            copy = "COPY incoming (instrument_id, base, time, " + ", ".join(FIELDS) + ") FROM STDIN"
-            with connection.cursor() as cursor, cursor.copy(copy) as out:
-                for code, (times, columns) in series.items():
-                    out.write(_lines(ids[code], base, times, columns))
-            count = connection.execute(_MERGE).rowcount
-            connection.execute(_OPEN_TOUCHED)
-            connection.execute(_DROP_TOUCHED)
+            empty = connection.execute("SELECT NOT EXISTS (SELECT 1 FROM bars)").fetchone()
+            if empty and empty[0]:
+                count = _fill(connection, ids, series, base)
+            else:
+                count = _merge(connection, ids, series, base)
             _bump(connection)
         return count
 
@@ -79,10 +82,7 @@ class BarStore:
         """Forget all blocks; loading falls back to rows until they are packed again."""
         with self.database.raw() as connection:
             connection.execute("TRUNCATE bar_blocks")
-            connection.execute(
-                "INSERT INTO open_months SELECT DISTINCT instrument_id, base, "
-                "date_trunc('month', time, 'UTC') FROM bars ON CONFLICT DO NOTHING"
-            )
+            connection.execute(_OPEN_MONTHS.format(table="bars"))
 
     def panel(self) -> Panel:
         """All daily bars, of all instruments in the order of their ids."""
@@ -118,6 +118,8 @@ class BarStore:
             return int(connection.execute(text(query)).scalar() or 0)
 
 
+_INCOMING = "CREATE TEMP TABLE incoming (LIKE bars INCLUDING DEFAULTS) ON COMMIT DROP"
+
 _MERGE = f"""
 INSERT INTO bars (instrument_id, base, time, {", ".join(FIELDS)})
 SELECT instrument_id, base, time, {", ".join(FIELDS)} FROM incoming
@@ -125,9 +127,9 @@ ON CONFLICT (instrument_id, base, time) DO UPDATE
 SET {", ".join(f"{field} = excluded.{field}" for field in FIELDS)}
 """
 
-_OPEN_TOUCHED = """
+_OPEN_MONTHS = """
 INSERT INTO open_months
-SELECT DISTINCT instrument_id, base, date_trunc('month', time, 'UTC') FROM incoming
+SELECT DISTINCT instrument_id, base, date_trunc('month', time, 'UTC') FROM {table}
 ON CONFLICT DO NOTHING
 """
 
@@ -153,6 +155,51 @@ WHERE (b.instrument_id, b.base, b.month) = (touched.instrument_id, touched.base,
 """
 
 
+def _copy_into(
+    connection: psycopg.Connection,
+    table: str,
+    ids: Mapping[str, int],
+    series: Mapping[str, Series],
+    base: int,
+) -> int:
+    fields = ", ".join(("instrument_id", "base", "time", *FIELDS))
+    copy = f"COPY {table} ({fields}) FROM STDIN (FORMAT binary)"
+    with connection.cursor() as cursor, cursor.copy(copy) as out:
+        out.write(copy_start())
+        for code, (times, columns) in series.items():
+            out.write(to_copy(ids[code], base, times, columns))
+        out.write(copy_end())
+    return sum(len(times) for times, _ in series.values())
+
+
+def _fill(
+    connection: psycopg.Connection,
+    ids: Mapping[str, int],
+    series: Mapping[str, Series],
+    base: int,
+) -> int:
+    """Into an empty table: the key is made after the rows, which is several times faster."""
+    connection.execute("ALTER TABLE bars DROP CONSTRAINT bars_pkey")
+    count = _copy_into(connection, "bars", ids, series, base)
+    connection.execute("ALTER TABLE bars ADD PRIMARY KEY (instrument_id, base, time)")
+    connection.execute(_OPEN_MONTHS.format(table="bars"))
+    return count
+
+
+def _merge(
+    connection: psycopg.Connection,
+    ids: Mapping[str, int],
+    series: Mapping[str, Series],
+    base: int,
+) -> int:
+    connection.execute(_INCOMING)
+    _copy_into(connection, "incoming", ids, series, base)
+    count = connection.execute(_MERGE).rowcount
+    connection.execute(_OPEN_MONTHS.format(table="incoming"))
+    connection.execute(_DROP_TOUCHED)
+    return count
+
+
 def _bump(connection: psycopg.Connection) -> None:
     connection.execute(
         "INSERT INTO settings (key, value) VALUES ('data_version', '1') ON CONFLICT (key) "
@@ -162,15 +209,6 @@ def _bump(connection: psycopg.Connection) -> None:
 
 def _ids(connection: psycopg.Connection) -> dict[str, int]:
     return dict(connection.execute("SELECT code, id FROM instruments").fetchall())
-
-
-def _lines(instrument: int, base: int, times: Times, columns: Mapping[str, Column]) -> str:
-    stamps = np.datetime_as_string(times.astype("datetime64[s]"), unit="s")
-    values = zip(*(columns[field].tolist() for field in FIELDS), strict=True)
-    return "".join(
-        f"{instrument}\t{base}\t{stamp}Z\t" + "\t".join(map(repr, row)) + "\n"
-        for stamp, row in zip(stamps, values, strict=True)
-    )
 
 
 def _open_rows(connection: psycopg.Connection, base: int) -> NDArray[np.void]:

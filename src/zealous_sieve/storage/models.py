@@ -55,10 +55,14 @@ class InstrumentRow(Base):
 
 
 class BarRow(Base):
-    """Bars are the truth; blocks are derived from them."""
+    """Bars are the truth; blocks are derived from them.
+
+    No foreign key: checking it a row would double the time of loading millions of them, and the
+    only writer takes the numbers from the table of instruments.
+    """
 
     __tablename__ = "bars"
-    instrument_id: Mapped[int] = mapped_column(ForeignKey("instruments.id"), primary_key=True)
+    instrument_id: Mapped[int] = mapped_column(primary_key=True, autoincrement=False)
     base: Mapped[int] = mapped_column(SmallInteger, primary_key=True)
     time: Mapped[datetime] = mapped_column(primary_key=True)
     open: Mapped[float]

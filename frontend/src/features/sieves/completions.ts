@@ -20,12 +20,14 @@ function ofFunction(entry: FunctionEntry): Completion {
   }
 }
 
-/** The call with its arguments to step through: `sma(${x = close}, ${n})`. */
+/** The call with its arguments to step through: `sma(${1:close}, ${2:20})`. */
 export function template(entry: FunctionEntry): string {
   const inside = entry.signature.match(/\((.*)\)$/)?.[1]
-  const output = entry.outputs.length > 1 ? `.\${${entry.outputs[0]}}` : ''
+  const output = entry.outputs.length > 1 ? `.\${9:${entry.outputs[0]}}` : ''
   if (!inside) return entry.name + output
-  const fields = inside.split(', ').map((part) => `\${${part.split(' = ')[1] ?? part}}`)
+  const fields = inside
+    .split(', ')
+    .map((part, n) => `\${${n + 1}:${part.split(' = ')[1] ?? part}}`)
   return `${entry.name}(${fields.join(', ')})${output}`
 }
 

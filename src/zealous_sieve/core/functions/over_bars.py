@@ -255,17 +255,17 @@ over_bars.add(
 )
 @kernel(warmup=lambda n: n - 1)
 def percentile(spans, x, n, out):  # type: ignore[no-untyped-def]
-    scale = 50.0 / (n - 1.0)
+    """Counting the window beats keeping it in order: the counts run in vector instructions."""
     for s in spans:
-        begin = max(s.begin, s.first + n - 1)
-        for t in range(begin, s.end):
-            out[t] = x[t] - x[t]
-        for k in range(1, n):
-            for t in range(begin, s.end):
-                older = x[t - k]
-                out[t] += (older < x[t]) * 1.0 + (older <= x[t]) * 1.0 + (older - older)
-        for t in range(begin, s.end):
-            out[t] *= scale
+        for t in range(max(s.begin, s.first + n - 1), s.end):
+            now, older = x[t], x[t - n + 1 : t]
+            below = level = known = 0
+            for i in range(len(older)):
+                below += older[i] < now
+                level += older[i] == now
+                known += older[i] == older[i]
+            if known == n - 1 and now == now:
+                out[t] = 100.0 * (below + 0.5 * level) / (n - 1.0)
 
 
 over_bars.add(
