@@ -4,1563 +4,1566 @@
  */
 
 export interface paths {
-  '/api/formula': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get?: never
-    put?: never
-    /** What a formula means, or what is wrong with it. */
-    post: operations['read_formula']
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/instruments': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    /** The instruments of a universe with coverage and what the data check found. */
-    get: operations['get_instruments']
-    put?: never
-    post?: never
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/preview': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get?: never
-    put?: never
-    /** How many instruments a sieve would leave now. */
-    post: operations['preview_sieve']
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/runs': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    /** The latest runs, newest first. */
-    get: operations['get_runs']
-    put?: never
-    /** Queue a run of a sieve. */
-    post: operations['start_run']
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/runs/{run_id}': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    /** A run with its outcome in numbers. */
-    get: operations['get_run']
-    put?: never
-    post?: never
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/runs/{run_id}/cancel': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get?: never
-    put?: never
-    /** Stop a run. */
-    post: operations['cancel_run']
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/runs/{run_id}/hits': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    /** The ranked hits of a run. */
-    get: operations['get_hits']
-    put?: never
-    post?: never
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/runs/{run_id}/hits/{code}/chart': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    /** Bars, lines and reasons of a hit as of the run's moment. */
-    get: operations['get_chart']
-    put?: never
-    post?: never
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/runs/{run_id}/hits/{code}/verdict': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get?: never
-    /** Take, watch or drop a hit, or take the verdict back. */
-    put: operations['put_verdict']
-    post?: never
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/sieves': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    /** All sieves. */
-    get: operations['get_sieves']
-    put?: never
-    /** Keep a new sieve. */
-    post: operations['create_sieve']
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/sieves/{sieve_id}': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    /** One sieve. */
-    get: operations['get_sieve']
-    /** Keep a change as a new version. */
-    put: operations['save_sieve']
-    post?: never
-    /** Put a sieve away. */
-    delete: operations['delete_sieve']
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/sieves/{sieve_id}/restore': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get?: never
-    put?: never
-    /** Undo a deletion. */
-    post: operations['restore_sieve']
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/sieves/{sieve_id}/versions': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    /** All versions of a sieve, newest first. */
-    get: operations['get_versions']
-    put?: never
-    post?: never
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/thread': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    /** The live counts of every stage. */
-    get: operations['get_thread']
-    put?: never
-    post?: never
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/universes': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    /** All universes with their sizes. */
-    get: operations['get_universes']
-    put?: never
-    post?: never
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/vocabulary': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    /** All that can be written in a formula. */
-    get: operations['get_vocabulary']
-    put?: never
-    post?: never
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
+    "/api/formula": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a formula means, or what is wrong with it. */
+        post: operations["read_formula"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/instruments": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The instruments of a universe with coverage and what the data check found. */
+        get: operations["get_instruments"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** How many instruments a sieve would leave now. */
+        post: operations["preview_sieve"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The latest runs, newest first. */
+        get: operations["get_runs"];
+        put?: never;
+        /** Queue a run of a sieve. */
+        post: operations["start_run"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{run_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A run with its outcome in numbers. */
+        get: operations["get_run"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{run_id}/cancel": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Stop a run. */
+        post: operations["cancel_run"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{run_id}/hits": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The ranked hits of a run. */
+        get: operations["get_hits"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{run_id}/hits/{code}/chart": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Bars, lines and reasons of a hit as of the run's moment. */
+        get: operations["get_chart"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{run_id}/hits/{code}/verdict": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Take, watch or drop a hit, or take the verdict back. */
+        put: operations["put_verdict"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sieves": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** All sieves. */
+        get: operations["get_sieves"];
+        put?: never;
+        /** Keep a new sieve. */
+        post: operations["create_sieve"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sieves/{sieve_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One sieve. */
+        get: operations["get_sieve"];
+        /** Keep a change as a new version. */
+        put: operations["save_sieve"];
+        post?: never;
+        /** Put a sieve away. */
+        delete: operations["delete_sieve"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sieves/{sieve_id}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Undo a deletion. */
+        post: operations["restore_sieve"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sieves/{sieve_id}/versions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** All versions of a sieve, newest first. */
+        get: operations["get_versions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/thread": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The live counts of every stage. */
+        get: operations["get_thread"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/universes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** All universes with their sizes. */
+        get: operations["get_universes"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/vocabulary": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** All that can be written in a formula. */
+        get: operations["get_vocabulary"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
-export type webhooks = Record<string, never>
+export type webhooks = Record<string, never>;
 export interface components {
-  schemas: {
-    /**
-     * Chart
-     * @description Columns of equal length; times are opening moments in seconds since 1970.
-     */
-    Chart: {
-      /** Bar At */
-      bar_at: number | null
-      /** Close */
-      close: number[]
-      /** Code */
-      code: string
-      /** Currency */
-      currency: string
-      /** Fired At */
-      fired_at: number | null
-      /** High */
-      high: number[]
-      /** Kind */
-      kind: string
-      /** Lines */
-      lines: components['schemas']['ChartLine'][]
-      /** Low */
-      low: number[]
-      /** Name */
-      name: string
-      /** Open */
-      open: number[]
-      /** Reasons */
-      reasons: components['schemas']['ChartReason'][]
-      /** Tick */
-      tick: number
-      /** Times */
-      times: number[]
-      /** Volume */
-      volume: number[]
-    }
-    /**
-     * ChartLine
-     * @description A series to draw; ``values`` has one entry a bar, null where unknown.
-     */
-    ChartLine: {
-      /** Conditions */
-      conditions: number[]
-      /** Label */
-      label: string
-      /** Levels */
-      levels: number[]
-      /** Pane */
-      pane: string
-      /** Span */
-      span: [number, number] | null
-      /** Text */
-      text: string
-      /** Unit */
-      unit: string
-      /** Values */
-      values: (number | null)[]
-    }
-    /** ChartReason */
-    ChartReason: {
-      /** Cell */
-      cell: string
-      /** Sentence */
-      sentence: string
-    }
-    /**
-     * Condition
-     * @description One condition: a must has to be yes, a veto must not be, a boost adds its weight to the
-     *     score.
-     */
-    Condition: {
-      /** Formula */
-      formula: string
-      /** @default must */
-      role: components['schemas']['Role']
-      /**
-       * Weight
-       * @default 1
-       */
-      weight: number
-    }
-    /**
-     * Count
-     * @description How many instruments a condition lets through: on its own, together with those before it,
-     *     and how many all the others would let through without it.
-     */
-    Count: {
-      /** Alone */
-      alone: number
-      /** So Far */
-      so_far: number
-      /** Without */
-      without: number
-    }
-    /**
-     * Failure
-     * @description What went wrong: the first problem in full, and all of them.
-     */
-    Failure: {
-      /** Code */
-      code: string
-      /** Mend */
-      mend: string | null
-      /** Message */
-      message: string
-      /** Problems */
-      problems: components['schemas']['Problem'][]
-    }
-    /**
-     * Finding
-     * @description Something doubtful: ``first`` and ``last`` are opening moments of the bars concerned.
-     */
-    Finding: {
-      /** Bars */
-      bars: number
-      /** Code */
-      code: string
-      /** Detail */
-      detail: string
-      /** First */
-      first: number
-      kind: components['schemas']['FindingKind']
-      /** Last */
-      last: number
-    }
-    /**
-     * FindingKind
-     * @enum {string}
-     */
-    FindingKind: 'gap' | 'bad print' | 'stale' | 'frozen' | 'no bars'
-    /** FormulaBody */
-    FormulaBody: {
-      /**
-       * Role
-       * @default any
-       * @enum {string}
-       */
-      role: 'any' | 'condition' | 'number'
-      /** Text */
-      text: string
-    }
-    /**
-     * FunctionEntry
-     * @description A catalogue entry as completion and the reference show it.
-     */
-    FunctionEntry: {
-      /** Formula */
-      formula: string
-      /** Group */
-      group: string
-      /** Label */
-      label: string
-      /** Meaning */
-      meaning: string
-      /** Name */
-      name: string
-      /** Outputs */
-      outputs: string[]
-      /** Pitfalls */
-      pitfalls: string
-      /** Reading */
-      reading: string
-      /** Signature */
-      signature: string
-      /** Source */
-      source: string
-    }
-    /**
-     * HitView
-     * @description A hit in the list of a run. ``news`` is new or kept against the run before.
-     */
-    HitView: {
-      /** Age */
-      age: number
-      /** Bar At */
-      bar_at: number
-      /** Cells */
-      cells: string[]
-      /** Close */
-      close: number
-      /** Code */
-      code: string
-      /** Fired At */
-      fired_at: number
-      /** Fired In Tail */
-      fired_in_tail: number
-      /** Name */
-      name: string
-      /** News */
-      news: string
-      /** Place */
-      place: number
-      /** Rank */
-      rank: number | null
-      /** Score */
-      score: number
-      /** Sentences */
-      sentences: string[]
-      /** Tail */
-      tail: number[]
-      /** Tick */
-      tick: number
-      verdict: components['schemas']['Verdict'] | null
-    }
-    /**
-     * InstrumentSummary
-     * @description An instrument with what its daily bars cover; moments in seconds since 1970.
-     */
-    InstrumentSummary: {
-      /** Bars */
-      bars: number
-      /** Close */
-      close: number
-      /** Code */
-      code: string
-      /** Currency */
-      currency: string
-      /** Findings */
-      findings: components['schemas']['Finding'][]
-      /** First */
-      first: number
-      /** Kind */
-      kind: string
-      /** Last */
-      last: number
-      /** Name */
-      name: string
-      /** Sector */
-      sector: string
-      /** Tick */
-      tick: number
-      /** Venue */
-      venue: string
-    }
-    /** OutputReading */
-    OutputReading: {
-      /** Kind */
-      kind: string
-      /** Name */
-      name: string
-      /** Unit */
-      unit: string
-    }
-    /**
-     * Place
-     * @description A stretch of text: line and column count from 1, length in characters.
-     */
-    Place: {
-      /** Column */
-      column: number
-      /** Length */
-      length: number
-      /** Line */
-      line: number
-    }
-    /**
-     * Preview
-     * @description ``readings`` has one entry a condition; ``counts`` is empty while something is wrong.
-     */
-    Preview: {
-      /**
-       * Counts
-       * @default []
-       */
-      counts: components['schemas']['Count'][]
-      /**
-       * Hits
-       * @default []
-       */
-      hits: components['schemas']['PreviewHit'][]
-      /**
-       * Instruments
-       * @default 0
-       */
-      instruments: number
-      /**
-       * Lookback
-       * @default 0
-       */
-      lookback: number
-      /**
-       * Milliseconds
-       * @default 0
-       */
-      milliseconds: number
-      /** Ok */
-      ok: boolean
-      /**
-       * Passing
-       * @default 0
-       */
-      passing: number
-      /** Problems */
-      problems: components['schemas']['Problem'][]
-      rank: components['schemas']['Reading'] | null
-      /** Readings */
-      readings: components['schemas']['Reading'][]
-      /**
-       * Stale
-       * @default 0
-       */
-      stale: number
-      /**
-       * Too Little History
-       * @default 0
-       */
-      too_little_history: number
-    }
-    /** PreviewHit */
-    PreviewHit: {
-      /** Age */
-      age: number
-      /** Cells */
-      cells: string[]
-      /** Close */
-      close: number
-      /** Closes */
-      closes: number[]
-      /** Code */
-      code: string
-      /** Name */
-      name: string
-      /** Rank */
-      rank: number | null
-      /** Score */
-      score: number
-    }
-    /**
-     * Problem
-     * @description One thing that is wrong.
-     *
-     *     ``code`` is stable and machine-readable; ``message`` is a sentence; ``place`` says where in
-     *     the text the user wrote, ``subject`` which part of a larger whole it is about (such as
-     *     ``conditions.1.formula``); ``mend`` says what to do about it, where that is known.
-     */
-    Problem: {
-      /** Code */
-      code: string
-      /**
-       * Mend
-       * @default null
-       */
-      mend: string | null
-      /** Message */
-      message: string
-      /** @default null */
-      place: components['schemas']['Place'] | null
-      /**
-       * Subject
-       * @default null
-       */
-      subject: string | null
-    }
-    /**
-     * Reading
-     * @description What a formula means, or what is wrong with it.
-     */
-    Reading: {
-      /**
-       * Canonical
-       * @default
-       */
-      canonical: string
-      /**
-       * Lookback
-       * @default 0
-       */
-      lookback: number
-      /** Ok */
-      ok: boolean
-      /**
-       * Outputs
-       * @default []
-       */
-      outputs: components['schemas']['OutputReading'][]
-      /**
-       * Problems
-       * @default []
-       */
-      problems: components['schemas']['Problem'][]
-      /**
-       * Sentence
-       * @default
-       */
-      sentence: string
-    }
-    /**
-     * Role
-     * @enum {string}
-     */
-    Role: 'must' | 'boost' | 'veto'
-    /**
-     * Run
-     * @description A sifting and how far it is. ``done`` and ``total`` count instruments.
-     */
-    Run: {
-      /**
-       * As Of
-       * Format: date-time
-       */
-      as_of: string
-      /** Attempts */
-      attempts: number
-      /**
-       * Created At
-       * Format: date-time
-       */
-      created_at: string
-      /** Done */
-      done: number
-      /** Finished At */
-      finished_at: string | null
-      /** Hit Count */
-      hit_count: number
-      /** Id */
-      id: number
-      /** Outcome */
-      outcome: {
-        [key: string]: unknown
-      } | null
-      /** Reason */
-      reason: string | null
-      sieve: components['schemas']['Sieve']
-      /** Sieve Id */
-      sieve_id: number
-      /** Started At */
-      started_at: string | null
-      state: components['schemas']['RunState']
-      /** Total */
-      total: number
-      /** Version */
-      version: number
-    }
-    /** RunBody */
-    RunBody: {
-      /**
-       * As Of
-       * @default null
-       */
-      as_of: string | null
-      /** Sieve Id */
-      sieve_id: number
-    }
-    /**
-     * RunState
-     * @enum {string}
-     */
-    RunState: 'queued' | 'running' | 'done' | 'failed' | 'cancelled'
-    /**
-     * RunView
-     * @description A run with its outcome in numbers.
-     */
-    RunView: {
-      /** Compared With */
-      compared_with: string | null
-      /** Counts */
-      counts: components['schemas']['Count'][]
-      /** Gone */
-      gone: string[]
-      /** Instruments */
-      instruments: number
-      /** New */
-      new: number
-      run: components['schemas']['Run']
-      /** Stale */
-      stale: string[]
-      /** Too Little History */
-      too_little_history: string[]
-      /** Waiting */
-      waiting: number
-    }
-    /** SaveBody */
-    SaveBody: {
-      /** Based On */
-      based_on: number
-      sieve: components['schemas']['Sieve']
-    }
-    /**
-     * Side
-     * @enum {string}
-     */
-    Side: 'long' | 'short'
-    /**
-     * Sieve
-     * @description A saved definition of what to sift for.
-     */
-    Sieve: {
-      /** Conditions */
-      conditions: components['schemas']['Condition'][]
-      /**
-       * Fired Within
-       * @default 1
-       */
-      fired_within: number
-      /**
-       * Format
-       * @default zealous-sieve/sieve/1
-       * @constant
-       */
-      format: 'zealous-sieve/sieve/1'
-      /** Name */
-      name: string
-      /**
-       * Note
-       * @default
-       */
-      note: string
-      /**
-       * Rank
-       * @default
-       */
-      rank: string
-      /** @default long */
-      side: components['schemas']['Side']
-      /**
-       * Timeframe
-       * @default 1d
-       * @constant
-       */
-      timeframe: '1d'
-      /** Universe */
-      universe: string
-    }
-    /** SieveBody */
-    SieveBody: {
-      sieve: components['schemas']['Sieve']
-    }
-    /**
-     * StoredSieve
-     * @description A sieve with its number and version.
-     */
-    StoredSieve: {
-      /**
-       * Deleted
-       * @default false
-       */
-      deleted: boolean
-      /** Id */
-      id: number
-      sieve: components['schemas']['Sieve']
-      /** Version */
-      version: number
-    }
-    /**
-     * Thread
-     * @description The live counts across the top.
-     */
-    Thread: {
-      /** Flagged */
-      flagged: number
-      /** Instruments */
-      instruments: number
-      /** Is Demo */
-      is_demo: boolean
-      /** Latest Run */
-      latest_run: number | null
-      /** New Hits */
-      new_hits: number
-      /**
-       * Now
-       * Format: date-time
-       */
-      now: string
-      /** Running */
-      running: number
-      /** Runs */
-      runs: number
-      /** Sieves */
-      sieves: number
-      /** Waiting */
-      waiting: number
-    }
-    /** UniverseSummary */
-    UniverseSummary: {
-      /** Flagged */
-      flagged: number
-      /** Instruments */
-      instruments: number
-      /** Name */
-      name: string
-    }
-    /**
-     * Verdict
-     * @description What was decided about a hit, and why.
-     */
-    Verdict: {
-      /**
-       * Created At
-       * Format: date-time
-       */
-      created_at: string
-      /** Note */
-      note: string
-      /** Reason */
-      reason: string
-      verdict: components['schemas']['VerdictKind'] | null
-    }
-    /** VerdictBody */
-    VerdictBody: {
-      /**
-       * Note
-       * @default
-       */
-      note: string
-      /**
-       * Reason
-       * @default
-       */
-      reason: string
-      verdict: components['schemas']['VerdictKind'] | null
-    }
-    /**
-     * VerdictKind
-     * @enum {string}
-     */
-    VerdictKind: 'take' | 'watch' | 'drop'
-    /**
-     * Version
-     * @description One saved state of a sieve.
-     */
-    Version: {
-      /**
-       * Created At
-       * Format: date-time
-       */
-      created_at: string
-      sieve: components['schemas']['Sieve']
-      /** Version */
-      version: number
-    }
-    /**
-     * Vocabulary
-     * @description All that can be written in a formula.
-     */
-    Vocabulary: {
-      /** Functions */
-      functions: components['schemas']['FunctionEntry'][]
-      /** Sources */
-      sources: string[]
-      /** Words */
-      words: string[]
-    }
-  }
-  responses: never
-  parameters: never
-  requestBodies: never
-  headers: never
-  pathItems: never
+    schemas: {
+        /**
+         * Chart
+         * @description Columns of equal length; times are opening moments in seconds since 1970.
+         */
+        Chart: {
+            /** Bar At */
+            bar_at: number | null;
+            /** Close */
+            close: number[];
+            /** Code */
+            code: string;
+            /** Currency */
+            currency: string;
+            /** Fired At */
+            fired_at: number | null;
+            /** High */
+            high: number[];
+            /** Kind */
+            kind: string;
+            /** Lines */
+            lines: components["schemas"]["ChartLine"][];
+            /** Low */
+            low: number[];
+            /** Name */
+            name: string;
+            /** Open */
+            open: number[];
+            /** Reasons */
+            reasons: components["schemas"]["ChartReason"][];
+            /** Tick */
+            tick: number;
+            /** Times */
+            times: number[];
+            /** Volume */
+            volume: number[];
+        };
+        /**
+         * ChartLine
+         * @description A series to draw; ``values`` has one entry a bar, null where unknown.
+         */
+        ChartLine: {
+            /** Conditions */
+            conditions: number[];
+            /** Label */
+            label: string;
+            /** Levels */
+            levels: number[];
+            /** Pane */
+            pane: string;
+            /** Span */
+            span: [
+                number,
+                number
+            ] | null;
+            /** Text */
+            text: string;
+            /** Unit */
+            unit: string;
+            /** Values */
+            values: (number | null)[];
+        };
+        /** ChartReason */
+        ChartReason: {
+            /** Cell */
+            cell: string;
+            /** Sentence */
+            sentence: string;
+        };
+        /**
+         * Condition
+         * @description One condition: a must has to be yes, a veto must not be, a boost adds its weight to the
+         *     score.
+         */
+        Condition: {
+            /** Formula */
+            formula: string;
+            /** @default must */
+            role: components["schemas"]["Role"];
+            /**
+             * Weight
+             * @default 1
+             */
+            weight: number;
+        };
+        /**
+         * Count
+         * @description How many instruments a condition lets through: on its own, together with those before it,
+         *     and how many all the others would let through without it.
+         */
+        Count: {
+            /** Alone */
+            alone: number;
+            /** So Far */
+            so_far: number;
+            /** Without */
+            without: number;
+        };
+        /**
+         * Failure
+         * @description What went wrong: the first problem in full, and all of them.
+         */
+        Failure: {
+            /** Code */
+            code: string;
+            /** Mend */
+            mend: string | null;
+            /** Message */
+            message: string;
+            /** Problems */
+            problems: components["schemas"]["Problem"][];
+        };
+        /**
+         * Finding
+         * @description Something doubtful: ``first`` and ``last`` are opening moments of the bars concerned.
+         */
+        Finding: {
+            /** Bars */
+            bars: number;
+            /** Code */
+            code: string;
+            /** Detail */
+            detail: string;
+            /** First */
+            first: number;
+            kind: components["schemas"]["FindingKind"];
+            /** Last */
+            last: number;
+        };
+        /**
+         * FindingKind
+         * @enum {string}
+         */
+        FindingKind: "gap" | "bad print" | "stale" | "frozen" | "no bars";
+        /** FormulaBody */
+        FormulaBody: {
+            /**
+             * Role
+             * @default any
+             * @enum {string}
+             */
+            role: "any" | "condition" | "number";
+            /** Text */
+            text: string;
+        };
+        /**
+         * FunctionEntry
+         * @description A catalogue entry as completion and the reference show it.
+         */
+        FunctionEntry: {
+            /** Formula */
+            formula: string;
+            /** Group */
+            group: string;
+            /** Label */
+            label: string;
+            /** Meaning */
+            meaning: string;
+            /** Name */
+            name: string;
+            /** Outputs */
+            outputs: string[];
+            /** Pitfalls */
+            pitfalls: string;
+            /** Reading */
+            reading: string;
+            /** Signature */
+            signature: string;
+            /** Source */
+            source: string;
+        };
+        /**
+         * HitView
+         * @description A hit in the list of a run. ``news`` is new or kept against the run before.
+         */
+        HitView: {
+            /** Age */
+            age: number;
+            /** Bar At */
+            bar_at: number;
+            /** Cells */
+            cells: string[];
+            /** Close */
+            close: number;
+            /** Code */
+            code: string;
+            /** Fired At */
+            fired_at: number;
+            /** Fired In Tail */
+            fired_in_tail: number;
+            /** Name */
+            name: string;
+            /** News */
+            news: string;
+            /** Place */
+            place: number;
+            /** Rank */
+            rank: number | null;
+            /** Score */
+            score: number;
+            /** Sentences */
+            sentences: string[];
+            /** Tail */
+            tail: number[];
+            /** Tick */
+            tick: number;
+            verdict: components["schemas"]["Verdict"] | null;
+        };
+        /**
+         * InstrumentSummary
+         * @description An instrument with what its daily bars cover; moments in seconds since 1970.
+         */
+        InstrumentSummary: {
+            /** Bars */
+            bars: number;
+            /** Close */
+            close: number;
+            /** Code */
+            code: string;
+            /** Currency */
+            currency: string;
+            /** Findings */
+            findings: components["schemas"]["Finding"][];
+            /** First */
+            first: number;
+            /** Kind */
+            kind: string;
+            /** Last */
+            last: number;
+            /** Name */
+            name: string;
+            /** Sector */
+            sector: string;
+            /** Tick */
+            tick: number;
+            /** Venue */
+            venue: string;
+        };
+        /** OutputReading */
+        OutputReading: {
+            /** Kind */
+            kind: string;
+            /** Name */
+            name: string;
+            /** Unit */
+            unit: string;
+        };
+        /**
+         * Place
+         * @description A stretch of text: line and column count from 1, length in characters.
+         */
+        Place: {
+            /** Column */
+            column: number;
+            /** Length */
+            length: number;
+            /** Line */
+            line: number;
+        };
+        /**
+         * Preview
+         * @description ``readings`` has one entry a condition; ``counts`` is empty while something is wrong.
+         */
+        Preview: {
+            /**
+             * Counts
+             * @default []
+             */
+            counts: components["schemas"]["Count"][];
+            /**
+             * Hits
+             * @default []
+             */
+            hits: components["schemas"]["PreviewHit"][];
+            /**
+             * Instruments
+             * @default 0
+             */
+            instruments: number;
+            /**
+             * Lookback
+             * @default 0
+             */
+            lookback: number;
+            /**
+             * Milliseconds
+             * @default 0
+             */
+            milliseconds: number;
+            /** Ok */
+            ok: boolean;
+            /**
+             * Passing
+             * @default 0
+             */
+            passing: number;
+            /** Problems */
+            problems: components["schemas"]["Problem"][];
+            rank: components["schemas"]["Reading"] | null;
+            /** Readings */
+            readings: components["schemas"]["Reading"][];
+            /**
+             * Stale
+             * @default 0
+             */
+            stale: number;
+            /**
+             * Too Little History
+             * @default 0
+             */
+            too_little_history: number;
+        };
+        /** PreviewHit */
+        PreviewHit: {
+            /** Age */
+            age: number;
+            /** Cells */
+            cells: string[];
+            /** Close */
+            close: number;
+            /** Closes */
+            closes: number[];
+            /** Code */
+            code: string;
+            /** Name */
+            name: string;
+            /** Rank */
+            rank: number | null;
+            /** Score */
+            score: number;
+        };
+        /**
+         * Problem
+         * @description One thing that is wrong.
+         *
+         *     ``code`` is stable and machine-readable; ``message`` is a sentence; ``place`` says where in
+         *     the text the user wrote, ``subject`` which part of a larger whole it is about (such as
+         *     ``conditions.1.formula``); ``mend`` says what to do about it, where that is known.
+         */
+        Problem: {
+            /** Code */
+            code: string;
+            /**
+             * Mend
+             * @default null
+             */
+            mend: string | null;
+            /** Message */
+            message: string;
+            /** @default null */
+            place: components["schemas"]["Place"] | null;
+            /**
+             * Subject
+             * @default null
+             */
+            subject: string | null;
+        };
+        /**
+         * Reading
+         * @description What a formula means, or what is wrong with it.
+         */
+        Reading: {
+            /**
+             * Canonical
+             * @default
+             */
+            canonical: string;
+            /**
+             * Lookback
+             * @default 0
+             */
+            lookback: number;
+            /** Ok */
+            ok: boolean;
+            /**
+             * Outputs
+             * @default []
+             */
+            outputs: components["schemas"]["OutputReading"][];
+            /**
+             * Problems
+             * @default []
+             */
+            problems: components["schemas"]["Problem"][];
+            /**
+             * Sentence
+             * @default
+             */
+            sentence: string;
+        };
+        /**
+         * Role
+         * @enum {string}
+         */
+        Role: "must" | "boost" | "veto";
+        /**
+         * Run
+         * @description A sifting and how far it is. ``done`` and ``total`` count instruments.
+         */
+        Run: {
+            /**
+             * As Of
+             * Format: date-time
+             */
+            as_of: string;
+            /** Attempts */
+            attempts: number;
+            /**
+             * Created At
+             * Format: date-time
+             */
+            created_at: string;
+            /** Done */
+            done: number;
+            /** Finished At */
+            finished_at: string | null;
+            /** Hit Count */
+            hit_count: number;
+            /** Id */
+            id: number;
+            /** Outcome */
+            outcome: {
+                [key: string]: unknown;
+            } | null;
+            /** Reason */
+            reason: string | null;
+            sieve: components["schemas"]["Sieve"];
+            /** Sieve Id */
+            sieve_id: number;
+            /** Started At */
+            started_at: string | null;
+            state: components["schemas"]["RunState"];
+            /** Total */
+            total: number;
+            /** Version */
+            version: number;
+        };
+        /** RunBody */
+        RunBody: {
+            /**
+             * As Of
+             * @default null
+             */
+            as_of: string | null;
+            /** Sieve Id */
+            sieve_id: number;
+        };
+        /**
+         * RunState
+         * @enum {string}
+         */
+        RunState: "queued" | "running" | "done" | "failed" | "cancelled";
+        /**
+         * RunView
+         * @description A run with its outcome in numbers.
+         */
+        RunView: {
+            /** Compared With */
+            compared_with: string | null;
+            /** Counts */
+            counts: components["schemas"]["Count"][];
+            /** Gone */
+            gone: string[];
+            /** Instruments */
+            instruments: number;
+            /** New */
+            new: number;
+            run: components["schemas"]["Run"];
+            /** Stale */
+            stale: string[];
+            /** Too Little History */
+            too_little_history: string[];
+            /** Waiting */
+            waiting: number;
+        };
+        /** SaveBody */
+        SaveBody: {
+            /** Based On */
+            based_on: number;
+            sieve: components["schemas"]["Sieve"];
+        };
+        /**
+         * Side
+         * @enum {string}
+         */
+        Side: "long" | "short";
+        /**
+         * Sieve
+         * @description A saved definition of what to sift for.
+         */
+        Sieve: {
+            /** Conditions */
+            conditions: components["schemas"]["Condition"][];
+            /**
+             * Fired Within
+             * @default 1
+             */
+            fired_within: number;
+            /**
+             * Format
+             * @default zealous-sieve/sieve/1
+             * @constant
+             */
+            format: "zealous-sieve/sieve/1";
+            /** Name */
+            name: string;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /**
+             * Rank
+             * @default
+             */
+            rank: string;
+            /** @default long */
+            side: components["schemas"]["Side"];
+            /**
+             * Timeframe
+             * @default 1d
+             * @constant
+             */
+            timeframe: "1d";
+            /** Universe */
+            universe: string;
+        };
+        /** SieveBody */
+        SieveBody: {
+            sieve: components["schemas"]["Sieve"];
+        };
+        /**
+         * StoredSieve
+         * @description A sieve with its number and version.
+         */
+        StoredSieve: {
+            /**
+             * Deleted
+             * @default false
+             */
+            deleted: boolean;
+            /** Id */
+            id: number;
+            sieve: components["schemas"]["Sieve"];
+            /** Version */
+            version: number;
+        };
+        /**
+         * Thread
+         * @description The live counts across the top.
+         */
+        Thread: {
+            /** Flagged */
+            flagged: number;
+            /** Instruments */
+            instruments: number;
+            /** Is Demo */
+            is_demo: boolean;
+            /** Latest Run */
+            latest_run: number | null;
+            /** New Hits */
+            new_hits: number;
+            /**
+             * Now
+             * Format: date-time
+             */
+            now: string;
+            /** Running */
+            running: number;
+            /** Runs */
+            runs: number;
+            /** Sieves */
+            sieves: number;
+            /** Waiting */
+            waiting: number;
+        };
+        /** UniverseSummary */
+        UniverseSummary: {
+            /** Flagged */
+            flagged: number;
+            /** Instruments */
+            instruments: number;
+            /** Name */
+            name: string;
+        };
+        /**
+         * Verdict
+         * @description What was decided about a hit, and why.
+         */
+        Verdict: {
+            /**
+             * Created At
+             * Format: date-time
+             */
+            created_at: string;
+            /** Note */
+            note: string;
+            /** Reason */
+            reason: string;
+            verdict: components["schemas"]["VerdictKind"] | null;
+        };
+        /** VerdictBody */
+        VerdictBody: {
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /**
+             * Reason
+             * @default
+             */
+            reason: string;
+            verdict: components["schemas"]["VerdictKind"] | null;
+        };
+        /**
+         * VerdictKind
+         * @enum {string}
+         */
+        VerdictKind: "take" | "watch" | "drop";
+        /**
+         * Version
+         * @description One saved state of a sieve.
+         */
+        Version: {
+            /**
+             * Created At
+             * Format: date-time
+             */
+            created_at: string;
+            sieve: components["schemas"]["Sieve"];
+            /** Version */
+            version: number;
+        };
+        /**
+         * Vocabulary
+         * @description All that can be written in a formula.
+         */
+        Vocabulary: {
+            /** Functions */
+            functions: components["schemas"]["FunctionEntry"][];
+            /** Sources */
+            sources: string[];
+            /** Words */
+            words: string[];
+        };
+    };
+    responses: never;
+    parameters: never;
+    requestBodies: never;
+    headers: never;
+    pathItems: never;
 }
-export type $defs = Record<string, never>
+export type $defs = Record<string, never>;
 export interface operations {
-  read_formula: {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['FormulaBody']
-      }
-    }
-    responses: {
-      /** @description What a formula means, or what is wrong with it. */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['Reading']
-        }
-      }
-      /** @description What is wrong */
-      default: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['Failure']
-        }
-      }
-    }
-  }
-  get_instruments: {
-    parameters: {
-      query: {
-        universe: string
-      }
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description The instruments of a universe with coverage and what the data check found. */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['InstrumentSummary'][]
-        }
-      }
-      /** @description What is wrong */
-      default: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['Failure']
-        }
-      }
-    }
-  }
-  preview_sieve: {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['SieveBody']
-      }
-    }
-    responses: {
-      /** @description How many instruments a sieve would leave now. */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['Preview']
-        }
-      }
-      /** @description What is wrong */
-      default: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['Failure']
-        }
-      }
-    }
-  }
-  get_runs: {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description The latest runs, newest first. */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['Run'][]
-        }
-      }
-      /** @description What is wrong */
-      default: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['Failure']
-        }
-      }
-    }
-  }
-  start_run: {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['RunBody']
-      }
-    }
-    responses: {
-      /** @description Queue a run of a sieve. */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['Run']
-        }
-      }
-      /** @description What is wrong */
-      default: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['Failure']
-        }
-      }
-    }
-  }
-  get_run: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        run_id: number
-      }
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description A run with its outcome in numbers. */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['RunView']
-        }
-      }
-      /** @description What is wrong */
-      default: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['Failure']
-        }
-      }
-    }
-  }
-  cancel_run: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        run_id: number
-      }
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description Stop a run. */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['Run']
-        }
-      }
-      /** @description What is wrong */
-      default: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['Failure']
-        }
-      }
-    }
-  }
-  get_hits: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        run_id: number
-      }
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description The ranked hits of a run. */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['HitView'][]
-        }
-      }
-      /** @description What is wrong */
-      default: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['Failure']
-        }
-      }
-    }
-  }
-  get_chart: {
-    parameters: {
-      query?: {
-        bars?: number
-      }
-      header?: never
-      path: {
-        run_id: number
-        code: string
-      }
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description Bars, lines and reasons of a hit as of the run's moment. */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['Chart']
-        }
-      }
-      /** @description What is wrong */
-      default: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['Failure']
-        }
-      }
-    }
-  }
-  put_verdict: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        run_id: number
-        code: string
-      }
-      cookie?: never
-    }
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['VerdictBody']
-      }
-    }
-    responses: {
-      /** @description Take, watch or drop a hit, or take the verdict back. */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['Verdict'] | null
-        }
-      }
-      /** @description What is wrong */
-      default: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['Failure']
-        }
-      }
-    }
-  }
-  get_sieves: {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description All sieves. */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['StoredSieve'][]
-        }
-      }
-      /** @description What is wrong */
-      default: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['Failure']
-        }
-      }
-    }
-  }
-  create_sieve: {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['SieveBody']
-      }
-    }
-    responses: {
-      /** @description Keep a new sieve. */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['StoredSieve']
-        }
-      }
-      /** @description What is wrong */
-      default: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['Failure']
-        }
-      }
-    }
-  }
-  get_sieve: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        sieve_id: number
-      }
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description One sieve. */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['StoredSieve']
-        }
-      }
-      /** @description What is wrong */
-      default: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['Failure']
-        }
-      }
-    }
-  }
-  save_sieve: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        sieve_id: number
-      }
-      cookie?: never
-    }
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['SaveBody']
-      }
-    }
-    responses: {
-      /** @description Keep a change as a new version. */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['StoredSieve']
-        }
-      }
-      /** @description What is wrong */
-      default: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['Failure']
-        }
-      }
-    }
-  }
-  delete_sieve: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        sieve_id: number
-      }
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description Done */
-      204: {
-        headers: {
-          [name: string]: unknown
-        }
-        content?: never
-      }
-      /** @description What is wrong */
-      default: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['Failure']
-        }
-      }
-    }
-  }
-  restore_sieve: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        sieve_id: number
-      }
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description Undo a deletion. */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['StoredSieve']
-        }
-      }
-      /** @description What is wrong */
-      default: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['Failure']
-        }
-      }
-    }
-  }
-  get_versions: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        sieve_id: number
-      }
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description All versions of a sieve, newest first. */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['Version'][]
-        }
-      }
-      /** @description What is wrong */
-      default: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['Failure']
-        }
-      }
-    }
-  }
-  get_thread: {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description The live counts of every stage. */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['Thread']
-        }
-      }
-      /** @description What is wrong */
-      default: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['Failure']
-        }
-      }
-    }
-  }
-  get_universes: {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description All universes with their sizes. */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['UniverseSummary'][]
-        }
-      }
-      /** @description What is wrong */
-      default: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['Failure']
-        }
-      }
-    }
-  }
-  get_vocabulary: {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description All that can be written in a formula. */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['Vocabulary']
-        }
-      }
-      /** @description What is wrong */
-      default: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['Failure']
-        }
-      }
-    }
-  }
+    read_formula: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FormulaBody"];
+            };
+        };
+        responses: {
+            /** @description What a formula means, or what is wrong with it. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Reading"];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    get_instruments: {
+        parameters: {
+            query: {
+                universe: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The instruments of a universe with coverage and what the data check found. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InstrumentSummary"][];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    preview_sieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SieveBody"];
+            };
+        };
+        responses: {
+            /** @description How many instruments a sieve would leave now. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Preview"];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    get_runs: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The latest runs, newest first. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Run"][];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    start_run: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RunBody"];
+            };
+        };
+        responses: {
+            /** @description Queue a run of a sieve. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Run"];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    get_run: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description A run with its outcome in numbers. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunView"];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    cancel_run: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Stop a run. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Run"];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    get_hits: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The ranked hits of a run. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HitView"][];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    get_chart: {
+        parameters: {
+            query?: {
+                bars?: number;
+            };
+            header?: never;
+            path: {
+                run_id: number;
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Bars, lines and reasons of a hit as of the run's moment. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Chart"];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    put_verdict: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["VerdictBody"];
+            };
+        };
+        responses: {
+            /** @description Take, watch or drop a hit, or take the verdict back. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Verdict"] | null;
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    get_sieves: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description All sieves. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StoredSieve"][];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    create_sieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SieveBody"];
+            };
+        };
+        responses: {
+            /** @description Keep a new sieve. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StoredSieve"];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    get_sieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                sieve_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description One sieve. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StoredSieve"];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    save_sieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                sieve_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SaveBody"];
+            };
+        };
+        responses: {
+            /** @description Keep a change as a new version. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StoredSieve"];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    delete_sieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                sieve_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    restore_sieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                sieve_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Undo a deletion. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StoredSieve"];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    get_versions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                sieve_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description All versions of a sieve, newest first. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Version"][];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    get_thread: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The live counts of every stage. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Thread"];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    get_universes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description All universes with their sizes. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UniverseSummary"][];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    get_vocabulary: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description All that can be written in a formula. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Vocabulary"];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
 }
