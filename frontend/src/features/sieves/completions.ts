@@ -25,9 +25,7 @@ export function template(entry: FunctionEntry): string {
   const inside = entry.signature.match(/\((.*)\)$/)?.[1]
   const output = entry.outputs.length > 1 ? `.\${9:${entry.outputs[0]}}` : ''
   if (!inside) return entry.name + output
-  const fields = inside
-    .split(', ')
-    .map((part, n) => `\${${n + 1}:${part.split(' = ')[1] ?? part}}`)
+  const fields = inside.split(', ').map((part, n) => `\${${n + 1}:${part.split(' = ')[1] ?? part}}`)
   return `${entry.name}(${fields.join(', ')})${output}`
 }
 
