@@ -66,6 +66,8 @@ def example_calls() -> list[str]:
 
 def calls_of(function: Function) -> list[str]:
     """How a function is called in tests: its inputs from prices, its lengths short."""
+    if function.variadic:
+        return [f"{function.name}(close > open, close > prev(close), high > prev(high))"]
     inputs = ["close > open" if i.kind == Kind.TRUTH else "close" for i in function.inputs]
     if len(inputs) > 1:
         inputs[1:] = ["close" if "close" not in inputs[0] else "hl2", "low"][: len(inputs) - 1]

@@ -8,7 +8,6 @@ import subprocess
 import sys
 import tempfile
 import time
-import urllib.error
 import urllib.request
 from collections.abc import Iterator
 from pathlib import Path
@@ -97,7 +96,7 @@ class Service:
             try:
                 with urllib.request.urlopen(f"{self.base}/api/thread", timeout=5):
                     return
-            except (urllib.error.URLError, ConnectionError):
+            except OSError:
                 time.sleep(0.1)
         raise TimeoutError("the web process does not answer")
 

@@ -11,6 +11,7 @@ _LEVELS: dict[type[tree.Node], int] = {
     tree.And: AND,
     tree.Not: NOT,
     tree.OverTime: TIMED,
+    tree.Then: TIMED,
     tree.Compare: COMPARED,
     tree.Near: COMPARED,
     tree.Between: COMPARED,
@@ -91,6 +92,9 @@ def _text(node: tree.Node) -> str:
             return _arithmetic(node)
         case tree.OverTime():
             return f"{expression(node.truth, TIMED)} {over_time(node)}"
+        case tree.Then():
+            first, second = expression(node.first, TIMED), expression(node.second, COMPARED)
+            return f"{first} then {second} within {_bars(node.bars)}"
         case tree.Not():
             return f"not {expression(node.truth, NOT)}"
         case tree.And():
@@ -138,11 +142,14 @@ def tolerance(node: tree.Tolerance) -> str:
 
 def over_time(node: tree.OverTime) -> str:
     """``for 3 bars``, ``in last 3 bars``, ``at least 2 of 5 bars``."""
-    bars = _count(node.bars)
-    noun = "bar" if bars == "1" else "bars"
     if node.span == tree.Span.AT_LEAST and node.least is not None:
-        return f"at least {_count(node.least)} of {bars} {noun}"
-    return f"{node.span} {bars} {noun}"
+        return f"at least {_count(node.least)} of {_bars(node.bars)}"
+    return f"{node.span} {_bars(node.bars)}"
+
+
+def _bars(node: tree.Node) -> str:
+    bars = _count(node)
+    return f"{bars} bar" if bars == "1" else f"{bars} bars"
 
 
 def _count(node: tree.Node) -> str:

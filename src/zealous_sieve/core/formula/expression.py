@@ -90,6 +90,8 @@ class Checker:
                 return self._logic(node)
             case tree.OverTime():
                 return self._over_time(node)
+            case tree.Then():
+                return self._then(node)
         return self._comparison(node)
 
     # Names and functions
@@ -128,6 +130,8 @@ class Checker:
     def _evaluate(
         self, node: tree.Node, function: Function, given: tuple[tree.Argument, ...]
     ) -> Typed:
+        if function.variadic:
+            return self._many(node, function, given)
         constant_first = bool(given) and given[0].name is None and self._is_constant(given[0])
         bound = bind(node, function, given, skip_first=constant_first)
         if isinstance(bound, Problem):
@@ -138,11 +142,26 @@ class Checker:
         }
         if any(v.broken for v in inputs.values()) or None in values.values():
             return BROKEN
-        shared = self._shared_unit(node, inputs)
+        shared = self._shared_unit(node, inputs, function)
         settled = {name: value for name, value in values.items() if value is not None}
         if shared is None:
             return BROKEN
         return open_up(function, inputs, settled, shared)
+
+    def _many(self, node: tree.Node, function: Function, given: tuple[tree.Argument, ...]) -> Typed:
+        """A function of any number of conditions: how many are yes, with sign for ``lean``."""
+        if not given or any(argument.name for argument in given):
+            return self._broken(problems.arguments(node, function, "takes conditions, one or more"))
+        values = [self.of_kind(a.value, Kind.TRUTH, function.name) for a in given]
+        if any(value.broken for value in values):
+            return BROKEN
+        total = apply("add", values[0].term, constant(0.0))
+        for position, value in enumerate(values[1:], start=1):
+            minus = function.name == "lean" and position % 2 == 1
+            total = apply("subtract" if minus else "add", total, value.term)
+        spec = function.outputs[0]
+        assert isinstance(spec.unit, units.Unit)
+        return replace(series(total, spec.unit), spec=spec, function=function)
 
     def _is_constant(self, argument: tree.Argument) -> bool:
         before = len(self.problems)
@@ -175,12 +194,14 @@ class Checker:
             return None
         return int(value.number) if spec.whole else value.number
 
-    def _shared_unit(self, node: tree.Node, inputs: dict[str, Typed]) -> units.Unit | None:
+    def _shared_unit(
+        self, node: tree.Node, inputs: dict[str, Typed], function: Function
+    ) -> units.Unit | None:
         shared = units.ANY
         for value in inputs.values():
             if value.kind == Kind.TRUTH:
                 continue
-            if not units.comparable(shared, value.unit):
+            if not units.comparable(shared, value.unit) and not function.hidden:
                 self._broken(problems.unit_clash(node, shared, value.unit, "joins"))
                 return None
             shared = units.common(shared, value.unit)
@@ -236,6 +257,15 @@ class Checker:
         if value.broken or bars is None or least is None:
             return BROKEN
         return truth(apply("at_least_of", value.term, constants=(int(least), int(bars))))
+
+    def _then(self, node: tree.Then) -> Typed:
+        first = self.of_kind(node.first, Kind.TRUTH, "then")
+        second = self.of_kind(node.second, Kind.TRUTH, "then")
+        bars = self._constant(node.bars, BARS, "within")
+        if first.broken or second.broken or bars is None:
+            return BROKEN
+        lately = apply("at_least_of", first.term, constants=(1, int(bars)))
+        return truth(apply("both", second.term, apply("ago", lately, constants=(1,))))
 
     def _comparison(self, node: tree.Node) -> Typed:
         sides: tuple[tree.Node, ...]
@@ -334,7 +364,9 @@ def open_up(
     for spec in function.outputs:
         term, inferred = bodies[spec.name]
         unit = inferred if spec.unit is None else spec.unit
-        settled = shared if isinstance(unit, str) else unit
+        settled = unit if isinstance(unit, units.Unit) else shared
+        if isinstance(unit, str) and function.hidden:
+            settled = inputs[unit].unit
         follows = isinstance(unit, str) and any(v.kind == Kind.TRUTH for v in inputs.values())
         either = any(i.kind is None for i in function.inputs)
         is_truth = spec.kind == Kind.TRUTH or (follows and either)

@@ -16,10 +16,24 @@ from lark import Lark, Token
 from zealous_sieve.core.errors import FormulaError, Place, Problem
 from zealous_sieve.core.formula.limits import MAX_CHARACTERS, MAX_NESTING
 
-LEADING = {"AND", "OR", "BY", "OF", "IN", "FOR", "AT", "BETWEEN", "CROSSES", "WITHIN", "RELATION"}
+LEADING = {
+    "AND",
+    "OR",
+    "BY",
+    "OF",
+    "IN",
+    "FOR",
+    "AT",
+    "BETWEEN",
+    "CROSSES",
+    "WITHIN",
+    "RELATION",
+    "THEN",
+    "NO_LATER",
+}
 LEADING |= {"PLUS", "STAR", "SLASH", "CIRCUMFLEX", "DOT", "RPAR", "COMMA"}
 TRAILING = LEADING - {"RPAR"} | {"MINUS"} | {"EQUAL", "NOT", "LAST", "LEAST", "SIDE", "LPAR"}
-RESERVED = {"on": "timeframes", "then": "sequences of conditions"}
+RESERVED = {"on": "timeframes"}
 
 
 @dataclass

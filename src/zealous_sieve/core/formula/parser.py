@@ -236,6 +236,10 @@ class _Builder(Transformer):  # type: ignore[type-arg]
         truth, least, bars = parts[:3]
         return tree.OverTime(truth, tree.Span.AT_LEAST, bars, least, place=_place(meta))
 
+    def sequence(self, meta: Meta, parts: list) -> tree.Node:  # type: ignore[type-arg]
+        first, second, _, bars = parts[:4]
+        return tree.Then(first, second, bars, place=_place(meta))
+
     def negated(self, meta: Meta, parts: list[tree.Node]) -> tree.Node:
         return tree.Not(parts[0], place=_place(meta))
 

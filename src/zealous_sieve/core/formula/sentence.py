@@ -104,6 +104,8 @@ class _Speaker:
                 return f"not so that {self._inner(node.truth)}"
             case tree.OverTime():
                 return self._over_time(node)
+            case tree.Then():
+                return self._then(node)
             case tree.Compare():
                 return self._compare(node)
             case tree.Near():
@@ -138,6 +140,13 @@ class _Speaker:
                 frame = f"on at least {least} of the last {bars} {noun}"
         verdict = self._word(node, "so it was", "not so") if self.values is not None else ""
         return f"{inner}, {frame}" + (f": {verdict}" if verdict else "")
+
+    def _then(self, node: tree.Then) -> str:
+        asked = _Speaker(self.formula, None, self.tick)
+        first, second = asked._inner(node.first), self._inner(node.second)
+        bars = self.number(node.bars)
+        verdict = f": {self._word(node, 'so it was', 'not so')}" if self.values is not None else ""
+        return f"{first}, and then within {bars} bars {second}{verdict}"
 
     def _compare(self, node: tree.Compare) -> str:
         if node.tolerance is None:

@@ -157,6 +157,15 @@ class OverTime(Node):
 
 
 @dataclass(frozen=True)
+class Then(Node):
+    """``first then second within n bars``: yes where the second is, up to n bars after the first."""
+
+    first: Node
+    second: Node
+    bars: Node
+
+
+@dataclass(frozen=True)
 class Not(Node):
     truth: Node
 

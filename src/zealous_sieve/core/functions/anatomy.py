@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from zealous_sieve.core.functions.specification import YES_NO, Family, Output
-from zealous_sieve.core.functions.units import PERCENT, PRICE
+from zealous_sieve.core.functions.specification import YES_NO, Family, Output, X, length
+from zealous_sieve.core.functions.units import NONE, PERCENT, PRICE
 
 anatomy = Family("Bar anatomy")
 
@@ -132,4 +132,129 @@ _part(
         "Both sides were tried; the close tells who won.",
         "Common after a tiny bar.",
     ),
+)
+_SIGN = Output(unit=NONE, span=(-1, 1), levels=(0,))
+_part(
+    "engulfing",
+    "Engulfing",
+    """up = close > open and prev(close) < prev(open) and close >= prev(open) and open <= prev(close)
+down = close < open and prev(close) > prev(open) and close <= prev(open) and open >= prev(close)
+if_then(up, 1, if_then(down, -1, 0))""",
+    _SIGN,
+    (
+        "A body that covers the opposite body of the bar before: 1 upward, -1 downward, else 0.",
+        "A change of hands, noticed most at the end of a swing.",
+        "In mid-range it is as common as it is empty.",
+    ),
+)
+_part(
+    "hammer",
+    "Hammer",
+    "min(open, close) - low >= 2 * abs(close - open) and high - max(open, close) <= 0.1 * (high - low) "
+    "and high > low",
+    YES_NO,
+    (
+        "A long lower wick, a small body at the top.",
+        "Lower prices were refused; looked for after a fall.",
+        "The same bar in a rise means something else.",
+    ),
+)
+_part(
+    "shooting_star",
+    "Shooting star",
+    "high - max(open, close) >= 2 * abs(close - open) and min(open, close) - low <= 0.1 * (high - low) "
+    "and high > low",
+    YES_NO,
+    (
+        "A long upper wick, a small body at the bottom.",
+        "Higher prices were refused; looked for after a rise.",
+        "The same bar in a fall means something else.",
+    ),
+)
+_part(
+    "doji",
+    "Doji",
+    "abs(close - open) <= 0.1 * (high - low) and high > low",
+    YES_NO,
+    (
+        "A body of at most a tenth of the range.",
+        "Neither side won.",
+        "Frequent in quiet markets.",
+    ),
+)
+_part(
+    "marubozu",
+    "Full body",
+    "abs(close - open) >= 0.95 * (high - low) and high > low",
+    YES_NO,
+    (
+        "A body of nearly the whole range.",
+        "One side had it from the open to the close.",
+        "On short bars it is often a single trade's work.",
+    ),
+)
+
+
+def _of_x(name: str, label: str, body: str, output: Output, words: tuple[str, str, str]) -> None:
+    meaning, reading, pitfalls = words
+    lengths = () if name == "body_beyond" else (length(),)
+    anatomy.add(
+        name,
+        label,
+        inputs=(X,),
+        parameters=lengths,
+        outputs=(output,),
+        body=body,
+        meaning=meaning,
+        reading=reading,
+        pitfalls=pitfalls,
+        source="Plain arithmetic.",
+    )
+
+
+_of_x(
+    "body_beyond",
+    "Body beyond",
+    "if_then(open > x and close > x, 1, if_then(open < x and close < x, -1, 0))",
+    _SIGN,
+    (
+        "1 when open and close are both above x, -1 when both are below, else 0.",
+        "A whole body beyond an average says more than a close beyond it.",
+        "Gaps make it easy.",
+    ),
+)
+_of_x(
+    "largest",
+    "Largest",
+    "x == highest(x, n)",
+    YES_NO,
+    (
+        "This bar's x is the largest of the last n.",
+        "largest(volume, 50) marks the busiest bar of ten weeks.",
+        "Equal values count as largest too.",
+    ),
+)
+_of_x(
+    "smallest",
+    "Smallest",
+    "x == lowest(x, n)",
+    YES_NO,
+    (
+        "This bar's x is the smallest of the last n.",
+        "smallest(bar_range, 7) marks a narrow bar.",
+        "Equal values count as smallest too.",
+    ),
+)
+anatomy.add(
+    "extremes",
+    "Extremes",
+    parameters=(length(default=20),),
+    outputs=(Output(unit=NONE, span=(0, 10)),),
+    body="tally(largest(abs(body), n), smallest(abs(body), n), largest(bar_range, n), "
+    "smallest(bar_range, n), largest(upper_wick, n), smallest(upper_wick, n), "
+    "largest(lower_wick, n), smallest(lower_wick, n), largest(volume, n), smallest(volume, n))",
+    meaning="How many of body, range, wicks and volume are at their largest or smallest of n bars.",
+    reading="Above 2 the bar is out of the ordinary in several ways at once.",
+    pitfalls="Zero wicks tie easily and count.",
+    source="Our own measure.",
 )

@@ -6,6 +6,7 @@ import math
 
 from zealous_sieve.core.functions.kernel import compiled, kernel
 from zealous_sieve.core.functions.specification import OF_CLOSE, SAME, Family, Output, length
+from zealous_sieve.core.functions.units import RATIO
 
 averages = Family("Averages")
 
@@ -229,3 +230,68 @@ averages.add(
     pitfalls="In units of x: not comparable between instruments; divide by atr for that.",
     source="Least squares; in closed form 6·(wma - sma) / (n - 1).",
 )
+
+
+@averages.function(
+    "kama",
+    "KAMA",
+    inputs=(OF_CLOSE,),
+    parameters=(length(default=10), length("fast", 2), length("slow", 30)),
+    outputs=(SAME,),
+    meaning="An exponential average whose pace follows how directly x moves.",
+    reading="Flat in noise, close to price in a clean trend; a turn of it is a turn in character.",
+    pitfalls="After a long rest it starts late.",
+    formula="α = (efficiency · (2/(fast+1) - 2/(slow+1)) + 2/(slow+1))²; before + α · (x - before), "
+    "begun from the mean of the first n",
+    source="P. J. Kaufman, Smarter Trading, 1995.",
+)
+@kernel(warmup=lambda n, fast, slow: n - 1, reach=None)
+def kama(spans, x, n, fast, slow, out):  # type: ignore[no-untyped-def]
+    quick, lazy = 2.0 / (fast + 1.0), 2.0 / (slow + 1.0)
+    for s in spans:
+        seen = 0
+        for t in range(s.first, s.end):
+            seen = seen + 1 if x[t] == x[t] else 0
+            if seen < n:
+                continue
+            if seen == n:
+                total = 0.0
+                for u in range(t - n + 1, t + 1):
+                    total += x[u]
+                out[t] = total / n
+                continue
+            path = 0.0
+            for u in range(t - n + 1, t + 1):
+                path += abs(x[u] - x[u - 1])
+            direct = abs(x[t] - x[t - n]) / path if path > 0.0 else 0.0
+            alpha = (direct * (quick - lazy) + lazy) ** 2
+            out[t] = out[t - 1] + alpha * (x[t] - out[t - 1])
+
+
+@averages.function(
+    "r2",
+    "Fit",
+    inputs=(OF_CLOSE,),
+    parameters=(length(default=20, low=3),),
+    outputs=(Output(unit=RATIO, span=(0, 1), levels=(0.5,)),),
+    meaning="How much of the movement of n values lies on their least-squares line: 1 all of it.",
+    reading="High with a slope is a clean trend; low is a range or a turn.",
+    pitfalls="Missing on a flat window, where there is nothing to explain.",
+    formula="(correlation of x with time over n bars)²",
+    source="Coefficient of determination.",
+)
+@kernel(warmup=lambda n: n - 1)
+def r2(spans, x, n, out):  # type: ignore[no-untyped-def]
+    middle = (n - 1) / 2.0
+    spread = n * (n * n - 1.0) / 12.0
+    for s in spans:
+        for t in range(max(s.begin, s.first + n - 1), s.end):
+            total, squares, tilt = 0.0, 0.0, 0.0
+            for k in range(n):
+                distance = x[t - k] - x[t]
+                total += distance
+                squares += distance * distance
+                tilt += distance * (middle - k)
+            variation = squares - total * total / n
+            if variation > 0.0:
+                out[t] = tilt * tilt / (spread * variation)

@@ -9,6 +9,7 @@ from zealous_sieve.core.functions import (
     momentum,
     operators,
     over_bars,
+    structure,
     trend,
     volatility,
     volume,
@@ -16,7 +17,18 @@ from zealous_sieve.core.functions import (
 from zealous_sieve.core.functions.kernel import KERNELS, Kernel
 from zealous_sieve.core.functions.specification import CATALOGUE, HIDDEN, Function
 
-FAMILIES = (averages, momentum, trend, volatility, volume, anatomy, over_bars, maths, operators)
+FAMILIES = (
+    averages,
+    momentum,
+    trend,
+    volatility,
+    volume,
+    anatomy,
+    structure,
+    over_bars,
+    maths,
+    operators,
+)
 
 FIELDS = ("open", "high", "low", "close", "volume")
 """The columns of a bar."""

@@ -244,3 +244,32 @@ def if_then(spans, a, x, y, out):  # type: ignore[no-untyped-def]
         a_, x_, y_, out_ = a[bars], x[bars], y[bars], out[bars]
         for t in range(len(out_)):
             out_[t] = x_[t] if a_[t] == 1.0 else (y_[t] if a_[t] == 0.0 else math.nan)
+
+
+maths.add(
+    "tally",
+    "Tally",
+    inputs=(TRUTH,),
+    variadic=True,
+    outputs=(Output(unit=NONE),),
+    body="truth",
+    formula="number of conditions that are yes",
+    meaning="How many of the conditions given are yes.",
+    reading="tally(close > sma(close, 50), rsi(14) > 50, adx(14).adx > 25) >= 2 asks for two of three.",
+    pitfalls="Unknown as soon as one condition is.",
+    source="Plain arithmetic.",
+)
+maths.add(
+    "lean",
+    "Lean",
+    inputs=(TRUTH,),
+    variadic=True,
+    outputs=(Output(unit=NONE, levels=(0,)),),
+    body="truth",
+    formula="yes among the 1st, 3rd, … conditions less yes among the 2nd, 4th, …",
+    meaning="A signed rating from conditions in turn for up and for down.",
+    reading="lean(close > sma(close, 50), close < sma(close, 50), rsi(14) > 55, rsi(14) < 45) is "
+    "from -2 to 2.",
+    pitfalls="Unknown as soon as one condition is.",
+    source="Our own measure.",
+)

@@ -130,3 +130,77 @@ bottom = lowest(low, n)
     pitfalls="Missing when the range is flat.",
     source="L. Williams, 1973.",
 )
+momentum.add(
+    "tsi",
+    "True strength",
+    inputs=(OF_CLOSE,),
+    parameters=(length("slow", 25), length("fast", 13)),
+    outputs=(Output(unit=NONE, span=(-100, 100), levels=(-25, 0, 25)),),
+    body="""move = change(x)
+100 * ema(ema(move, slow), fast) / ema(ema(abs(move), slow), fast)""",
+    meaning="Twice smoothed change over twice smoothed size of change, -100 to 100.",
+    reading="Its sign is the direction, its turns come before those of price.",
+    pitfalls="Slow to begin: it needs both lengths and a bar.",
+    source="W. Blau, Momentum, Direction, and Divergence, 1995.",
+)
+momentum.add(
+    "stoch_rsi",
+    "Stochastic RSI",
+    inputs=(OF_CLOSE,),
+    parameters=(length(default=14), length("window", 14), length("smooth", 3), length("slow", 3)),
+    outputs=(
+        Output(name="k", unit=NONE, span=(0, 100), levels=(20, 80)),
+        Output(name="d", unit=NONE, span=(0, 100), levels=(20, 80)),
+    ),
+    body="""strength = rsi(x, n)
+top = highest(strength, window)
+bottom = lowest(strength, window)
+show k = sma(if_then(top == bottom, 50, 100 * (strength - bottom) / (top - bottom)), smooth)
+show d = sma(k, slow)""",
+    meaning="Where relative strength stands in its own recent range, 0 to 100.",
+    reading="Quicker than relative strength itself; for timing inside a direction given otherwise.",
+    pitfalls="Runs from end to end all the time: alone it is noise.",
+    source="T. S. Chande and S. Kroll, The New Technical Trader, 1994.",
+)
+momentum.add(
+    "cci",
+    "CCI",
+    parameters=(length(default=20, low=2),),
+    outputs=(Output(unit=NONE, levels=(-100, 0, 100)),),
+    body="(hlc3 - sma(hlc3, n)) / (0.015 * _mean_deviation(hlc3, n))",
+    meaning="How far the typical price is from its mean, in mean deviations.",
+    reading="Beyond ±100 price has left its usual course.",
+    pitfalls="Without bounds; missing on a flat window.",
+    source="D. R. Lambert, 1980.",
+)
+momentum.add(
+    "cmo",
+    "Chande momentum",
+    inputs=(OF_CLOSE,),
+    parameters=(length(default=14),),
+    outputs=(Output(unit=NONE, span=(-100, 100), levels=(-50, 0, 50)),),
+    body="""gain = sum(max(change(x), 0), n)
+loss = sum(max(-change(x), 0), n)
+if_then(gain + loss == 0, 0, 100 * (gain - loss) / (gain + loss))""",
+    meaning="Gains less losses over both together, of the last n bars.",
+    reading="As relative strength, without smoothing and around zero.",
+    pitfalls="Moves as much from the bar that drops out as from the new one.",
+    source="T. S. Chande, 1994.",
+)
+momentum.add(
+    "ultimate",
+    "Ultimate oscillator",
+    parameters=(length("short", 7), length("middle", 14), length("long", 28)),
+    outputs=(Output(unit=NONE, span=(0, 100), levels=(30, 70)),),
+    body="""bottom = min(low, prev(close))
+pressure = close - bottom
+reach = true_range
+quick = sum(pressure, short) / sum(reach, short)
+medium = sum(pressure, middle) / sum(reach, middle)
+slow = sum(pressure, long) / sum(reach, long)
+100 * (4 * quick + 2 * medium + slow) / 7""",
+    meaning="Buying pressure in the true range over three spans, weighted 4, 2 and 1.",
+    reading="Divergence from price beyond 30 or 70 is what its author looked for.",
+    pitfalls="Crossing the levels alone means little.",
+    source="L. Williams, 1985.",
+)

@@ -78,11 +78,18 @@ class Function:
     outputs: tuple[Output, ...] = (Output(),)
     kernel: Kernel | None = None
     body: str | None = None
+    variadic: bool = False
+    """Takes any number of its one input and adds them up; ``lean`` with alternating sign."""
     meaning: str
     reading: str
     pitfalls: str
     formula: str
     source: str
+
+    @property
+    def hidden(self) -> bool:
+        """True for a step that only bodies of other functions use."""
+        return self.name.startswith("_")
 
     @property
     def signature(self) -> str:
@@ -91,6 +98,8 @@ class Function:
         for parameter in self.parameters:
             default = "" if parameter.default is None else f" = {parameter.default:g}"
             parts.append(parameter.name + default)
+        if self.variadic:
+            parts.append("…")
         return f"{self.name}({', '.join(parts)})" if parts else self.name
 
     def output(self, name: str) -> Output | None:

@@ -163,3 +163,107 @@ trend.add(
     pitfalls="High values say nothing about which way it will end.",
     source="E. W. Dreiss.",
 )
+trend.add(
+    "vortex",
+    "Vortex",
+    parameters=(length(default=14),),
+    outputs=(Output(name="plus", unit=RATIO, levels=(1,)), Output(name="minus", unit=RATIO)),
+    body="""reach = sum(true_range, n)
+show plus = sum(abs(high - prev(low)), n) / reach
+show minus = sum(abs(low - prev(high)), n) / reach""",
+    meaning="The way from low to next high, and from high to next low, over the true range.",
+    reading="The larger line has the say; their crossing is a change of direction.",
+    pitfalls="Crosses often in a range.",
+    source="E. Botes and D. Siepman, 2010.",
+)
+
+
+@kernel(inputs=2, outputs=4, warmup=1, reach=None)
+def parabolic(spans, high, low, step, cap, value, direction, extreme, pace):  # type: ignore[no-untyped-def]
+    """A stop that draws nearer with every new extreme, and turns over when it is touched."""
+    for s in spans:
+        for t in range(s.first + 1, s.end):
+            h, lo, h1, lo1 = high[t], low[t], high[t - 1], low[t - 1]
+            if h != h or lo != lo or h1 != h1 or lo1 != lo1:
+                continue
+            if direction[t - 1] != direction[t - 1]:
+                up = h + lo >= h1 + lo1
+                direction[t] = 1.0 if up else -1.0
+                value[t] = min(lo, lo1) if up else max(h, h1)
+                extreme[t] = max(h, h1) if up else min(lo, lo1)
+                pace[t] = step
+                continue
+            side, stop = direction[t - 1], value[t - 1]
+            best, speed = extreme[t - 1], pace[t - 1]
+            stop += speed * (best - stop)
+            two = t - 2 >= s.first and high[t - 2] == high[t - 2]
+            if side > 0.0:
+                stop = min(stop, lo1)
+                if two:
+                    stop = min(stop, low[t - 2])
+                if lo < stop:
+                    side, stop, best, speed = -1.0, best, lo, step
+                elif h > best:
+                    best, speed = h, min(cap, speed + step)
+            else:
+                stop = max(stop, h1)
+                if two:
+                    stop = max(stop, high[t - 2])
+                if h > stop:
+                    side, stop, best, speed = 1.0, best, h, step
+                elif lo < best:
+                    best, speed = lo, min(cap, speed + step)
+            value[t], direction[t], extreme[t], pace[t] = stop, side, best, speed
+
+
+trend.step(
+    "parabolic",
+    inputs=2,
+    parameters=(factor("step", 0.02), factor("cap", 0.2)),
+    outputs=(
+        Output(name="value", unit=PRICE),
+        Output(name="direction", unit=NONE),
+        Output(name="extreme", unit=PRICE),
+        Output(name="pace", unit=NONE),
+    ),
+)
+trend.add(
+    "sar",
+    "Parabolic stop",
+    parameters=(factor("step", 0.02, low=0.001, high=1), factor("cap", 0.2, low=0.001, high=1)),
+    outputs=(
+        Output(name="value", unit=PRICE),
+        Output(name="direction", unit=NONE, span=(-1, 1), levels=(0,)),
+    ),
+    body="""stop = _parabolic(high, low, step, cap)
+show value = stop.value
+show direction = stop.direction""",
+    formula="stop + pace · (extreme - stop), never inside the last two bars; pace grows by step with "
+    "each new extreme, up to cap; a touch turns it over to the extreme",
+    meaning="A stop that accelerates towards price, and the side price is on.",
+    reading="A place for a trailing stop in a trend.",
+    pitfalls="Turns over on every touch: in a range it loses steadily.",
+    source=WILDER,
+)
+trend.add(
+    "ichimoku",
+    "Cloud",
+    parameters=(length("short", 9), length("middle", 26), length("long", 52)),
+    outputs=(
+        Output(name="conversion", unit=PRICE),
+        Output(name="base", unit=PRICE),
+        Output(name="span_a", unit=PRICE),
+        Output(name="span_b", unit=PRICE),
+        Output(name="lagging", unit=PRICE),
+    ),
+    body="""show conversion = (highest(high, short) + lowest(low, short)) / 2
+show base = (highest(high, middle) + lowest(low, middle)) / 2
+show span_a = ago((conversion + base) / 2, middle)
+show span_b = ago((highest(high, long) + lowest(low, long)) / 2, middle)
+show lagging = close""",
+    meaning="Middles of three ranges; the spans are those that stand at the bar, computed earlier.",
+    reading="Above both spans is strong, below both weak, between them undecided.",
+    pitfalls="The lagging line is the close itself: compare it with ago(close, middle), as no bar "
+    "may see what comes after it.",
+    source="G. Hosoda, 1969.",
+)

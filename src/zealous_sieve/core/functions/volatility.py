@@ -173,3 +173,55 @@ volatility.add(
     pitfalls="A stale instrument is tight too; see the data check.",
     source="Our own measure.",
 )
+
+
+@kernel(warmup=lambda n: n - 1)
+def mean_deviation(spans, x, n, out):  # type: ignore[no-untyped-def]
+    """The mean distance of n values from their mean."""
+    for s in spans:
+        for t in range(max(s.begin, s.first + n - 1), s.end):
+            total = 0.0
+            for k in range(n):
+                total += x[t - k] - x[t]
+            mean = x[t] + total / n
+            away = 0.0
+            for k in range(n):
+                away += abs(x[t - k] - mean)
+            out[t] = away / n
+
+
+volatility.step("mean_deviation", inputs=1, parameters=(length(),), outputs=(Output(unit="x0"),))
+volatility.add(
+    "historical_vol",
+    "Historical volatility",
+    parameters=(length(default=20, low=2),),
+    outputs=(Output(unit=PERCENT),),
+    body="100 * stdev(log(close / prev(close)), n) * sqrt(252)",
+    meaning="The deviation of daily log returns over n bars, as percent a year.",
+    reading="For comparing with an expected volatility, or with its own past by percentile.",
+    pitfalls="Takes 252 bars for a year, so it is right on daily bars only.",
+    source="Standard deviation of returns, annualised by the root of time.",
+)
+volatility.add(
+    "parkinson",
+    "Range volatility",
+    parameters=(length(default=20),),
+    outputs=(Output(unit=PERCENT),),
+    body="100 * sqrt(sma(log(high / low) ^ 2, n) / (4 * log(2))) * sqrt(252)",
+    meaning="Volatility from the ranges of bars, as percent a year.",
+    reading="Steadier than the one from closes for the same n.",
+    pitfalls="Blind to gaps over night; daily bars only.",
+    source="M. Parkinson, 1980.",
+)
+volatility.add(
+    "garman_klass",
+    "Range and body volatility",
+    parameters=(length(default=20),),
+    outputs=(Output(unit=PERCENT),),
+    body="""each = 0.5 * log(high / low) ^ 2 - (2 * log(2) - 1) * log(close / open) ^ 2
+100 * sqrt(max(sma(each, n), 0)) * sqrt(252)""",
+    meaning="Volatility from range and body of bars, as percent a year.",
+    reading="As the range volatility, steadier still.",
+    pitfalls="Blind to gaps over night; daily bars only.",
+    source="M. B. Garman and M. J. Klass, 1980.",
+)

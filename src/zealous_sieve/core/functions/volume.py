@@ -5,8 +5,8 @@ from __future__ import annotations
 import math
 
 from zealous_sieve.core.functions.kernel import kernel
-from zealous_sieve.core.functions.specification import Family, Output, length
-from zealous_sieve.core.functions.units import MONEY, NONE, RATIO, VOLUME
+from zealous_sieve.core.functions.specification import Family, Input, Kind, Output, length
+from zealous_sieve.core.functions.units import MONEY, NONE, PRICE, RATIO, VOLUME
 
 volume = Family("Volume")
 
@@ -86,4 +86,58 @@ if_then(gain + loss == 0, 50, 100 * gain / (gain + loss))""",
     reading="As relative strength, with volume in it.",
     pitfalls="One very busy bar rules it for n bars.",
     source="G. Quong and A. Soudack, 1989.",
+)
+
+
+@kernel(reach=None)
+def running_sum(spans, x, out):  # type: ignore[no-untyped-def]
+    """All that came before added up; begins anew after a gap."""
+    for s in spans:
+        for t in range(s.begin, s.end):
+            before = out[t - 1] if t > s.first else math.nan
+            out[t] = x[t] + before if before == before else x[t]
+
+
+@kernel(inputs=2, reach=None)
+def sum_since(spans, a, x, out):  # type: ignore[no-untyped-def]
+    """Added up from the last bar on which the truth was yes; missing before the first."""
+    for s in spans:
+        for t in range(s.begin, s.end):
+            out[t] = x[t] if a[t] == 1.0 else (out[t - 1] + x[t] if t > s.first else math.nan)
+
+
+volume.step("running_sum", inputs=1, outputs=(Output(unit="x0"),))
+volume.add(
+    "_sum_since",
+    "sum since",
+    kernel=sum_since,
+    inputs=(Input(name="truth", kind=Kind.TRUTH), Input(name="x")),
+    outputs=(Output(unit="x"),),
+    meaning="",
+    reading="",
+    pitfalls="",
+    formula="",
+    source="",
+)
+volume.add(
+    "adl",
+    "Accumulation line",
+    outputs=(Output(unit=VOLUME),),
+    body="_running_sum(if_then(high == low, 0, (2 * close - high - low) / (high - low)) * volume)",
+    meaning="Volume added up, each bar's weighted by where in its range it closed.",
+    reading="Rising while price rests is taken as buying.",
+    pitfalls="Its level depends on where the data begin; gaps are not seen.",
+    source="M. Chaikin.",
+)
+volume.add(
+    "anchored_vwap",
+    "Anchored VWAP",
+    inputs=(Input(name="truth", kind=Kind.TRUTH),),
+    outputs=(Output(unit=PRICE),),
+    body="""start = truth and not (prev(truth) and truth)
+_sum_since(start, hlc3 * volume) / _sum_since(start, volume)""",
+    meaning="The mean price by volume since the condition last became yes.",
+    reading="What those who came in since that moment paid on average.",
+    pitfalls="Missing before the condition has been yes once.",
+    source="Volume-weighted mean price.",
 )
