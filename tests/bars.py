@@ -40,7 +40,8 @@ def walk(bars: int, seed: int = 1, missing: float = 0.0) -> Series:
 def panel_of(*lengths: int, seed: int = 1, missing: float = 0.0) -> Panel:
     """Instruments A0, A1, … of the given numbers of bars."""
     series = {f"A{n}": walk(bars, seed + n, missing) for n, bars in enumerate(lengths)}
-    return Panel.of(series)
+    size = tuple(float(n + 1) for n in range(len(lengths)))
+    return Panel.of(series).with_facts({"A0": size, "size": size})
 
 
 def one(columns: Mapping[str, object], times: Times | None = None) -> Panel:
@@ -73,6 +74,9 @@ def calls_of(function: Function) -> list[str]:
         inputs[1:] = ["close" if "close" not in inputs[0] else "hl2", "low"][: len(inputs) - 1]
     lengths = iter((6, 9, 4, 3, 5))
     for parameter in function.parameters:
+        if parameter.text:
+            inputs += [] if parameter.optional else ['"A0"']
+            continue
         default = next(lengths) if parameter.whole else parameter.default or 2
         inputs.append(f"{max(default, parameter.low):g}")
     call = f"{function.name}({', '.join(inputs)})" if inputs else function.name

@@ -119,7 +119,7 @@ def test_scanning_as_of_a_moment_equals_scanning_data_that_end_there(coast: Coas
         kept = times + DAY <= moment
         cut[code] = (times[kept], {name: column[kept] for name, column in columns.items()})
     for example in EXAMPLES:
-        then = scan(prepare(example), panel.as_of(moment, DAY))
+        then = scan(prepare(example), panel.as_of(moment))
         alone = scan(prepare(example), Panel.of(cut))
         assert then == alone
 

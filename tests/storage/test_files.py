@@ -124,6 +124,16 @@ def test_eval_of_several_instruments_names_them_and_one_can_be_chosen(tmp_path: 
     assert len(chosen.splitlines()) == 3
 
 
+def test_eval_on_slower_bars_leaves_the_unfinished_one_out(tmp_path: Path) -> None:
+    bars = tmp_path / "bars.csv"
+    write_bars({"ONE": walk(24)}, bars)
+    closed = run_command("eval", "high", "--bars", str(bars), "--timeframe", "1w").splitlines()
+    forming = run_command("eval", "high", "--bars", str(bars), "--timeframe", "1w", "--forming")
+    assert forming.splitlines()[:-1] == closed
+    assert len(closed) == 4
+    assert float(closed[2].split(",")[1]) == walk(24)[1]["high"][4:11].max()
+
+
 def test_check_tells_kind_unit_and_sentence_or_what_is_wrong() -> None:
     told = run_command("check", "close>ema(close,40) by 3%")
     assert "value: truth" in told

@@ -13,8 +13,10 @@ import numpy as np
 
 from zealous_sieve.core.engine.evaluate import evaluate
 from zealous_sieve.core.engine.panel import Column, Panel
+from zealous_sieve.core.engine.resample import closed_only, resample
 from zealous_sieve.core.errors import DataError, Problem
 from zealous_sieve.core.formula.check import check
+from zealous_sieve.core.formula.timeframe import read_timeframe
 from zealous_sieve.core.formula.typed import Typed
 from zealous_sieve.core.functions.specification import Kind
 from zealous_sieve.core.sieve.definition import read_sieve
@@ -54,10 +56,18 @@ def written(value: Typed, column: Column) -> list[str]:
 @click.argument("formula")
 @click.option("--bars", required=True, type=FILE, help="CSV or Parquet file of bars.")
 @click.option("--instrument", help="Only this one, where the file holds several.")
+@click.option("--timeframe", help="Build slower bars first: 80m, 2d, 1w, 1mo.")
+@click.option("--forming", is_flag=True, help="Keep the last slow bar, even if it is unfinished.")
 @click.option("--input", "inputs", multiple=True, metavar="NAME=VALUE", help="Set an input.")
 @click.option("--out", type=OUT, help="CSV file to write; default: the terminal.")
 def evaluate_formula(
-    formula: str, bars: Path, instrument: str | None, inputs: Sequence[str], out: Path | None
+    formula: str,
+    bars: Path,
+    instrument: str | None,
+    timeframe: str | None,
+    forming: bool,
+    inputs: Sequence[str],
+    out: Path | None,
 ) -> None:
     """Evaluate FORMULA on every bar of a file (FORMULA may be @FILE)."""
     checked = check(_text(formula), dict(_setting(pair) for pair in inputs))
@@ -65,6 +75,8 @@ def evaluate_formula(
     if instrument:
         panel.position(instrument)
         panel = panel.choose([instrument])
+    if timeframe:
+        panel = _slower(panel, timeframe, forming=forming)
     results = evaluate({n: v.term for n, v in checked.outputs.items()}, panel)
     columns: dict[str, list[str]] = {}
     if len(panel) > 1:
@@ -78,6 +90,17 @@ def evaluate_formula(
         write_table(columns, out)
     else:
         _print(columns)
+
+
+def _slower(panel: Panel, timeframe: str, *, forming: bool) -> Panel:
+    """Slower bars; without ``forming`` those that had closed when the last bar of the data did."""
+    frame = read_timeframe(timeframe)
+    if frame is None:
+        message = f"{timeframe!r} is not a timeframe; write 80m, 2d, 1w or 1mo"
+        raise click.BadParameter(message, param_hint="--timeframe")
+    slow = resample(panel, frame)
+    newest = max((int(panel.times[end - 1]) for end in panel.ends if end), default=0)
+    return slow if forming else closed_only(slow, newest + panel.duration)
 
 
 def _print(columns: dict[str, list[str]]) -> None:
@@ -131,7 +154,7 @@ def scan_sieve(sieve: Path, bars: Sequence[Path], as_of: str | None, out: Path |
     if bars:
         panel = read_panel(bars)
         if moment:
-            panel = panel.as_of(int(moment.timestamp()), DAY)
+            panel = panel.as_of(int(moment.timestamp()))
         ticks: dict[str, float] = {}
         names: dict[str, str] = {}
     else:

@@ -7,13 +7,17 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from zealous_sieve.core.engine.elsewhere import needs_universe
 from zealous_sieve.core.engine.evaluate import evaluate
+from zealous_sieve.core.engine.panel import Panel
+from zealous_sieve.core.formula.terms import Term
+from zealous_sieve.core.market.instruments import Instrument
 from zealous_sieve.core.sieve.drawing import lines
 from zealous_sieve.core.sieve.prepare import prepare
 from zealous_sieve.core.sieve.scan import reasons
 from zealous_sieve.usecases.errors import NotFoundError
-from zealous_sieve.usecases.market import DAY
-from zealous_sieve.usecases.ports import Outside
+from zealous_sieve.usecases.market import facts_of, universe_panel
+from zealous_sieve.usecases.ports import Outside, Run
 
 DEFAULT_BARS = 420
 
@@ -71,13 +75,13 @@ def hit_chart(outside: Outside, run_id: int, code: str, bars: int = DEFAULT_BARS
     if instrument is None:
         raise NotFoundError("instrument", code)
     hit = next((h for h in outside.runs.hits(run_id) if h["code"] == code), None)
-    panel = outside.bars.panel().choose([code]).as_of(int(run.as_of.timestamp()), DAY)
     prepared = prepare(run.sieve)
     drawn = lines(prepared)
     numbers = prepared.numbers()
     terms = {f"line {n}": line.term for n, line in enumerate(drawn)} | numbers
+    panel = _panel(outside, run, instrument, terms)
     found = evaluate(terms, panel)
-    rows = panel.rows(0)
+    rows = panel.rows(panel.position(code))
     shown = slice(max(rows.start, rows.stop - bars), rows.stop)
     judged = _judged_row(panel.times[rows], hit) + rows.start
     values = (
@@ -113,6 +117,15 @@ def hit_chart(outside: Outside, run_id: int, code: str, bars: int = DEFAULT_BARS
         fired_at=hit["fired_at"] if hit else None,
         bar_at=hit["bar_at"] if hit else None,
     )
+
+
+def _panel(outside: Outside, run: Run, instrument: Instrument, terms: dict[str, Term]) -> Panel:
+    """The bars of one instrument, or of the run's universe where a term looks across it."""
+    if needs_universe(terms):
+        panel, _ = universe_panel(outside, run.sieve.universe, run.as_of)
+        return panel
+    alone = outside.bars.panel().choose([instrument.code]).with_facts(facts_of([instrument]))
+    return alone.as_of(int(run.as_of.timestamp()))
 
 
 def _judged_row(times: NDArray[np.int64], hit: dict[str, object] | None) -> int:

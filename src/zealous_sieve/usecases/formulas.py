@@ -83,7 +83,7 @@ class Vocabulary:
 
 WORDS = (
     "and", "or", "not", "by", "within", "of", "between", "crosses above", "crosses below",
-    "in last", "for", "at least", "then", "bars", "input", "show",
+    "in last", "for", "at least", "then", "on", "bars", "input", "show",
 )  # fmt: skip
 
 

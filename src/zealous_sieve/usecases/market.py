@@ -8,7 +8,7 @@ from datetime import UTC, datetime
 import numpy as np
 
 from zealous_sieve.core.engine.panel import Panel
-from zealous_sieve.core.market.instruments import Instrument, members
+from zealous_sieve.core.market.instruments import Fact, Instrument, members
 from zealous_sieve.core.market.soundness import Finding, inspect
 from zealous_sieve.usecases.errors import NotFoundError
 from zealous_sieve.usecases.ports import MarketPort, Outside
@@ -59,7 +59,14 @@ def universe_panel(outside: Outside, name: str, as_of: datetime) -> tuple[Panel,
     """The bars of a universe that had closed by a moment."""
     chosen = universe_members(outside.market, name)
     panel = outside.bars.panel().choose([instrument.code for instrument in chosen])
-    return panel.as_of(int(as_of.timestamp()), DAY), chosen
+    panel = panel.with_facts(facts_of(chosen))
+    return panel.as_of(int(as_of.timestamp())), chosen
+
+
+def facts_of(instruments: list[Instrument]) -> dict[str, tuple[Fact, ...]]:
+    """Every fact that any of the instruments has, one entry an instrument."""
+    names = {name for instrument in instruments for name in instrument.facts}
+    return {name: tuple(i.facts.get(name) for i in instruments) for name in sorted(names)}
 
 
 def list_universes(market: MarketPort) -> list[UniverseSummary]:

@@ -14,7 +14,7 @@ from zealous_sieve.core.sieve.difference import Difference, difference
 from zealous_sieve.core.sieve.prepare import prepare
 from zealous_sieve.core.sieve.scan import Count, Hit, Scan, scan
 from zealous_sieve.usecases.errors import ConflictError, NotFoundError, UseCaseError
-from zealous_sieve.usecases.market import DAY, now, universe_panel
+from zealous_sieve.usecases.market import now, universe_panel
 from zealous_sieve.usecases.ports import (
     Outside,
     Run,
@@ -235,7 +235,7 @@ def _tails(
     outside: Outside, run: Run, hits: Sequence[Mapping[str, Any]]
 ) -> dict[str, tuple[float, ...]]:
     codes = [hit["code"] for hit in hits]
-    panel = outside.bars.panel().choose(codes).as_of(int(run.as_of.timestamp()), DAY)
+    panel = outside.bars.panel().choose(codes).as_of(int(run.as_of.timestamp()))
     closes = panel.columns["close"]
     return {code: tuple(closes[panel.rows(n)][-TAIL:].tolist()) for n, code in enumerate(codes)}
 

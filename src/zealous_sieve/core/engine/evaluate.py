@@ -12,6 +12,7 @@ from threading import Event, local
 import numpy as np
 from numpy.typing import NDArray
 
+from zealous_sieve.core.engine.elsewhere import with_elsewhere
 from zealous_sieve.core.engine.panel import Column, Panel
 from zealous_sieve.core.engine.plan import Plan, plan
 from zealous_sieve.core.errors import CancelledError, DataError, Problem
@@ -51,6 +52,7 @@ def evaluate(
 
     Raises DataError ``no_such_column`` and CancelledError.
     """
+    panel = with_elsewhere(terms, panel, evaluate)
     made = plan(terms, last=last)
     missing = [field for field in made.fields if field not in panel.columns]
     if missing:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -14,9 +14,10 @@ from zealous_sieve.core.functions.catalogue import FIELDS
 Column = NDArray[np.float64]
 Times = NDArray[np.int64]
 Rows = NDArray[np.int64]
+DAY = 86_400
 
 
-@dataclass(frozen=True, kw_only=True)
+@dataclass(frozen=True, kw_only=True, eq=False)
 class Panel:
     """A ragged panel.
 
@@ -31,6 +32,16 @@ class Panel:
     columns: Mapping[str, Column]
     starts: Rows
     ends: Rows
+    duration: int = DAY
+    """Length of a bar in seconds."""
+    five_day: bool = True
+    """No bars at weekends: a week is over with Friday."""
+    closes: Times | None = None
+    """When bars close, where that is not ``times + duration``."""
+    facts: Mapping[str, tuple[object, ...]] = field(default_factory=dict)
+    """What is known of the instruments, one entry each, in their order."""
+    whole: Panel | None = None
+    """All instruments there are, of which these are some."""
 
     @classmethod
     def of(cls, series: Mapping[str, tuple[Times, Mapping[str, Column]]]) -> Panel:
@@ -47,6 +58,8 @@ class Panel:
             },
             starts=ends - np.array(lengths, dtype=np.int64),
             ends=ends,
+            duration=_duration([times for times, _ in parts]),
+            five_day=not any(((times // DAY + 3) % 7 >= 5).any() for times, _ in parts),
         )
 
     def __len__(self) -> int:
@@ -75,24 +88,49 @@ class Panel:
         picked = [known.get(code, -1) for code in codes]
         starts = np.array([self.starts[i] if i >= 0 else 0 for i in picked], dtype=np.int64)
         ends = np.array([self.ends[i] if i >= 0 else 0 for i in picked], dtype=np.int64)
-        return Panel(
-            codes=tuple(codes), times=self.times, columns=self.columns, starts=starts, ends=ends
+        facts = {
+            name: tuple(values[i] if i >= 0 else None for i in picked)
+            for name, values in self.facts.items()
+        }
+        return replace(
+            self,
+            codes=tuple(codes),
+            starts=starts,
+            ends=ends,
+            facts=facts,
+            whole=self if self.whole is None else self.whole,
         )
 
-    def as_of(self, moment: int, duration: int) -> Panel:
-        """What was known at a moment (seconds since 1970): bars of ``duration`` seconds that had
-        closed by then."""
+    def ending(self, ends: Rows) -> Panel:
+        """The same panel with each instrument ended earlier."""
+        return replace(self, ends=ends)
+
+    def with_columns(self, added: Mapping[str, Column]) -> Panel:
+        """The same panel with further columns."""
+        return replace(self, columns={**self.columns, **added})
+
+    def with_facts(self, facts: Mapping[str, tuple[object, ...]]) -> Panel:
+        """The same panel with what is known of its instruments."""
+        return replace(self, facts=facts)
+
+    def close_times(self, rows: slice) -> Times:
+        """When the bars of these rows close."""
+        return self.times[rows] + self.duration if self.closes is None else self.closes[rows]
+
+    def as_of(self, moment: int) -> Panel:
+        """What was known at a moment (seconds since 1970): bars that had closed by then."""
         ends = np.array(
             [
-                start + np.searchsorted(self.times[start:end], moment - duration, side="right")
+                start + np.searchsorted(self.times[start:end], moment - self.duration, side="right")
                 for start, end in zip(self.starts, self.ends, strict=True)
             ],
             dtype=np.int64,
         )
-        return Panel(
-            codes=self.codes,
-            times=self.times,
-            columns=self.columns,
-            starts=self.starts,
-            ends=ends.reshape(len(self.codes)),
-        )
+        whole = None if self.whole is None else self.whole.as_of(moment)
+        return replace(self, ends=ends.reshape(len(self.codes)), whole=whole)
+
+
+def _duration(series: list[Times]) -> int:
+    """The length of a bar: the shortest step between two, at most a day."""
+    steps = [int(np.diff(times).min()) for times in series if len(times) > 1]
+    return max(1, min([DAY, *steps]))

@@ -51,7 +51,7 @@ def _complete(
     node: tree.Node, function: Function, bound: dict[str, tree.Node]
 ) -> dict[str, tree.Node] | Problem:
     needed = [i.name for i in function.inputs if i.default is None]
-    needed += [p.name for p in function.parameters if p.default is None]
+    needed += [p.name for p in function.parameters if p.needed]
     for name in needed:
         if name not in bound:
             return problems.arguments(node, function, f"needs {name}")

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from zealous_sieve.core.formula import tree
 
-LOOSE, AND, NOT, TIMED, COMPARED, SUM, PRODUCT, SIGNED, RAISED, ATOM = range(10)
+LOOSE, AND, NOT, LOCATED, TIMED, COMPARED, SUM, PRODUCT, SIGNED, RAISED, ATOM = range(11)
 
 _LEVELS: dict[type[tree.Node], int] = {
     tree.Or: LOOSE,
@@ -12,6 +12,7 @@ _LEVELS: dict[type[tree.Node], int] = {
     tree.Not: NOT,
     tree.OverTime: TIMED,
     tree.Then: TIMED,
+    tree.On: LOCATED,
     tree.Compare: COMPARED,
     tree.Near: COMPARED,
     tree.Between: COMPARED,
@@ -86,6 +87,10 @@ def _text(node: tree.Node) -> str:
             return f"{node.function}({', '.join(_argument(a) for a in node.arguments)})"
         case tree.Pick():
             return f"{expression(node.value, ATOM)}.{node.output}"
+        case tree.Of():
+            return f'{expression(node.value, ATOM)} of "{node.code}"'
+        case tree.On():
+            return f"{expression(node.value, LOCATED)} on {node.timeframe}"
         case tree.Minus():
             return f"-{expression(node.value, SIGNED)}"
         case tree.Arithmetic():

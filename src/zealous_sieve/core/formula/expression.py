@@ -10,7 +10,17 @@ from zealous_sieve.core.formula import problems, tree
 from zealous_sieve.core.formula.arguments import bind
 from zealous_sieve.core.formula.limits import MAX_LENGTH
 from zealous_sieve.core.formula.parser import parse
-from zealous_sieve.core.formula.terms import Term, apply, constant, source
+from zealous_sieve.core.formula.terms import (
+    Term,
+    across,
+    apply,
+    constant,
+    fact_of,
+    of_instrument,
+    on_timeframe,
+    source,
+)
+from zealous_sieve.core.formula.timeframe import read_timeframe
 from zealous_sieve.core.formula.typed import BROKEN, Typed, fixed, series, truth
 from zealous_sieve.core.functions import units
 from zealous_sieve.core.functions.catalogue import DERIVED, FIELDS, SOURCES, find
@@ -78,6 +88,13 @@ class Checker:
                 return self._call(node)
             case tree.Pick():
                 return self._pick(node)
+            case tree.Of():
+                value = self.of_kind(node.value, None, "of")
+                return (
+                    value if value.broken else _moved(value, of_instrument(value.term, node.code))
+                )
+            case tree.On():
+                return self._on(node)
             case tree.Minus():
                 value = self.of_kind(node.value, Kind.NUMBER, "minus")
                 return value if value.broken else series(apply("negate", value.term), value.unit)
@@ -110,7 +127,7 @@ class Checker:
             what = "a source, a name or a function"
             return self._broken(problems.unknown_name(node, node.name, known, what))
         needed = any(i.default is None for i in function.inputs)
-        if needed or any(p.default is None for p in function.parameters):
+        if needed or any(p.needed for p in function.parameters):
             return self._broken(problems.needs_brackets(node, function))
         return self._evaluate(node, function, ())
 
@@ -138,7 +155,9 @@ class Checker:
             return self._broken(bound)
         inputs = {i.name: self._input(i, bound.get(i.name), function) for i in function.inputs}
         values = {
-            p.name: self._parameter(p, bound.get(p.name), function) for p in function.parameters
+            p.name: self._parameter(p, bound.get(p.name), function)
+            for p in function.parameters
+            if p.name in bound or not p.optional
         }
         if any(v.broken for v in inputs.values()) or None in values.values():
             return BROKEN
@@ -176,9 +195,12 @@ class Checker:
 
     def _parameter(
         self, spec: Parameter, node: tree.Node | None, function: Function
-    ) -> float | None:
+    ) -> float | str | None:
         if node is None:
             return spec.default
+        if spec.text:
+            value = self.of_kind(node, Kind.TEXT, f"{function.name} for {spec.name}")
+            return None if value.broken else value.text
         return self._constant(node, spec, function.name)
 
     def _constant(self, node: tree.Node, spec: Parameter, who: str) -> float | None:
@@ -201,7 +223,7 @@ class Checker:
         for value in inputs.values():
             if value.kind == Kind.TRUTH:
                 continue
-            if not units.comparable(shared, value.unit) and not function.hidden:
+            if not units.comparable(shared, value.unit) and not (function.hidden or function.apart):
                 self._broken(problems.unit_clash(node, shared, value.unit, "joins"))
                 return None
             shared = units.common(shared, value.unit)
@@ -257,6 +279,15 @@ class Checker:
         if value.broken or bars is None or least is None:
             return BROKEN
         return truth(apply("at_least_of", value.term, constants=(int(least), int(bars))))
+
+    def _on(self, node: tree.On) -> Typed:
+        value, timeframe = self.of_kind(node.value, None, "on"), read_timeframe(node.timeframe)
+        if timeframe is None:
+            message = f"{node.timeframe} is not a timeframe"
+            return self._broken(
+                problems.simple("no_such_timeframe", node, message, "write 1w or 80m")
+            )
+        return value if value.broken else _moved(value, on_timeframe(value.term, timeframe))
 
     def _then(self, node: tree.Then) -> Typed:
         first = self.of_kind(node.first, Kind.TRUTH, "then")
@@ -325,6 +356,12 @@ class Checker:
         return self._broken(problems.unit_clash(node, unit, amount.unit, "measures"))
 
 
+def _moved(value: Typed, term: Term) -> Typed:
+    """The same kind of value, computed elsewhere."""
+    kind = Kind.TRUTH if value.kind == Kind.TRUTH else Kind.NUMBER
+    return replace(value, term=term, kind=kind)
+
+
 def _relation(relation: tree.Relation, left: Term, right: Term) -> Term:
     match relation:
         case tree.Relation.GREATER:
@@ -355,11 +392,18 @@ def _derived(name: str) -> Typed:
 
 
 def open_up(
-    function: Function, inputs: dict[str, Typed], values: dict[str, float], shared: units.Unit
+    function: Function,
+    inputs: dict[str, Typed],
+    values: dict[str, float | str],
+    shared: units.Unit,
 ) -> Typed:
     """The outputs of a catalogue function on given inputs and constants."""
-    terms = _kernel_terms(function, inputs, values) if function.kernel else None
-    bodies = terms or _body_terms(function, inputs, values)
+    if function.elsewhere:
+        bodies = {"value": (_elsewhere(function.elsewhere, inputs, values), units.NONE)}
+    elif function.kernel:
+        bodies = _kernel_terms(function, inputs, values)
+    else:
+        bodies = _body_terms(function, inputs, values)
     outputs = {}
     for spec in function.outputs:
         term, inferred = bodies[spec.name]
@@ -377,12 +421,22 @@ def open_up(
     return Typed(kind=Kind.NUMBER, outputs=outputs, function=function)
 
 
+def _elsewhere(how: str, inputs: dict[str, Typed], values: dict[str, float | str]) -> Term:
+    if how == "fact":
+        return fact_of(str(values["name"]))
+    inner = next(iter(inputs.values())).term
+    if how == "of":
+        return of_instrument(inner, str(values["code"]))
+    by = values.get("by")
+    return across(inner, how, None if by is None else str(by))
+
+
 def _kernel_terms(
-    function: Function, inputs: dict[str, Typed], values: dict[str, float]
+    function: Function, inputs: dict[str, Typed], values: dict[str, float | str]
 ) -> dict[str, tuple[Term, units.Unit]]:
     assert function.kernel is not None
     columns = [value.term for value in inputs.values()] + [source(f) for f in function.reads]
-    constants = tuple(values.values())
+    constants = tuple(value for value in values.values() if not isinstance(value, str))
     return {
         spec.name: (
             apply(function.kernel.name, *columns, constants=constants, output=position),
@@ -392,11 +446,15 @@ def _kernel_terms(
     }
 
 
+def _given(value: float | str) -> Typed:
+    return Typed(kind=Kind.TEXT, text=value) if isinstance(value, str) else fixed(value)
+
+
 def _body_terms(
-    function: Function, inputs: dict[str, Typed], values: dict[str, float]
+    function: Function, inputs: dict[str, Typed], values: dict[str, float | str]
 ) -> dict[str, tuple[Term, units.Unit]]:
     assert function.body is not None
-    names = inputs | {name: fixed(value) for name, value in values.items()}
+    names = inputs | {name: _given(value) for name, value in values.items()}
     checker = Checker(names, hidden=True)
     found: dict[str, Typed] = {}
     for statement in parse(function.body).statements:

@@ -16,24 +16,10 @@ from lark import Lark, Token
 from zealous_sieve.core.errors import FormulaError, Place, Problem
 from zealous_sieve.core.formula.limits import MAX_CHARACTERS, MAX_NESTING
 
-LEADING = {
-    "AND",
-    "OR",
-    "BY",
-    "OF",
-    "IN",
-    "FOR",
-    "AT",
-    "BETWEEN",
-    "CROSSES",
-    "WITHIN",
-    "RELATION",
-    "THEN",
-    "NO_LATER",
-}
+LEADING = {"AND", "OR", "BY", "OF", "IN", "FOR", "AT", "BETWEEN", "CROSSES", "WITHIN", "RELATION"}
+LEADING |= {"THEN", "NO_LATER", "ON", "OF_CODE"}
 LEADING |= {"PLUS", "STAR", "SLASH", "CIRCUMFLEX", "DOT", "RPAR", "COMMA"}
 TRAILING = LEADING - {"RPAR"} | {"MINUS"} | {"EQUAL", "NOT", "LAST", "LEAST", "SIDE", "LPAR"}
-RESERVED = {"on": "timeframes"}
 
 
 @dataclass
@@ -87,7 +73,8 @@ def tokens_of(text: str) -> list[Token]:
     strange = [_strange(token) for token in tokens if token.type == "UNKNOWN"]
     if strange:
         raise FormulaError(*strange)
-    return [_as_name(before, token) for before, token in _pairs(tokens)]
+    around = zip([None, *tokens], tokens, [*tokens[1:], None], strict=False)
+    return [_as_name(before, token, after) for before, token, after in around]
 
 
 def _strange(token: Token) -> Problem:
@@ -104,13 +91,13 @@ def _strange(token: Token) -> Problem:
     )
 
 
-def _pairs(tokens: list[Token]) -> Iterator[tuple[Token | None, Token]]:
-    yield from zip([None, *tokens], tokens, strict=False)
-
-
-def _as_name(before: Token | None, token: Token) -> Token:
-    """After a dot or ``show`` stands the name of an output, even if it is a word of the language."""
-    if before is not None and before.type in ("DOT", "SHOW") and token.isidentifier():
+def _as_name(before: Token | None, token: Token, after: Token | None) -> Token:
+    """A word of the language that stands where a name has to: after a dot, after ``show``, or as the
+    name of an argument, as in ``by="sector"``."""
+    picked = before is not None and before.type in ("DOT", "SHOW")
+    opens = before is not None and before.type in ("LPAR", "COMMA")
+    argument = opens and after is not None and after.type == "EQUAL"
+    if (picked or argument) and token.isidentifier():
         return Token.new_borrow_pos("NAME", str(token), token)
     return token
 

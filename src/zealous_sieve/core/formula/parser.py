@@ -11,7 +11,7 @@ from lark.tree import Meta
 
 from zealous_sieve.core.errors import FormulaError, Place, Problem
 from zealous_sieve.core.formula import tree
-from zealous_sieve.core.formula.lexer import RESERVED, Line, grammar, lines_of, place_of, tokens_of
+from zealous_sieve.core.formula.lexer import Line, grammar, lines_of, place_of, tokens_of
 from zealous_sieve.core.formula.limits import MAX_NESTING, MAX_NODES
 
 WORDS = {
@@ -25,6 +25,7 @@ WORDS = {
     "BARS": "bars",
     "EQUAL": "=",
     "PERCENT": "%",
+    "TIMEFRAME": "a timeframe such as 1w",
     "$END": "the end of the line",
 }
 VALUE_STARTS = {"NUMBER", "NAME", "STRING", "LPAR"}
@@ -76,12 +77,6 @@ def _explain(token: Token, accepts: set[str], line: Line) -> Problem:
     at_end = token.type == "$END"
     last = line.tokens[-1]
     place = _after(last) if at_end else place_of(token)
-    if str(token) in RESERVED and not at_end:
-        return Problem(
-            code="reserved_word",
-            message=f"{token} is kept for {RESERVED[str(token)]}, which can't be computed yet",
-            place=place,
-        )
     found = "the formula ends" if at_end else f"{str(token)!r} stands"
     expected = _expected(accepts)
     chained = token.type == "RELATION" and any(t.type == "RELATION" for t in line.tokens)
@@ -201,6 +196,12 @@ class _Builder(Transformer):  # type: ignore[type-arg]
 
     def pick(self, meta: Meta, parts: list) -> tree.Node:  # type: ignore[type-arg]
         return tree.Pick(parts[0], str(parts[1]), place=_place(meta))
+
+    def of_instrument(self, meta: Meta, parts: list) -> tree.Node:  # type: ignore[type-arg]
+        return tree.Of(parts[0], str(parts[2])[1:-1], place=_place(meta))
+
+    def on_timeframe(self, meta: Meta, parts: list) -> tree.Node:  # type: ignore[type-arg]
+        return tree.On(parts[0], str(parts[1]), place=_place(meta))
 
     def minus(self, meta: Meta, parts: list[tree.Node]) -> tree.Node:
         return tree.Minus(parts[0], place=_place(meta))

@@ -106,6 +106,10 @@ class _Speaker:
                 return self._over_time(node)
             case tree.Then():
                 return self._then(node)
+            case tree.On() if self._is_truth(node):
+                asked = _Speaker(self.formula, None, self.tick)._inner(node.value)
+                verdict = self._word(node, ": so it is", ": not so")
+                return f"{asked}, on {node.timeframe}{verdict if self.values is not None else ''}"
             case tree.Compare():
                 return self._compare(node)
             case tree.Near():
@@ -140,6 +144,10 @@ class _Speaker:
                 frame = f"on at least {least} of the last {bars} {noun}"
         verdict = self._word(node, "so it was", "not so") if self.values is not None else ""
         return f"{inner}, {frame}" + (f": {verdict}" if verdict else "")
+
+    def _is_truth(self, node: tree.Node) -> bool:
+        typed = self.formula.types.get(node)
+        return typed is not None and typed.kind == Kind.TRUTH
 
     def _then(self, node: tree.Then) -> str:
         asked = _Speaker(self.formula, None, self.tick)
@@ -243,6 +251,12 @@ class _Speaker:
                 return self._call(node)
             case tree.Pick():
                 return self._pick(node)
+            case tree.On():
+                return f"{self.name(node.value)} on {node.timeframe}"
+            case tree.Of():
+                return f"{self.name(node.value)} of {node.code}"
+            case tree.Text():
+                return node.value
             case tree.Minus():
                 inner = self.name(node.value)
                 compound = isinstance(node.value, tree.Arithmetic)

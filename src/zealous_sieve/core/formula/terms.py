@@ -13,6 +13,7 @@ from hashlib import blake2b
 
 import numpy as np
 
+from zealous_sieve.core.formula.timeframe import Timeframe
 from zealous_sieve.core.functions.kernel import KERNELS, SPAN
 
 
@@ -63,6 +64,37 @@ class Apply(Term):
         return self.inputs
 
 
+@dataclass(frozen=True, eq=False, slots=True)
+class Elsewhere(Source):
+    """A column that does not come from the instrument's own bars; ``field`` is its own name."""
+
+
+@dataclass(frozen=True, eq=False, slots=True)
+class OnTimeframe(Elsewhere):
+    inner: Term
+    timeframe: Timeframe
+
+
+@dataclass(frozen=True, eq=False, slots=True)
+class OfInstrument(Elsewhere):
+    inner: Term
+    code: str
+
+
+@dataclass(frozen=True, eq=False, slots=True)
+class Across(Elsewhere):
+    """Over all instruments at one moment; ``by`` is the fact that makes groups."""
+
+    inner: Term
+    how: str
+    by: str | None
+
+
+@dataclass(frozen=True, eq=False, slots=True)
+class FactOf(Elsewhere):
+    name: str
+
+
 def _digest(*parts: object) -> bytes:
     return blake2b(repr(parts).encode(), digest_size=16).digest()
 
@@ -75,6 +107,33 @@ def source(field: str) -> Source:
 def constant(value: float) -> Constant:
     """The same number on every bar."""
     return Constant(_digest("constant", float(value)), 0, float(value))
+
+
+def on_timeframe(inner: Term, timeframe: Timeframe) -> Term:
+    """A term on slower bars, seen from the bars at hand.
+
+    Its lookback is told in slow bars, since how many fast ones that are is up to the data.
+    """
+    digest = _digest("on", inner.digest, str(timeframe))
+    return OnTimeframe(digest, inner.lookback, digest.hex(), inner, timeframe)
+
+
+def of_instrument(inner: Term, code: str) -> Term:
+    """A term of another instrument."""
+    digest = _digest("of", inner.digest, code)
+    return OfInstrument(digest, inner.lookback, digest.hex(), inner, code)
+
+
+def across(inner: Term, how: str, by: str | None) -> Term:
+    """A term over all instruments."""
+    digest = _digest("across", inner.digest, how, by)
+    return Across(digest, max(1, inner.lookback), digest.hex(), inner, how, by)
+
+
+def fact_of(name: str) -> Term:
+    """A number that is known of the instrument."""
+    digest = _digest("fact", name)
+    return FactOf(digest, 1, digest.hex(), name)
 
 
 def apply(kernel: str, *inputs: Term, constants: Iterable[float] = (), output: int = 0) -> Term:

@@ -67,6 +67,22 @@ class Pick(Node):
 
 
 @dataclass(frozen=True)
+class Of(Node):
+    """The same expression for another instrument: ``close of "CODE"``."""
+
+    value: Node
+    code: str
+
+
+@dataclass(frozen=True)
+class On(Node):
+    """The expression on another timeframe: ``close > open on 1w``."""
+
+    value: Node
+    timeframe: str
+
+
+@dataclass(frozen=True)
 class Minus(Node):
     value: Node
 

@@ -11,6 +11,7 @@ from zealous_sieve.core.functions import (
     over_bars,
     structure,
     trend,
+    universe,
     volatility,
     volume,
 )
@@ -26,6 +27,7 @@ FAMILIES = (
     anatomy,
     structure,
     over_bars,
+    universe,
     maths,
     operators,
 )

@@ -38,13 +38,23 @@ class Input:
 
 @dataclass(frozen=True, kw_only=True, slots=True)
 class Parameter:
-    """A constant of a function, with its bounds; ``whole`` ones count bars."""
+    """A constant of a function, with its bounds; ``whole`` ones count bars.
+
+    A ``text`` one is a text in quotes; ``optional`` says that it may be left out.
+    """
 
     name: str
-    low: float
-    high: float
+    low: float = 0
+    high: float = 0
     default: float | None = None
     whole: bool = False
+    text: bool = False
+    optional: bool = False
+
+    @property
+    def needed(self) -> bool:
+        """True when it has to be given."""
+        return self.default is None and not self.optional
 
 
 @dataclass(frozen=True, kw_only=True, slots=True)
@@ -78,6 +88,10 @@ class Function:
     outputs: tuple[Output, ...] = (Output(),)
     kernel: Kernel | None = None
     body: str | None = None
+    elsewhere: str | None = None
+    """Computed not from the instrument's own bars, but across instruments or of another one."""
+    apart: bool = False
+    """Its inputs need not share a unit."""
     variadic: bool = False
     """Takes any number of its one input and adds them up; ``lean`` with alternating sign."""
     meaning: str

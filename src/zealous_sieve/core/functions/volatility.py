@@ -142,9 +142,10 @@ volatility.add(
     ),
     body="""inner = bollinger(close, n, deviations)
 outer = keltner(n, ranges)
-show on = inner.upper < outer.upper and inner.lower > outer.lower
-show bars = if_then(on, bars_since(not on), 0)
-show released = if_then(not on and ago(on, 1), sign(close - inner.middle), 0)""",
+quiet = inner.upper < outer.upper and inner.lower > outer.lower
+show on = quiet
+show bars = if_then(quiet, bars_since(not quiet), 0)
+show released = if_then(not quiet and prev(quiet), sign(close - inner.middle), 0)""",
     meaning="Deviation bands inside range bands: price rests. .bars counts how long, .released is "
     "+1 or -1 on the bar that ends it, by the side of the mean on which it closes.",
     reading="The longer the rest, the more notice is taken of the bar that ends it.",

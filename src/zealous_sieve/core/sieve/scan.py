@@ -11,6 +11,7 @@ from threading import Event
 import numpy as np
 from numpy.typing import NDArray
 
+from zealous_sieve.core.engine.elsewhere import needs_universe
 from zealous_sieve.core.engine.evaluate import Progress, evaluate
 from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.formula import canonical
@@ -164,8 +165,7 @@ def _finish(
     prepared: Prepared, panel: Panel, drafts: list[_Draft], ticks: Mapping[str, float]
 ) -> tuple[Hit, ...]:
     chosen = panel.choose([panel.codes[draft.position] for draft in drafts])
-    window = prepared.sieve.fired_within
-    numbers = evaluate(prepared.numbers(), chosen, last=window)
+    numbers = _numbers(prepared, panel, chosen, drafts)
     hits = []
     for n, draft in enumerate(drafts):
         end = int(chosen.ends[n])
@@ -186,6 +186,17 @@ def _finish(
             )
         )
     return tuple(hits)
+
+
+def _numbers(
+    prepared: Prepared, panel: Panel, chosen: Panel, drafts: list[_Draft]
+) -> dict[str, Truths]:
+    """What the sentences mention, for the hits; over all when some of it looks across them."""
+    terms, window = prepared.numbers(), prepared.sieve.fired_within
+    if not needs_universe(terms):
+        return evaluate(terms, chosen, last=window)
+    places = [draft.position for draft in drafts]
+    return {text: column[places] for text, column in evaluate(terms, panel, last=window).items()}
 
 
 def reasons(prepared: Prepared, values: Mapping[str, float], tick: float) -> tuple[Reason, ...]:
