@@ -27,54 +27,55 @@ def anchored(first, begin, n):  # type: ignore[no-untyped-def]
 @compiled
 def sliding_sum(first, begin, end, x, n, divisor, out):  # type: ignore[no-untyped-def]
     """out[t] = sum(x[t-n+1 … t]) / divisor, NaN where one of them is missing."""
-    start = anchored(first, begin, n)
-    total, missing = 0.0, 0
-    for t in range(start, end):
-        if (t - start) % ANCHOR == 0:
-            total, missing = 0.0, 0
-            for u in range(t - n + 1, t + 1):
-                if x[u] == x[u]:
-                    total += x[u]
-                else:
-                    missing += 1
-        else:
-            if x[t] == x[t]:
-                total += x[t]
+    for anchor in range(anchored(first, begin, n), end, ANCHOR):
+        total, missing = 0.0, 0
+        for value in x[anchor - n + 1 : anchor + 1]:
+            if value == value:
+                total += value
             else:
                 missing += 1
-            if x[t - n] == x[t - n]:
-                total -= x[t - n]
+        if anchor >= begin:
+            out[anchor] = total / divisor if missing == 0 else math.nan
+        stop = min(anchor + ANCHOR, end)
+        for t in range(anchor + 1, stop):
+            new, old = x[t], x[t - n]
+            if new == new:
+                total += new
+            else:
+                missing += 1
+            if old == old:
+                total -= old
             else:
                 missing -= 1
-        if t >= begin:
-            out[t] = total / divisor if missing == 0 else math.nan
+            if t >= begin:
+                out[t] = total / divisor if missing == 0 else math.nan
 
 
 @compiled
 def smooth(first, begin, end, x, n, alpha, out):  # type: ignore[no-untyped-def]
-    """out[t] = out[t-1] + alpha (x[t] - out[t-1]), begun from the mean of n values in a row."""
+    """out[t] = alpha x[t] + (1 - alpha) out[t-1], begun from the mean of n values in a row."""
     total, seen, level = 0.0, 0, math.nan
-    t = begin
+    start = begin
     if begin > first:
         level = out[begin - 1]
-        if level != level:
-            while t > first and seen < n - 1 and x[t - 1] == x[t - 1]:
-                t -= 1
-                seen += 1
-            seen = 0
-    for u in range(t, end):
-        if x[u] != x[u]:
-            total, seen, level = 0.0, 0, math.nan
-        elif level == level:
-            level += alpha * (x[u] - level)
-        else:
-            total += x[u]
+        while level != level and start > first and seen < n - 1 and x[start - 1] == x[start - 1]:
+            start -= 1
+            seen += 1
+        seen = 0
+    rest = 1.0 - alpha
+    for t in range(start, end):
+        if level == level:
+            level = alpha * x[t] + rest * level
+        elif x[t] == x[t]:
+            total += x[t]
             seen += 1
             if seen == n:
                 level = total / n
                 total, seen = 0.0, 0
-        if u >= begin:
-            out[u] = level
+        else:
+            total, seen = 0.0, 0
+        if t >= begin:
+            out[t] = level
 
 
 @averages.function(

@@ -257,15 +257,19 @@ over_bars.add(
 def percentile(spans, x, n, out):  # type: ignore[no-untyped-def]
     """Counting the window beats keeping it in order: the counts run in vector instructions."""
     for s in spans:
-        for t in range(max(s.begin, s.first + n - 1), s.end):
-            now, older = x[t], x[t - n + 1 : t]
-            below = level = known = 0
+        gap = s.first - 1
+        for t in range(max(s.first, s.begin - n + 1), s.end):
+            now = x[t]
+            if now != now:
+                gap = t
+            if t < s.begin or t - n < max(gap, s.first - 1):
+                continue
+            older = x[t - n + 1 : t]
+            below = level = 0
             for i in range(len(older)):
                 below += older[i] < now
-                level += older[i] == now
-                known += older[i] == older[i]
-            if known == n - 1 and now == now:
-                out[t] = 100.0 * (below + 0.5 * level) / (n - 1.0)
+                level += older[i] <= now
+            out[t] = 50.0 * (below + level) / (n - 1.0)
 
 
 over_bars.add(

@@ -20,11 +20,15 @@ WILDER = "J. W. Wilder, New Concepts in Technical Trading Systems, 1978."
 def directional_movement(spans, high, low, plus, minus):  # type: ignore[no-untyped-def]
     """The larger of the two moves beyond the bar before, the other zero."""
     for s in spans:
-        for t in range(max(s.begin, s.first + 1), s.end):
-            up, down = high[t] - high[t - 1], low[t - 1] - low[t]
-            if up == up and down == down:
-                plus[t] = up if up > down and up > 0.0 else 0.0
-                minus[t] = down if down > up and down > 0.0 else 0.0
+        begin = max(s.begin, s.first + 1)
+        top, bottom = high[begin : s.end], low[begin : s.end]
+        top_before, bottom_before = high[begin - 1 : s.end - 1], low[begin - 1 : s.end - 1]
+        ups, downs = plus[begin : s.end], minus[begin : s.end]
+        for i in range(len(ups)):
+            up, down = top[i] - top_before[i], bottom_before[i] - bottom[i]
+            missing = 0.0 * (up + down)
+            ups[i] = (up if (up > down) & (up > 0.0) else 0.0) + missing
+            downs[i] = (down if (down > up) & (down > 0.0) else 0.0) + missing
 
 
 trend.step(

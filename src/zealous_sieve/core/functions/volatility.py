@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import math
 
+import numpy as np
+
 from zealous_sieve.core.functions.kernel import kernel
 from zealous_sieve.core.functions.specification import (
     OF_CLOSE,
@@ -34,10 +36,13 @@ WILDER = "J. W. Wilder, New Concepts in Technical Trading Systems, 1978."
 @kernel(inputs=3, warmup=1)
 def true_range(spans, high, low, close, out):  # type: ignore[no-untyped-def]
     for s in spans:
-        for t in range(max(s.begin, s.first + 1), s.end):
-            before = close[t - 1]
-            if high[t] == high[t] and low[t] == low[t] and before == before:
-                out[t] = max(high[t], before) - min(low[t], before)
+        begin = max(s.begin, s.first + 1)
+        top, bottom, result = high[begin : s.end], low[begin : s.end], out[begin : s.end]
+        before = close[begin - 1 : s.end - 1]
+        for i in range(len(result)):
+            upper = before[i] if before[i] > top[i] else top[i]
+            lower = before[i] if before[i] < bottom[i] else bottom[i]
+            result[i] = upper - lower + 0.0 * before[i]
 
 
 volatility.add(
@@ -78,16 +83,21 @@ volatility.add(
 )
 @kernel(warmup=lambda n: n - 1)
 def stdev(spans, x, n, out):  # type: ignore[no-untyped-def]
+    """The inner loop runs over bars, not over the window: so it takes vector instructions."""
     for s in spans:
         begin = max(s.begin, s.first + n - 1)
-        for t in range(begin, s.end):
-            total, squares = 0.0, 0.0
-            for k in range(n):
-                distance = x[t - k] - x[t]
-                total += distance
-                squares += distance * distance
-            mean = total / n
-            out[t] = math.sqrt(max(0.0, squares / n - mean * mean)) if total == total else math.nan
+        now, result = x[begin : s.end], out[begin : s.end]
+        total, squares = np.zeros(len(now)), np.zeros(len(now))
+        for k in range(1, n):
+            older = x[begin - k : s.end - k]
+            for i in range(len(now)):
+                distance = older[i] - now[i]
+                total[i] += distance
+                squares[i] += distance * distance
+        for i in range(len(now)):
+            mean = total[i] / n
+            variance = squares[i] / n - mean * mean
+            result[i] = math.sqrt(max(0.0, variance)) if variance == variance else math.nan
 
 
 volatility.add(
