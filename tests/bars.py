@@ -75,7 +75,8 @@ def calls_of(function: Function) -> list[str]:
     lengths = iter((6, 9, 4, 3, 5))
     for parameter in function.parameters:
         if parameter.text:
-            inputs += [] if parameter.optional else ['"A0"']
+            given = '"month"' if parameter.choices else '"A0"'
+            inputs += [] if parameter.optional else [given]
             continue
         default = next(lengths) if parameter.whole else parameter.default or 2
         inputs.append(f"{max(default, parameter.low):g}")

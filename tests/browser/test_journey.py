@@ -217,3 +217,34 @@ def check_access(page: Page, path: str, night: str) -> None:
     found = page.evaluate("axe.run().then((result) => result.violations)")
     told = [f"{v['id']}: {[n['target'] for n in v['nodes']][:3]}" for v in found]
     assert told == []
+
+
+def test_a_formula_of_the_sieves_own_is_named_and_used(page: Page) -> None:
+    page.goto("/sieves/2")
+    expect(page.locator(".leaves .sentence b")).to_be_visible()
+    page.get_by_role("button", name="Name a formula").click()
+    page.get_by_role("textbox", name="Name of formula 1").fill("reach")
+    write(page, "Formula 1", "100 * (highest(high, 20) / lowest(low, 20) - 1)")
+    write(page, "Condition 3", "reach < 15")
+    expect(page.locator(".row").nth(2).locator(".says")).to_contain_text("Reach is below 15")
+    expect(page.locator(".leaves .sentence b")).to_have_text(re.compile(r"^\d+$"))
+    write(page, "Formula 1", "reach + 1")
+    expect(page.locator(".row").nth(2).locator(".wrong")).to_contain_text("reach → reach")
+    page.get_by_role("button", name="Remove formula 1").click()
+    expect(page.locator(".row").nth(2).locator(".wrong")).to_contain_text('"reach" is not')
+
+
+def test_a_condition_on_another_timeframe_and_across_the_universe_reaches_the_chart(
+    page: Page,
+) -> None:
+    page.goto("/sieves/new")
+    write(page, "Condition 1", "close > sma(close, 20) on 1w")
+    page.get_by_role("button", name=re.compile("Add a condition")).click()
+    write(page, "Condition 2", 'rank(roc(close, 60), by="sector") > 80')
+    expect(page.locator(".leaves .sentence")).to_contain_text("of 240 pass now")
+    page.keyboard.press("Control+Enter")
+    expect(page.locator("tbody td.mono").first).to_be_visible()
+    page.keyboard.press("Enter")
+    expect(page.locator(".canvas canvas")).to_be_visible()
+    expect(page.locator(".why li").nth(1)).to_contain_text("is above 80")
+    expect(page.locator(".pane.readings", has_text="Rank")).to_be_visible()

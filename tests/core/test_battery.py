@@ -42,6 +42,7 @@ LATE = {
     "swing_trend": NO_SWING,
     "retracement": NO_SWING,
     "trend_line": NO_SWING,
+    "pivots": "missing until a month is over",
     "divergence": ".bars is missing until there has been a divergence",
     "levels": "missing where no swing lies on that side of the close",
 }

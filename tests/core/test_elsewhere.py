@@ -67,6 +67,22 @@ def test_a_comparison_and_one_operand_can_take_another_timeframe() -> None:
     assert not np.array_equal(mixed[100:], whole[100:])
 
 
+def test_pivots_are_of_the_period_before_the_one_the_bar_is_in() -> None:
+    panel = weekdays(60)
+    first, last = 10, 13
+    week = slice(5, 10)
+    high, low = panel.columns["high"][week].max(), panel.columns["low"][week].min()
+    middle = (high + low + panel.columns["close"][9]) / 3
+    np.testing.assert_allclose(values('pivots("week").p', panel)[first : last + 1], middle)
+    np.testing.assert_allclose(values('pivots("week").r1', panel)[first], 2 * middle - low)
+    np.testing.assert_allclose(values('pivots("week").s3', panel)[last], low - 2 * (high - middle))
+
+
+def test_bars_know_their_weekday() -> None:
+    found = values("day_of_week", weekdays(40))
+    np.testing.assert_array_equal(found[:10], [1, 2, 3, 4, 5] * 2)
+
+
 def test_months_and_several_days_follow_the_calendar() -> None:
     panel = weekdays(200)
     monthly = resample(panel, Timeframe(1, read_timeframe("1mo").span))  # type: ignore[union-attr]

@@ -521,6 +521,16 @@ export interface components {
             /** Venue */
             venue: string;
         };
+        /**
+         * NamedFormula
+         * @description A formula of the sieve's own, which its conditions call by name.
+         */
+        NamedFormula: {
+            /** Name */
+            name: string;
+            /** Text */
+            text: string;
+        };
         /** OutputReading */
         OutputReading: {
             /** Kind */
@@ -552,6 +562,8 @@ export interface components {
              * @default []
              */
             counts: components["schemas"]["Count"][];
+            /** Formulas */
+            formulas: components["schemas"]["Reading"][];
             /**
              * Hits
              * @default []
@@ -787,6 +799,11 @@ export interface components {
              * @constant
              */
             format: "zealous-sieve/sieve/1";
+            /**
+             * Formulas
+             * @default []
+             */
+            formulas: components["schemas"]["NamedFormula"][];
             /** Name */
             name: string;
             /**

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import asdict, dataclass
 
 from zealous_sieve.core.errors import FormulaError, Problem
@@ -34,10 +35,10 @@ class Reading:
     outputs: tuple[OutputReading, ...] = ()
 
 
-def read_formula(text: str, role: str = "any") -> Reading:
+def read_formula(text: str, role: str = "any", library: Mapping[str, str] | None = None) -> Reading:
     """Check a formula for a role (``any``, ``condition`` or ``number``); never raises."""
     try:
-        return reading_of(CHECKS[role](text))
+        return reading_of(CHECKS[role](text, None, library))
     except FormulaError as error:
         return Reading(ok=False, problems=error.problems)
 

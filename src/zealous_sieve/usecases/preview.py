@@ -38,6 +38,7 @@ class Preview:
     ok: bool
     problems: tuple[Problem, ...]
     readings: tuple[Reading, ...]
+    formulas: tuple[Reading, ...]
     rank: Reading | None
     lookback: int = 0
     instruments: int = 0
@@ -51,15 +52,21 @@ class Preview:
 
 def preview(outside: Outside, sieve: Sieve) -> Preview:
     """Read every formula and, when all make sense, sift now. Never raises for what was typed."""
-    readings = tuple(read_formula(c.formula, "condition") for c in sieve.conditions)
-    rank = read_formula(sieve.rank, "number") if sieve.rank.strip() else None
+    library = {named.name: named.text for named in sieve.formulas}
+    readings = tuple(read_formula(c.formula, "condition", library) for c in sieve.conditions)
+    own = tuple(read_formula(named.text, "any", library) for named in sieve.formulas)
+    rank = read_formula(sieve.rank, "number", library) if sieve.rank.strip() else None
     try:
         prepared = prepare(sieve)
         panel, instruments = universe_panel(outside, sieve.universe, now(outside.market))
     except SieveError as error:
-        return Preview(ok=False, problems=error.problems, readings=readings, rank=rank)
+        return Preview(
+            ok=False, problems=error.problems, readings=readings, formulas=own, rank=rank
+        )
     except NotFoundError as error:
-        return Preview(ok=False, problems=(error.problem,), readings=readings, rank=rank)
+        return Preview(
+            ok=False, problems=(error.problem,), readings=readings, formulas=own, rank=rank
+        )
     started = time.perf_counter()
     found = scan(prepared, panel)
     elapsed = (time.perf_counter() - started) * 1000
@@ -84,6 +91,7 @@ def preview(outside: Outside, sieve: Sieve) -> Preview:
         ok=True,
         problems=(),
         readings=readings,
+        formulas=own,
         rank=rank,
         lookback=prepared.lookback,
         instruments=found.instruments,

@@ -11,6 +11,7 @@ defineProps<{
   count?: Schemas['Count']
   instruments: number
   vocabulary?: Vocabulary
+  own?: readonly string[]
 }>()
 defineEmits<{ remove: []; move: [by: number] }>()
 const editor = ref<InstanceType<typeof FormulaEditor>>()
@@ -57,6 +58,7 @@ const HINT = {
         :label="`Condition ${position}`"
         :problems="reading?.problems"
         :vocabulary="vocabulary"
+        :own="own"
       />
       <p v-if="reading && !reading.ok" class="wrong" role="alert">
         <template v-for="(problem, n) in reading.problems" :key="n">

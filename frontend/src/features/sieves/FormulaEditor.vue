@@ -17,13 +17,14 @@ const props = defineProps<{
   hint?: string
   problems?: readonly Problem[]
   vocabulary?: Vocabulary
+  own?: readonly string[]
 }>()
 const text = defineModel<string>({ required: true })
 const host = ref<HTMLElement>()
 let view: EditorView | undefined
 
 const WORDS =
-  /^(and|or|not|by|within|of|between|crosses|above|below|in|last|for|at|least|bars?|input|show)\b/
+  /^(and|or|not|by|within|of|between|crosses|above|below|in|last|for|at|least|then|on|bars?|input|show)\b/
 const language = StreamLanguage.define({
   token(stream) {
     if (stream.match(/^#.*/)) return 'comment'
@@ -46,7 +47,9 @@ const look = HighlightStyle.define([
 function complete(context: CompletionContext) {
   const word = context.matchBefore(/[A-Za-z_][\w]*/)
   if (!word && !context.explicit) return null
-  const options = props.vocabulary ? completions(props.vocabulary) : []
+  // The letters of a timeframe such as 1w are no beginning of a name.
+  if (word && /\d/.test(context.state.sliceDoc(word.from - 1, word.from))) return null
+  const options = props.vocabulary ? completions(props.vocabulary, props.own) : []
   return { from: word?.from ?? context.pos, options, validFor: /^\w*$/ }
 }
 

@@ -24,6 +24,7 @@ const universes = useUniverses()
 const { data: vocabulary } = useVocabulary()
 const startRun = useStartRun()
 const rows = ref<InstanceType<typeof ConditionRow>[]>([])
+const own = computed(() => draft.value.formulas.map((f) => f.name))
 const names = computed(() => draft.value.conditions.map((c) => c.formula))
 const saving = ref(false)
 
@@ -31,6 +32,19 @@ function add() {
   draft.value.conditions.push({ role: 'must', formula: 'rel_volume(20) > 1', weight: 1 })
   nextTick(() => rows.value.at(-1)?.focus())
 }
+function addFormula() {
+  const taken = new Set(own.value)
+  let n = 1
+  while (taken.has(`mine_${n}`)) n++
+  draft.value.formulas.push({ name: `mine_${n}`, text: 'close - sma(close, 20)' })
+}
+function removeFormula(position: number) {
+  const [gone] = draft.value.formulas.splice(position, 1)
+  if (gone)
+    done(`Formula ${gone.name} removed.`, () => draft.value.formulas.splice(position, 0, gone))
+}
+const nameProblem = (position: number) =>
+  preview.value?.problems.find((p) => p.subject === `formulas.${position}.name`)
 function remove(position: number) {
   const [gone] = draft.value.conditions.splice(position, 1)
   if (gone) done('Condition removed.', () => draft.value.conditions.splice(position, 0, gone))
@@ -128,12 +142,51 @@ useKeys([
             :count="preview?.counts[n]"
             :instruments="preview?.instruments ?? 0"
             :vocabulary="vocabulary"
+            :own="own"
             @remove="remove(n)"
             @move="move(n, $event)"
           />
         </ol>
         <button class="button" @click="add">Add a condition <kbd>a</kbd></button>
         <RouterLink class="button plain" to="/functions">Function reference</RouterLink>
+        <button class="button plain" @click="addFormula">Name a formula</button>
+        <div v-for="(named, n) in draft.formulas" :key="n" class="named">
+          <input
+            v-model="named.name"
+            class="field mono"
+            :aria-label="`Name of formula ${n + 1}`"
+            maxlength="60"
+          />
+          <div>
+            <FormulaEditor
+              v-model="named.text"
+              :label="`Formula ${n + 1}`"
+              :problems="preview?.formulas[n]?.problems"
+              :vocabulary="vocabulary"
+              :own="own"
+            />
+            <p class="says">
+              <span v-if="nameProblem(n)" class="fall">{{ nameProblem(n)?.message }}</span>
+              <span v-for="(p, m) in preview?.formulas[n]?.problems" :key="m" class="fall">{{
+                p.message
+              }}</span>
+              <span v-if="preview?.formulas[n]?.ok" class="quiet">
+                <template v-for="output in preview.formulas[n]!.outputs" :key="output.name">
+                  {{ output.name === 'value' ? '' : `.${output.name} `
+                  }}{{ output.kind === 'truth' ? 'condition' : output.unit }}
+                </template>
+                · needs {{ preview.formulas[n]!.lookback }} bars
+              </span>
+            </p>
+          </div>
+          <button
+            class="button plain"
+            :aria-label="`Remove formula ${n + 1}`"
+            @click="removeFormula(n)"
+          >
+            ×
+          </button>
+        </div>
         <div class="rank">
           <span class="quiet">ranked by</span>
           <div>
@@ -143,6 +196,7 @@ useKeys([
               hint="no ranking beyond the score"
               :problems="preview?.rank?.problems"
               :vocabulary="vocabulary"
+              :own="own"
             />
             <p class="says">
               <span v-for="(p, n) in preview?.rank?.problems" :key="n" class="fall">{{
@@ -252,6 +306,16 @@ ol {
   grid-template-columns: 66px minmax(0, 1fr);
   gap: 10px;
   margin-top: 14px;
+}
+.named {
+  display: grid;
+  grid-template-columns: 130px minmax(0, 1fr) 24px;
+  gap: 10px;
+  margin-top: 10px;
+  align-items: start;
+}
+.named .field {
+  width: 100%;
 }
 .says {
   margin: 3px 0 0;

@@ -11,6 +11,7 @@ export const EMPTY: Sieve = {
   timeframe: '1d',
   side: 'long',
   fired_within: 1,
+  formulas: [],
   conditions: [{ role: 'must', formula: 'close > sma(close, 50) by 2%', weight: 1 }],
   rank: 'rel_volume(20)',
 }

@@ -17,6 +17,7 @@ from zealous_sieve.core.engine.panel import Column, Panel
 from zealous_sieve.core.engine.plan import Plan, plan
 from zealous_sieve.core.errors import CancelledError, DataError, Problem
 from zealous_sieve.core.formula.terms import Term
+from zealous_sieve.core.functions.catalogue import TIME
 from zealous_sieve.core.functions.kernel import SPAN
 
 TILE_ROWS = 65_536
@@ -55,6 +56,8 @@ def evaluate(
     """
     panel = with_elsewhere(terms, panel, evaluate)
     made = plan(terms, last=last)
+    if TIME in made.fields:
+        panel = panel.with_columns({TIME: panel.times.astype(np.float64)})
     missing = [field for field in made.fields if field not in panel.columns]
     if missing:
         message = f"the bars hold no {missing[0]}"

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from functools import lru_cache
 
 from zealous_sieve.core.errors import FormulaError, Problem
@@ -15,19 +15,28 @@ from zealous_sieve.core.formula.typed import Formula, Typed, fixed
 from zealous_sieve.core.functions.catalogue import SOURCES, find
 from zealous_sieve.core.functions.specification import Kind
 
+Inputs = Mapping[str, float]
+Library = Mapping[str, str]
+"""Saved formulas: their texts by name."""
 
-def check(text: str, inputs: Mapping[str, float] | None = None) -> Formula:
+
+def check(text: str, inputs: Inputs | None = None, library: Library | None = None) -> Formula:
     """Read and understand a formula; ``inputs`` override the defaults of its own inputs.
 
-    Raises FormulaError with every problem found.
+    It may call the formulas of the ``library`` by name. Raises FormulaError with every problem found.
     """
-    return _check(text, tuple(sorted((inputs or {}).items())))
+    return _check(text, tuple((inputs or {}).items()), tuple((library or {}).items()), ())
 
 
 @lru_cache(maxsize=1024)
-def _check(text: str, inputs: tuple[tuple[str, float], ...]) -> Formula:
+def _check(
+    text: str,
+    inputs: tuple[tuple[str, float], ...],
+    library: tuple[tuple[str, str], ...],
+    chain: tuple[str, ...],
+) -> Formula:
     program = parse(text)
-    reader = _Reader(dict(inputs))
+    reader = _Reader(dict(inputs), _Shelf(dict(library), chain))
     for statement in program.statements:
         reader.read(statement)
     reader.finish(program)
@@ -43,14 +52,41 @@ def _check(text: str, inputs: tuple[tuple[str, float], ...]) -> Formula:
     )
 
 
-def check_condition(text: str, inputs: Mapping[str, float] | None = None) -> Formula:
+class _Shelf:
+    """The saved formulas that a formula may call; ``chain`` are those that are being opened up."""
+
+    def __init__(self, library: dict[str, str], chain: tuple[str, ...]) -> None:
+        self.library, self.chain = library, chain
+
+    def __contains__(self, name: object) -> bool:
+        return name in self.library
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(self.library)
+
+    def open(self, name: str, inputs: Mapping[str, float]) -> Formula:
+        """The formula of that name. Raises FormulaError, ``formula_cycle`` when it calls itself."""
+        chain = (*self.chain, name)
+        if name in self.chain:
+            path = " → ".join(chain[chain.index(name) :])
+            message = f"formulas call each other in a circle: {path}"
+            raise FormulaError(Problem(code="formula_cycle", message=message))
+        items = tuple(self.library.items())
+        return _check(self.library[name], tuple(inputs.items()), items, chain)
+
+
+def check_condition(
+    text: str, inputs: Inputs | None = None, library: Library | None = None
+) -> Formula:
     """As ``check``, for a formula whose result has to be yes or no."""
-    return _of_kind(check(text, inputs), Kind.TRUTH, "a condition")
+    return _of_kind(check(text, inputs, library), Kind.TRUTH, "a condition")
 
 
-def check_number(text: str, inputs: Mapping[str, float] | None = None) -> Formula:
+def check_number(
+    text: str, inputs: Inputs | None = None, library: Library | None = None
+) -> Formula:
     """As ``check``, for a formula whose result has to be a single number."""
-    return _of_kind(check(text, inputs), Kind.NUMBER, "a ranking formula")
+    return _of_kind(check(text, inputs, library), Kind.NUMBER, "a ranking formula")
 
 
 def _of_kind(formula: Formula, kind: Kind, role: str) -> Formula:
@@ -67,11 +103,11 @@ def _of_kind(formula: Formula, kind: Kind, role: str) -> Formula:
 class _Reader:
     """Statements one after another, each seeing the names above it."""
 
-    def __init__(self, overrides: dict[str, float]) -> None:
+    def __init__(self, overrides: dict[str, float], shelf: _Shelf) -> None:
         self.overrides = overrides
         self.outputs: dict[str, Typed] = {}
         self.definitions: dict[str, tree.Node] = {}
-        self.checker = Checker({}, hidden=False)
+        self.checker = Checker({}, hidden=False, saved=shelf)
 
     def read(self, statement: tree.Statement) -> None:
         match statement:

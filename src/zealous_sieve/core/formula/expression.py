@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator, Mapping
 from dataclasses import replace
 from functools import cache
+from typing import Protocol
 
-from zealous_sieve.core.errors import Problem
+from zealous_sieve.core.errors import FormulaError, Problem
 from zealous_sieve.core.formula import problems, tree
 from zealous_sieve.core.formula.arguments import bind
 from zealous_sieve.core.formula.limits import MAX_LENGTH
@@ -21,9 +23,9 @@ from zealous_sieve.core.formula.terms import (
     source,
 )
 from zealous_sieve.core.formula.timeframe import read_timeframe
-from zealous_sieve.core.formula.typed import BROKEN, Typed, fixed, series, truth
+from zealous_sieve.core.formula.typed import BROKEN, Formula, Typed, fixed, series, truth
 from zealous_sieve.core.functions import units
-from zealous_sieve.core.functions.catalogue import DERIVED, FIELDS, SOURCES, find
+from zealous_sieve.core.functions.catalogue import DERIVED, FIELDS, SOURCES, TIME, find
 from zealous_sieve.core.functions.specification import CATALOGUE, Function, Input, Kind, Parameter
 
 ARITHMETIC = {
@@ -36,15 +38,26 @@ ARITHMETIC = {
 BARS = Parameter(name="number of bars", low=1, high=MAX_LENGTH, whole=True)
 
 
+class Saved(Protocol):
+    """Formulas that can be called by name."""
+
+    def __contains__(self, name: object) -> bool: ...
+    def __iter__(self) -> Iterator[str]: ...
+    def open(self, name: str, inputs: Mapping[str, float]) -> Formula: ...
+
+
 class Checker:
     """Finds the meaning of nodes under given names, and collects what is wrong.
 
     ``hidden`` lets the bodies of catalogue functions use their hidden steps.
     """
 
-    def __init__(self, names: dict[str, Typed], *, hidden: bool) -> None:
+    def __init__(
+        self, names: dict[str, Typed], *, hidden: bool, saved: Saved | None = None
+    ) -> None:
         self.names = names
         self.hidden = hidden
+        self.saved: Saved | tuple[str, ...] = saved if saved is not None else ()
         self.problems: list[Problem] = []
         self.types: dict[tree.Node, Typed] = {}
 
@@ -57,8 +70,8 @@ class Checker:
     def settled(self, node: tree.Node) -> Typed:
         """The meaning, which must be one value rather than several outputs."""
         value = self.meaning(node)
-        if value.outputs is not None and value.function is not None:
-            return self._broken(problems.needs_output(node, value.function))
+        if value.outputs is not None:
+            return self._broken(problems.needs_output(node, value.name, list(value.outputs)))
         return value
 
     def _broken(self, problem: Problem) -> Typed:
@@ -119,11 +132,15 @@ class Checker:
         if node.name in FIELDS:
             unit = units.VOLUME if node.name == "volume" else units.PRICE
             return series(source(node.name), unit)
+        if node.name == TIME:
+            return series(source(TIME), units.SECONDS)
         if node.name in DERIVED:
             return _derived(node.name)
         function = find(node.name, hidden=self.hidden)
+        if function is None and node.name in self.saved:
+            return self._open(node, node.name, ())
         if function is None:
-            known = {*SOURCES, *self.names, *CATALOGUE}
+            known = {*SOURCES, *self.names, *CATALOGUE, *self.saved}
             what = "a source, a name or a function"
             return self._broken(problems.unknown_name(node, node.name, known, what))
         needed = any(i.default is None for i in function.inputs)
@@ -135,14 +152,46 @@ class Checker:
         function = find(node.function, hidden=self.hidden)
         if function is not None:
             return self._evaluate(node, function, node.arguments)
+        if node.function in self.saved:
+            return self._open(node, node.function, node.arguments)
         for argument in node.arguments:
             self.meaning(argument.value)
         if node.function in SOURCES or node.function in self.names:
             message = f"{node.function} is a value, not a function"
             mend = f"leave the brackets out; for an earlier bar write ago({node.function}, n)"
             return self._broken(problems.simple("not_a_function", node, message, mend))
-        what = "a function"
-        return self._broken(problems.unknown_name(node, node.function, CATALOGUE, what))
+        what = "a function or a saved formula"
+        known = {*CATALOGUE, *self.saved}
+        return self._broken(problems.unknown_name(node, node.function, known, what))
+
+    def _open(self, node: tree.Node, name: str, given: tuple[tree.Argument, ...]) -> Typed:
+        """A saved formula with its inputs as named arguments."""
+        assert not isinstance(self.saved, tuple)
+        inputs: dict[str, float] = {}
+        for argument in given:
+            if argument.name is None:
+                message = f"{name} takes its inputs by name only"
+                mend = f"write {name}(input=value)"
+                return self._broken(problems.simple("wrong_arguments", argument, message, mend))
+            value = self.of_kind(argument.value, Kind.NUMBER, f"{name} for {argument.name}")
+            if value.broken:
+                return BROKEN
+            if value.number is None:
+                return self._broken(problems.not_constant(argument.value, name, argument.name))
+            inputs[argument.name] = value.number
+        try:
+            formula = self.saved.open(name, inputs)
+        except FormulaError as error:
+            first = error.problem
+            if first.code == "formula_cycle":
+                return self._broken(replace(first, place=node.place))
+            where = f" in its line {first.place.line}" if first.place else ""
+            message = f"{name} can't be used: {first.message}{where}"
+            return self._broken(problems.simple("broken_formula", node, message, first.mend))
+        outputs = {key: replace(value, name=name) for key, value in formula.outputs.items()}
+        if list(outputs) == ["value"]:
+            return outputs["value"]
+        return Typed(kind=Kind.NUMBER, outputs=outputs, name=name)
 
     def _evaluate(
         self, node: tree.Node, function: Function, given: tuple[tree.Argument, ...]
@@ -200,6 +249,10 @@ class Checker:
             return spec.default
         if spec.text:
             value = self.of_kind(node, Kind.TEXT, f"{function.name} for {spec.name}")
+            if spec.choices and not value.broken and value.text not in spec.choices:
+                listed = " or ".join(f'"{choice}"' for choice in spec.choices)
+                message = f'{function.name} takes {listed}, got "{value.text}"'
+                value = self._broken(problems.simple("out_of_bounds", node, message))
             return None if value.broken else value.text
         return self._constant(node, spec, function.name)
 
@@ -234,7 +287,9 @@ class Checker:
         if value.broken:
             return value
         if value.outputs is None or node.output not in value.outputs:
-            problem = problems.no_such_output(node, node.output, value.function)
+            problem = problems.no_such_output(
+                node, node.output, value.name, list(value.outputs or ())
+            )
             return self._broken(problem)
         return value.outputs[node.output]
 
@@ -418,7 +473,7 @@ def open_up(
         outputs[spec.name] = Typed(kind=kind, unit=settled, term=term, spec=spec, function=function)
     if len(outputs) == 1:
         return next(iter(outputs.values()))
-    return Typed(kind=Kind.NUMBER, outputs=outputs, function=function)
+    return Typed(kind=Kind.NUMBER, outputs=outputs, function=function, name=function.name)
 
 
 def _elsewhere(how: str, inputs: dict[str, Typed], values: dict[str, float | str]) -> Term:
@@ -453,11 +508,13 @@ def _given(value: float | str) -> Typed:
 def _body_terms(
     function: Function, inputs: dict[str, Typed], values: dict[str, float | str]
 ) -> dict[str, tuple[Term, units.Unit]]:
-    assert function.body is not None
+    chosen = (function.bodies[str(v)] for v in values.values() if v in function.bodies)
+    body = next(chosen, function.body)
+    assert body is not None
     names = inputs | {name: _given(value) for name, value in values.items()}
     checker = Checker(names, hidden=True)
     found: dict[str, Typed] = {}
-    for statement in parse(function.body).statements:
+    for statement in parse(body).statements:
         if isinstance(statement, tree.Definition):
             value = checker.meaning(statement.value)
             checker.names[statement.name] = value

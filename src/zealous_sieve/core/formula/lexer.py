@@ -22,6 +22,11 @@ LEADING |= {"PLUS", "STAR", "SLASH", "CIRCUMFLEX", "DOT", "RPAR", "COMMA"}
 TRAILING = LEADING - {"RPAR"} | {"MINUS"} | {"EQUAL", "NOT", "LAST", "LEAST", "SIDE", "LPAR"}
 
 
+RESERVED = {"and", "or", "not", "by", "of", "in", "last", "for", "at", "least", "then", "on", "within",
+            "between", "crosses", "above", "below", "bar", "bars", "input", "show", "value"}  # fmt: skip
+"""Words of the language, which nothing can be called by."""
+
+
 @dataclass
 class Line:
     """The tokens of one statement and the comments around it."""

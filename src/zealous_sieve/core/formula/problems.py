@@ -53,27 +53,25 @@ def wrong_kind(node: Node, value: Typed, asked: Kind, by: str) -> Problem:
     )
 
 
-def needs_output(node: Node, function: Function) -> Problem:
-    names = [output.name for output in function.outputs]
+def needs_output(node: Node, function: str, names: list[str]) -> Problem:
     listed = ", ".join(names[:-1]) + " and " + names[-1]
     return Problem(
         code="needs_output",
-        message=f"{function.name} has the outputs {listed}; say which",
+        message=f"{function} has the outputs {listed}; say which",
         place=node.place,
-        mend=f"write {function.name}(…).{names[0]}",
+        mend=f"write {function}(…).{names[0]}",
     )
 
 
-def no_such_output(node: Node, output: str, function: Function | None) -> Problem:
-    if function is None or len(function.outputs) == 1:
+def no_such_output(node: Node, output: str, function: str, names: list[str]) -> Problem:
+    if not names:
         return Problem(
             code="no_output",
             message=f"this is a single value and has no output called {output}",
             place=node.place,
             mend=f"leave .{output} out",
         )
-    names = [o.name for o in function.outputs]
-    what = f"an output of {function.name}, which has " + ", ".join(names)
+    what = f"an output of {function}, which has " + ", ".join(names)
     return unknown_name(node, output, names, what)
 
 

@@ -246,6 +246,8 @@ class _Speaker:
                     return typed.function.label
                 if node.name in self.formula.definitions:
                     return node.name
+                if typed is not None and typed.name == node.name:
+                    return node.name
                 return SOURCE_NAMES.get(node.name, node.name.capitalize())
             case tree.Call():
                 return self._call(node)

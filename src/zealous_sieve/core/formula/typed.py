@@ -26,6 +26,8 @@ class Typed:
     spec: Output | None = None
     function: Function | None = None
     text: str = ""
+    name: str = ""
+    """The function or saved formula that has the outputs."""
     broken: bool = False
 
     @property

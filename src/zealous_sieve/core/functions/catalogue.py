@@ -9,6 +9,7 @@ from zealous_sieve.core.functions import (
     momentum,
     operators,
     over_bars,
+    session,
     structure,
     trend,
     universe,
@@ -27,6 +28,7 @@ FAMILIES = (
     anatomy,
     structure,
     over_bars,
+    session,
     universe,
     maths,
     operators,
@@ -42,7 +44,10 @@ DERIVED = {
 }
 """Sources that are computed from the columns."""
 
-SOURCES = (*FIELDS, *DERIVED)
+TIME = "bar_time"
+"""The moment a bar opened, in seconds since 1970 UTC."""
+
+SOURCES = (*FIELDS, *DERIVED, TIME)
 
 
 def find(name: str, *, hidden: bool = False) -> Function | None:

@@ -6,8 +6,8 @@ and the shared battery of tests.
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from dataclasses import dataclass
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
 from enum import StrEnum
 
 from zealous_sieve.core.functions.kernel import KERNELS, Kernel
@@ -49,6 +49,8 @@ class Parameter:
     default: float | None = None
     whole: bool = False
     text: bool = False
+    choices: tuple[str, ...] = ()
+    """The texts that may be given."""
     optional: bool = False
 
     @property
@@ -88,6 +90,8 @@ class Function:
     outputs: tuple[Output, ...] = (Output(),)
     kernel: Kernel | None = None
     body: str | None = None
+    bodies: Mapping[str, str] = field(default_factory=dict)
+    """A body for each choice of the parameter that has choices."""
     elsewhere: str | None = None
     """Computed not from the instrument's own bars, but across instruments or of another one."""
     apart: bool = False
@@ -110,6 +114,9 @@ class Function:
         """How it is written, defaults included: ``rsi(x = close, n = 14)``."""
         parts = [f"{i.name} = {i.default}" if i.default else i.name for i in self.inputs]
         for parameter in self.parameters:
+            if parameter.choices:
+                parts.append(f'"{parameter.choices[0]}"')
+                continue
             default = "" if parameter.default is None else f" = {parameter.default:g}"
             parts.append(parameter.name + default)
         if self.variadic:

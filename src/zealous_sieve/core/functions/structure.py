@@ -12,6 +12,7 @@ from zealous_sieve.core.functions.specification import (
     Family,
     Kind,
     Output,
+    Parameter,
     factor,
     length,
 )
@@ -420,4 +421,35 @@ _double(
     "Double bottom",
     "_doubled(low, high, close, n, tolerance, -1)",
     ("low", "high"),
+)
+
+
+_LEVELS = """show p = (h + l + c) / 3
+show r1 = 2 * p - l
+show s1 = 2 * p - h
+show r2 = p + h - l
+show s2 = p - (h - l)
+show r3 = h + 2 * (p - l)
+show s3 = l - 2 * (h - p)"""
+_PERIODS = {"day": "1d", "week": "1w", "month": "1mo"}
+structure.add(
+    "pivots",
+    "Pivots",
+    parameters=(Parameter(name="period", text=True, choices=tuple(_PERIODS)),),
+    outputs=tuple(Output(name=n, unit=PRICE) for n in ("p", "r1", "s1", "r2", "s2", "r3", "s3")),
+    bodies={
+        period: "".join(
+            f"{name} = prev({source} on {frame})\n"
+            for name, source in (("h", "high"), ("l", "low"), ("c", "close"))
+        )
+        + _LEVELS
+        for period, frame in _PERIODS.items()
+    },
+    formula="of the last period that was over before this bar began:\n"
+    "p = (high + low + close) / 3, "
+    + _LEVELS.replace("show ", "").split("\n", 1)[1].replace("\n", ", "),
+    meaning="The middle of the period before, and levels at its ranges above and below.",
+    reading="Levels that many look at, so that price often rests there.",
+    pitfalls="On daily bars take week or month: a day's levels need bars within the day.",
+    source="Floor traders' classic formula.",
 )

@@ -41,6 +41,13 @@ class Condition(_Record):
     """Counts for boosts only."""
 
 
+class NamedFormula(_Record):
+    """A formula of the sieve's own, which its conditions call by name."""
+
+    name: Annotated[str, Field(pattern=r"^[A-Za-z][A-Za-z_0-9]*$", max_length=60)]
+    text: Annotated[str, Field(min_length=1, max_length=20_000)]
+
+
 class Sieve(_Record):
     """A saved definition of what to sift for."""
 
@@ -52,6 +59,7 @@ class Sieve(_Record):
     side: Side = Side.LONG
     fired_within: Annotated[int, Field(ge=1, le=250)] = 1
     """On which of the last bars the conditions may have held together."""
+    formulas: Annotated[tuple[NamedFormula, ...], Field(max_length=50)] = ()
     conditions: Annotated[tuple[Condition, ...], Field(min_length=1, max_length=50)]
     rank: Annotated[str, Field(max_length=20_000)] = ""
     """A number formula; the largest comes first among hits of equal score."""

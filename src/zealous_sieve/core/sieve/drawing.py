@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 
 from zealous_sieve.core.formula import canonical, tree
 from zealous_sieve.core.formula.sentence import label
-from zealous_sieve.core.formula.terms import Source, Term
+from zealous_sieve.core.formula.terms import Elsewhere, Source, Term
 from zealous_sieve.core.formula.typed import Formula, Typed
 from zealous_sieve.core.functions.specification import Kind
 from zealous_sieve.core.functions.units import PRICE, VOLUME
@@ -65,7 +65,8 @@ def _add(
     position: int,
 ) -> None:
     typed = formula.types[node]
-    if isinstance(typed.term, Source) or typed.kind != Kind.NUMBER:
+    plain = isinstance(typed.term, Source) and not isinstance(typed.term, Elsewhere)
+    if plain or typed.kind != Kind.NUMBER:
         return
     before = found.get(typed.term)
     levels = tuple(dict.fromkeys((before.levels if before else ()) + thresholds))

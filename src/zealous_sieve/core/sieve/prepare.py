@@ -6,10 +6,12 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 from zealous_sieve.core.errors import FormulaError, Problem, SieveError
-from zealous_sieve.core.formula.check import check_condition, check_number
+from zealous_sieve.core.formula.check import check, check_condition, check_number
+from zealous_sieve.core.formula.lexer import RESERVED
 from zealous_sieve.core.formula.sentence import parts
 from zealous_sieve.core.formula.terms import Term, apply
 from zealous_sieve.core.formula.typed import Formula
+from zealous_sieve.core.functions.catalogue import SOURCES, find
 from zealous_sieve.core.sieve.definition import Condition, Role, Sieve
 
 
@@ -65,11 +67,14 @@ def prepare(sieve: Sieve) -> Prepared:
     Raises SieveError with all problems; each names its condition in ``subject``.
     """
     problems: list[Problem] = []
+    library = _library(sieve, problems)
     formulas = [
-        _checked(condition.formula, check_condition, f"conditions.{n}.formula", problems)
-        for n, condition in enumerate(sieve.conditions)
+        _checked(c.formula, check_condition, library, f"conditions.{n}.formula", problems)
+        for n, c in enumerate(sieve.conditions)
     ]
-    rank = _checked(sieve.rank, check_number, "rank", problems) if sieve.rank.strip() else None
+    rank = None
+    if sieve.rank.strip():
+        rank = _checked(sieve.rank, check_number, library, "rank", problems)
     if all(condition.role == Role.BOOST for condition in sieve.conditions):
         message = "a sieve of boosts only lets everything through"
         mend = "make at least one condition a must or a veto"
@@ -79,11 +84,30 @@ def prepare(sieve: Sieve) -> Prepared:
     return Prepared(sieve=sieve, formulas=tuple(f for f in formulas if f), rank=rank)
 
 
+def _library(sieve: Sieve, problems: list[Problem]) -> dict[str, str]:
+    """The sieve's own formulas, each checked for itself."""
+    library: dict[str, str] = {}
+    for n, named in enumerate(sieve.formulas):
+        subject = f"formulas.{n}.name"
+        taken = named.name in library or named.name in SOURCES or find(named.name) is not None
+        if taken or named.name in RESERVED:
+            message = f"{named.name} is taken: choose another name"
+            problems.append(Problem(code="name_taken", message=message, subject=subject))
+        library[named.name] = named.text
+    for n, named in enumerate(sieve.formulas):
+        _checked(named.text, check, library, f"formulas.{n}.text", problems)
+    return library
+
+
 def _checked(
-    text: str, check: Callable[[str], Formula], subject: str, problems: list[Problem]
+    text: str,
+    check: Callable[[str, None, dict[str, str]], Formula],
+    library: dict[str, str],
+    subject: str,
+    problems: list[Problem],
 ) -> Formula | None:
     try:
-        return check(text)
+        return check(text, None, library)
     except FormulaError as error:
         problems.extend(replace(problem, subject=subject) for problem in error.problems)
         return None
