@@ -15,6 +15,7 @@ have_package() {
   case "$1" in
     postgresql) compgen -G '/usr/lib/postgresql/*/bin/initdb' >/dev/null ;;
     chromium) [ -x /usr/bin/chromium ] ;;
+    python3-venv) "${PYTHON:-python3}" -c 'import ensurepip' 2>/dev/null ;;
   esac
 }
 

@@ -171,10 +171,10 @@ useKeys([
                 p.message
               }}</span>
               <span v-if="preview?.formulas[n]?.ok" class="quiet">
-                <template v-for="output in preview.formulas[n]!.outputs" :key="output.name">
-                  {{ output.name === 'value' ? '' : `.${output.name} `
-                  }}{{ output.kind === 'truth' ? 'condition' : output.unit }}
-                </template>
+                <template v-for="(output, m) in preview.formulas[n]!.outputs" :key="output.name">
+                  {{ m ? ', ' : '' }}{{ output.name === 'value' ? '' : `.${output.name} `
+                  }}{{ output.kind === 'truth' ? 'condition' : output.unit }}</template
+                >
                 · needs {{ preview.formulas[n]!.lookback }} bars
               </span>
             </p>

@@ -112,10 +112,11 @@ def constant(value: float) -> Constant:
 def on_timeframe(inner: Term, timeframe: Timeframe) -> Term:
     """A term on slower bars, seen from the bars at hand.
 
-    Its lookback is told in slow bars, since how many fast ones that are is up to the data.
+    Its lookback counts daily bars, five to a week; where the bars at hand are others it is a guide.
     """
     digest = _digest("on", inner.digest, str(timeframe))
-    return OnTimeframe(digest, inner.lookback, digest.hex(), inner, timeframe)
+    lookback = inner.lookback * timeframe.trading_days
+    return OnTimeframe(digest, lookback, digest.hex(), inner, timeframe)
 
 
 def of_instrument(inner: Term, code: str) -> Term:

@@ -45,6 +45,12 @@ class Timeframe:
     def intraday(self) -> bool:
         return self.span in (Span.SECOND, Span.MINUTE, Span.HOUR)
 
+    @property
+    def trading_days(self) -> int:
+        """Daily bars to one of its bars, where five make a week; 1 for what is shorter."""
+        days = {Span.DAY: 1, Span.WEEK: 5, Span.MONTH: 22}.get(self.span)
+        return self.count * days if days else 1
+
     def __str__(self) -> str:
         return f"{self.count}{self.span}"
 
