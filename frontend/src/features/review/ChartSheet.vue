@@ -9,7 +9,7 @@ import {
 } from 'echarts/components'
 import { use } from 'echarts/core'
 import { CanvasRenderer } from 'echarts/renderers'
-import { computed, onBeforeUnmount, onMounted, ref, watch } from 'vue'
+import { computed, onBeforeUnmount, onMounted, ref, toRaw, watch } from 'vue'
 import VChart from 'vue-echarts'
 import type { Chart } from '@/shared/api'
 import { ink, night } from '@/shared/theme'
@@ -61,7 +61,7 @@ watch(
 
 const panes = computed(() => layPanes(paneNames(props.chart), height.value))
 const option = computed(() =>
-  inks.value ? chartOption(props.chart, inks.value, panes.value, props.shown) : undefined,
+  inks.value ? chartOption(toRaw(props.chart), inks.value, panes.value, props.shown) : undefined,
 )
 const line = computed(() => {
   const last = props.chart.times.length - 1

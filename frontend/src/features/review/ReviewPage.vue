@@ -39,6 +39,7 @@ watch(
 const chartQuery = (code: string) => ({
   queryKey: ['chart', id.value, code],
   staleTime: 300_000,
+  shallow: true,
   queryFn: () => chartOf(id.value, code),
 })
 const chart = useQuery(

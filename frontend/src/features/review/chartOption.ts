@@ -53,13 +53,28 @@ type Draw = (params: CustomSeriesRenderItemParams, api: CustomSeriesRenderItemAP
 const span = (api: CustomSeriesRenderItemAPI) =>
   Math.max(1, ((api.size!([1, 0]) as number[])[0] ?? 4) * 0.64)
 
+/** The bars inside the sheet, by the places of the first two. */
+function visible(
+  params: CustomSeriesRenderItemParams,
+  api: CustomSeriesRenderItemAPI,
+  bars: number,
+): [number, number] {
+  const sheet = params.coordSys as unknown as { x: number; width: number }
+  const origin = (api.coord([0, 0]) as number[])[0]!
+  const step = (api.coord([1, 0]) as number[])[0]! - origin || 1
+  const from = Math.floor((sheet.x - origin) / step)
+  const to = Math.ceil((sheet.x + sheet.width - origin) / step) + 1
+  return [Math.max(0, from), Math.min(bars, to)]
+}
+
 /** One path for all bars of a direction: rising bodies are hollow, falling ones filled. */
 function drawBars(chart: Chart, rising: boolean, inks: Inks): Draw {
-  return (_, api) => {
+  return (params, api) => {
     const width = span(api)
     const half = Math.round(width) / 2
+    const [from, to] = visible(params, api, chart.times.length)
     let path = ''
-    for (let i = 0; i < chart.times.length; i++) {
+    for (let i = from; i < to; i++) {
       const [o, c] = [chart.open[i]!, chart.close[i]!]
       if (c >= o !== rising) continue
       const [x, high] = api.coord([i, chart.high[i]!]) as [number, number]
@@ -81,11 +96,12 @@ function drawBars(chart: Chart, rising: boolean, inks: Inks): Draw {
 }
 
 function drawVolume(chart: Chart, rising: boolean, inks: Inks): Draw {
-  return (_, api) => {
+  return (params, api) => {
     const half = span(api) / 2
+    const [from, to] = visible(params, api, chart.times.length)
     const foot = (api.coord([0, 0]) as number[])[1]!
     let path = ''
-    for (let i = 0; i < chart.times.length; i++) {
+    for (let i = from; i < to; i++) {
       if (chart.close[i]! >= chart.open[i]! !== rising) continue
       const [x, y] = api.coord([i, chart.volume[i]!]) as [number, number]
       path += `M${x - half} ${foot}L${x - half} ${y}L${x + half} ${y}L${x + half} ${foot}Z`
@@ -113,26 +129,28 @@ export function chartOption(
   const index = (pane: string) => panes.findIndex((p) => p.name === pane)
   const signal = chart.fired_at === null ? -1 : chart.times.indexOf(chart.fired_at)
   const label = { color: inks.quiet, fontSize: 11 }
-  const custom = (renderItem: Draw, pane: number, columns: readonly (readonly number[])[]) => ({
+  /** A single item that spans all bars, so that it is drawn once and never filtered away. */
+  const custom = (renderItem: Draw, pane: number) => ({
     type: 'custom',
     renderItem,
     xAxisIndex: pane,
     yAxisIndex: pane,
-    data: chart.times.map((_, i) => [i, ...columns.map((c) => c[i]!)]),
-    encode: { x: 0, y: columns.map((_, n) => n + 1) },
-    dimensions: ['i', ...columns.map((_, n) => `v${n}`)],
+    data: [[0, chart.times.length - 1]],
+    encode: { x: [0, 1], y: [] },
     clip: true,
     silent: true,
     animation: false,
   })
-  const once =
-    (draw: Draw): Draw =>
-    (params, api) => {
-      const context = params.context as { drawn?: boolean }
-      if (context.drawn) return { type: 'group', children: [] }
-      context.drawn = true
-      return draw(params, api)
-    }
+  /** Not seen: gives the axis the reach of the bars in the window. */
+  const reach = (data: readonly number[], pane: number) => ({
+    type: 'line',
+    data,
+    xAxisIndex: pane,
+    yAxisIndex: pane,
+    symbol: 'none',
+    silent: true,
+    lineStyle: { opacity: 0 },
+  })
   return {
     animation: false,
     grid: panes.map((p) => ({ left: LEFT, right: RIGHT, top: p.top, height: p.height })),
@@ -175,17 +193,20 @@ export function chartOption(
       {
         type: 'inside',
         xAxisIndex: panes.map((_, n) => n),
-        filterMode: 'filter',
+        filterMode: 'weakFilter',
         throttle: 0,
         minValueSpan: 20,
         ...windowOf(chart.times.length, shown),
       },
     ],
     series: [
-      custom(once(drawBars(chart, true, inks)), 0, [chart.high, chart.low]),
-      custom(once(drawBars(chart, false, inks)), 0, [chart.high, chart.low]),
-      custom(once(drawVolume(chart, true, inks)), 1, [chart.volume]),
-      custom(once(drawVolume(chart, false, inks)), 1, [chart.volume]),
+      reach(chart.high, 0),
+      reach(chart.low, 0),
+      reach(chart.volume, 1),
+      custom(drawBars(chart, true, inks), 0),
+      custom(drawBars(chart, false, inks), 0),
+      custom(drawVolume(chart, true, inks), 1),
+      custom(drawVolume(chart, false, inks), 1),
       ...panes.map((_, n) => signalMark(n, signal, inks)),
       ...chart.lines.map((line, n) => ({
         type: 'line',
