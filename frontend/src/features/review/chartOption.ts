@@ -34,7 +34,7 @@ export function paneNames(chart: Chart): string[] {
   return ['price', 'volume', ...new Set(own)]
 }
 
-/** Heights: the price takes what the panes leave, at least half. */
+/** Heights: the price takes what the panes leave, at least half of all. */
 export function layPanes(names: string[], height: number): Pane[] {
   const room = height - FOOT - 6 - GAP * (names.length - 1)
   const below = names.length - 1

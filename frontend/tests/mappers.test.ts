@@ -1,0 +1,262 @@
+import { Text } from '@codemirror/state'
+import { describe, expect, it, test } from 'vitest'
+import {
+  chartOption,
+  layPanes,
+  paneNames,
+  readings,
+  windowOf,
+  type Inks,
+} from '@/features/review/chartOption'
+import { filtered, sorted } from '@/features/runs/sorting'
+import { completions, template } from '@/features/sieves/completions'
+import { diagnostics } from '@/features/sieves/diagnostics'
+import type { Chart, FunctionEntry, HitView, Problem } from '@/shared/api'
+import { day, decimals, figure, moment, plural, price } from '@/shared/format'
+
+const hit = (code: string, rest: Partial<HitView> = {}): HitView => ({
+  code,
+  name: `${code} Works`,
+  place: 1,
+  fired_at: 0,
+  bar_at: 0,
+  age: 0,
+  close: 1,
+  tick: 0.01,
+  score: 0,
+  rank: null,
+  cells: [],
+  sentences: [],
+  news: '',
+  verdict: null,
+  tail: [],
+  fired_in_tail: -1,
+  ...rest,
+})
+
+describe('figures', () => {
+  test.each([
+    [0.01, 2],
+    [1, 0],
+    [0.25, 1],
+    [0.00001, 5],
+  ])('a tick of %d asks for %d digits', (tick, digits) => expect(decimals(tick)).toBe(digits))
+
+  test.each([
+    [null, '–'],
+    [Number.NaN, '–'],
+    [0, '0'],
+    [42, '42'],
+    [0.01234, '0.0123'],
+    [1.2345, '1.23'],
+    [123.45, '123.5'],
+    [12345.6, '12,346'],
+    [2_500_000, '2.50 m'],
+    [-3_000_000_000, '-3.00 bn'],
+  ])('%s is shown as %s', (value, text) => expect(figure(value)).toBe(text))
+
+  it('writes prices by their tick, with thousands apart', () => {
+    expect(price(1234.5, 0.01)).toBe('1,234.50')
+    expect(price(1234.5, 1)).toBe('1,235')
+  })
+
+  it('writes days and moments in the coast’s time', () => {
+    expect(day(1_781_481_600)).toBe('15 Jun 2026')
+    expect(moment('2026-06-16T14:20:00Z')).toMatch(/^Tue 16 Jun 2026,? 14:20$/)
+    expect(plural(1, 'bar')).toBe('1 bar')
+    expect(plural(3, 'bar')).toBe('3 bars')
+  })
+})
+
+describe('the list of hits', () => {
+  const hits = [
+    hit('B', { place: 1, rank: 2, news: 'new' }),
+    hit('A', {
+      place: 2,
+      rank: null,
+      verdict: { verdict: 'drop', reason: '', note: '', created_at: '' },
+    }),
+    hit('C', { place: 3, rank: 9 }),
+  ]
+  const codes = (list: HitView[]) => list.map((h) => h.code).join('')
+
+  it('sorts by any column, those without a value last either way', () => {
+    expect(codes(sorted(hits, 'code', false))).toBe('ABC')
+    expect(codes(sorted(hits, 'code', true))).toBe('CBA')
+    expect(codes(sorted(hits, 'rank', false))).toBe('BCA')
+    expect(codes(sorted(hits, 'rank', true))).toBe('CBA')
+  })
+
+  it('keeps the order of places among equals and leaves the list itself alone', () => {
+    expect(codes(sorted(hits, 'age', true))).toBe('BAC')
+    expect(codes(hits)).toBe('BAC')
+  })
+
+  test.each([
+    ['', 'BAC'],
+    ['c works', 'C'],
+    ['NEW', 'B'],
+    ['drop', 'A'],
+    ['open', 'BC'],
+    ['zzz', ''],
+  ])('the filter %j leaves %j', (words, left) => expect(codes(filtered(hits, words))).toBe(left))
+})
+
+const entry = (signature: string, outputs = ['value']): FunctionEntry => ({
+  name: signature.split('(')[0]!,
+  label: 'Label',
+  group: 'Group',
+  signature,
+  outputs,
+  meaning: 'Meaning.',
+  reading: 'Reading.',
+  pitfalls: 'Pitfalls.',
+  formula: 'x',
+  source: 'Source.',
+})
+
+describe('completion', () => {
+  test.each([
+    [entry('true_range'), 'true_range'],
+    [entry('sma(x = close, n = 20)'), 'sma(${1:close}, ${2:20})'],
+    [entry('highest(x, n)'), 'highest(${1:x}, ${2:n})'],
+    [entry('adx(n = 14)', ['adx', 'plus_di']), 'adx(${1:14}).${9:adx}'],
+  ])('steps through the arguments of a call', (given, text) => expect(template(given)).toBe(text))
+
+  it('offers own formulas, sources, functions and words', () => {
+    const offered = completions(
+      { sources: ['close'], words: ['and'], functions: [entry('sma(x = close, n = 20)')] },
+      ['mine'],
+    )
+    expect(offered.map((o) => o.label)).toEqual(['mine', 'close', 'sma', 'and'])
+  })
+})
+
+describe('errors in the editor', () => {
+  const problem = (line: number, column: number, length: number): Problem => ({
+    code: 'x',
+    message: 'wrong',
+    mend: 'mend it',
+    subject: null,
+    place: { line, column, length },
+  })
+  const doc = Text.of(['close > 1', 'open'])
+
+  test.each([
+    [problem(1, 9, 1), [8, 9]],
+    [problem(2, 1, 4), [10, 14]],
+    [problem(1, 30, 5), [8, 13]],
+    [problem(9, 1, 99), [10, 14]],
+  ])('stand at their place, clipped to the text', (given, place) => {
+    const [found] = diagnostics(doc, [given])
+    expect([found!.from, found!.to]).toEqual(place)
+    expect(found!.message).toBe('wrong — mend it')
+  })
+
+  it('without a place stand at the beginning', () => {
+    const [found] = diagnostics(doc, [{ ...problem(1, 1, 1), place: null, mend: null }])
+    expect([found!.from, found!.to, found!.message]).toEqual([0, 1, 'wrong'])
+  })
+})
+
+const line = (label: string, pane: string, rest: object = {}) => ({
+  text: label,
+  label,
+  unit: pane === 'price' ? 'price' : 'none',
+  pane,
+  span: null,
+  levels: [],
+  conditions: [0],
+  values: [1, null, 3],
+  ...rest,
+})
+const chart: Chart = {
+  code: 'ABC',
+  name: 'Works',
+  kind: 'share',
+  currency: 'LMN',
+  tick: 0.01,
+  times: [0, 86_400, 172_800],
+  open: [1, 2, 3],
+  high: [2, 3, 4],
+  low: [0.5, 1, 2],
+  close: [2, 1, 3.5],
+  volume: [10, 20, 30],
+  lines: [line('EMA', 'price'), line('RSI', 'rsi', { span: [0, 100], levels: [70] })],
+  reasons: [],
+  fired_at: 86_400,
+  bar_at: 172_800,
+}
+const inks: Inks = {
+  ink: '#000',
+  quiet: '#666',
+  hair: '#ddd',
+  sheet: '#fff',
+  accent: '#707',
+  rise: '#00f',
+  fall: '#f00',
+  lines: ['#1', '#2'],
+}
+
+describe('the chart', () => {
+  const panes = layPanes(paneNames(chart), 600)
+  const option = chartOption(chart, inks, panes, 2) as Record<string, any> // eslint-disable-line @typescript-eslint/no-explicit-any
+
+  it('has the price, the volume, and a pane for what is no price', () => {
+    expect(paneNames(chart)).toEqual(['price', 'volume', 'rsi'])
+    expect(option.grid).toHaveLength(3)
+  })
+
+  test.each([1, 2, 4, 7])('gives the price at least half with %d panes below', (below) => {
+    const laid = layPanes(['price', ...Array.from({ length: below }, (_, n) => `p${n}`)], 700)
+    const all = laid.reduce((sum, pane) => sum + pane.height, 0)
+    expect(laid[0]!.height).toBeGreaterThan(all / 2)
+    for (let n = 1; n < laid.length; n++)
+      expect(laid[n]!.top).toBeGreaterThan(laid[n - 1]!.top + laid[n - 1]!.height)
+  })
+
+  it('gives an oscillator its fixed scale and its levels', () => {
+    expect([option.yAxis[2].min, option.yAxis[2].max]).toEqual([0, 100])
+    const rsi = option.series.find((s: { name?: string }) => s.name === 'RSI')
+    expect(rsi.xAxisIndex).toBe(2)
+    expect(rsi.markLine.data).toEqual([{ yAxis: 70 }])
+  })
+
+  it('marks the signal bar in every pane', () => {
+    const marks = option.series.filter((s: { markLine?: { data: object[] } }) =>
+      s.markLine?.data.some((d) => 'xAxis' in d),
+    )
+    expect(marks).toHaveLength(3)
+    expect(marks[0].markLine.data).toEqual([{ xAxis: 1 }])
+  })
+
+  it('marks nothing when the signal bar is not among the bars', () => {
+    const other = chartOption({ ...chart, fired_at: 5 }, inks, panes, 2) as typeof option
+    const data = other.series.flatMap(
+      (s: { markLine?: { data: object[] } }) => s.markLine?.data ?? [],
+    )
+    expect(data.some((d: object) => 'xAxis' in d)).toBe(false)
+  })
+
+  it('begins with a window that ends at the newest bar', () => {
+    expect(windowOf(400, 130)).toEqual({ startValue: 270, endValue: 399 })
+    expect(windowOf(50, 130)).toEqual({ startValue: 0, endValue: 49 })
+    expect(option.dataZoom[0].startValue).toBe(1)
+  })
+
+  it('reads the values at a bar, each for its pane, in the colour of its line', () => {
+    const read = readings(chart, 1, inks)
+    const text = (name: string) => read.find((r) => r.name === name)
+    expect(text('C')?.text).toBe('1.00')
+    expect(text('EMA')?.text).toBe('–')
+    expect(text('RSI')?.pane).toBe('rsi')
+    expect(text('RSI')?.colour).toBe('#2')
+    expect(read[0]!.text).toBe('2 Jan 1970')
+  })
+
+  it('draws a ±1 line in steps', () => {
+    const stepped = { ...chart, lines: [line('Side', 'side', { span: [-1, 1] })] } as Chart
+    const made = chartOption(stepped, inks, layPanes(paneNames(stepped), 500), 3) as typeof option
+    expect(made.series.find((s: { name?: string }) => s.name === 'Side').step).toBe('end')
+  })
+})
