@@ -10,6 +10,7 @@ from typing import Protocol
 from zealous_sieve.core.errors import FormulaError, Problem
 from zealous_sieve.core.formula import problems, tree
 from zealous_sieve.core.formula.arguments import bind
+from zealous_sieve.core.formula.comparison import crossing, relation
 from zealous_sieve.core.formula.limits import MAX_LENGTH
 from zealous_sieve.core.formula.parser import parse
 from zealous_sieve.core.formula.terms import (
@@ -23,7 +24,7 @@ from zealous_sieve.core.formula.terms import (
     source,
 )
 from zealous_sieve.core.formula.timeframe import read_timeframe
-from zealous_sieve.core.formula.typed import BROKEN, Formula, Typed, fixed, series, truth
+from zealous_sieve.core.formula.typed import BROKEN, Formula, Typed, fixed, moved, series, truth
 from zealous_sieve.core.functions import units
 from zealous_sieve.core.functions.catalogue import DERIVED, FIELDS, SOURCES, TIME, find
 from zealous_sieve.core.functions.specification import CATALOGUE, Function, Input, Kind, Parameter
@@ -103,9 +104,7 @@ class Checker:
                 return self._pick(node)
             case tree.Of():
                 value = self.of_kind(node.value, None, "of")
-                return (
-                    value if value.broken else _moved(value, of_instrument(value.term, node.code))
-                )
+                return value if value.broken else moved(value, of_instrument(value.term, node.code))
             case tree.On():
                 return self._on(node)
             case tree.Minus():
@@ -342,7 +341,7 @@ class Checker:
             return self._broken(
                 problems.simple("no_such_timeframe", node, message, "write 1w or 80m")
             )
-        return value if value.broken else _moved(value, on_timeframe(value.term, timeframe))
+        return value if value.broken else moved(value, on_timeframe(value.term, timeframe))
 
     def _then(self, node: tree.Then) -> Typed:
         first = self.of_kind(node.first, Kind.TRUTH, "then")
@@ -374,7 +373,7 @@ class Checker:
             low, high = apply("at_least", terms[0], terms[1]), apply("at_least", terms[2], terms[0])
             return truth(apply("both", low, high))
         if isinstance(node, tree.Crosses):
-            return truth(_crossing(node.direction, terms[0], terms[1]))
+            return truth(crossing(node.direction, terms[0], terms[1]))
         unit = units.common(values[0].unit, values[1].unit)
         return self._with_tolerance(node, terms[0], terms[1], unit)
 
@@ -382,7 +381,7 @@ class Checker:
         assert isinstance(node, tree.Compare | tree.Near)
         if node.tolerance is None:
             assert isinstance(node, tree.Compare)
-            return truth(_relation(node.relation, left, right))
+            return truth(relation(node.relation, left, right))
         amount = self._tolerance(node.tolerance, unit)
         if amount.broken:
             return BROKEN
@@ -402,41 +401,13 @@ class Checker:
             bound = apply("multiply", right, constant(1 + sign * (amount.number or 0.0) / 100))
         else:
             bound = apply("add" if sign > 0 else "subtract", right, amount.term)
-        return truth(_relation(tree.Relation(f"{node.relation[0]}="), left, bound))
+        return truth(relation(tree.Relation(f"{node.relation[0]}="), left, bound))
 
     def _tolerance(self, node: tree.Tolerance, unit: units.Unit) -> Typed:
         amount = self.of_kind(node.amount, Kind.NUMBER, "a tolerance")
         if amount.broken or node.percent or units.comparable(unit, amount.unit):
             return amount
         return self._broken(problems.unit_clash(node, unit, amount.unit, "measures"))
-
-
-def _moved(value: Typed, term: Term) -> Typed:
-    """The same kind of value, computed elsewhere."""
-    kind = Kind.TRUTH if value.kind == Kind.TRUTH else Kind.NUMBER
-    return replace(value, term=term, kind=kind)
-
-
-def _relation(relation: tree.Relation, left: Term, right: Term) -> Term:
-    match relation:
-        case tree.Relation.GREATER:
-            return apply("greater", left, right)
-        case tree.Relation.AT_LEAST:
-            return apply("at_least", left, right)
-        case tree.Relation.LESS:
-            return apply("greater", right, left)
-        case tree.Relation.AT_MOST:
-            return apply("at_least", right, left)
-        case tree.Relation.EQUAL:
-            return apply("equal", left, right)
-    return apply("negated", apply("equal", left, right))
-
-
-def _crossing(direction: tree.Crossing, left: Term, right: Term) -> Term:
-    up, down = apply("crosses_above", left, right), apply("crosses_above", right, left)
-    if direction == tree.Crossing.ABOVE:
-        return up
-    return down if direction == tree.Crossing.BELOW else apply("either", up, down)
 
 
 @cache

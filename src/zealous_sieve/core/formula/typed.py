@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from zealous_sieve.core.formula import tree
 from zealous_sieve.core.formula.terms import Constant, Term, constant
@@ -55,6 +55,12 @@ def series(term: Term, unit: Unit) -> Typed:
 def truth(term: Term) -> Typed:
     """A yes, no or unknown per bar."""
     return Typed(kind=Kind.TRUTH, term=term)
+
+
+def moved(value: Typed, term: Term) -> Typed:
+    """The same kind of value, computed elsewhere."""
+    kind = Kind.TRUTH if value.kind == Kind.TRUTH else Kind.NUMBER
+    return replace(value, term=term, kind=kind)
 
 
 @dataclass(frozen=True, kw_only=True)
