@@ -161,6 +161,29 @@ def test_a_chart_ends_at_the_runs_moment_and_says_the_same_as_the_list(
         assert chart["close"][at] == hit["close"]
 
 
+def test_a_sieve_on_weekly_bars_sees_closed_weeks_only(
+    client: FlaskClient, outside: Outside
+) -> None:
+    conditions = [{"formula": "close > sma(close, 10)"}]
+    weekly = document(timeframe="1w", conditions=conditions, fired_within=1, rank="")
+    made = send(client, "/sieves", {"sieve": weekly})
+    run = ran(client, outside, made["id"])
+    hits = get(client, f"/runs/{run}/hits")
+    assert get(client, f"/runs/{run}")["run"]["hit_count"] == len(hits) > 10
+    friday = 1_781_222_400
+    for hit in hits[:4]:
+        chart = get(client, f"/runs/{run}/hits/{hit['code']}/chart?bars=60")
+        assert chart["times"][-1] == friday - 4 * 86_400
+        assert chart["close"][-1] == hit["close"]
+        assert hit["bar_at"] == chart["times"][-1]
+        daily = outside.bars.panel()
+        rows = daily.rows(daily.position(hit["code"]))
+        days = daily.times[rows]
+        assert hit["close"] == daily.columns["close"][rows][days == friday][0]
+    finer = send(client, "/preview", {"sieve": document(timeframe="5m")})
+    assert finer["problems"][0]["code"] == "no_such_timeframe"
+
+
 def test_verdicts_are_kept_and_can_be_taken_back(client: FlaskClient, outside: Outside) -> None:
     run = ran(client, outside)
     code = get(client, f"/runs/{run}/hits")[0]["code"]

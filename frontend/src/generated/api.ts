@@ -821,9 +821,8 @@ export interface components {
             /**
              * Timeframe
              * @default 1d
-             * @constant
              */
-            timeframe: "1d";
+            timeframe: string;
             /** Universe */
             universe: string;
         };

@@ -13,10 +13,10 @@ import numpy as np
 
 from zealous_sieve.core.engine.evaluate import evaluate
 from zealous_sieve.core.engine.panel import Column, Panel
-from zealous_sieve.core.engine.resample import closed_only, resample
+from zealous_sieve.core.engine.resample import closed_only, resample, seen_at
 from zealous_sieve.core.errors import DataError, Problem
 from zealous_sieve.core.formula.check import check
-from zealous_sieve.core.formula.timeframe import read_timeframe
+from zealous_sieve.core.formula.timeframe import read_timeframe, timeframe
 from zealous_sieve.core.formula.typed import Typed
 from zealous_sieve.core.functions.specification import Kind
 from zealous_sieve.core.sieve.definition import read_sieve
@@ -56,7 +56,7 @@ def written(value: Typed, column: Column) -> list[str]:
 @click.argument("formula")
 @click.option("--bars", required=True, type=FILE, help="CSV or Parquet file of bars.")
 @click.option("--instrument", help="Only this one, where the file holds several.")
-@click.option("--timeframe", help="Build slower bars first: 80m, 2d, 1w, 1mo.")
+@click.option("--timeframe", "frame", help="Build slower bars first: 80m, 2d, 1w, 1mo.")
 @click.option("--forming", is_flag=True, help="Keep the last slow bar, even if it is unfinished.")
 @click.option("--input", "inputs", multiple=True, metavar="NAME=VALUE", help="Set an input.")
 @click.option("--out", type=OUT, help="CSV file to write; default: the terminal.")
@@ -64,7 +64,7 @@ def evaluate_formula(
     formula: str,
     bars: Path,
     instrument: str | None,
-    timeframe: str | None,
+    frame: str | None,
     forming: bool,
     inputs: Sequence[str],
     out: Path | None,
@@ -75,8 +75,8 @@ def evaluate_formula(
     if instrument:
         panel.position(instrument)
         panel = panel.choose([instrument])
-    if timeframe:
-        panel = _slower(panel, timeframe, forming=forming)
+    if frame:
+        panel = _slower(panel, frame, forming=forming)
     results = evaluate({n: v.term for n, v in checked.outputs.items()}, panel)
     columns: dict[str, list[str]] = {}
     if len(panel) > 1:
@@ -92,11 +92,11 @@ def evaluate_formula(
         _print(columns)
 
 
-def _slower(panel: Panel, timeframe: str, *, forming: bool) -> Panel:
+def _slower(panel: Panel, text: str, *, forming: bool) -> Panel:
     """Slower bars; without ``forming`` those that had closed when the last bar of the data did."""
-    frame = read_timeframe(timeframe)
+    frame = read_timeframe(text)
     if frame is None:
-        message = f"{timeframe!r} is not a timeframe; write 80m, 2d, 1w or 1mo"
+        message = f"{text!r} is not a timeframe; write 80m, 2d, 1w or 1mo"
         raise click.BadParameter(message, param_hint="--timeframe")
     slow = resample(panel, frame)
     newest = max((int(panel.times[end - 1]) for end in panel.ends if end), default=0)
@@ -153,8 +153,9 @@ def scan_sieve(sieve: Path, bars: Sequence[Path], as_of: str | None, out: Path |
     moment = _moment(as_of)
     if bars:
         panel = read_panel(bars)
-        if moment:
-            panel = panel.as_of(int(moment.timestamp()))
+        newest = max((int(panel.times[end - 1]) for end in panel.ends if end), default=0)
+        looked = int(moment.timestamp()) if moment else newest + panel.duration
+        panel = seen_at(panel, looked, timeframe(prepared.sieve.timeframe))
         ticks: dict[str, float] = {}
         names: dict[str, str] = {}
     else:
@@ -163,7 +164,10 @@ def scan_sieve(sieve: Path, bars: Sequence[Path], as_of: str | None, out: Path |
 
         outside = wiring.outside(wiring.address_from_environment())
         panel, instruments = universe_panel(
-            outside, prepared.sieve.universe, moment or now(outside.market)
+            outside,
+            prepared.sieve.universe,
+            moment or now(outside.market),
+            prepared.sieve.timeframe,
         )
         ticks = {i.code: i.tick for i in instruments}
         names = {i.code: i.name for i in instruments}

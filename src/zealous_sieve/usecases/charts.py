@@ -16,7 +16,7 @@ from zealous_sieve.core.sieve.drawing import lines
 from zealous_sieve.core.sieve.prepare import prepare
 from zealous_sieve.core.sieve.scan import reasons
 from zealous_sieve.usecases.errors import NotFoundError
-from zealous_sieve.usecases.market import facts_of, universe_panel
+from zealous_sieve.usecases.market import panel_of, universe_panel
 from zealous_sieve.usecases.ports import Outside, Run
 
 DEFAULT_BARS = 420
@@ -122,10 +122,9 @@ def hit_chart(outside: Outside, run_id: int, code: str, bars: int = DEFAULT_BARS
 def _panel(outside: Outside, run: Run, instrument: Instrument, terms: dict[str, Term]) -> Panel:
     """The bars of one instrument, or of the run's universe where a term looks across it."""
     if needs_universe(terms):
-        panel, _ = universe_panel(outside, run.sieve.universe, run.as_of)
+        panel, _ = universe_panel(outside, run.sieve.universe, run.as_of, run.sieve.timeframe)
         return panel
-    alone = outside.bars.panel().choose([instrument.code]).with_facts(facts_of([instrument]))
-    return alone.as_of(int(run.as_of.timestamp()))
+    return panel_of(outside, [instrument], run.as_of, run.sieve.timeframe)
 
 
 def _judged_row(times: NDArray[np.int64], hit: dict[str, object] | None) -> int:

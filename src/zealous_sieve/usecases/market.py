@@ -8,6 +8,8 @@ from datetime import UTC, datetime
 import numpy as np
 
 from zealous_sieve.core.engine.panel import Panel
+from zealous_sieve.core.engine.resample import seen_at
+from zealous_sieve.core.formula.timeframe import timeframe
 from zealous_sieve.core.market.instruments import Fact, Instrument, members
 from zealous_sieve.core.market.soundness import Finding, inspect
 from zealous_sieve.usecases.errors import NotFoundError
@@ -55,12 +57,22 @@ def universe_members(market: MarketPort, name: str) -> list[Instrument]:
     raise NotFoundError("universe", f"called {name}")
 
 
-def universe_panel(outside: Outside, name: str, as_of: datetime) -> tuple[Panel, list[Instrument]]:
-    """The bars of a universe that had closed by a moment."""
+def universe_panel(
+    outside: Outside, name: str, as_of: datetime, bars: str = "1d"
+) -> tuple[Panel, list[Instrument]]:
+    """The bars of a universe that had closed by a moment, of the timeframe written so.
+
+    Raises NotFoundError, and DataError for a timeframe that can't be built.
+    """
     chosen = universe_members(outside.market, name)
+    return panel_of(outside, chosen, as_of, bars), chosen
+
+
+def panel_of(outside: Outside, chosen: list[Instrument], as_of: datetime, bars: str) -> Panel:
+    """The bars of some instruments that had closed by a moment, of the timeframe written so."""
     panel = outside.bars.panel().choose([instrument.code for instrument in chosen])
     panel = panel.with_facts(facts_of(chosen))
-    return panel.as_of(int(as_of.timestamp())), chosen
+    return seen_at(panel, int(as_of.timestamp()), timeframe(bars))
 
 
 def facts_of(instruments: list[Instrument]) -> dict[str, tuple[Fact, ...]]:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import time
 from dataclasses import dataclass
 
-from zealous_sieve.core.errors import Problem, SieveError
+from zealous_sieve.core.errors import DataError, Problem, SieveError
 from zealous_sieve.core.sieve.definition import Sieve
 from zealous_sieve.core.sieve.prepare import prepare
 from zealous_sieve.core.sieve.scan import Count, scan
@@ -58,8 +58,10 @@ def preview(outside: Outside, sieve: Sieve) -> Preview:
     rank = read_formula(sieve.rank, "number", library) if sieve.rank.strip() else None
     try:
         prepared = prepare(sieve)
-        panel, instruments = universe_panel(outside, sieve.universe, now(outside.market))
-    except SieveError as error:
+        panel, instruments = universe_panel(
+            outside, sieve.universe, now(outside.market), sieve.timeframe
+        )
+    except (SieveError, DataError) as error:
         return Preview(
             ok=False, problems=error.problems, readings=readings, formulas=own, rank=rank
         )

@@ -14,7 +14,7 @@ from zealous_sieve.core.sieve.difference import Difference, difference
 from zealous_sieve.core.sieve.prepare import prepare
 from zealous_sieve.core.sieve.scan import Count, Hit, Scan, scan
 from zealous_sieve.usecases.errors import ConflictError, NotFoundError, UseCaseError
-from zealous_sieve.usecases.market import now, universe_panel
+from zealous_sieve.usecases.market import now, panel_of, universe_panel
 from zealous_sieve.usecases.ports import (
     Outside,
     Run,
@@ -51,7 +51,9 @@ def execute_run(outside: Outside, run_id: int) -> None:
     if run.state.ended:
         return
     try:
-        panel, instruments = universe_panel(outside, run.sieve.universe, run.as_of)
+        panel, instruments = universe_panel(
+            outside, run.sieve.universe, run.as_of, run.sieve.timeframe
+        )
         if not outside.runs.begin(run_id, len(instruments)):
             return
         ticks = {instrument.code: instrument.tick for instrument in instruments}
@@ -235,7 +237,9 @@ def _tails(
     outside: Outside, run: Run, hits: Sequence[Mapping[str, Any]]
 ) -> dict[str, tuple[float, ...]]:
     codes = [hit["code"] for hit in hits]
-    panel = outside.bars.panel().choose(codes).as_of(int(run.as_of.timestamp()))
+    known = {instrument.code: instrument for instrument in outside.market.instruments()}
+    chosen = [known[code] for code in codes]
+    panel = panel_of(outside, chosen, run.as_of, run.sieve.timeframe)
     closes = panel.columns["close"]
     return {code: tuple(closes[panel.rows(n)][-TAIL:].tolist()) for n, code in enumerate(codes)}
 

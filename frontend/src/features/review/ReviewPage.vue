@@ -191,8 +191,8 @@ const MARK = { take: '✓', watch: '◷', drop: '✕' } as const
             <span class="mono">{{ hit.code }}</span> {{ hit.name }}
           </h1>
           <span>
-            {{ run.sieve.side === 'long' ? '▲ long' : '▼ short' }} ·
-            <RouterLink :to="`/runs/${id}`">{{ run.sieve.name }}</RouterLink> · as of
+            {{ run.sieve.side === 'long' ? '▲ long' : '▼ short' }} · {{ run.sieve.timeframe }} bars
+            · <RouterLink :to="`/runs/${id}`">{{ run.sieve.name }}</RouterLink> · as of
             {{ moment(run.as_of) }}
           </span>
         </header>
@@ -328,6 +328,8 @@ header {
   margin-bottom: 6px;
 }
 h1 {
+  flex: none;
+  max-width: 60%;
   font-size: 17px;
   margin: 0;
   white-space: nowrap;
@@ -336,7 +338,10 @@ h1 {
 }
 header > span {
   margin-left: auto;
+  min-width: 0;
   white-space: nowrap;
+  overflow: hidden;
+  text-overflow: ellipsis;
 }
 .chart {
   flex: 1;

@@ -115,7 +115,8 @@ const pick = (n: number) => (at.value = n)
           <b>{{ hits.data.value?.length ?? '…' }}</b> of {{ view.data.value?.instruments }} in
           {{ run.sieve.universe }} pass
           <RouterLink :to="`/sieves/${run.sieve_id}`">{{ run.sieve.name }}</RouterLink>
-          {{ run.sieve.side === 'long' ? '▲ long' : '▼ short' }}, as of {{ moment(run.as_of) }}.
+          {{ run.sieve.side === 'long' ? '▲ long' : '▼ short' }} on {{ run.sieve.timeframe }} bars,
+          as of {{ moment(run.as_of) }}.
           <template v-if="view.data.value?.compared_with">
             {{ view.data.value.new }} new since the run before,
             {{ view.data.value.gone.length }} gone.

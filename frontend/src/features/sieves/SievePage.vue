@@ -25,6 +25,18 @@ const { data: vocabulary } = useVocabulary()
 const startRun = useStartRun()
 const rows = ref<InstanceType<typeof ConditionRow>[]>([])
 const own = computed(() => draft.value.formulas.map((f) => f.name))
+const TIMEFRAMES = [
+  { value: '1d', name: '1 day' },
+  { value: '2d', name: '2 days' },
+  { value: '1w', name: '1 week' },
+  { value: '2w', name: '2 weeks' },
+  { value: '1mo', name: '1 month' },
+]
+const timeframes = computed(() =>
+  TIMEFRAMES.some((t) => t.value === draft.value.timeframe)
+    ? TIMEFRAMES
+    : [...TIMEFRAMES, { value: draft.value.timeframe, name: draft.value.timeframe }],
+)
 const names = computed(() => draft.value.conditions.map((c) => c.formula))
 const saving = ref(false)
 
@@ -114,7 +126,11 @@ useKeys([
           <select v-model="draft.universe" aria-label="Universe">
             <option v-for="u in universes.data.value" :key="u.name">{{ u.name }}</option>
           </select>
-          on daily bars for
+          on bars of
+          <select v-model="draft.timeframe" aria-label="Timeframe">
+            <option v-for="t in timeframes" :key="t.value" :value="t.value">{{ t.name }}</option>
+          </select>
+          for
           <select v-model="draft.side" aria-label="Side">
             <option value="long">long</option>
             <option value="short">short</option>

@@ -33,7 +33,7 @@ def check_timeframe(panel: Panel, timeframe: Timeframe) -> None:
         raise DataError(Problem(code="no_such_timeframe", message=message, mend=mend))
 
 
-@lru_cache(maxsize=32)
+@lru_cache(maxsize=8)
 def resample(panel: Panel, timeframe: Timeframe) -> Panel:
     """A panel of slower bars, the unfinished last one of each instrument included.
 
@@ -66,6 +66,14 @@ def resample(panel: Panel, timeframe: Timeframe) -> Panel:
         facts=panel.facts,
         whole=None if panel.whole is None else resample(panel.whole, timeframe),
     )
+
+
+def seen_at(panel: Panel, moment: int, timeframe: Timeframe) -> Panel:
+    """The bars of a timeframe that had closed by a moment, built from a panel's own."""
+    known = panel.as_of(moment)
+    if timeframe.seconds == panel.duration:
+        return known
+    return closed_only(resample(known, timeframe), moment)
 
 
 def closed_only(slow: Panel, moment: int) -> Panel:

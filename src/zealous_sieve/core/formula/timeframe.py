@@ -61,6 +61,13 @@ def read_timeframe(text: str) -> Timeframe | None:
     return Timeframe(int(found[1]), Span(found[2])) if found else None
 
 
+def timeframe(text: str) -> Timeframe:
+    """The timeframe written so, where that has been checked before."""
+    found = read_timeframe(text)
+    assert found is not None, text
+    return found
+
+
 def of_seconds(seconds: int) -> Timeframe:
     """The timeframe of bars that many seconds long, in its largest whole span up to days."""
     for span in (Span.DAY, Span.HOUR, Span.MINUTE):

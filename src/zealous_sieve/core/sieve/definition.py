@@ -55,7 +55,8 @@ class Sieve(_Record):
     name: Annotated[str, Field(min_length=1, max_length=120)]
     note: Annotated[str, Field(max_length=4000)] = ""
     universe: Annotated[str, Field(min_length=1, max_length=120)]
-    timeframe: Literal["1d"] = "1d"
+    timeframe: Annotated[str, Field(pattern=r"^[1-9]\d{0,4}(mo|s|m|h|d|w)$")] = "1d"
+    """What a bar is: a whole number of s, m, h, d, w or mo, built from the bars there are."""
     side: Side = Side.LONG
     fired_within: Annotated[int, Field(ge=1, le=250)] = 1
     """On which of the last bars the conditions may have held together."""
