@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import re
+import time
 from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
-from playwright.sync_api import Browser, Page, expect, sync_playwright
+from playwright.sync_api import Browser, Page, Route, expect, sync_playwright
 
 from tests.conftest import Service
 
@@ -163,6 +164,17 @@ def test_hits_are_sorted_and_filtered(page: Page) -> None:
     expect(page.get_by_text("No hit fits the filter")).to_be_visible()
     page.get_by_role("tab", name=re.compile("Stale")).click()
     expect(page.locator("main")).to_contain_text("CMSTRG")
+
+
+def test_a_run_that_ends_before_its_page_is_read_shows_its_hits(page: Page) -> None:
+    def late(route: Route) -> None:
+        time.sleep(2)
+        route.continue_()
+
+    page.goto("/sieves")
+    page.route(re.compile(r"/api/runs/\d+$"), late)
+    page.locator("tbody tr", has_text="Agreed uptrend").get_by_role("button", name="Run").click()
+    expect(page.locator("tbody td.mono").nth(10)).to_be_visible()
 
 
 def test_instruments_tell_what_the_data_check_found(page: Page) -> None:

@@ -40,9 +40,11 @@ export const useRun = (id: MaybeRefOrGetter<number>) =>
       answer(api.GET('/api/runs/{run_id}', { params: { path: { run_id: toValue(id) } } })),
   })
 
-export const useHits = (id: MaybeRefOrGetter<number>) =>
+/** The hits of a run; asked for only once it is `done`, since before there are none yet. */
+export const useHits = (id: MaybeRefOrGetter<number>, done: MaybeRefOrGetter<boolean>) =>
   useQuery({
     queryKey: ['hits', id],
+    enabled: () => toValue(done),
     queryFn: () =>
       answer(api.GET('/api/runs/{run_id}/hits', { params: { path: { run_id: toValue(id) } } })),
   })

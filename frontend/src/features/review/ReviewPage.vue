@@ -18,8 +18,8 @@ const router = useRouter()
 const client = useQueryClient()
 const id = computed(() => Number(route.params.id))
 const view = useRun(id)
-const hits = useHits(id)
 const run = computed(() => view.data.value?.run)
+const hits = useHits(id, () => run.value?.state === 'done')
 const names = computed(() => run.value?.sieve.conditions.map((c) => c.formula) ?? [])
 const list = computed(() => hits.data.value ?? [])
 const at = computed(() => list.value.findIndex((hit) => hit.code === route.params.code))
@@ -164,6 +164,10 @@ const MARK = { take: '✓', watch: '◷', drop: '✕' } as const
       what="The hits can't be shown"
       @retry="hits.refetch()"
     />
+    <p v-else-if="run && run.state !== 'done'" class="empty page">
+      This run is {{ run.state }}, so there is nothing to review.
+      <RouterLink :to="`/runs/${id}`">See the run</RouterLink>
+    </p>
     <p v-else-if="hits.data.value?.length === 0" class="empty page">
       This run has no hits to review. <RouterLink :to="`/runs/${id}`">Back to the run</RouterLink>
     </p>
