@@ -19,7 +19,7 @@ const groups = computed(() => {
   <main class="page">
     <p class="sentence">
       {{ data?.functions.length ?? '…' }} functions, and the sources
-      <code v-for="source in data?.sources" :key="source">{{ source }} </code>
+      <code v-for="source in data?.sources" :key="source" class="source">{{ source }}</code>
     </p>
     <input
       v-model="filter"
@@ -67,6 +67,10 @@ article {
 }
 p {
   margin: 0 0 2px;
+}
+.source {
+  margin-right: 10px;
+  font-size: 14px;
 }
 .field {
   width: 260px;

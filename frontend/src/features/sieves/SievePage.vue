@@ -135,7 +135,7 @@ useKeys([
             <option value="long">long</option>
             <option value="short">short</option>
           </select>
-          setups where every must holds, seen in the last
+          setups where every must held in the last
           <input
             v-model.number="draft.fired_within"
             class="small"

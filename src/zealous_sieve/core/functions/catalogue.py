@@ -34,6 +34,21 @@ FAMILIES = (
     operators,
 )
 
+GROUPS = (
+    "Averages",
+    "Momentum",
+    "Trend",
+    "Volatility",
+    "Volume",
+    "Bar anatomy",
+    "Structure",
+    "Over bars",
+    "Universe",
+    "Session",
+    "Plain maths",
+)
+"""The order in which the groups are shown."""
+
 FIELDS = ("open", "high", "low", "close", "volume")
 """The columns of a bar."""
 
@@ -56,8 +71,8 @@ def find(name: str, *, hidden: bool = False) -> Function | None:
 
 
 def functions() -> list[Function]:
-    """Every function of the language, by group in the order of the families, then as declared."""
-    return list(CATALOGUE.values())
+    """Every function of the language, by group, then as declared."""
+    return sorted(CATALOGUE.values(), key=lambda function: GROUPS.index(function.group))
 
 
 def kernel(name: str) -> Kernel:
