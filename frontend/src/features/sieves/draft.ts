@@ -65,13 +65,17 @@ export function useDraft(id: Ref<string>) {
     client.invalidateQueries({ queryKey: keys.thread })
     return saved
   }
-  return { draft, stored, changed, loaded, save }
+  const ready = computed(() => id.value === 'new' || String(stored.value?.id) === id.value)
+  return { draft, stored, changed, loaded, ready, save }
 }
 
 const PAUSE = 220
 
-/** What the draft says and leaves, asked again a moment after each change; the latest answer wins. */
-export function usePreview(draft: Ref<Sieve>) {
+/**
+ * What the draft says and leaves, asked again a moment after each change; the latest answer wins.
+ * Nothing is asked until the draft is `ready`, that is, the sieve of the address and no other.
+ */
+export function usePreview(draft: Ref<Sieve>, ready: Ref<boolean>) {
   const preview = ref<Preview>()
   const error = ref<unknown>()
   const busy = ref(false)
@@ -95,9 +99,10 @@ export function usePreview(draft: Ref<Sieve>) {
     }
   }
   watch(
-    draft,
+    [draft, ready],
     () => {
       window.clearTimeout(timer)
+      if (!ready.value) return
       timer = window.setTimeout(ask, PAUSE)
     },
     { deep: true, immediate: true },
