@@ -110,7 +110,8 @@ def test_intraday_bars_count_from_the_first_bar_of_the_day() -> None:
 
 
 @pytest.mark.parametrize(
-    "text", ["high on 1w", "sma(close, 3) on 2d", "rsi(4) on 1mo", "close on 3w"]
+    "text",
+    ["high on 1w", "sma(close, 3) on 2d", "rsi(4) on 1mo", "close on 3w", "(close on 1mo) on 1w"],
 )
 def test_slower_values_do_not_change_when_the_future_is_cut_off(text: str) -> None:
     panel = weekdays(120)

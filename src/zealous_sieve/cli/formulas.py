@@ -28,7 +28,6 @@ from zealous_sieve.usecases.formulas import as_document, read_formula
 FILE = click.Path(path_type=Path, exists=True, dir_okay=False)
 OUT = click.Path(path_type=Path, dir_okay=False, writable=True)
 TRUTHS = {1.0: "yes", 0.0: "no"}
-DAY = 86_400
 
 
 def read_panel(files: Sequence[Path]) -> Panel:

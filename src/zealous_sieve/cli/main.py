@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import sys
-from pathlib import Path
 
 import click
 
@@ -36,8 +35,6 @@ def main() -> None:
         click.echo(f"error: {error.problem}", err=True)
         sys.exit(1)
 
-
-ROOT = Path(__file__).resolve().parents[3]
 
 if __name__ == "__main__":
     main()

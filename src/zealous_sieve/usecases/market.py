@@ -15,8 +15,6 @@ from zealous_sieve.core.market.soundness import Finding, inspect
 from zealous_sieve.usecases.errors import NotFoundError
 from zealous_sieve.usecases.ports import MarketPort, Outside
 
-DAY = 86_400
-
 
 @dataclass(frozen=True, kw_only=True)
 class UniverseSummary:

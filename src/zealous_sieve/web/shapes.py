@@ -46,7 +46,3 @@ class UniverseQuery(Request):
 
 class ChartQuery(Request):
     bars: Annotated[int, Field(ge=30, le=2000)] = 420
-
-
-class ExportQuery(Request):
-    format: Literal["csv", "json", "parquet"] = "csv"

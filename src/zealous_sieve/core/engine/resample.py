@@ -145,9 +145,7 @@ def seen_from(fast: Panel, slow: Panel, column: Column) -> Column:
     seen = np.full(len(fast.times), np.nan)
     for position in range(len(fast)):
         rows, own = fast.rows(position), slow.rows(position)
-        seen[rows] = last_known(
-            fast.times[rows] + fast.duration, slow.close_times(own), column[own]
-        )
+        seen[rows] = last_known(fast.close_times(rows), slow.close_times(own), column[own])
     return seen
 
 
