@@ -9,7 +9,7 @@ import pytest
 
 from tests.bars import DAY, one, panel_of, values, walk
 from zealous_sieve.core.engine.panel import Panel
-from zealous_sieve.core.engine.resample import closed_only, resample
+from zealous_sieve.core.engine.build import closed_only, bars_of
 from zealous_sieve.core.errors import DataError
 from zealous_sieve.core.formula.timeframe import Timeframe, of_seconds, read_timeframe
 
@@ -85,11 +85,11 @@ def test_bars_know_their_weekday() -> None:
 
 def test_months_and_several_days_follow_the_calendar() -> None:
     panel = weekdays(200)
-    monthly = resample(panel, Timeframe(1, read_timeframe("1mo").span))  # type: ignore[union-attr]
+    monthly = bars_of(panel, Timeframe(1, read_timeframe("1mo").span))  # type: ignore[union-attr]
     months = [date(t).replace(day=1) for t in panel.times]
     assert len(monthly.times) == len(set(months))
     assert monthly.columns["volume"].sum() == pytest.approx(panel.columns["volume"].sum())
-    two = resample(panel, Timeframe(2, read_timeframe("1d").span))  # type: ignore[union-attr]
+    two = bars_of(panel, Timeframe(2, read_timeframe("1d").span))  # type: ignore[union-attr]
     assert (two.ends - two.starts).max() < len(panel.times)
 
 
@@ -99,7 +99,7 @@ def test_intraday_bars_count_from_the_first_bar_of_the_day() -> None:
     closes = np.arange(len(times), dtype=float) + 1
     panel = one({"close": closes}, times)
     assert of_seconds(panel.duration) == Timeframe(1, read_timeframe("1m").span)  # type: ignore[union-attr]
-    slow = resample(panel, read_timeframe("80m"))  # type: ignore[arg-type]
+    slow = bars_of(panel, read_timeframe("80m"))  # type: ignore[arg-type]
     begins = [(int(t) % DAY) // 60 for t in slow.times[:5]]
     assert begins == [570, 650, 730, 810, 890]
     seen = values("close on 80m", panel)
@@ -127,7 +127,7 @@ def test_a_timeframe_finer_than_the_data_is_refused() -> None:
 
 
 def test_only_closed_bars_are_left_at_a_moment() -> None:
-    slow = resample(weekdays(40), read_timeframe("1w"))  # type: ignore[arg-type]
+    slow = bars_of(weekdays(40), read_timeframe("1w"))  # type: ignore[arg-type]
     thursday = MONDAY + 7 * DAY + 3 * DAY
     assert closed_only(slow, thursday).bars == 1
 

@@ -16,7 +16,7 @@ from tests.properties.strategies import conditions, expressions
 from zealous_sieve.core.engine.evaluate import evaluate
 from zealous_sieve.core.engine.panel import Column, Panel
 from zealous_sieve.core.engine.plan import plan
-from zealous_sieve.core.engine.resample import resample
+from zealous_sieve.core.engine.build import bars_of
 from zealous_sieve.core.errors import DataError, FormulaError
 from zealous_sieve.core.formula.check import check
 from zealous_sieve.core.formula.terms import Term, in_order
@@ -96,7 +96,7 @@ def test_slower_bars_hold_all_of_the_faster_ones(text: str, bars: int, seed: int
     frame = read_timeframe(text)
     assert isinstance(frame, Timeframe)
     panel = Panel.of({"A": walk(bars, seed), "B": walk(max(1, bars // 2), seed + 1)})
-    slow = resample(panel, frame)
+    slow = bars_of(panel, frame)
     assert slow.closes is not None
     for n in range(2):
         fast, own = panel.rows(n), slow.rows(n)

@@ -13,7 +13,7 @@ import numpy as np
 
 from zealous_sieve.core.engine.evaluate import evaluate
 from zealous_sieve.core.engine.panel import Column, Panel
-from zealous_sieve.core.engine.resample import closed_only, resample, seen_at
+from zealous_sieve.core.engine.build import bars_of, closed_only, seen_at
 from zealous_sieve.core.errors import DataError, Problem
 from zealous_sieve.core.formula.check import check
 from zealous_sieve.core.formula.timeframe import read_timeframe, timeframe
@@ -42,6 +42,12 @@ def read_panel(files: Sequence[Path]) -> Panel:
                 )
             series[code] = bars
     return Panel.of(series)
+
+
+def newest(panel: Panel) -> int:
+    """The moment at which the last bar of all closed."""
+    closes = [panel.close_times(panel.rows(n)) for n in range(len(panel))]
+    return max((int(own[-1]) for own in closes if len(own)), default=0)
 
 
 def written(value: Typed, column: Column) -> list[str]:
@@ -97,9 +103,8 @@ def _slower(panel: Panel, text: str, *, forming: bool) -> Panel:
     if frame is None:
         message = f"{text!r} is not a timeframe; write 80m, 2d, 1w or 1mo"
         raise click.BadParameter(message, param_hint="--timeframe")
-    slow = resample(panel, frame)
-    newest = max((int(panel.times[end - 1]) for end in panel.ends if end), default=0)
-    return slow if forming else closed_only(slow, newest + panel.duration)
+    slow = bars_of(panel, frame)
+    return slow if forming else closed_only(slow, newest(panel))
 
 
 def _print(columns: dict[str, list[str]]) -> None:
@@ -152,8 +157,7 @@ def scan_sieve(sieve: Path, bars: Sequence[Path], as_of: str | None, out: Path |
     moment = _moment(as_of)
     if bars:
         panel = read_panel(bars)
-        newest = max((int(panel.times[end - 1]) for end in panel.ends if end), default=0)
-        looked = int(moment.timestamp()) if moment else newest + panel.duration
+        looked = int(moment.timestamp()) if moment else newest(panel)
         panel = seen_at(panel, looked, timeframe(prepared.sieve.timeframe))
         ticks: dict[str, float] = {}
         names: dict[str, str] = {}

@@ -12,13 +12,14 @@ from collections.abc import Callable, Mapping
 import numpy as np
 from numpy.typing import NDArray
 
+from zealous_sieve.core.engine.build import bars_of, last_known, seen_from
+from zealous_sieve.core.engine.known import known_column
 from zealous_sieve.core.engine.panel import Column, Panel
-from zealous_sieve.core.engine.resample import last_known, resample, seen_from
 from zealous_sieve.core.errors import DataError, Problem
 from zealous_sieve.core.formula.terms import (
     Across,
     Elsewhere,
-    FactOf,
+    Known,
     OfInstrument,
     OnTimeframe,
     Term,
@@ -34,7 +35,7 @@ def with_elsewhere(terms: Mapping[str, Term], panel: Panel, evaluate: Evaluate) 
     added: dict[str, Column] = {}
     for frame in {term.timeframe for term in wanted if isinstance(term, OnTimeframe)}:
         here = [t for t in wanted if isinstance(t, OnTimeframe) and t.timeframe == frame]
-        slow = resample(panel, frame)
+        slow = bars_of(panel, frame)
         found = evaluate({term.field: term.inner for term in here}, slow)
         added |= {field: seen_from(panel, slow, column) for field, column in found.items()}
     for term in wanted:
@@ -42,8 +43,8 @@ def with_elsewhere(terms: Mapping[str, Term], panel: Panel, evaluate: Evaluate) 
             added[term.field] = _of_instrument(term, panel, evaluate)
         elif isinstance(term, Across):
             added[term.field] = _across(term, panel, evaluate)
-        elif isinstance(term, FactOf):
-            added[term.field] = _fact(term.name, panel)
+        elif isinstance(term, Known):
+            added[term.field] = known_column(term, panel)
     return panel.with_columns(added) if added else panel
 
 
@@ -66,6 +67,8 @@ def _of_instrument(term: OfInstrument, panel: Panel, evaluate: Evaluate) -> Colu
         message = f"there are no bars of {term.code}"
         raise DataError(Problem(code="unknown_instrument", message=message))
     other = whole.choose([term.code])
+    if panel.rule is not None:
+        other = bars_of(other, panel.rule)
     column = evaluate({"x": term.inner}, other)["x"]
     own = other.rows(0)
     seen = np.full(len(panel.times), np.nan)
@@ -74,15 +77,6 @@ def _of_instrument(term: OfInstrument, panel: Panel, evaluate: Evaluate) -> Colu
         moments = panel.close_times(rows)
         seen[rows] = last_known(moments, other.close_times(own), column[own])
     return seen
-
-
-def _fact(name: str, panel: Panel) -> Column:
-    known = panel.facts.get(name, (None,) * len(panel))
-    column = np.full(len(panel.times), np.nan)
-    for position, value in enumerate(known):
-        if isinstance(value, int | float):
-            column[panel.rows(position)] = value
-    return column
 
 
 def _across(term: Across, panel: Panel, evaluate: Evaluate) -> Column:
@@ -106,9 +100,8 @@ def _across(term: Across, panel: Panel, evaluate: Evaluate) -> Column:
 def _groups(by: str | None, panel: Panel) -> list[NDArray[np.int64]]:
     if by is None:
         return [np.arange(len(panel))]
-    known = panel.facts.get(by, (None,) * len(panel))
     groups: dict[object, list[int]] = {}
-    for position, value in enumerate(known):
+    for position, value in enumerate(panel.fact(by)):
         groups.setdefault(value, []).append(position)
     return [np.array(members, dtype=np.int64) for members in groups.values()]
 

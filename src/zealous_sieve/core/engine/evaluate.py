@@ -15,9 +15,9 @@ from numpy.typing import NDArray
 from zealous_sieve.core.engine.elsewhere import with_elsewhere
 from zealous_sieve.core.engine.panel import Column, Panel
 from zealous_sieve.core.engine.plan import Plan, plan
-from zealous_sieve.core.errors import CancelledError, DataError, Problem
+from zealous_sieve.core.engine.sources import with_sources
+from zealous_sieve.core.errors import CancelledError
 from zealous_sieve.core.formula.terms import Term
-from zealous_sieve.core.functions.catalogue import TIME
 from zealous_sieve.core.functions.kernel import SPAN
 
 TILE_ROWS = 65_536
@@ -56,12 +56,7 @@ def evaluate(
     """
     panel = with_elsewhere(terms, panel, evaluate)
     made = plan(terms, last=last)
-    if TIME in made.fields:
-        panel = panel.with_columns({TIME: panel.times.astype(np.float64)})
-    missing = [field for field in made.fields if field not in panel.columns]
-    if missing:
-        message = f"the bars hold no {missing[0]}"
-        raise DataError(Problem(code="no_such_column", message=message))
+    panel = with_sources(panel, made.fields)
     shape = (len(panel.times),) if last is None else (len(panel), last)
     results = {name: np.full(shape, np.nan) for name in terms}
     _spread(made, panel, last, results, progress, cancelled)

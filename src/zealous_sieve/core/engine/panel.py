@@ -3,18 +3,23 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
+from zealous_sieve.core.engine.background import Background
 from zealous_sieve.core.errors import DataError, Problem
-from zealous_sieve.core.functions.catalogue import FIELDS
+from zealous_sieve.core.formula.timeframe import BarRule
+from zealous_sieve.core.functions.catalogue import EXTRAS, FIELDS
 
 Column = NDArray[np.float64]
 Times = NDArray[np.int64]
 Rows = NDArray[np.int64]
+Series = tuple[Times, Mapping[str, Column]]
 DAY = 86_400
+NEVER = 1 << 61
+"""The close of a bar that is still open."""
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)
@@ -33,29 +38,34 @@ class Panel:
     starts: Rows
     ends: Rows
     duration: int = DAY
-    """Length of a bar in seconds."""
+    """Length of a bar in seconds; 0 for trades, and where bars differ in length."""
     five_day: bool = True
     """No bars at weekends: a week is over with Friday."""
     closes: Times | None = None
     """When bars close, where that is not ``times + duration``."""
-    facts: Mapping[str, tuple[object, ...]] = field(default_factory=dict)
-    """What is known of the instruments, one entry each, in their order."""
+    background: tuple[Background, ...] = ()
+    """What is known of the instruments, in their order; empty where nothing is."""
+    bases: tuple[Panel, ...] = ()
+    """All bars that the data hold of these instruments, from which others can be built."""
+    rule: BarRule | None = None
+    """What the bars were built by, where they are not those of the data."""
+    forming_at: int | None = None
+    """The moment up to which unfinished bars count too; ``None`` where only closed ones do."""
     whole: Panel | None = None
     """All instruments there are, of which these are some."""
 
     @classmethod
-    def of(cls, series: Mapping[str, tuple[Times, Mapping[str, Column]]]) -> Panel:
+    def of(cls, series: Mapping[str, Series]) -> Panel:
         """Join the bars of single instruments, given as ``code: (times, columns)``."""
-        lengths = [len(times) for times, _ in series.values()]
-        ends = np.cumsum(lengths, dtype=np.int64) if lengths else np.zeros(0, np.int64)
-        names = [name for name in FIELDS if all(name in cols for _, cols in series.values())]
         parts = list(series.values())
+        lengths = [len(times) for times, _ in parts]
+        ends = np.cumsum(lengths, dtype=np.int64) if lengths else np.zeros(0, np.int64)
+        names = [name for name in FIELDS if all(name in cols for _, cols in parts)]
+        names += [name for name in EXTRAS if any(name in cols for _, cols in parts)]
         return cls(
             codes=tuple(series),
             times=np.concatenate([np.empty(0, np.int64), *(times for times, _ in parts)]),
-            columns={
-                n: np.concatenate([np.empty(0), *(cols[n] for _, cols in parts)]) for n in names
-            },
+            columns={name: _joined(name, parts) for name in names},
             starts=ends - np.array(lengths, dtype=np.int64),
             ends=ends,
             duration=_duration([times for times, _ in parts]),
@@ -82,22 +92,24 @@ class Panel:
         """The rows of one instrument."""
         return slice(int(self.starts[position]), int(self.ends[position]))
 
+    def known(self, position: int) -> Background:
+        """What is known of one instrument beside its bars."""
+        return self.background[position] if self.background else Background()
+
     def choose(self, codes: Sequence[str]) -> Panel:
         """The same panel with these instruments only, in this order; those without bars are empty."""
         known = {code: i for i, code in enumerate(self.codes)}
-        picked = [known.get(code, -1) for code in codes]
-        starts = np.array([self.starts[i] if i >= 0 else 0 for i in picked], dtype=np.int64)
-        ends = np.array([self.ends[i] if i >= 0 else 0 for i in picked], dtype=np.int64)
-        facts = {
-            name: tuple(values[i] if i >= 0 else None for i in picked)
-            for name, values in self.facts.items()
-        }
+        return self._take([known.get(code, -1) for code in codes], tuple(codes))
+
+    def _take(self, picked: list[int], codes: tuple[str, ...]) -> Panel:
+        background = tuple(self.known(i) if i >= 0 else Background() for i in picked)
         return replace(
             self,
-            codes=tuple(codes),
-            starts=starts,
-            ends=ends,
-            facts=facts,
+            codes=codes,
+            starts=np.array([self.starts[i] if i >= 0 else 0 for i in picked], dtype=np.int64),
+            ends=np.array([self.ends[i] if i >= 0 else 0 for i in picked], dtype=np.int64),
+            background=background if self.background else (),
+            bases=tuple(base.choose(codes) for base in self.bases),
             whole=self if self.whole is None else self.whole,
         )
 
@@ -109,9 +121,26 @@ class Panel:
         """The same panel with further columns."""
         return replace(self, columns={**self.columns, **added})
 
-    def with_facts(self, facts: Mapping[str, tuple[object, ...]]) -> Panel:
-        """The same panel with what is known of its instruments."""
-        return replace(self, facts=facts)
+    def with_background(self, background: Sequence[Background]) -> Panel:
+        """The same panel with what is known of its instruments; days then close with the session."""
+        closes = self.closes
+        if self.duration == DAY and closes is None and any(known.session for known in background):
+            closes = self.times + DAY
+            for position, known in enumerate(background):
+                if known.session is not None:
+                    closes[self.rows(position)] += known.session.closes * 60 - DAY
+        bases = tuple(base.with_background(background) for base in self.bases)
+        return replace(self, background=tuple(background), closes=closes, bases=bases)
+
+    def with_facts(self, facts: Mapping[str, Sequence[object]]) -> Panel:
+        """The same panel with facts of its instruments, by name, one entry each."""
+        own = [{name: values[i] for name, values in facts.items()} for i in range(len(self))]
+        known = [replace(self.known(i), facts=own[i]) for i in range(len(self))]
+        return self.with_background(known)
+
+    def fact(self, name: str) -> tuple[object, ...]:
+        """A fact of every instrument, ``None`` where it is not known."""
+        return tuple(self.known(i).facts.get(name) for i in range(len(self)))
 
     def close_times(self, rows: slice) -> Times:
         """When the bars of these rows close."""
@@ -119,15 +148,24 @@ class Panel:
 
     def as_of(self, moment: int) -> Panel:
         """What was known at a moment (seconds since 1970): bars that had closed by then."""
-        ends = np.array(
-            [
-                start + np.searchsorted(self.times[start:end], moment - self.duration, side="right")
-                for start, end in zip(self.starts, self.ends, strict=True)
-            ],
-            dtype=np.int64,
+        rows = map(self.rows, range(len(self)))
+        closed = [r.start + _closed(self.close_times(r), moment) for r in rows]
+        return replace(
+            self,
+            ends=np.array(closed, dtype=np.int64).reshape(len(self)),
+            bases=tuple(base.as_of(moment) for base in self.bases),
+            whole=None if self.whole is None else self.whole.as_of(moment),
         )
-        whole = None if self.whole is None else self.whole.as_of(moment)
-        return replace(self, ends=ends.reshape(len(self.codes)), whole=whole)
+
+
+def _closed(closes: Times, moment: int) -> int:
+    return int(np.searchsorted(closes, moment, side="right"))
+
+
+def _joined(name: str, parts: Sequence[Series]) -> Column:
+    """A column of all instruments; missing where one does not have it."""
+    own = [columns.get(name, np.full(len(times), np.nan)) for times, columns in parts]
+    return np.concatenate([np.empty(0), *own])
 
 
 def _duration(series: list[Times]) -> int:

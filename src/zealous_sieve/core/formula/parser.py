@@ -203,6 +203,10 @@ class _Builder(Transformer):  # type: ignore[type-arg]
     def on_timeframe(self, meta: Meta, parts: list) -> tree.Node:  # type: ignore[type-arg]
         return tree.On(parts[0], str(parts[1]), place=_place(meta))
 
+    def on_kind(self, meta: Meta, parts: list) -> tree.Node:  # type: ignore[type-arg]
+        value, name, *sizes = parts
+        return tree.On(value, f"{name}({', '.join(map(str, sizes))})", place=_place(meta))
+
     def minus(self, meta: Meta, parts: list[tree.Node]) -> tree.Node:
         return tree.Minus(parts[0], place=_place(meta))
 

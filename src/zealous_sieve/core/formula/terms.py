@@ -13,7 +13,7 @@ from hashlib import blake2b
 
 import numpy as np
 
-from zealous_sieve.core.formula.timeframe import Timeframe
+from zealous_sieve.core.formula.timeframe import BarRule
 from zealous_sieve.core.functions.kernel import KERNELS, SPAN
 
 
@@ -72,7 +72,7 @@ class Elsewhere(Source):
 @dataclass(frozen=True, eq=False, slots=True)
 class OnTimeframe(Elsewhere):
     inner: Term
-    timeframe: Timeframe
+    timeframe: BarRule
 
 
 @dataclass(frozen=True, eq=False, slots=True)
@@ -91,8 +91,14 @@ class Across(Elsewhere):
 
 
 @dataclass(frozen=True, eq=False, slots=True)
-class FactOf(Elsewhere):
+class Known(Elsewhere):
+    """Something known beside the bars: a ``fact``, or whether one ``is`` a text, ``in_session`` of
+    a venue, ``days_to_event`` of a kind, ``strength`` of a currency over ``bars`` by a measure."""
+
+    what: str
     name: str
+    text: str
+    bars: int
 
 
 def _digest(*parts: object) -> bytes:
@@ -109,7 +115,7 @@ def constant(value: float) -> Constant:
     return Constant(_digest("constant", float(value)), 0, float(value))
 
 
-def on_timeframe(inner: Term, timeframe: Timeframe) -> Term:
+def on_timeframe(inner: Term, timeframe: BarRule) -> Term:
     """A term on slower bars, seen from the bars at hand.
 
     Its lookback counts daily bars, five to a week; where the bars at hand are others it is a guide.
@@ -131,10 +137,10 @@ def across(inner: Term, how: str, by: str | None) -> Term:
     return Across(digest, max(1, inner.lookback), digest.hex(), inner, how, by)
 
 
-def fact_of(name: str) -> Term:
-    """A number that is known of the instrument."""
-    digest = _digest("fact", name)
-    return FactOf(digest, 1, digest.hex(), name)
+def known(what: str, name: str, text: str = "", bars: int = 0) -> Term:
+    """A number or truth that is known beside the bars."""
+    digest = _digest("known", what, name, text, bars)
+    return Known(digest, bars + 1, digest.hex(), what, name, text, bars)
 
 
 def apply(kernel: str, *inputs: Term, constants: Iterable[float] = (), output: int = 0) -> Term:

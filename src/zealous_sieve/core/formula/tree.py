@@ -76,7 +76,7 @@ class Of(Node):
 
 @dataclass(frozen=True)
 class On(Node):
-    """The expression on another timeframe: ``close > open on 1w``."""
+    """The expression on another timeframe or bar kind: ``close > open on 1w``."""
 
     value: Node
     timeframe: str

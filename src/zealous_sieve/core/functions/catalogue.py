@@ -56,13 +56,24 @@ DERIVED = {
     "hl2": "(high + low) / 2",
     "hlc3": "(high + low + close) / 3",
     "ohlc4": "(open + high + low + close) / 4",
+    "delta": "buy_volume - sell_volume",
 }
 """Sources that are computed from the columns."""
 
 TIME = "bar_time"
 """The moment a bar opened, in seconds since 1970 UTC."""
 
-SOURCES = (*FIELDS, *DERIVED, TIME)
+EXTRAS = ("trades", "buy_volume", "sell_volume", "skipped_levels", "feed_lag_ms")
+"""Columns that only some data hold: trades counted, volume by the side that took the initiative, price
+levels that a trade jumped over, and the longest delay of the feed in milliseconds."""
+
+FORM_SECONDS = "form_seconds"
+"""How long a bar took to form."""
+
+HIDDEN_SOURCES = ("_bar_closes", "_session_opens", "_session_closes", "_tick")
+"""What bodies of functions may read beside the bars: moments in seconds since 1970, the price step."""
+
+SOURCES = (*FIELDS, *DERIVED, TIME, *EXTRAS, "delta", FORM_SECONDS)
 
 
 def find(name: str, *, hidden: bool = False) -> Function | None:

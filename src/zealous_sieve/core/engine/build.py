@@ -1,0 +1,256 @@
+"""Bars built from those that the data hold, and their values seen from other bars."""
+
+from __future__ import annotations
+
+from collections import OrderedDict
+from collections.abc import Sequence
+from dataclasses import replace
+from threading import Lock
+
+import numpy as np
+
+from zealous_sieve.core.engine.clock import clock_bars, joined
+from zealous_sieve.core.engine.formed import form
+from zealous_sieve.core.engine.panel import NEVER, Column, Panel, Series, Times
+from zealous_sieve.core.errors import DataError, Problem
+from zealous_sieve.core.formula.timeframe import BarKind, BarRule, Form, Timeframe, of_seconds
+
+
+def seen_at(panel: Panel, moment: int, rule: BarRule, *, forming: bool = False) -> Panel:
+    """The bars of a rule that had closed by a moment, built from what was known then.
+
+    With ``forming`` the unfinished bars count too, as they stood at the moment.
+    """
+    known = panel.as_of(moment)
+    if forming:
+        return bars_of(replace(known, forming_at=moment), rule)
+    if isinstance(rule, Timeframe) and rule.seconds == panel.duration:
+        return known
+    return closed_only(bars_of(known, rule), moment)
+
+
+def closed_only(panel: Panel, moment: int) -> Panel:
+    """A panel without the bars that had not closed at a moment."""
+    rows = map(panel.rows, range(len(panel)))
+    closes = [(r.start, panel.close_times(r)) for r in rows]
+    ends = [first + int(np.searchsorted(own, moment, side="right")) for first, own in closes]
+    return panel.ending(np.array(ends, dtype=np.int64))
+
+
+def bars_of(panel: Panel, rule: BarRule) -> Panel:
+    """Bars of a rule for a panel's instruments, each from the best base that it has.
+
+    By the clock that is the slowest base of which the rule is a whole multiple, since it reaches
+    farthest back; for bar kinds the fastest, since it sees most. The unfinished last bar of each
+    instrument is included; its close lies ahead, or at ``panel.forming_at``. Raises DataError
+    ``no_such_timeframe``.
+    """
+    key = (rule, panel.forming_at, *(_identity(base) for base in panel.bases or (panel,)))
+    built = _KEPT.get(key) or _KEPT.put(key, _build(panel, rule))
+    return replace(
+        built,
+        background=panel.background,
+        bases=panel.bases or (panel,),
+        rule=rule,
+        forming_at=panel.forming_at,
+        whole=panel.whole or panel,
+    )
+
+
+class _Kept:
+    """Panels built lately. The key holds on to the arrays whose addresses it names."""
+
+    def __init__(self, most: int) -> None:
+        self.most = most
+        self.lock = Lock()
+        self.panels: OrderedDict[tuple[object, ...], Panel] = OrderedDict()
+
+    def get(self, key: tuple[object, ...]) -> Panel | None:
+        with self.lock:
+            if key in self.panels:
+                self.panels.move_to_end(key)
+            return self.panels.get(key)
+
+    def put(self, key: tuple[object, ...], panel: Panel) -> Panel:
+        with self.lock:
+            self.panels[key] = panel
+            if len(self.panels) > self.most:
+                self.panels.popitem(last=False)
+        return panel
+
+
+class _Same:
+    """An object equal to itself only."""
+
+    def __init__(self, thing: object) -> None:
+        self.thing = thing
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, _Same) and self.thing is other.thing
+
+    def __hash__(self) -> int:
+        return id(self.thing)
+
+
+_KEPT = _Kept(12)
+
+
+def _identity(panel: Panel) -> tuple[object, ...]:
+    """What a built panel depends on: two panels of equal identity hold the same bars."""
+    known = tuple((own.session, own.tick) for own in panel.background)
+    starts, ends = panel.starts.tobytes(), panel.ends.tobytes()
+    return (panel.codes, _Same(panel.times), _Same(panel.columns["close"]), starts, ends, known)
+
+
+def _build(panel: Panel, rule: BarRule) -> Panel:
+    bases = [replace(base, forming_at=panel.forming_at) for base in panel.bases or (panel,)]
+    fitting = [base for base in bases if _fits(base, rule)]
+    if not fitting:
+        raise DataError(_no_base(rule, bases))
+    fitting.sort(key=lambda base: base.duration, reverse=isinstance(rule, Timeframe))
+    places = [_best(fitting, position) for position in range(len(panel))]
+    parts = []
+    for n, base in enumerate(fitting):
+        codes = [code for code, place in zip(panel.codes, places, strict=True) if place == n]
+        if codes:
+            own = base if len(codes) == len(panel) else base.choose(codes)
+            parts.append(_from_base(_with_unfinished(own, bases), rule))
+    made = parts[0] if len(parts) == 1 else _together(panel.codes, parts)
+    if panel.forming_at is not None and made.closes is not None:
+        made = replace(made, closes=np.minimum(made.closes, panel.forming_at))
+    return made
+
+
+def _fits(base: Panel, rule: BarRule) -> bool:
+    if isinstance(rule, BarKind):
+        return rule.form != Form.TICKS or "trades" in base.columns
+    if base.duration == 0:
+        return True
+    return base.duration <= rule.seconds and (
+        not rule.intraday or rule.seconds % base.duration == 0
+    )
+
+
+def _no_base(rule: BarRule, bases: Sequence[Panel]) -> Problem:
+    if isinstance(rule, BarKind):
+        message = f"{rule} needs trades, and the data hold none"
+        return Problem(code="no_such_timeframe", message=message, mend="import bars with trades")
+    finest = min(base.duration for base in bases)
+    why = "finer than" if rule.seconds < finest else "no whole number of"
+    message = f"{rule} is {why} the bars there are, which are {of_seconds(finest)}"
+    mend = f"choose a multiple of {of_seconds(finest)}"
+    return Problem(code="no_such_timeframe", message=message, mend=mend)
+
+
+def _best(fitting: Sequence[Panel], position: int) -> int:
+    """The first base in which an instrument has bars."""
+    having = (n for n, base in enumerate(fitting) if base.ends[position] > base.starts[position])
+    return next(having, 0)
+
+
+def _from_base(base: Panel, rule: BarRule) -> Panel:
+    if isinstance(rule, BarKind):
+        return _formed(base, rule)
+    if rule.seconds == base.duration:
+        return base
+    firsts, owners, opens, closes = clock_bars(base, rule)
+    lasts = np.append(firsts[1:], 0) - 1
+    last_of_owner = np.append(owners[1:] != owners[:-1], True)[: len(owners)]
+    lasts = np.where(last_of_owner, base.ends[owners] - 1, lasts[: len(owners)])
+    counts = np.bincount(owners, minlength=len(base)).astype(np.int64)
+    ends = np.cumsum(counts)
+    return replace(
+        base,
+        times=opens,
+        closes=closes,
+        columns={n: joined(n, c, firsts, lasts) for n, c in base.columns.items()},
+        starts=ends - counts,
+        ends=ends,
+        duration=rule.seconds,
+    )
+
+
+def _formed(base: Panel, kind: BarKind) -> Panel:
+    built = [form(base, kind=kind, position=position) for position in range(len(base))]
+    made = Panel.of({code: (own[0], own[2]) for code, own in zip(base.codes, built, strict=True)})
+    closes = np.concatenate([np.empty(0, np.int64), *(own[1] for own in built)])
+    return replace(
+        made, closes=closes, duration=0, five_day=base.five_day, background=base.background
+    )
+
+
+def _with_unfinished(base: Panel, bases: Sequence[Panel]) -> Panel:
+    """A base with the bars that it lacks up to ``forming_at``, built from faster ones."""
+    faster = sorted((b for b in bases if b.duration < base.duration), key=lambda b: b.duration)
+    if base.forming_at is None or not faster or base.duration == 0:
+        return base
+    grown: dict[str, tuple[Times, Series]] = {}
+    for position, code in enumerate(base.codes):
+        rows = base.rows(position)
+        own = {name: column[rows] for name, column in base.columns.items()}
+        times, closes = base.times[rows], base.close_times(rows)
+        known_to = int(closes[-1]) if len(closes) else -NEVER
+        tail = _tail(faster, code, known_to, of_seconds(base.duration))
+        if tail is not None:
+            times = np.concatenate([times, tail.times])
+            closes = np.concatenate([closes, tail.close_times(slice(0, len(tail.times)))])
+            own = {n: np.concatenate([c, _column(tail, n)]) for n, c in own.items()}
+        grown[code] = (closes, (times, own))
+    made = Panel.of({code: series for code, (_, series) in grown.items()})
+    closes = np.concatenate([np.empty(0, np.int64), *(closes for closes, _ in grown.values())])
+    return replace(
+        base, times=made.times, columns=made.columns, starts=made.starts, ends=made.ends,
+        closes=closes,
+    )  # fmt: skip
+
+
+def _tail(faster: Sequence[Panel], code: str, known_to: int, rule: Timeframe) -> Panel | None:
+    """Bars of a rule after a moment, from the fastest base that knows more."""
+    for base in faster:
+        own = base.choose([code])
+        rows = own.rows(0)
+        first = rows.start + int(np.searchsorted(own.times[rows], known_to, side="left"))
+        if first < rows.stop:
+            return _from_base(replace(own, starts=np.array([first])), rule)
+    return None
+
+
+def _column(panel: Panel, name: str) -> Column:
+    return panel.columns.get(name, np.full(len(panel.times), np.nan))
+
+
+def _together(codes: tuple[str, ...], parts: Sequence[Panel]) -> Panel:
+    """Panels of different instruments as one, in the order of the codes."""
+    names = list(dict.fromkeys(name for part in parts for name in part.columns))
+    offsets = np.cumsum([0, *(len(part.times) for part in parts)])
+    places: dict[str, tuple[int, int]] = {}
+    for part, offset in zip(parts, offsets, strict=False):
+        for n, code in enumerate(part.codes):
+            places[code] = (int(part.starts[n] + offset), int(part.ends[n] + offset))
+    return Panel(
+        codes=codes,
+        times=np.concatenate([part.times for part in parts]),
+        columns={name: np.concatenate([_column(part, name) for part in parts]) for name in names},
+        starts=np.array([places[code][0] for code in codes], dtype=np.int64),
+        ends=np.array([places[code][1] for code in codes], dtype=np.int64),
+        duration=max(part.duration for part in parts),
+        five_day=all(part.five_day for part in parts),
+        closes=np.concatenate([part.close_times(slice(0, len(part.times))) for part in parts]),
+    )
+
+
+def seen_from(fast: Panel, slow: Panel, column: Column) -> Column:
+    """A slow panel's column at each bar of the fast one: that of the last bar closed by then."""
+    seen = np.full(len(fast.times), np.nan)
+    for position in range(len(fast)):
+        rows, own = fast.rows(position), slow.rows(position)
+        seen[rows] = last_known(fast.close_times(rows), slow.close_times(own), column[own])
+    return seen
+
+
+def last_known(moments: Times, closes: Times, column: Column) -> Column:
+    """The last value of a column that was closed by each moment; NaN before the first."""
+    place = np.searchsorted(closes, moments, side="right") - 1
+    if not len(column):
+        return np.full(len(moments), np.nan)
+    return np.where(place >= 0, column[np.maximum(place, 0)], np.nan)

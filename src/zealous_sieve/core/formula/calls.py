@@ -1,0 +1,371 @@
+"""Names and calls in expressions: sources, functions of the catalogue, saved formulas."""
+
+from __future__ import annotations
+
+from abc import ABC, abstractmethod
+from collections.abc import Iterator, Mapping
+from dataclasses import replace
+from datetime import datetime
+from typing import Protocol
+
+from zealous_sieve.core.errors import FormulaError, Problem
+from zealous_sieve.core.formula import problems, tree
+from zealous_sieve.core.formula.arguments import bind
+from zealous_sieve.core.formula.parser import parse
+from zealous_sieve.core.formula.terms import (
+    Term,
+    across,
+    apply,
+    constant,
+    known,
+    of_instrument,
+    source,
+)
+from zealous_sieve.core.formula.typed import BROKEN, Formula, Typed, fixed, series, truth
+from zealous_sieve.core.functions import units
+from zealous_sieve.core.functions.catalogue import DERIVED, HIDDEN_SOURCES, SOURCES, find
+from zealous_sieve.core.functions.specification import CATALOGUE, Function, Input, Kind, Parameter
+
+SOURCE_UNITS = {
+    **dict.fromkeys(("open", "high", "low", "close", "_tick"), units.PRICE),
+    **dict.fromkeys(("volume", "buy_volume", "sell_volume"), units.VOLUME),
+    **dict.fromkeys(("trades", "skipped_levels", "feed_lag_ms"), units.NONE),
+    **dict.fromkeys(("bar_time", "form_seconds"), units.SECONDS),
+}
+
+SOURCE_UNITS = dict.fromkeys(("open", "high", "low", "close", "_tick"), units.PRICE)
+SOURCE_UNITS |= dict.fromkeys(("volume", "buy_volume", "sell_volume"), units.VOLUME)
+SOURCE_UNITS = {
+    **dict.fromkeys(("open", "high", "low", "close", "_tick"), units.PRICE),
+    **dict.fromkeys(("volume", "buy_volume", "sell_volume"), units.VOLUME),
+    **dict.fromkeys(("trades", "skipped_levels", "feed_lag_ms"), units.NONE),
+    **dict.fromkeys(("bar_time", "form_seconds"), units.SECONDS),
+}
+
+
+class Saved(Protocol):
+    """Formulas that can be called by name."""
+
+    def __contains__(self, name: object) -> bool: ...
+    def __iter__(self) -> Iterator[str]: ...
+    def open(self, name: str, inputs: Mapping[str, float]) -> Formula: ...
+
+
+class Caller(ABC):
+    """Finds the meaning of names and calls, and collects what is wrong.
+
+    ``hidden`` lets the bodies of catalogue functions use their hidden steps.
+    """
+
+    def __init__(
+        self, names: dict[str, Typed], *, hidden: bool, saved: Saved | None = None
+    ) -> None:
+        self.names = names
+        self.hidden = hidden
+        self.saved: Saved | tuple[str, ...] = saved if saved is not None else ()
+        self.problems: list[Problem] = []
+        self.types: dict[tree.Node, Typed] = {}
+
+    def meaning(self, node: tree.Node) -> Typed:
+        """What a node means; a broken value where that was complained about."""
+        value = self._meaning(node)
+        self.types[node] = value
+        return value
+
+    def settled(self, node: tree.Node) -> Typed:
+        """The meaning, which must be one value rather than several outputs."""
+        value = self.meaning(node)
+        if value.outputs is not None:
+            return self._broken(problems.needs_output(node, value.name, list(value.outputs)))
+        return value
+
+    def _broken(self, problem: Problem) -> Typed:
+        self.problems.append(problem)
+        return BROKEN
+
+    def of_kind(self, node: tree.Node, kind: Kind | None, by: str) -> Typed:
+        """The meaning, which must be of a kind; a constant is a number too, ``None`` is either."""
+        value = self.settled(node)
+        if kind is None and value.kind != Kind.TEXT:
+            return value
+        kind = kind or Kind.NUMBER
+        fits = value.kind == kind or (kind == Kind.NUMBER and value.kind == Kind.CONSTANT)
+        if value.broken or fits:
+            return value
+        return self._broken(problems.wrong_kind(node, value, kind, by))
+
+    @abstractmethod
+    def _meaning(self, node: tree.Node) -> Typed: ...
+
+    # Names and functions
+
+    def _name(self, node: tree.Name) -> Typed:
+        if node.name in self.names:
+            return self.names[node.name]
+        if node.name in SOURCE_UNITS or (self.hidden and node.name in HIDDEN_SOURCES):
+            return series(source(node.name), SOURCE_UNITS.get(node.name, units.NONE))
+        if node.name in DERIVED:
+            return self._derived(node.name)
+        function = find(node.name, hidden=self.hidden)
+        if function is None and node.name in self.saved:
+            return self._open(node, node.name, ())
+        if function is None:
+            known = {*SOURCES, *self.names, *CATALOGUE, *self.saved}
+            what = "a source, a name or a function"
+            return self._broken(problems.unknown_name(node, node.name, known, what))
+        needed = any(i.default is None for i in function.inputs)
+        if needed or any(p.needed for p in function.parameters):
+            return self._broken(problems.needs_brackets(node, function))
+        return self._evaluate(node, function, ())
+
+    def _call(self, node: tree.Call) -> Typed:
+        function = find(node.function, hidden=self.hidden)
+        if function is not None:
+            return self._evaluate(node, function, node.arguments)
+        if node.function in self.saved:
+            return self._open(node, node.function, node.arguments)
+        for argument in node.arguments:
+            self.meaning(argument.value)
+        if node.function in SOURCES or node.function in self.names:
+            message = f"{node.function} is a value, not a function"
+            mend = f"leave the brackets out; for an earlier bar write ago({node.function}, n)"
+            return self._broken(problems.simple("not_a_function", node, message, mend))
+        what = "a function or a saved formula"
+        known = {*CATALOGUE, *self.saved}
+        return self._broken(problems.unknown_name(node, node.function, known, what))
+
+    def _open(self, node: tree.Node, name: str, given: tuple[tree.Argument, ...]) -> Typed:
+        """A saved formula with its inputs as named arguments."""
+        assert not isinstance(self.saved, tuple)
+        inputs: dict[str, float] = {}
+        for argument in given:
+            if argument.name is None:
+                message = f"{name} takes its inputs by name only"
+                mend = f"write {name}(input=value)"
+                return self._broken(problems.simple("wrong_arguments", argument, message, mend))
+            value = self.of_kind(argument.value, Kind.NUMBER, f"{name} for {argument.name}")
+            if value.broken:
+                return BROKEN
+            if value.number is None:
+                return self._broken(problems.not_constant(argument.value, name, argument.name))
+            inputs[argument.name] = value.number
+        try:
+            formula = self.saved.open(name, inputs)
+        except FormulaError as error:
+            first = error.problem
+            if first.code == "formula_cycle":
+                return self._broken(replace(first, place=node.place))
+            where = f" in its line {first.place.line}" if first.place else ""
+            message = f"{name} can't be used: {first.message}{where}"
+            return self._broken(problems.simple("broken_formula", node, message, first.mend))
+        outputs = {key: replace(value, name=name) for key, value in formula.outputs.items()}
+        if list(outputs) == ["value"]:
+            return outputs["value"]
+        return Typed(kind=Kind.NUMBER, outputs=outputs, name=name)
+
+    def _evaluate(
+        self, node: tree.Node, function: Function, given: tuple[tree.Argument, ...]
+    ) -> Typed:
+        if function.variadic:
+            return self._many(node, function, given)
+        constant_first = bool(given) and given[0].name is None and self._is_constant(given[0])
+        bound = bind(node, function, given, skip_first=constant_first)
+        if isinstance(bound, Problem):
+            return self._broken(bound)
+        inputs = {i.name: self._input(i, bound.get(i.name), function) for i in function.inputs}
+        values = {
+            p.name: self._parameter(p, bound.get(p.name), function)
+            for p in function.parameters
+            if p.name in bound or not p.optional
+        }
+        if any(v.broken for v in inputs.values()) or None in values.values():
+            return BROKEN
+        shared = self._shared_unit(node, inputs, function)
+        settled = {name: value for name, value in values.items() if value is not None}
+        if shared is None:
+            return BROKEN
+        return self._open_up(function, inputs, settled, shared)
+
+    def _many(self, node: tree.Node, function: Function, given: tuple[tree.Argument, ...]) -> Typed:
+        """A function of any number of conditions: how many are yes, with sign for ``lean``."""
+        if not given or any(argument.name for argument in given):
+            return self._broken(problems.arguments(node, function, "takes conditions, one or more"))
+        values = [self.of_kind(a.value, Kind.TRUTH, function.name) for a in given]
+        if any(value.broken for value in values):
+            return BROKEN
+        total = apply("add", values[0].term, constant(0.0))
+        for position, value in enumerate(values[1:], start=1):
+            minus = function.name == "lean" and position % 2 == 1
+            total = apply("subtract" if minus else "add", total, value.term)
+        spec = function.outputs[0]
+        assert isinstance(spec.unit, units.Unit)
+        return replace(series(total, spec.unit), spec=spec, function=function)
+
+    def _is_constant(self, argument: tree.Argument) -> bool:
+        before = len(self.problems)
+        value = self.meaning(argument.value)
+        del self.problems[before:]
+        return value.kind == Kind.CONSTANT
+
+    def _input(self, spec: Input, node: tree.Node | None, function: Function) -> Typed:
+        if node is None:
+            return self._name(tree.Name(spec.default or ""))
+        day = _day(node) if spec.kind == Kind.TRUTH else None
+        if day is not None:
+            return truth(apply("at_least", source("bar_time"), constant(day)))
+        return self.of_kind(node, spec.kind, f"{function.name} for {spec.name}")
+
+    def _parameter(
+        self, spec: Parameter, node: tree.Node | None, function: Function
+    ) -> float | str | None:
+        if node is None:
+            return spec.default
+        if spec.text:
+            value = self.of_kind(node, Kind.TEXT, f"{function.name} for {spec.name}")
+            if spec.choices and not value.broken and value.text not in spec.choices:
+                listed = " or ".join(f'"{choice}"' for choice in spec.choices)
+                message = f'{function.name} takes {listed}, got "{value.text}"'
+                value = self._broken(problems.simple("out_of_bounds", node, message))
+            return None if value.broken else value.text
+        return self._constant(node, spec, function.name)
+
+    def _constant(self, node: tree.Node, spec: Parameter, who: str) -> float | None:
+        value = self.of_kind(node, Kind.NUMBER, f"{who} for {spec.name}")
+        if value.broken:
+            return None
+        if value.number is None:
+            self.problems.append(problems.not_constant(node, who, spec.name))
+            return None
+        whole = not spec.whole or float(value.number).is_integer()
+        if not (spec.low <= value.number <= spec.high and whole):
+            self.problems.append(problems.out_of_bounds(node, who, spec, value.number))
+            return None
+        return int(value.number) if spec.whole else value.number
+
+    def _shared_unit(
+        self, node: tree.Node, inputs: dict[str, Typed], function: Function
+    ) -> units.Unit | None:
+        shared = units.ANY
+        for value in inputs.values():
+            if value.kind == Kind.TRUTH:
+                continue
+            if not units.comparable(shared, value.unit) and not (function.hidden or function.apart):
+                self._broken(problems.unit_clash(node, shared, value.unit, "joins"))
+                return None
+            shared = units.common(shared, value.unit)
+        return shared
+
+    def _pick(self, node: tree.Pick) -> Typed:
+        value = self.meaning(node.value)
+        if value.broken:
+            return value
+        if value.outputs is None or node.output not in value.outputs:
+            problem = problems.no_such_output(
+                node, node.output, value.name, list(value.outputs or ())
+            )
+            return self._broken(problem)
+        return value.outputs[node.output]
+
+    def _derived(self, name: str) -> Typed:
+        statement = parse(DERIVED[name]).statements[0]
+        assert isinstance(statement, tree.Bare)
+        return type(self)({}, hidden=False).settled(statement.value)
+
+    def _open_up(
+        self,
+        function: Function,
+        inputs: dict[str, Typed],
+        values: dict[str, float | str],
+        shared: units.Unit,
+    ) -> Typed:
+        """The outputs of a catalogue function on given inputs and constants."""
+        if function.elsewhere:
+            bodies = {
+                spec.name: (_elsewhere(function.elsewhere, spec.name, inputs, values), units.NONE)
+                for spec in function.outputs
+            }
+        elif function.kernel:
+            bodies = _kernel_terms(function, inputs, values)
+        else:
+            bodies = self._body_terms(function, inputs, values)
+        outputs = {}
+        for spec in function.outputs:
+            term, inferred = bodies[spec.name]
+            unit = inferred if spec.unit is None else spec.unit
+            settled = unit if isinstance(unit, units.Unit) else shared
+            if isinstance(unit, str) and function.hidden:
+                settled = inputs[unit].unit
+            follows = isinstance(unit, str) and any(v.kind == Kind.TRUTH for v in inputs.values())
+            either = any(i.kind is None for i in function.inputs)
+            is_truth = spec.kind == Kind.TRUTH or (follows and either)
+            kind = Kind.TRUTH if is_truth else series(term, settled).kind
+            outputs[spec.name] = Typed(
+                kind=kind, unit=settled, term=term, spec=spec, function=function
+            )
+        if len(outputs) == 1:
+            return next(iter(outputs.values()))
+        return Typed(kind=Kind.NUMBER, outputs=outputs, function=function, name=function.name)
+
+    def _body_terms(
+        self, function: Function, inputs: dict[str, Typed], values: dict[str, float | str]
+    ) -> dict[str, tuple[Term, units.Unit]]:
+        chosen = (function.bodies[str(v)] for v in values.values() if v in function.bodies)
+        body = next(chosen, function.body)
+        assert body is not None
+        names = inputs | {name: _given(value) for name, value in values.items()}
+        checker = type(self)(names, hidden=True)
+        found: dict[str, Typed] = {}
+        for statement in parse(body).statements:
+            if isinstance(statement, tree.Definition):
+                value = checker.meaning(statement.value)
+                checker.names[statement.name] = value
+                if statement.shown:
+                    found[statement.name] = value
+            elif isinstance(statement, tree.Bare):
+                found["value"] = checker.settled(statement.value)
+        if checker.problems:
+            raise AssertionError(f"the body of {function.name}: {checker.problems[0]}")
+        return {
+            spec.name: (found[spec.name].term, found[spec.name].unit) for spec in function.outputs
+        }
+
+
+def _day(node: tree.Node) -> float | None:
+    """A day in quotes, where a condition is asked for, stands for all bars from that day on."""
+    try:
+        return datetime.fromisoformat(f"{node.value} 00:00Z").timestamp()  # type: ignore[attr-defined]
+    except (AttributeError, ValueError):
+        return None
+
+
+def _elsewhere(
+    how: str, measure: str, inputs: dict[str, Typed], values: dict[str, float | str]
+) -> Term:
+    if how in ("fact", "in_session", "days_to_event"):
+        return known(how, str(values["name"]))
+    if how == "strength":
+        return known(how, str(values["currency"]), measure, int(values["bars"]))
+    inner = next(iter(inputs.values())).term
+    if how == "of":
+        return of_instrument(inner, str(values["code"]))
+    by = values.get("by")
+    return across(inner, how, None if by is None else str(by))
+
+
+def _kernel_terms(
+    function: Function, inputs: dict[str, Typed], values: dict[str, float | str]
+) -> dict[str, tuple[Term, units.Unit]]:
+    assert function.kernel is not None
+    columns = [value.term for value in inputs.values()] + [source(f) for f in function.reads]
+    constants = tuple(value for value in values.values() if not isinstance(value, str))
+    return {
+        spec.name: (
+            apply(function.kernel.name, *columns, constants=constants, output=position),
+            units.NONE,
+        )
+        for position, spec in enumerate(function.outputs)
+    }
+
+
+def _given(value: float | str) -> Typed:
+    return Typed(kind=Kind.TEXT, text=value) if isinstance(value, str) else fixed(value)
