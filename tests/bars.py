@@ -6,6 +6,7 @@ from collections.abc import Mapping
 
 import numpy as np
 
+from zealous_sieve.core.engine.background import Background, Session, read_session
 from zealous_sieve.core.engine.evaluate import evaluate
 from zealous_sieve.core.engine.panel import Column, Panel, Times
 from zealous_sieve.core.formula.check import check
@@ -40,8 +41,20 @@ def walk(bars: int, seed: int = 1, missing: float = 0.0) -> Series:
 def panel_of(*lengths: int, seed: int = 1, missing: float = 0.0) -> Panel:
     """Instruments A0, A1, … of the given numbers of bars."""
     series = {f"A{n}": walk(bars, seed + n, missing) for n, bars in enumerate(lengths)}
-    size = tuple(float(n + 1) for n in range(len(lengths)))
-    return Panel.of(series).with_facts({"A0": size, "size": size})
+    return Panel.of(series).with_background([background(n) for n in range(len(lengths))])
+
+
+ROUND_THE_CLOCK = read_session("Quay", "00:00-24:00")
+DAYTIME = read_session("Quay", "08:00-12:00 13:00-18:00")
+CURRENCIES = ("AAA", "BBB", "CCC")
+
+
+def background(n: int, session: Session = ROUND_THE_CLOCK) -> Background:
+    """What is known of instrument number n: it prices one of three currencies in another."""
+    events = np.arange(10 + n, 300, 21, dtype=np.int64) * DAY
+    facts = {"A0": n + 1.0, "size": n + 1.0, "base": CURRENCIES[n % 3]}
+    facts["quote"] = CURRENCIES[(n + 1) % 3]
+    return Background(session=session, facts=facts, events={"report": events})
 
 
 def one(columns: Mapping[str, object], times: Times | None = None) -> Panel:
@@ -60,6 +73,10 @@ def values(text: str, panel: Panel, **options: int) -> Column:
     return evaluate({name: output.term}, panel, **options)[name]
 
 
+TEXTS = {"in_session": '"Quay"', "days_to_event": '"report"', "strength": '"AAA"'}
+"""What the texts of functions name in the panels made here."""
+
+
 def example_calls() -> list[str]:
     """Every output of every function of the catalogue, written with small lengths."""
     return [call for function in CATALOGUE.values() for call in calls_of(function)]
@@ -75,7 +92,7 @@ def calls_of(function: Function) -> list[str]:
     lengths = iter((6, 9, 4, 3, 5))
     for parameter in function.parameters:
         if parameter.text:
-            given = '"month"' if parameter.choices else '"A0"'
+            given = TEXTS.get(function.name, '"month"' if parameter.choices else '"A0"')
             inputs += [] if parameter.optional else [given]
             continue
         default = next(lengths) if parameter.whole else parameter.default or 2

@@ -30,6 +30,8 @@ EARLY = {
 }
 """Functions that may be known before the inferred lookback, and why."""
 NO_SWING = "missing until the first swings are confirmed"
+NO_SHAPE = "the lines are missing while the swings make no such shape"
+NOT_INTRADAY = "missing on bars of a day or more"
 LATE = {
     "anchored_vwap": "missing until the condition has been yes once",
     "bars_since": "missing until the condition has been yes once",
@@ -45,6 +47,13 @@ LATE = {
     "pivots": "missing until a month is over",
     "divergence": ".bars is missing until there has been a divergence",
     "levels": "missing where no swing lies on that side of the close",
+    "triangle": NO_SHAPE,
+    "channel": NO_SHAPE,
+    "flag": NO_SHAPE,
+    "head_shoulders": NO_SHAPE,
+    "minutes_from_open": NOT_INTRADAY,
+    "minutes_to_close": NOT_INTRADAY,
+    "cum_delta": "missing where the data hold no sides of trades",
 }
 """Functions that may be missing after the inferred lookback, and why."""
 
@@ -141,7 +150,7 @@ def test_every_parameter_is_held_to_its_bounds(function: Function) -> None:
                 f"{p.name}={wrong if p is parameter else max(p.default or 5, p.low)}"
                 for p in bounded
             ]
-            arguments += ['code="A0"'] if len(bounded) < len(function.parameters) else []
+            arguments += [f'{p.name}="AAA"' for p in function.parameters if p.text]
             with pytest.raises(FormulaError) as refused:
                 check(f"{function.name}({', '.join(arguments)})")
             assert refused.value.problem.code == "out_of_bounds", call

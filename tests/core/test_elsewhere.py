@@ -8,8 +8,8 @@ import numpy as np
 import pytest
 
 from tests.bars import DAY, one, panel_of, values, walk
+from zealous_sieve.core.engine.build import bars_of, closed_only
 from zealous_sieve.core.engine.panel import Panel
-from zealous_sieve.core.engine.build import closed_only, bars_of
 from zealous_sieve.core.errors import DataError
 from zealous_sieve.core.formula.timeframe import Timeframe, of_seconds, read_timeframe
 

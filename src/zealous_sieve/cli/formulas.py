@@ -11,9 +11,9 @@ from typing import Any
 import click
 import numpy as np
 
+from zealous_sieve.core.engine.build import bars_of, closed_only, seen_at
 from zealous_sieve.core.engine.evaluate import evaluate
 from zealous_sieve.core.engine.panel import Column, Panel
-from zealous_sieve.core.engine.build import bars_of, closed_only, seen_at
 from zealous_sieve.core.errors import DataError, Problem
 from zealous_sieve.core.formula.check import check
 from zealous_sieve.core.formula.timeframe import read_timeframe, timeframe

@@ -7,8 +7,8 @@ from datetime import UTC, datetime
 
 import numpy as np
 
-from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.engine.build import seen_at
+from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.formula.timeframe import timeframe
 from zealous_sieve.core.market.instruments import Fact, Instrument, members
 from zealous_sieve.core.market.soundness import Finding, inspect

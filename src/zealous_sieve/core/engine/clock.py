@@ -101,10 +101,9 @@ def _over_with_the_session(panel: Panel, closes: Times, owners: Positions) -> Ti
     """Period ends moved to the end of the last session before them (they are midnights)."""
     sessions = [panel.known(position).session for position in range(len(panel))]
     early = np.array([0 if s is None else DAY - s.closes * 60 for s in sessions], dtype=np.int64)
-    five = np.array([panel.five_day or s is not None for s in sessions], dtype=bool)
     if not len(owners):
         return closes
-    return np.where(five[owners], _before_weekend(closes), closes) - early[owners]
+    return (_before_weekend(closes) if panel.five_day else closes) - early[owners]
 
 
 def _before_weekend(moments: Times) -> Times:

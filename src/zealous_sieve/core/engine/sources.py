@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from zealous_sieve.core.engine.clock import joined
 from zealous_sieve.core.engine.panel import DAY, Column, Panel
 from zealous_sieve.core.errors import DataError, Problem
+from zealous_sieve.core.formula.timeframe import Span, Timeframe
 from zealous_sieve.core.functions.catalogue import EXTRAS, FORM_SECONDS, TIME
 
 
@@ -35,6 +36,8 @@ def _column(panel: Panel, field: str) -> Column:
         return _by_instrument(panel, lambda p, i: _session_moment(p, i, opening=True))
     if field == "_session_closes":
         return _by_instrument(panel, lambda p, i: _session_moment(p, i, opening=False))
+    if field == "_bars_a_year":
+        return _by_instrument(panel, lambda p, i: np.full(p.ends[i] - p.starts[i], _a_year(p, i)))
     if field == "_tick":
         return _by_instrument(panel, lambda p, i: np.full(p.ends[i] - p.starts[i], p.known(i).tick))
     message = f"the bars hold no {field}"
@@ -57,12 +60,37 @@ def _form_seconds(panel: Panel, position: int) -> Column:
 
 
 def _session_moment(panel: Panel, position: int, *, opening: bool) -> Column:
-    """When the session of each bar's day opens or closes; missing without known hours."""
+    """When the session of each bar's day opens or closes.
+
+    Without known hours a day opens with its first bar, and nobody knows when it closes. Bars of a day
+    or more are in no session.
+    """
     rows, session = panel.rows(position), panel.known(position).session
+    times = panel.times[rows]
+    if panel.duration >= DAY or (session is None and not opening):
+        return np.full(len(times), np.nan)
+    days = times // DAY
     if session is None:
-        return np.full(rows.stop - rows.start, np.nan)
+        first = np.flatnonzero(np.diff(days, prepend=-1))
+        return np.repeat(times[first], np.diff(np.append(first, len(times)))).astype(np.float64)
     minutes = session.opens if opening else session.closes
-    return np.asarray(panel.times[rows] // DAY * DAY + minutes * 60, dtype=np.float64)
+    return np.asarray(days * DAY + minutes * 60, dtype=np.float64)
+
+
+def _a_year(panel: Panel, position: int) -> float:
+    """Bars in a year of 252 trading days; missing for bars that do not go by the clock."""
+    if panel.duration == 0:
+        return np.nan
+    if isinstance(panel.rule, Timeframe) and panel.rule.span in _A_YEAR:
+        return _A_YEAR[panel.rule.span] / panel.rule.count
+    if panel.duration >= DAY:
+        return 252.0 * DAY / panel.duration
+    session = panel.known(position).session
+    minutes = 1440 if session is None else sum(end - first for first, end in session.hours)
+    return 252.0 * minutes * 60 / panel.duration
+
+
+_A_YEAR = {Span.DAY: 252.0, Span.WEEK: 52.0, Span.MONTH: 12.0}
 
 
 def _from_trades(panel: Panel, field: str) -> Column:

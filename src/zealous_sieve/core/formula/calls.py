@@ -26,20 +26,22 @@ from zealous_sieve.core.functions import units
 from zealous_sieve.core.functions.catalogue import DERIVED, HIDDEN_SOURCES, SOURCES, find
 from zealous_sieve.core.functions.specification import CATALOGUE, Function, Input, Kind, Parameter
 
+MOMENTS = ("bar_time", "form_seconds", "_bar_closes", "_session_opens", "_session_closes")
 SOURCE_UNITS = {
     **dict.fromkeys(("open", "high", "low", "close", "_tick"), units.PRICE),
     **dict.fromkeys(("volume", "buy_volume", "sell_volume"), units.VOLUME),
     **dict.fromkeys(("trades", "skipped_levels", "feed_lag_ms"), units.NONE),
-    **dict.fromkeys(("bar_time", "form_seconds"), units.SECONDS),
+    **dict.fromkeys(MOMENTS, units.SECONDS),
 }
 
 SOURCE_UNITS = dict.fromkeys(("open", "high", "low", "close", "_tick"), units.PRICE)
 SOURCE_UNITS |= dict.fromkeys(("volume", "buy_volume", "sell_volume"), units.VOLUME)
+MOMENTS = ("bar_time", "form_seconds", "_bar_closes", "_session_opens", "_session_closes")
 SOURCE_UNITS = {
     **dict.fromkeys(("open", "high", "low", "close", "_tick"), units.PRICE),
     **dict.fromkeys(("volume", "buy_volume", "sell_volume"), units.VOLUME),
     **dict.fromkeys(("trades", "skipped_levels", "feed_lag_ms"), units.NONE),
-    **dict.fromkeys(("bar_time", "form_seconds"), units.SECONDS),
+    **dict.fromkeys(MOMENTS, units.SECONDS),
 }
 
 
@@ -342,7 +344,7 @@ def _elsewhere(
     how: str, measure: str, inputs: dict[str, Typed], values: dict[str, float | str]
 ) -> Term:
     if how in ("fact", "in_session", "days_to_event"):
-        return known(how, str(values["name"]))
+        return known(how, str(next(iter(values.values()))))
     if how == "strength":
         return known(how, str(values["currency"]), measure, int(values["bars"]))
     inner = next(iter(inputs.values())).term

@@ -9,6 +9,7 @@ from zealous_sieve.core.functions import (
     momentum,
     operators,
     over_bars,
+    patterns,
     session,
     structure,
     trend,
@@ -27,6 +28,7 @@ FAMILIES = (
     volume,
     anatomy,
     structure,
+    patterns,
     over_bars,
     session,
     universe,
@@ -70,8 +72,9 @@ levels that a trade jumped over, and the longest delay of the feed in millisecon
 FORM_SECONDS = "form_seconds"
 """How long a bar took to form."""
 
-HIDDEN_SOURCES = ("_bar_closes", "_session_opens", "_session_closes", "_tick")
-"""What bodies of functions may read beside the bars: moments in seconds since 1970, the price step."""
+HIDDEN_SOURCES = ("_bar_closes", "_session_opens", "_session_closes", "_tick", "_bars_a_year")
+"""What bodies of functions may read beside the bars: moments in seconds since 1970, the price step, and
+how many such bars a year has."""
 
 SOURCES = (*FIELDS, *DERIVED, TIME, *EXTRAS, "delta", FORM_SECONDS)
 

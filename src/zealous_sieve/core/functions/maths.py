@@ -9,6 +9,7 @@ from zealous_sieve.core.functions.operators import finite
 from zealous_sieve.core.functions.specification import (
     SAME,
     TRUTH,
+    YES_NO,
     Family,
     Input,
     Output,
@@ -245,6 +246,26 @@ def if_then(spans, a, x, y, out):  # type: ignore[no-untyped-def]
         for t in range(len(out_)):
             chosen = x_[t] if a_[t] == 1.0 else y_[t]
             out_[t] = chosen if a_[t] == a_[t] else math.nan
+
+
+@maths.function(
+    "known",
+    "Known",
+    inputs=(X,),
+    outputs=(YES_NO,),
+    formula="yes where x has a value, no where it is missing",
+    meaning="Whether there is a value at all.",
+    reading="known(trades) leaves out the bars of which no trades are kept.",
+    pitfalls="The only function that is never unknown: a no may just mean too little history.",
+    source="Plain logic.",
+)
+@elementwise(1)
+def known(spans, x, out):  # type: ignore[no-untyped-def]
+    for s in spans:
+        bars = slice(s.begin, s.end)
+        x_, out_ = x[bars], out[bars]
+        for t in range(len(out_)):
+            out_[t] = 1.0 if x_[t] == x_[t] else 0.0
 
 
 maths.add(

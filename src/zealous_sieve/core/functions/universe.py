@@ -77,9 +77,9 @@ universe.add(
     parameters=(NAME,),
     outputs=(Output(unit=NONE),),
     elsewhere="fact",
-    formula="the number kept with the instrument under that name",
+    formula="the number kept with the instrument under that name; a text can be compared by == and !=",
     meaning="What is known of the instrument itself, such as its market_cap.",
-    reading='fact("sales_growth") > 10 asks for growth.',
+    reading='fact("sales_growth") > 10 asks for growth, fact("sector") == "salt" for a sector.',
     pitfalls="Facts are today's: in a look at the past they are not what was known then.",
     source="The list of instruments.",
 )
@@ -151,4 +151,22 @@ correlation(own, other, n) * stdev(own, n) / stdev(other, n)""",
     reading="Above 1 it exaggerates the benchmark.",
     pitfalls="Changes over time; a mean of the past.",
     source="W. F. Sharpe, 1964.",
+)
+
+
+universe.add(
+    "strength",
+    "Strength of a currency",
+    parameters=(Parameter(name="currency", text=True), length("bars", 20)),
+    outputs=(
+        Output(name="percent", unit=PERCENT, levels=(0,)),
+        Output(name="steps", unit=NONE, levels=(0,)),
+    ),
+    elsewhere="strength",
+    formula="over all pairs with the currency, the move of the close over so many bars added up, in "
+    "percent and in price steps; where the currency is the quoted side the move counts negative",
+    meaning="How a currency did against all others together.",
+    reading='strength("LMN", 20).percent > 0 on a pair: the wind behind one of its sides.',
+    pitfalls="A sum, not a mean: with more pairs the figures grow. Steps weigh pairs by their ticks.",
+    source="Sums to zero over all currencies, as every move is one's gain and another's loss.",
 )

@@ -207,10 +207,10 @@ volatility.add(
     "Historical volatility",
     parameters=(length(default=20, low=2),),
     outputs=(Output(unit=PERCENT),),
-    body="100 * stdev(log(close / prev(close)), n) * sqrt(252)",
+    body="100 * stdev(log(close / prev(close)), n) * sqrt(_bars_a_year)",
     meaning="The deviation of daily log returns over n bars, as percent a year.",
     reading="For comparing with an expected volatility, or with its own past by percentile.",
-    pitfalls="Takes 252 bars for a year, so it is right on daily bars only.",
+    pitfalls="A year has 252 trading days here, also where a market never rests.",
     source="Standard deviation of returns, annualised by the root of time.",
 )
 volatility.add(
@@ -218,7 +218,7 @@ volatility.add(
     "Range volatility",
     parameters=(length(default=20),),
     outputs=(Output(unit=PERCENT),),
-    body="100 * sqrt(sma(log(high / low) ^ 2, n) / (4 * log(2))) * sqrt(252)",
+    body="100 * sqrt(sma(log(high / low) ^ 2, n) / (4 * log(2))) * sqrt(_bars_a_year)",
     meaning="Volatility from the ranges of bars, as percent a year.",
     reading="Steadier than the one from closes for the same n.",
     pitfalls="Blind to gaps over night; daily bars only.",
@@ -230,7 +230,7 @@ volatility.add(
     parameters=(length(default=20),),
     outputs=(Output(unit=PERCENT),),
     body="""each = 0.5 * log(high / low) ^ 2 - (2 * log(2) - 1) * log(close / open) ^ 2
-100 * sqrt(max(sma(each, n), 0)) * sqrt(252)""",
+100 * sqrt(max(sma(each, n), 0)) * sqrt(_bars_a_year)""",
     meaning="Volatility from range and body of bars, as percent a year.",
     reading="As the range volatility, steadier still.",
     pitfalls="Blind to gaps over night; daily bars only.",

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import math
 
-from zealous_sieve.core.functions.kernel import kernel
+import numpy as np
+
+from zealous_sieve.core.functions.kernel import compiled, kernel
 from zealous_sieve.core.functions.specification import Family, Input, Kind, Output, length
 from zealous_sieve.core.functions.units import MONEY, NONE, PRICE, RATIO, VOLUME
 
@@ -130,14 +132,149 @@ volume.add(
     source="M. Chaikin.",
 )
 volume.add(
+    "vwap",
+    "VWAP",
+    outputs=(Output(unit=PRICE),),
+    body="_sum_since(first_bar, hlc3 * volume) / _sum_since(first_bar, volume)",
+    meaning="The mean price by volume since the session opened.",
+    reading="Above it, those who bought today are ahead on the whole.",
+    pitfalls="On bars of a day or more it is no more than the bar's own hlc3.",
+    source="Volume-weighted mean price.",
+)
+volume.add(
+    "cum_delta",
+    "Cumulative delta",
+    outputs=(Output(unit=VOLUME, levels=(0,)),),
+    body="_sum_since(first_bar, delta)",
+    meaning="What buyers took at the offer less what sellers hit, added up since the session opened.",
+    reading="Price that rises while it falls is lifted by few orders.",
+    pitfalls="Needs trades with their sides; missing where the data hold none.",
+    source="Trade counts by side, common in the trade.",
+)
+volume.add(
     "anchored_vwap",
     "Anchored VWAP",
     inputs=(Input(name="truth", kind=Kind.TRUTH),),
     outputs=(Output(unit=PRICE),),
     body="""start = truth and not (prev(truth) and truth)
 _sum_since(start, hlc3 * volume) / _sum_since(start, volume)""",
-    meaning="The mean price by volume since the condition last became yes.",
-    reading="What those who came in since that moment paid on average.",
+    meaning="The mean price by volume since the condition last became yes, or since a day in quotes.",
+    reading='anchored_vwap("2026-03-02"): what those who came in since paid on average.',
     pitfalls="Missing before the condition has been yes once.",
     source="Volume-weighted mean price.",
 )
+
+
+@compiled
+def volume_at_price(low, high, volume, first, end, tick, edges, weights):  # type: ignore[no-untyped-def]
+    """The volume of bars ``first … end - 1`` spread evenly over the price steps of each.
+
+    Between neighbouring ``edges`` (first price step of a stretch) every step holds the same
+    ``weights``. Returns how many edges there are; 0 when a bar is missing.
+    """
+    count = end - first
+    for k in range(count):
+        bottom, top = round(low[first + k] / tick), round(high[first + k] / tick)
+        share = volume[first + k] / (top - bottom + 1.0)
+        if share != share:
+            return 0
+        edges[2 * k], edges[2 * k + 1] = bottom, top + 1.0
+        weights[2 * k], weights[2 * k + 1] = share, -share
+    order = np.argsort(edges[: 2 * count])
+    changes, sorted_edges = weights[order], edges[order]
+    held = 0.0
+    for k in range(2 * count):
+        held += changes[k]
+        edges[k], weights[k] = sorted_edges[k], held if held > 0.0 else 0.0
+    return 2 * count
+
+
+@compiled
+def fullest(edges, weights, count):  # type: ignore[no-untyped-def]
+    """The stretch whose price steps hold most; the lowest of equals."""
+    best = -1
+    for k in range(count - 1):
+        rises = best < 0 or weights[k] > weights[best] * (1.0 + 1e-12)
+        if edges[k + 1] > edges[k] and rises:
+            best = k
+    return best
+
+
+@compiled
+def stretch_end(edges, weights, count, first):  # type: ignore[no-untyped-def]
+    """The first price step above a stretch and all that follow it with the same weight."""
+    end = first + 1
+    for k in range(first + 1, count - 1):
+        if edges[k + 1] > edges[k]:
+            if abs(weights[k] - weights[first]) > 1e-12 * weights[first]:
+                break
+            end = k + 1
+    return edges[end]
+
+
+@compiled
+def value_area(edges, weights, count, point, share):  # type: ignore[no-untyped-def]
+    """From one price step outwards, always to the fuller neighbour (the upper of equals), until so
+    much of all volume is within. Returns the lowest and highest step."""
+    total = 0.0
+    for k in range(count - 1):
+        total += weights[k] * (edges[k + 1] - edges[k])
+    here = 0
+    while edges[here + 1] <= point:
+        here += 1
+    low = high = point
+    up, down, within = here, here, weights[here]
+    while within < share * total:
+        while up < count - 1 and edges[up + 1] <= high + 1.0:
+            up += 1
+        while down > 0 and edges[down] > low - 1.0:
+            down -= 1
+        above = weights[up] if up < count - 1 else -1.0
+        below = weights[down] if edges[0] <= low - 1.0 else -1.0
+        if above < 0.0 and below < 0.0:
+            break
+        upward = above >= below
+        room = edges[up + 1] - 1.0 - high if upward else low - edges[down]
+        each = above if upward else below
+        steps = room
+        if each > 0.0:
+            steps = min(room, max(1.0, math.ceil((share * total - within) / each - 1e-9)))
+        if upward:
+            high += steps
+        else:
+            low -= steps
+        within += steps * each
+    return low, high
+
+
+@volume.function(
+    "profile",
+    "Volume profile",
+    reads=("high", "low", "volume", "_tick"),
+    parameters=(length(default=20, low=2),),
+    outputs=(
+        Output(name="poc", unit=PRICE),
+        Output(name="value_high", unit=PRICE),
+        Output(name="value_low", unit=PRICE),
+    ),
+    formula="volume of the last n bars spread evenly over the price steps of each bar's range; .poc "
+    "the step that holds most (the middle, where several neighbours do), .value_high and .value_low "
+    "the ends of the area around it with 70 % of the volume",
+    meaning="At which prices the volume of the last n bars was done.",
+    reading="Price tends to rest at the point of control, and to move fast through empty steps.",
+    pitfalls="Inside a bar nobody knows where the volume was: it is spread evenly.",
+    source="J. P. Steidlmayer, 1984; the spread over the range is ours.",
+)
+@kernel(inputs=4, outputs=3, warmup=lambda n: n - 1)
+def profile(spans, high, low, volume, tick, n, poc, value_high, value_low):  # type: ignore[no-untyped-def]
+    edges, weights = np.empty(2 * n), np.empty(2 * n)
+    for s in spans:
+        for t in range(max(s.begin, s.first + n - 1), s.end):
+            count = volume_at_price(low, high, volume, t - n + 1, t + 1, tick[t], edges, weights)
+            best = fullest(edges, weights, count)
+            if best < 0 or weights[best] == 0.0:
+                continue
+            end = stretch_end(edges, weights, count, best)
+            point = math.floor((edges[best] + end - 1.0) / 2.0)
+            bottom, top = value_area(edges, weights, count, point, 0.7)
+            poc[t], value_high[t], value_low[t] = point * tick[t], top * tick[t], bottom * tick[t]
