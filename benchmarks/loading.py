@@ -26,7 +26,7 @@ def timed(name: str, work) -> float:  # type: ignore[no-untyped-def]
 def main() -> None:
     database = Database(wiring.address_from_environment())
     bars = BarStore(database)
-    bars.pack_months()
+    bars.pack_periods()
 
     def fetch_all() -> int:
         with database.engine.connect() as connection:

@@ -17,10 +17,14 @@ import pytest
 from flask.testing import FlaskClient
 
 from zealous_sieve import wiring
+from zealous_sieve.core.market.lantern.intraday import Extent
 from zealous_sieve.local.cluster import Cluster, cluster_in, free_port
 from zealous_sieve.storage.database import migrate
 from zealous_sieve.usecases.demo import fill_demo
 from zealous_sieve.usecases.ports import Outside
+
+SMALL = Extent(minutes=2, quarters=6, trades=1)
+"""The demo of the tests has less within the day, so that it can be copied for every test."""
 
 _numbers = itertools.count(1)
 
@@ -41,7 +45,7 @@ def demo(cluster: Cluster) -> str:
     address = cluster.make_database("demo")
     migrate(address)
     outside = wiring.outside(address)
-    assert fill_demo(outside, lambda _: None)
+    assert fill_demo(outside, lambda _: None, SMALL)
     assert not fill_demo(outside, lambda _: None)
     outside.bars.database.engine.dispose()
     return "demo"

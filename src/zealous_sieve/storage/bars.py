@@ -1,13 +1,14 @@
 """Reading and writing bars in bulk.
 
-Rows are the truth. Blocks of closed months are derived from them, can be dropped and are rebuilt by
-a job; loading reads blocks, and rows for all that has no block.
+Rows are the truth. Blocks of closed periods (a month, of minutes a day) are derived from them, can be
+dropped and are rebuilt by a job; loading reads blocks, and rows for all that has no block.
 """
 
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
+from dataclasses import replace
 from datetime import UTC, datetime
 from itertools import pairwise
 from threading import Lock
@@ -17,22 +18,27 @@ import psycopg
 from numpy.typing import NDArray
 from sqlalchemy import text
 
-from zealous_sieve.core.engine.panel import Column, Panel, Times
+from zealous_sieve.core.engine.panel import Column, Panel, Series, Times
+from zealous_sieve.core.functions.catalogue import EXTRAS, FIELDS
+from zealous_sieve.core.market.bases import Base
+from zealous_sieve.storage import bar_statements as sql
 from zealous_sieve.storage.blocks import (
-    FIELDS,
+    BAR,
+    EXTRA,
+    TRADE,
+    copied,
     copy_end,
     copy_start,
+    names_of,
     pack,
     parse_copied,
-    to_copy,
+    rows_of,
     unpack,
 )
 from zealous_sieve.storage.database import Database
 
-Series = tuple[Times, Mapping[str, Column]]
-DAY_BASE = 6
-"""Code of daily bars in the column ``base``: 1 trades, 2 second, 3 minute, 4 five, 5 fifteen
-minutes, 6 day."""
+BARS = tuple(base for base in Base if base != Base.TRADES)
+Block = tuple[int, int, datetime, int, bytes]
 
 
 class BarStore:
@@ -43,74 +49,57 @@ class BarStore:
         self._lock = Lock()
         self._kept: tuple[int, Panel] | None = None
 
-    def write(self, series: Mapping[str, Series], base: int = DAY_BASE) -> int:
-        """Add bars by instrument code, replacing those of the same time; returns how many.
+    def write(self, bars: Mapping[Base, Mapping[str, Series]]) -> int:
+        """Add bars by base and instrument code, replacing those of the same time; returns how many.
 
-        All or nothing: one transaction. Instruments have to exist. Blocks of the months that were
-        touched are dropped.
+        All or nothing: one transaction. Instruments have to exist. Trades replace all that were kept
+        between the first and the last of them. Blocks of the periods that were touched are dropped.
         """
         with self.database.raw() as connection:
-            ids = _ids(connection)
+            ids = dict(connection.execute("SELECT code, id FROM instruments").fetchall())
+            count = 0
             empty = connection.execute("SELECT NOT EXISTS (SELECT 1 FROM bars)").fetchone()
             if empty and empty[0]:
-                count = _fill(connection, ids, series, base)
+                count += _fill(connection, ids, {b: s for b, s in bars.items() if b in BARS})
             else:
-                count = _merge(connection, ids, series, base)
-            _bump(connection)
+                for base in BARS:
+                    count += _merge(connection, ids, bars.get(base, {}), base)
+            count += _write_trades(connection, ids, bars.get(Base.TRADES, {}))
+            connection.execute(sql.BUMP)
         return count
 
-    def pack_months(self, base: int = DAY_BASE) -> int:
-        """Make blocks of the open months that have closed; returns how many."""
+    def pack_periods(self) -> int:
+        """Make blocks of the open periods that have closed; returns how many."""
         with self.database.raw() as connection:
-            newest = connection.execute(_NEWEST_MONTH, (base,)).fetchone()
-            rows = _open_rows(connection, base)
-            if not len(rows) or newest is None:
-                return 0
-            month = rows["time"].astype("datetime64[s]").astype("datetime64[M]")
-            closed = month < np.datetime64(newest[0].replace(tzinfo=None), "M")
-            rows, month = rows[closed], month[closed]
-            key = rows["instrument"].astype(np.int64) * 100_000 + month.astype(np.int64)
-            bounds = [0, *(np.flatnonzero(np.diff(key)) + 1), len(rows)]
-            pairs = [(a, b) for a, b in pairwise(bounds) if b > a]
-            blocks = [_block(rows[a:b], month[a], base) for a, b in pairs]
-            with connection.cursor() as cursor:
-                cursor.executemany(_ADD_BLOCK, blocks)
-            connection.execute(_CLOSE_PACKED)
-        return len(blocks)
+            return sum(_pack_open(connection, base) for base in BARS)
 
     def drop_blocks(self) -> None:
         """Forget all blocks; loading falls back to rows until they are packed again."""
         with self.database.raw() as connection:
             connection.execute("TRUNCATE bar_blocks")
-            connection.execute(_OPEN_MONTHS.format(table="bars"))
+            for base in BARS:
+                connection.execute(sql.open_periods("bars", base))
 
     def panel(self) -> Panel:
-        """All daily bars, of all instruments in the order of their ids."""
+        """All daily bars, of all instruments in the order of their ids, with the other bases."""
         with self._lock:
             version = self._version()
             if self._kept is None or self._kept[0] != version:
-                self._kept = (version, self.load())
+                self._kept = (version, self._load_all())
             return self._kept[1]
 
-    def load(self, base: int = DAY_BASE) -> Panel:
+    def load(self, base: Base = Base.DAY) -> Panel:
         """Read all bars of a base from the database."""
         with self.database.raw() as connection:
             codes = connection.execute("SELECT id, code FROM instruments ORDER BY id").fetchall()
-            blocks = connection.execute(
-                "SELECT instrument_id, rows, payload FROM bar_blocks WHERE base = %s "
-                "ORDER BY instrument_id, month",
-                (base,),
-                binary=True,
-            ).fetchall()
-            rows = _open_rows(connection, base)
-        parts: dict[int, list[tuple[Times, NDArray[np.float64]]]] = defaultdict(list)
-        for instrument, count, payload in blocks:
-            parts[instrument].append(unpack(payload, count))
-        for chunk in np.split(rows, np.flatnonzero(np.diff(rows["instrument"])) + 1):
-            if len(chunk):
-                matrix = np.stack([chunk[f].astype(np.float64) for f in FIELDS])
-                parts[int(chunk["instrument"][0])].append((chunk["time"].astype(np.int64), matrix))
-        return Panel.of({code: _joined(parts[number]) for number, code in codes})
+            parts = _trades(connection) if base == Base.TRADES else _bars(connection, base)
+        made = Panel.of({code: _joined(parts.get(number, [])) for number, code in codes})
+        return replace(made, duration=base.seconds)
+
+    def _load_all(self) -> Panel:
+        loaded = {base: self.load(base) for base in Base}
+        bases = tuple(panel for panel in loaded.values() if panel.bars)
+        return replace(loaded[Base.DAY], bases=bases)
 
     def _version(self) -> int:
         with self.database.engine.connect() as connection:
@@ -118,71 +107,114 @@ class BarStore:
             return int(connection.execute(text(query)).scalar() or 0)
 
 
-_INCOMING = "CREATE TEMP TABLE incoming (LIKE bars INCLUDING DEFAULTS) ON COMMIT DROP"
-
-_MERGE = f"""
-INSERT INTO bars (instrument_id, base, time, {", ".join(FIELDS)})
-SELECT instrument_id, base, time, {", ".join(FIELDS)} FROM incoming
-ON CONFLICT (instrument_id, base, time) DO UPDATE
-SET {", ".join(f"{field} = excluded.{field}" for field in FIELDS)}
-"""
-
-_OPEN_MONTHS = """
-INSERT INTO open_months
-SELECT DISTINCT instrument_id, base, date_trunc('month', time, 'UTC') FROM {table}
-ON CONFLICT DO NOTHING
-"""
-
-_NEWEST_MONTH = """
-SELECT month FROM open_months WHERE base = %s ORDER BY month DESC LIMIT 1
-"""
-
-_ADD_BLOCK = """
-INSERT INTO bar_blocks (instrument_id, base, month, rows, payload) VALUES (%s, %s, %s, %s, %s)
-ON CONFLICT DO NOTHING
-"""
-
-_CLOSE_PACKED = """
-DELETE FROM open_months o USING bar_blocks b
-WHERE (o.instrument_id, o.base, o.month) = (b.instrument_id, b.base, b.month)
-"""
-
-_DROP_TOUCHED = """
-DELETE FROM bar_blocks b USING (
-    SELECT DISTINCT instrument_id, base, date_trunc('month', time, 'UTC') AS month FROM incoming
-) touched
-WHERE (b.instrument_id, b.base, b.month) = (touched.instrument_id, touched.base, touched.month)
-"""
+Parts = dict[int, list[tuple[Times, dict[str, Column]]]]
+"""Pieces of bars by the number of their instrument."""
 
 
-def _copy_into(
+def _bars(connection: psycopg.Connection, base: Base) -> Parts:
+    blocks = connection.execute(sql.BLOCKS, (int(base),), binary=True).fetchall()
+    parts: Parts = defaultdict(list)
+    for instrument, count, payload in blocks:
+        times, matrix = unpack(payload, count)
+        parts[instrument].append((times, dict(zip(FIELDS, matrix, strict=True))))
+    for chunk in _by_instrument(_copy_out(connection, sql.open_rows(base), BAR)):
+        columns = {field: chunk[field].astype(np.float64) for field in FIELDS}
+        parts[int(chunk["instrument_id"][0])].append((chunk["time"].astype(np.int64), columns))
+    extras = {
+        int(chunk["instrument_id"][0]): chunk
+        for chunk in _by_instrument(_copy_out(connection, sql.extras(base), EXTRA))
+    }
+    for instrument, chunk in extras.items():
+        parts[instrument] = [_with_extras(_joined(parts[instrument]), chunk)]
+    return parts
+
+
+def _with_extras(series: Series, chunk: NDArray[np.void]) -> tuple[Times, dict[str, Column]]:
+    times, columns = series
+    place = np.searchsorted(times, chunk["time"].astype(np.int64))
+    added = {name: np.full(len(times), np.nan) for name in EXTRAS}
+    for name, column in added.items():
+        column[place] = chunk[name]
+    return times, {**columns, **added}
+
+
+def _trades(connection: psycopg.Connection) -> Parts:
+    parts: Parts = {}
+    for chunk in _by_instrument(_copy_out(connection, sql.TRADES, TRADE)):
+        price, size, bought = (chunk[n].astype(np.float64) for n in ("price", "size", "bought"))
+        columns = dict.fromkeys(("open", "high", "low", "close"), price)
+        columns |= {"volume": size, "trades": np.ones(len(size))}
+        columns |= {"buy_volume": bought, "sell_volume": size - bought}
+        for name in ("skipped_levels", "feed_lag_ms"):
+            columns[name] = chunk[name].astype(np.float64)
+        parts[int(chunk["instrument_id"][0])] = [(chunk["time"].astype(np.int64), columns)]
+    return parts
+
+
+def _copy_out(
+    connection: psycopg.Connection, query: str, row: np.dtype[np.void]
+) -> NDArray[np.void]:
+    statement = f"COPY ({query}) TO STDOUT (FORMAT binary)"
+    with connection.cursor() as cursor, cursor.copy(statement.encode()) as out:
+        return parse_copied(b"".join(bytes(piece) for piece in out), row)
+
+
+def _by_instrument(rows: NDArray[np.void]) -> Iterator[NDArray[np.void]]:
+    for chunk in np.split(rows, np.flatnonzero(np.diff(rows["instrument_id"])) + 1):
+        if len(chunk):
+            yield chunk
+
+
+def _copy_in(
     connection: psycopg.Connection,
     table: str,
-    ids: Mapping[str, int],
-    series: Mapping[str, Series],
-    base: int,
+    row: np.dtype[np.void],
+    chunks: Iterator[NDArray[np.void]],
 ) -> int:
-    fields = ", ".join(("instrument_id", "base", "time", *FIELDS))
-    copy = f"COPY {table} ({fields}) FROM STDIN (FORMAT binary)"
-    with connection.cursor() as cursor, cursor.copy(copy) as out:
+    statement = f"COPY {table} ({', '.join(names_of(row))}) FROM STDIN (FORMAT binary)"
+    count = 0
+    with connection.cursor() as cursor, cursor.copy(statement.encode()) as out:
         out.write(copy_start())
-        for code, (times, columns) in series.items():
-            out.write(to_copy(ids[code], base, times, columns))
+        for chunk in chunks:
+            out.write(copied(chunk))
+            count += len(chunk)
         out.write(copy_end())
-    return sum(len(times) for times, _ in series.values())
+    return count
+
+
+def _bar_rows(
+    ids: Mapping[str, int], series: Mapping[str, Series], base: Base
+) -> Iterator[NDArray[np.void]]:
+    for code, (times, columns) in series.items():
+        own = {field: columns[field] for field in FIELDS}
+        if len(times):
+            yield rows_of(BAR, instrument_id=ids[code], base=int(base), time=times, **own)
+
+
+def _extra_rows(
+    ids: Mapping[str, int], series: Mapping[str, Series], base: Base
+) -> Iterator[NDArray[np.void]]:
+    for code, (times, columns) in series.items():
+        if len(times) and any(name in columns for name in EXTRAS):
+            missing = np.full(len(times), np.nan)
+            own = {name: columns.get(name, missing) for name in EXTRAS}
+            yield rows_of(EXTRA, instrument_id=ids[code], base=int(base), time=times, **own)
 
 
 def _fill(
     connection: psycopg.Connection,
     ids: Mapping[str, int],
-    series: Mapping[str, Series],
-    base: int,
+    bars: Mapping[Base, Mapping[str, Series]],
 ) -> int:
-    """Into an empty table: the key is made after the rows, which is several times faster."""
+    """Into an empty table: the key is made after the rows, blocks come from what is at hand."""
     connection.execute("ALTER TABLE bars DROP CONSTRAINT bars_pkey")
-    count = _copy_into(connection, "bars", ids, series, base)
+    count = 0
+    for base, series in bars.items():
+        count += _copy_in(connection, "bars", BAR, _bar_rows(ids, series, base))
+        _copy_in(connection, "bar_extras", EXTRA, _extra_rows(ids, series, base))
     connection.execute("ALTER TABLE bars ADD PRIMARY KEY (instrument_id, base, time)")
-    connection.execute(_OPEN_MONTHS.format(table="bars"))
+    for base, series in bars.items():
+        _pack_series(connection, ids, series, base)
     return count
 
 
@@ -190,52 +222,120 @@ def _merge(
     connection: psycopg.Connection,
     ids: Mapping[str, int],
     series: Mapping[str, Series],
-    base: int,
+    base: Base,
 ) -> int:
-    connection.execute(_INCOMING)
-    _copy_into(connection, "incoming", ids, series, base)
-    count = connection.execute(_MERGE).rowcount
-    connection.execute(_OPEN_MONTHS.format(table="incoming"))
-    connection.execute(_DROP_TOUCHED)
+    if not series:
+        return 0
+    connection.execute(sql.incoming("bars"))
+    _copy_in(connection, "incoming", BAR, _bar_rows(ids, series, base))
+    count = connection.execute(sql.merge("bars", FIELDS)).rowcount
+    connection.execute(sql.open_periods("incoming", base))
+    connection.execute(sql.drop_touched(base))
+    connection.execute("DROP TABLE incoming")
+    connection.execute(sql.incoming("bar_extras"))
+    if _copy_in(connection, "incoming", EXTRA, _extra_rows(ids, series, base)):
+        connection.execute(sql.merge("bar_extras", EXTRAS))
+    connection.execute("DROP TABLE incoming")
     return count
 
 
-def _bump(connection: psycopg.Connection) -> None:
-    connection.execute(
-        "INSERT INTO settings (key, value) VALUES ('data_version', '1') ON CONFLICT (key) "
-        "DO UPDATE SET value = (settings.value::bigint + 1)::text"
+def _write_trades(
+    connection: psycopg.Connection, ids: Mapping[str, int], series: Mapping[str, Series]
+) -> int:
+    chunks = []
+    for code, (times, columns) in series.items():
+        if not len(times):
+            continue
+        first, last = (datetime.fromtimestamp(int(times[n]), UTC) for n in (0, -1))
+        connection.execute(sql.DROP_TRADES, (ids[code], first, last))
+        new = np.flatnonzero(np.diff(times, prepend=times[0] - 1))
+        place = np.arange(len(times)) - np.repeat(new, np.diff(np.append(new, len(times))))
+        own = {
+            "price": columns["close"],
+            "size": columns["volume"],
+            "bought": columns["buy_volume"],
+            "skipped_levels": columns["skipped_levels"],
+            "feed_lag_ms": columns["feed_lag_ms"],
+        }
+        chunks.append(rows_of(TRADE, instrument_id=ids[code], time=times, place=place, **own))
+    return _copy_in(connection, "trades", TRADE, iter(chunks)) if chunks else 0
+
+
+def _periods(times: Times, base: Base) -> NDArray[np.datetime64]:
+    unit = sql.period_of(base)
+    return times.astype("datetime64[s]").astype(
+        "datetime64[D]" if unit == "day" else "datetime64[M]"
     )
 
 
-def _ids(connection: psycopg.Connection) -> dict[str, int]:
-    return dict(connection.execute("SELECT code, id FROM instruments").fetchall())
+def _pack_series(
+    connection: psycopg.Connection,
+    ids: Mapping[str, int],
+    series: Mapping[str, Series],
+    base: Base,
+) -> None:
+    """Blocks of the closed periods of bars that have just been written into an empty table."""
+    own = {code: (times, columns) for code, (times, columns) in series.items() if len(times)}
+    periods = {code: _periods(times, base) for code, (times, _) in own.items()}
+    newest = max((own[-1] for own in periods.values()), default=None)
+    blocks: list[Block] = []
+    for code, (times, columns) in own.items():
+        blocks += _cut_blocks(ids[code], base, times, columns, periods[code], newest)
+    with connection.cursor() as cursor:
+        cursor.executemany(sql.ADD_BLOCK, blocks)
+        open_ones = [
+            (ids[c], int(base), _moment(newest)) for c, p in periods.items() if newest in p
+        ]
+        cursor.executemany(sql.ADD_OPEN, open_ones)
 
 
-def _open_rows(connection: psycopg.Connection, base: int) -> NDArray[np.void]:
-    """The bars of all months without a block, by instrument and time."""
-    query = (
-        f"COPY (SELECT b.instrument_id, time, {', '.join(FIELDS)} FROM open_months m JOIN bars b "
-        "ON b.instrument_id = m.instrument_id AND b.base = m.base AND b.time >= m.month "
-        f"AND b.time < m.month + interval '1 month' WHERE m.base = {base} "
-        "ORDER BY b.instrument_id, time) TO STDOUT (FORMAT binary)"
-    )
-    with connection.cursor() as cursor, cursor.copy(query) as out:
-        return parse_copied(b"".join(bytes(piece) for piece in out))
+def _pack_open(connection: psycopg.Connection, base: Base) -> int:
+    newest = connection.execute(sql.NEWEST_PERIOD, (int(base),)).fetchone()
+    if newest is None:
+        return 0
+    rows = _copy_out(connection, sql.open_rows(base), BAR)
+    last = _periods(np.array([newest[0].timestamp()], np.int64), base)[0]
+    blocks: list[Block] = []
+    for chunk in _by_instrument(rows):
+        times = chunk["time"].astype(np.int64)
+        columns = {field: chunk[field].astype(np.float64) for field in FIELDS}
+        instrument = int(chunk["instrument_id"][0])
+        blocks += _cut_blocks(instrument, base, times, columns, _periods(times, base), last)
+    with connection.cursor() as cursor:
+        cursor.executemany(sql.ADD_BLOCK, blocks)
+    connection.execute(sql.CLOSE_PACKED)
+    return len(blocks)
 
 
-def _block(
-    rows: NDArray[np.void], month: np.datetime64, base: int
-) -> tuple[int, int, datetime, int, bytes]:
-    columns = {field: rows[field].astype(np.float64) for field in FIELDS}
-    first = month.astype("datetime64[s]").astype(datetime).replace(tzinfo=UTC)
-    payload = pack(rows["time"].astype(np.int64), columns)
-    return int(rows["instrument"][0]), base, first, len(rows), payload
+def _cut_blocks(
+    instrument: int,
+    base: Base,
+    times: Times,
+    columns: Mapping[str, Column],
+    periods: NDArray[np.datetime64],
+    newest: np.datetime64 | None,
+) -> Iterator[Block]:
+    """The blocks of all periods before the newest."""
+    bounds = [0, *(np.flatnonzero(periods[1:] != periods[:-1]) + 1), len(times)]
+    for first, end in pairwise(bounds):
+        if newest is not None and periods[first] < newest:
+            part = {field: columns[field][first:end] for field in FIELDS}
+            payload = pack(times[first:end], part)
+            yield instrument, int(base), _moment(periods[first]), int(end - first), payload
 
 
-def _joined(parts: list[tuple[Times, NDArray[np.float64]]]) -> Series:
+def _moment(period: np.datetime64 | None) -> datetime:
+    assert period is not None
+    moment: datetime = period.astype("datetime64[s]").astype(datetime)
+    return moment.replace(tzinfo=UTC)
+
+
+def _joined(parts: list[tuple[Times, dict[str, Column]]]) -> Series:
     if not parts:
         return np.empty(0, np.int64), {field: np.empty(0) for field in FIELDS}
+    if len(parts) == 1:
+        return parts[0]
     times = np.concatenate([times for times, _ in parts])
-    matrix = np.concatenate([values for _, values in parts], axis=1)
     order = np.argsort(times, kind="stable")
-    return times[order], {field: matrix[n][order] for n, field in enumerate(FIELDS)}
+    names = parts[0][1]
+    return times[order], {n: np.concatenate([c[n] for _, c in parts])[order] for n in names}

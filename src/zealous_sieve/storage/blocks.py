@@ -1,60 +1,55 @@
-"""Bars packed as bytes: little-endian columns one after another, compressed."""
+"""Bars as bytes: rows of PostgreSQL's binary COPY, and packed blocks."""
 
 from __future__ import annotations
 
 from collections.abc import Mapping
+from typing import Any
 
 import numpy as np
 import zstandard
 from numpy.typing import NDArray
 
 from zealous_sieve.core.engine.panel import Column, Times
+from zealous_sieve.core.functions.catalogue import EXTRAS, FIELDS
 
-FIELDS = ("open", "high", "low", "close", "volume")
 _EPOCH_2000 = 946_684_800
-
-COPIED = np.dtype(
-    [("fields", ">i2"), ("l0", ">i4"), ("instrument", ">i4"), ("l1", ">i4"), ("time", ">i8")]
-    + [part for f in FIELDS for part in ((f"l_{f}", ">i4"), (f, ">f8"))]
-)
-"""One row of COPY … (FORMAT binary) of instrument, time and the fields, none of them null."""
-
 _HEADER, _TRAILER = 19, 2
 _SIGNATURE = b"PGCOPY\n\xff\r\n\x00" + bytes(8)
 _END = b"\xff\xff"
 
-WRITTEN = np.dtype(
-    [("fields", ">i2"), ("l0", ">i4"), ("instrument", ">i4"), ("l1", ">i4"), ("base", ">i2")]
-    + [("l2", ">i4"), ("time", ">i8")]
-    + [part for f in FIELDS for part in ((f"l_{f}", ">i4"), (f, ">f8"))]
-)
-"""One row of a binary COPY into the table of bars."""
+
+def layout(**fields: str) -> np.dtype[np.void]:
+    """One row of COPY … (FORMAT binary) without nulls: each field after its length."""
+    parts = [part for name, kind in fields.items() for part in ((f"l_{name}", ">i4"), (name, kind))]
+    return np.dtype([("fields", ">i2"), *parts])
 
 
-def pack(times: Times, columns: dict[str, Column]) -> bytes:
-    """Compress the bars of one instrument and month."""
-    parts = [times.astype("<i8").tobytes()]
-    parts += [columns[field].astype("<f8").tobytes() for field in FIELDS]
-    return zstandard.compress(b"".join(parts), 3)
+BAR = layout(instrument_id=">i4", base=">i2", time=">i8", **dict.fromkeys(FIELDS, ">f8"))
+EXTRA = layout(instrument_id=">i4", base=">i2", time=">i8", **dict.fromkeys(EXTRAS, ">f8"))
+MEASURED = ("price", "size", "bought", "skipped_levels", "feed_lag_ms")
+TRADE = layout(instrument_id=">i4", time=">i8", place=">i4", **dict.fromkeys(MEASURED, ">f8"))
 
 
-def unpack(payload: bytes, rows: int) -> tuple[Times, NDArray[np.float64]]:
-    """The times and a ``(fields, rows)`` matrix of a packed block."""
-    raw = zstandard.decompress(payload)
-    times = np.frombuffer(raw, "<i8", rows)
-    return times, np.frombuffer(raw, "<f8", rows * len(FIELDS), rows * 8).reshape(-1, rows)
+def names_of(row: np.dtype[np.void]) -> list[str]:
+    """The columns of a layout."""
+    return [n for n in row.names or () if n != "fields" and not n.startswith("l_")]
 
 
-def to_copy(instrument: int, base: int, times: Times, columns: Mapping[str, Column]) -> bytes:
-    """The rows of one instrument for a binary COPY, between ``copy_start`` and ``copy_end``."""
-    rows = np.zeros(len(times), WRITTEN)
-    rows["fields"] = 3 + len(FIELDS)
-    rows["l0"], rows["l1"], rows["l2"] = 4, 2, 8
-    rows["instrument"], rows["base"] = instrument, base
-    rows["time"] = (times - _EPOCH_2000) * 1_000_000
-    for field in FIELDS:
-        rows[f"l_{field}"] = 8
-        rows[field] = columns[field]
+def rows_of(row: np.dtype[np.void], **columns: Any) -> NDArray[np.void]:
+    """Rows of a layout from its columns; ``time`` in seconds since 1970."""
+    count = max(np.size(values) for values in columns.values())
+    rows = np.zeros(count, row)
+    names = names_of(row)
+    rows["fields"] = len(names)
+    for name in names:
+        rows[f"l_{name}"] = row[name].itemsize
+        values = columns[name]
+        rows[name] = (values - _EPOCH_2000) * 1_000_000 if name == "time" else values
+    return rows
+
+
+def copied(rows: NDArray[np.void]) -> bytes:
+    """Rows between ``copy_start`` and ``copy_end``."""
     return rows.tobytes()
 
 
@@ -68,9 +63,23 @@ def copy_end() -> bytes:
     return _END
 
 
-def parse_copied(buffer: bytes) -> NDArray[np.void]:
+def parse_copied(buffer: bytes, row: np.dtype[np.void]) -> NDArray[np.void]:
     """Rows of a binary COPY; ``time`` becomes seconds since 1970."""
-    count = (len(buffer) - _HEADER - _TRAILER) // COPIED.itemsize
-    rows = np.frombuffer(buffer, COPIED, count, _HEADER).copy()
+    count = (len(buffer) - _HEADER - _TRAILER) // row.itemsize
+    rows = np.frombuffer(buffer, row, count, _HEADER).copy()
     rows["time"] = rows["time"] // 1_000_000 + _EPOCH_2000
     return rows
+
+
+def pack(times: Times, columns: Mapping[str, Column]) -> bytes:
+    """Compress the bars of one instrument and period: little-endian columns, one after another."""
+    parts = [times.astype("<i8").tobytes()]
+    parts += [columns[field].astype("<f8").tobytes() for field in FIELDS]
+    return zstandard.compress(b"".join(parts), 3)
+
+
+def unpack(payload: bytes, rows: int) -> tuple[Times, NDArray[np.float64]]:
+    """The times and a ``(fields, rows)`` matrix of a packed block."""
+    raw = zstandard.decompress(payload)
+    times = np.frombuffer(raw, "<i8", rows)
+    return times, np.frombuffer(raw, "<f8", rows * len(FIELDS), rows * 8).reshape(-1, rows)

@@ -9,10 +9,24 @@ from typing import Any
 from sqlalchemy import delete, select
 from sqlalchemy.dialects.postgresql import insert as upsert
 
-from zealous_sieve.core.market.instruments import Instrument, InstrumentKind, Rule, Universe
+from zealous_sieve.core.market.instruments import (
+    Event,
+    Instrument,
+    InstrumentKind,
+    Rule,
+    Universe,
+    Venue,
+)
 from zealous_sieve.core.market.soundness import Finding, FindingKind
 from zealous_sieve.storage.database import Database
-from zealous_sieve.storage.models import FindingRow, InstrumentRow, SettingRow, UniverseRow
+from zealous_sieve.storage.models import (
+    EventRow,
+    FindingRow,
+    InstrumentRow,
+    SettingRow,
+    UniverseRow,
+    VenueRow,
+)
 from zealous_sieve.storage.owners import owner_id
 
 
@@ -51,6 +65,27 @@ class MarketStore:
             for universe in universes:
                 rule = asdict(universe.rule)
                 session.add(UniverseRow(owner_id=owner, name=universe.name, rule=rule))
+
+    def venues(self) -> list[Venue]:
+        with self.database.session() as session:
+            rows = session.scalars(select(VenueRow).order_by(VenueRow.name))
+            return [Venue(name=row.name, hours=row.hours) for row in rows]
+
+    def add_venues(self, venues: Sequence[Venue]) -> None:
+        """Add venues; one whose name exists gets the new hours."""
+        with self.database.session() as session:
+            for venue in venues:
+                session.merge(VenueRow(name=venue.name, hours=venue.hours))
+
+    def events(self) -> list[Event]:
+        with self.database.session() as session:
+            rows = session.scalars(select(EventRow).order_by(EventRow.day, EventRow.id))
+            return [Event(kind=r.kind, day=r.day, title=r.title, code=r.code) for r in rows]
+
+    def replace_events(self, events: Sequence[Event]) -> None:
+        with self.database.session() as session:
+            session.execute(delete(EventRow))
+            session.add_all([EventRow(**asdict(event)) for event in events])
 
     def findings(self) -> list[Finding]:
         query = select(FindingRow, InstrumentRow.code).join(InstrumentRow).order_by(FindingRow.id)

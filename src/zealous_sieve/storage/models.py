@@ -18,6 +18,7 @@ from sqlalchemy import (
     SmallInteger,
     Text,
     func,
+    text,
 )
 from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
@@ -72,24 +73,94 @@ class BarRow(Base):
     volume: Mapped[float]
 
 
+class BarExtrasRow(Base):
+    """What some bars hold beside their prices and volume; NaN where one of them is not known."""
+
+    __tablename__ = "bar_extras"
+    instrument_id: Mapped[int] = mapped_column(primary_key=True, autoincrement=False)
+    base: Mapped[int] = mapped_column(SmallInteger, primary_key=True)
+    time: Mapped[datetime] = mapped_column(primary_key=True)
+    trades: Mapped[float]
+    buy_volume: Mapped[float]
+    sell_volume: Mapped[float]
+    skipped_levels: Mapped[float]
+    feed_lag_ms: Mapped[float]
+
+
+class TradeRow(Base):
+    """Single trades; ``place`` orders those of one second, ``bought`` is what a buyer took."""
+
+    __tablename__ = "trades"
+    instrument_id: Mapped[int] = mapped_column(primary_key=True, autoincrement=False)
+    time: Mapped[datetime] = mapped_column(primary_key=True)
+    place: Mapped[int] = mapped_column(primary_key=True, autoincrement=False)
+    price: Mapped[float]
+    size: Mapped[float]
+    bought: Mapped[float]
+    skipped_levels: Mapped[float]
+    feed_lag_ms: Mapped[float]
+
+
+class VenueRow(Base):
+    __tablename__ = "venues"
+    name: Mapped[str] = mapped_column(primary_key=True)
+    hours: Mapped[str]
+
+
+class EventRow(Base):
+    """Something scheduled on a day; without a code it concerns everything."""
+
+    __tablename__ = "events"
+    id: Mapped[int] = mapped_column(Integer, Identity(), primary_key=True)
+    kind: Mapped[str]
+    day: Mapped[int] = mapped_column(BigInteger)
+    title: Mapped[str]
+    code: Mapped[str | None]
+
+
+class FormulaRow(Base):
+    """A formula of the desk. A name is free again once its formula is deleted."""
+
+    __tablename__ = "formulas"
+    __table_args__ = (
+        Index("formulas_by_name", "owner_id", "name", unique=True,
+              postgresql_where=text("deleted_at IS NULL")),
+    )  # fmt: skip
+    id: Mapped[int] = mapped_column(Integer, Identity(), primary_key=True)
+    owner_id: Mapped[int] = mapped_column(ForeignKey("owners.id"))
+    name: Mapped[str]
+    version: Mapped[int]
+    deleted_at: Mapped[datetime | None]
+
+
+class FormulaVersionRow(Base):
+    __tablename__ = "formula_versions"
+    formula_id: Mapped[int] = mapped_column(ForeignKey("formulas.id"), primary_key=True)
+    version: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str]
+    text: Mapped[str]
+    note: Mapped[str]
+    created_at: Mapped[datetime] = mapped_column(server_default=func.now())
+
+
 class BarBlockRow(Base):
-    """The bars of one instrument in one closed month, packed for fast loading."""
+    """The bars of one instrument in one closed period, packed for fast loading."""
 
     __tablename__ = "bar_blocks"
     instrument_id: Mapped[int] = mapped_column(ForeignKey("instruments.id"), primary_key=True)
     base: Mapped[int] = mapped_column(SmallInteger, primary_key=True)
-    month: Mapped[datetime] = mapped_column(primary_key=True)
+    period: Mapped[datetime] = mapped_column(primary_key=True)
     rows: Mapped[int]
     payload: Mapped[bytes] = mapped_column(LargeBinary)
 
 
-class OpenMonthRow(Base):
-    """A month whose bars have no block: it has not closed, or its bars have changed since."""
+class OpenPeriodRow(Base):
+    """A period whose bars have no block: it has not closed, or its bars have changed since."""
 
-    __tablename__ = "open_months"
+    __tablename__ = "open_periods"
     instrument_id: Mapped[int] = mapped_column(ForeignKey("instruments.id"), primary_key=True)
     base: Mapped[int] = mapped_column(SmallInteger, primary_key=True)
-    month: Mapped[datetime] = mapped_column(primary_key=True)
+    period: Mapped[datetime] = mapped_column(primary_key=True)
 
 
 class FindingRow(Base):

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from zealous_sieve.core.market.lantern.calendar import NOW
+from zealous_sieve.core.market.lantern.intraday import Extent
 from zealous_sieve.core.market.lantern.market import build, universes
 from zealous_sieve.core.sieve.examples import EXAMPLES
 from zealous_sieve.usecases.market import check_data
@@ -13,21 +14,25 @@ from zealous_sieve.usecases.ports import Outside
 DONE = "demo_filled"
 
 
-def fill_demo(outside: Outside, say: Callable[[str], None] = print) -> bool:
+def fill_demo(
+    outside: Outside, say: Callable[[str], None] = print, extent: Extent | None = None
+) -> bool:
     """Make the demo market once; False when it was there already.
 
-    Can be broken off and called again: what is there is not made twice.
+    ``extent`` says how much of it is made within the day. Can be broken off and called again: what
+    is there is not made twice.
     """
     if outside.market.setting(DONE):
         return False
     say("making the Lantern Coast")
-    coast = build()
+    coast = build(extent=extent)
     outside.market.add_instruments(coast.instruments)
     known = {universe.name for universe in outside.market.universes()}
     outside.market.add_universes([u for u in universes() if u.name not in known])
     say(f"writing bars of {len(coast.instruments)} instruments")
-    outside.bars.write(coast.daily)
-    outside.bars.pack_months()
+    outside.market.add_venues(coast.venues)
+    outside.market.replace_events(coast.events)
+    outside.bars.write(coast.bars)
     outside.market.set_setting("demo_now", str(NOW))
     say("checking the data")
     check_data(outside)

@@ -5,10 +5,12 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass
 
+from zealous_sieve.core.engine.panel import Panel, Series
+from zealous_sieve.core.market.bases import Base, base_of
 from zealous_sieve.core.market.instruments import Instrument
 from zealous_sieve.core.market.soundness import Finding
 from zealous_sieve.usecases.market import check_data
-from zealous_sieve.usecases.ports import Outside, Series
+from zealous_sieve.usecases.ports import Outside
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -26,7 +28,10 @@ def import_bars(outside: Outside, series: Mapping[str, Series]) -> Imported:
     known = {instrument.code for instrument in outside.market.instruments()}
     fresh = [Instrument(code=code, name=code) for code in series if code not in known]
     outside.market.add_instruments(fresh)
-    bars = outside.bars.write(series)
-    outside.bars.pack_months()
+    by_base: dict[Base, dict[str, Series]] = {}
+    for code, own in series.items():
+        by_base.setdefault(base_of(Panel.of({code: own}).duration), {})[code] = own
+    bars = outside.bars.write(by_base)
+    outside.bars.pack_periods()
     findings = tuple(f for f in check_data(outside) if f.code in series)
     return Imported(bars=bars, instruments=len(series), added=len(fresh), findings=findings)

@@ -4,13 +4,15 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from datetime import UTC, datetime
+from functools import lru_cache
 
 import numpy as np
 
 from zealous_sieve.core.engine.build import seen_at
 from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.formula.timeframe import timeframe
-from zealous_sieve.core.market.instruments import Fact, Instrument, members
+from zealous_sieve.core.market.instruments import Instrument, InstrumentKind, background_of, members
+from zealous_sieve.core.market.pairs import Pair, pair_of, with_pairs
 from zealous_sieve.core.market.soundness import Finding, inspect
 from zealous_sieve.usecases.errors import NotFoundError
 from zealous_sieve.usecases.ports import MarketPort, Outside
@@ -56,27 +58,47 @@ def universe_members(market: MarketPort, name: str) -> list[Instrument]:
 
 
 def universe_panel(
-    outside: Outside, name: str, as_of: datetime, bars: str = "1d"
+    outside: Outside, name: str, as_of: datetime, bars: str = "1d", *, forming: bool = False
 ) -> tuple[Panel, list[Instrument]]:
     """The bars of a universe that had closed by a moment, of the timeframe written so.
 
     Raises NotFoundError, and DataError for a timeframe that can't be built.
     """
     chosen = universe_members(outside.market, name)
-    return panel_of(outside, chosen, as_of, bars), chosen
+    return panel_of(outside, chosen, as_of, bars, forming=forming), chosen
 
 
-def panel_of(outside: Outside, chosen: list[Instrument], as_of: datetime, bars: str) -> Panel:
-    """The bars of some instruments that had closed by a moment, of the timeframe written so."""
-    panel = outside.bars.panel().choose([instrument.code for instrument in chosen])
-    panel = panel.with_facts(facts_of(chosen))
-    return seen_at(panel, int(as_of.timestamp()), timeframe(bars))
+def panel_of(
+    outside: Outside,
+    chosen: list[Instrument],
+    as_of: datetime,
+    bars: str,
+    *,
+    forming: bool = False,
+) -> Panel:
+    """The bars of some instruments that had closed by a moment, of the timeframe written so.
+
+    With ``forming`` the unfinished ones too.
+    """
+    panel = whole_panel(outside).choose([instrument.code for instrument in chosen])
+    return seen_at(panel, int(as_of.timestamp()), timeframe(bars), forming=forming)
 
 
-def facts_of(instruments: list[Instrument]) -> dict[str, tuple[Fact, ...]]:
-    """Every fact that any of the instruments has, one entry an instrument."""
-    names = {name for instrument in instruments for name in instrument.facts}
-    return {name: tuple(i.facts.get(name) for i in instruments) for name in sorted(names)}
+def whole_panel(outside: Outside) -> Panel:
+    """All bars of all instruments, pairs included, with what is known beside them."""
+    instruments = outside.market.instruments()
+    pairs = tuple(pair_of(i) for i in instruments if i.kind == InstrumentKind.PAIR)
+    panel = _paired(outside.bars.panel(), pairs)
+    known = {i.code: i for i in instruments}
+    ordered = [known[code] for code in panel.codes]
+    return panel.with_background(
+        background_of(ordered, outside.market.venues(), outside.market.events())
+    )
+
+
+@lru_cache(maxsize=2)
+def _paired(panel: Panel, pairs: tuple[Pair, ...]) -> Panel:
+    return with_pairs(panel, pairs)
 
 
 def list_universes(market: MarketPort) -> list[UniverseSummary]:
@@ -99,7 +121,7 @@ def list_universes(market: MarketPort) -> list[UniverseSummary]:
 def list_instruments(outside: Outside, universe: str) -> list[InstrumentSummary]:
     """A universe's instruments with coverage and findings."""
     chosen = universe_members(outside.market, universe)
-    panel = outside.bars.panel().choose([instrument.code for instrument in chosen])
+    panel = whole_panel(outside).choose([instrument.code for instrument in chosen])
     findings: dict[str, list[Finding]] = {}
     for finding in outside.market.findings():
         findings.setdefault(finding.code, []).append(finding)
@@ -133,6 +155,6 @@ def _summary(
 def check_data(outside: Outside) -> list[Finding]:
     """Run the data check over all bars and keep what it finds."""
     venues = {i.code: i.venue for i in outside.market.instruments()}
-    findings = inspect(outside.bars.panel(), venues)
+    findings = inspect(whole_panel(outside), venues)
     outside.market.replace_findings(findings)
     return findings

@@ -6,17 +6,24 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from enum import StrEnum
 
+import numpy as np
+from numpy.typing import NDArray
+
+from zealous_sieve.core.engine.background import Background, read_session
 from zealous_sieve.core.errors import DataError, Problem
 
 Fact = str | float | None
 
 
 class InstrumentKind(StrEnum):
+    """What an instrument is; a pair is computed from two others."""
+
     SHARE = "share"
     CROSS = "cross"
     FUTURE = "future"
     INDEX = "index"
     GAUGE = "gauge"
+    PAIR = "pair"
     OTHER = "other"
 
 
@@ -36,6 +43,25 @@ class Instrument:
     tick: float = 0.01
     point_value: float = 1.0
     facts: Mapping[str, Fact] = field(default_factory=dict)
+
+
+@dataclass(frozen=True, kw_only=True)
+class Venue:
+    """Where instruments are traded, and when: ``hours`` such as ``07:00-12:00 13:00-19:00``, UTC."""
+
+    name: str
+    hours: str
+
+
+@dataclass(frozen=True, kw_only=True)
+class Event:
+    """Something scheduled: ``day`` is a midnight in seconds since 1970; ``code`` is the instrument it
+    concerns, ``None`` for all of them."""
+
+    kind: str
+    day: int
+    title: str
+    code: str | None = None
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -91,3 +117,32 @@ def _largest(instruments: Iterable[Instrument], count: int, by: str) -> list[Ins
         return float(fact) if isinstance(fact, int | float) else float("-inf")
 
     return sorted(instruments, key=lambda i: (-size(i), i.code))[:count]
+
+
+def background_of(
+    instruments: Sequence[Instrument], venues: Iterable[Venue], events: Iterable[Event]
+) -> tuple[Background, ...]:
+    """What the engine has to know of instruments, in their order."""
+    sessions = {venue.name: read_session(venue.name, venue.hours) for venue in venues}
+    common: dict[str, list[int]] = {}
+    own: dict[str, dict[str, list[int]]] = {}
+    for event in events:
+        kinds = common if event.code is None else own.setdefault(event.code, {})
+        kinds.setdefault(event.kind, []).append(event.day)
+    return tuple(
+        Background(
+            session=sessions.get(instrument.venue),
+            tick=instrument.tick,
+            facts=instrument.facts,
+            events=_days(common, own.get(instrument.code, {})),
+        )
+        for instrument in instruments
+    )
+
+
+def _days(*sources: Mapping[str, list[int]]) -> dict[str, NDArray[np.int64]]:
+    kinds = {kind for source in sources for kind in source}
+    return {
+        kind: np.array(sorted(day for s in sources for day in s.get(kind, ())), dtype=np.int64)
+        for kind in kinds
+    }

@@ -8,11 +8,16 @@ from enum import StrEnum
 
 import numpy as np
 
-from zealous_sieve.core.engine.panel import Column, Panel, Times
+from zealous_sieve.core.engine.background import Session
+from zealous_sieve.core.engine.panel import DAY, Column, Panel, Times
 
 BAD_PRINT_RANGES = 12.0
 """A bar whose range is so many times the usual one is doubted."""
 FROZEN_BARS = 4
+HOLE_MINUTES = 20
+"""Minutes without a bar within a session that are still taken for a quiet market."""
+FAR_OFF = 1.5
+"""A minute that reaches so many times beyond its neighbours' closes is doubted."""
 STALE_SESSIONS = 5
 
 
@@ -40,7 +45,8 @@ def inspect(panel: Panel, venues: Mapping[str, str]) -> list[Finding]:
     """Check every instrument's daily bars against the days its venue traded.
 
     A day counts as traded at a venue when at least half of its instruments that had begun by then
-    have a bar.
+    have a bar. A pair has no faults of its own, but may lack a leg. Minutes are looked at for stretches
+    that are missing within a session, and for prices far off.
     """
     calendars = _calendars(panel, venues)
     found: list[Finding] = []
@@ -48,15 +54,116 @@ def inspect(panel: Panel, venues: Mapping[str, str]) -> list[Finding]:
         rows = panel.rows(position)
         times = panel.times[rows]
         if not len(times):
-            detail = "the instrument has no bars at all"
-            found.append(_finding(code, FindingKind.EMPTY, 0, 0, 0, detail))
+            found.append(_finding(code, FindingKind.EMPTY, 0, 0, 0, _why_empty(panel, position)))
+            continue
+        if panel.known(position).facts.get("relation"):
             continue
         sessions = calendars[venues.get(code, "")]
         columns = {name: column[rows] for name, column in panel.columns.items()}
         found += _gaps(code, times, sessions)
         found += _bad_prints(code, times, columns)
         found += _frozen(code, times, columns)
+    minutes = next((base for base in panel.bases if base.duration == 60), None)
+    return found + ([] if minutes is None else _inspect_minutes(minutes))
+
+
+def _why_empty(panel: Panel, position: int) -> str:
+    facts = panel.known(position).facts
+    if not facts.get("relation"):
+        return "the instrument has no bars at all"
+    legs = [str(facts.get(leg)) for leg in ("left", "right")]
+    known = {code for n, code in enumerate(panel.codes) if panel.ends[n] > panel.starts[n]}
+    missing = [leg for leg in legs if leg not in known]
+    if missing:
+        return f"the leg {missing[0]} has no bars"
+    return f"the legs {' and '.join(legs)} have no bar at the same time"
+
+
+def _inspect_minutes(panel: Panel) -> list[Finding]:
+    found: list[Finding] = []
+    for position, code in enumerate(panel.codes):
+        rows = panel.rows(position)
+        if rows.stop == rows.start or panel.known(position).facts.get("relation"):
+            continue
+        times = panel.times[rows]
+        columns = {name: column[rows] for name, column in panel.columns.items()}
+        found += _holes(code, times, panel.known(position).session)
+        found += _far_off(code, times, columns)
     return found
+
+
+def _holes(code: str, times: Times, session: Session | None) -> list[Finding]:
+    """Stretches without a bar within one piece of a session."""
+    found = []
+    for place in np.flatnonzero(np.diff(times) > HOLE_MINUTES * 60):
+        before, after = int(times[place]), int(times[place + 1])
+        if before // DAY != after // DAY or _over_a_break(before, after, session):
+            continue
+        missing = (after - before) // 60 - 1
+        detail = f"{missing} minutes without a bar within the session"
+        found.append(_finding(code, FindingKind.GAP, before + 60, after - 60, missing, detail))
+    return found
+
+
+def _over_a_break(before: int, after: int, session: Session | None) -> bool:
+    pieces = () if session is None else session.hours
+    minutes = before % DAY // 60, after % DAY // 60
+    ends = [any(a <= minute < b for a, b in pieces) for minute in minutes]
+    same = any(a <= minutes[0] < b and a <= minutes[1] < b for a, b in pieces)
+    return bool(pieces) and all(ends) and not same
+
+
+def _far_off(code: str, times: Times, columns: Mapping[str, Column]) -> list[Finding]:
+    """Bars that reach far beyond the closes on both sides of them."""
+    close = columns["close"]
+    before, after = np.roll(close, 1), np.roll(close, -1)
+    top, bottom = np.maximum(before, after), np.minimum(before, after)
+    wrong = (columns["high"] > top * FAR_OFF) | (columns["low"] * FAR_OFF < bottom)
+    found = []
+    for bar in np.flatnonzero(wrong[1:-1]) + 1:
+        detail = (
+            f"the minute reaches from {columns['low'][bar]:g} to {columns['high'][bar]:g}, far "
+        )
+        detail += f"from the closes around it, {before[bar]:g} and {after[bar]:g}"
+        found.append(_finding(code, FindingKind.BAD_PRINT, times[bar], times[bar], 1, detail))
+    return found
+
+
+@dataclass(frozen=True, kw_only=True, slots=True)
+class Coverage:
+    """What one base holds of an instrument; moments are the openings of the first and last bar.
+
+    ``flat`` is the share of bars whose four prices are equal: they are no full bars, and where they
+    are many the bars are too fast for the instrument. Trades have none.
+    """
+
+    seconds: int
+    bars: int
+    first: int
+    last: int
+    flat: float | None
+
+
+def coverage(panel: Panel, position: int) -> list[Coverage]:
+    """The bases that hold bars of an instrument, slowest first."""
+    found = []
+    for base in sorted(panel.bases or (panel,), key=lambda base: -base.duration):
+        rows = base.rows(position)
+        if rows.stop > rows.start:
+            first, last = int(base.times[rows.start]), int(base.times[rows.stop - 1])
+            bars = rows.stop - rows.start
+            flat = None if base.duration == 0 else flat_share(base, rows)
+            found.append(
+                Coverage(seconds=base.duration, bars=bars, first=first, last=last, flat=flat)
+            )
+    return found
+
+
+def flat_share(panel: Panel, rows: slice) -> float:
+    """The share of bars with open, high, low and close all equal, 0 to 1; NaN without bars."""
+    columns = {name: panel.columns[name][rows] for name in ("open", "high", "low", "close")}
+    flat = (columns["high"] == columns["low"]) & (columns["open"] == columns["close"])
+    return float(flat.mean()) if len(flat) else float("nan")
 
 
 def _finding(

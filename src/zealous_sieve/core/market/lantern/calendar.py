@@ -5,6 +5,8 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
+from zealous_sieve.core.market.instruments import Event
+
 DAY = 86_400
 NOW = int(np.datetime64("2026-06-16T14:20:00").astype("datetime64[s]").astype(np.int64))
 """The demo's present: a Tuesday, in the middle of the session."""
@@ -21,3 +23,29 @@ def trading_days() -> NDArray[np.int64]:
     month_day = np.array([str(day)[5:] for day in days])
     open_days = days[(weekday < 5) & ~np.isin(month_day, HOLIDAYS)]
     return open_days.astype("datetime64[s]").astype(np.int64)
+
+
+def events() -> list[Event]:
+    """What is scheduled for all: the lenders' rate, and the count of goods in store.
+
+    The rate is decided on the second Wednesday of every other month, the count is published on the
+    last trading day of a month, both also in the weeks after the demo's present.
+    """
+    last = np.datetime64(NOW, "s").astype("datetime64[M]")
+    found = []
+    for month in np.arange(FIRST_DAY.astype("datetime64[M]"), last + 3):
+        first = month.astype("datetime64[D]")
+        weekday = (int(first.astype(np.int64)) + 3) % 7
+        wednesday = first + (2 - weekday) % 7 + 7
+        if int(month.astype(np.int64)) % 2 == 1:
+            found.append(
+                Event(kind="rate", day=_seconds(wednesday), title="Lenders' rate decision")
+            )
+        end = (month + 1).astype("datetime64[D]") - 1
+        end -= max(0, (int(end.astype(np.int64)) + 3) % 7 - 4)
+        found.append(Event(kind="stock count", day=_seconds(end), title="Goods in store counted"))
+    return found
+
+
+def _seconds(day: np.datetime64) -> int:
+    return int(day.astype("datetime64[s]").astype(np.int64))

@@ -8,15 +8,24 @@ import numpy as np
 
 from zealous_sieve.core.market.instruments import Instrument, InstrumentKind
 from zealous_sieve.core.market.lantern.names import CURRENCIES, CURRENCY_ROOM
-from zealous_sieve.core.market.lantern.paths import STEPS, Array, cut, noise, regimes, to_tick, walk
+from zealous_sieve.core.market.lantern.paths import (
+    STEPS,
+    Array,
+    Made,
+    cut,
+    noise,
+    regimes,
+    to_tick,
+    walk,
+)
 
 START = {"LMN": 1.0, "OSK": 1.32, "VRL": 0.0091, "TDQ": 0.74, "KWE": 1.08, "BRQ": 0.62,
          "ZFN": 0.145, "HLQ": 0.88}  # fmt: skip
 
 
-def make_crosses(rng: np.random.Generator, days: int) -> list[tuple[Instrument, dict[str, Array]]]:
+def make_crosses(rng: np.random.Generator, values: dict[str, Array]) -> list[Made]:
     """Every pair of currencies: base ÷ quote, cut from the currencies' own paths."""
-    values = {code: _value(rng, start, days) for code, start in START.items()}
+    days = len(next(iter(values.values())))
     made = []
     for base, quote in combinations(CURRENCIES, 2):
         path = values[base] / values[quote]
@@ -33,8 +42,13 @@ def make_crosses(rng: np.random.Generator, days: int) -> list[tuple[Instrument, 
             tick=float(tick),
             facts={"base": base, "quote": quote},
         )
-        made.append((instrument, bars))
+        made.append(Made(instrument=instrument, path=path, bars=bars))
     return made
+
+
+def currency_values(rng: np.random.Generator, days: int) -> dict[str, Array]:
+    """What each currency is worth, as paths of shape (days, STEPS)."""
+    return {code: _value(rng, start, days) for code, start in START.items()}
 
 
 def _value(rng: np.random.Generator, start: float, days: int) -> Array:

@@ -7,6 +7,7 @@ from collections.abc import Mapping
 import numpy as np
 from numpy.typing import NDArray
 
+from zealous_sieve.core.market.lantern.calendar import DAY
 from zealous_sieve.core.market.lantern.paths import Array
 
 Series = tuple[NDArray[np.int64], dict[str, Array]]
@@ -52,3 +53,46 @@ def _frozen(series: Series, first: int, end: int) -> Series:
         columns[name][first:end] = price
     columns["volume"][first:end] = 0.0
     return times, columns
+
+
+def carry(
+    clean: Mapping[str, Series], faulty: Mapping[str, Series], inside: Mapping[str, Series]
+) -> dict[str, Series]:
+    """Bars within the day with the faults of the daily ones."""
+    return {
+        code: bars if faulty[code] is clean[code] else _carried(clean[code], faulty[code], bars)
+        for code, bars in inside.items()
+    }
+
+
+def _carried(clean: Series, faulty: Series, inside: Series) -> Series:
+    times, columns = _copy(inside)
+    days = times // DAY * DAY
+    newest = clean[0][-1]
+    stale = faulty[0][-1] < newest
+    known = np.isin(days, faulty[0]) | ((days > newest) & (not stale))
+    times, days = times[known], days[known]
+    columns = {name: column[known] for name, column in columns.items()}
+    place = np.searchsorted(clean[0], faulty[0])
+    for day, row in zip(faulty[0], place, strict=True):
+        bars = np.flatnonzero(days == day) if day >= days[:1].min(initial=0) else np.empty(0, int)
+        own = int(np.searchsorted(faulty[0], day))
+        if not len(bars):
+            continue
+        if faulty[1]["volume"][own] == 0.0 < clean[1]["volume"][row]:
+            for name in ("open", "high", "low", "close"):
+                columns[name][bars] = faulty[1]["close"][own]
+            columns["volume"][bars] = 0.0
+        elif faulty[1]["high"][own] > clean[1]["high"][row]:
+            columns["high"][bars[np.argmax(columns["high"][bars])]] = faulty[1]["high"][own]
+    return times, columns
+
+
+def plant_in_minutes(minutes: Mapping[str, Series]) -> dict[str, Series]:
+    """Forty minutes that are missing, and one bar with a price far off."""
+    codes = list(minutes)
+    faulty = dict(minutes)
+    middle = len(minutes[codes[33]][0]) // 2
+    faulty[codes[33]] = _without(minutes[codes[33]], middle, middle + 40)
+    faulty[codes[77]] = _bad_print(minutes[codes[77]], len(minutes[codes[77]][0]) // 3)
+    return faulty

@@ -6,10 +6,10 @@ import numpy as np
 
 from zealous_sieve.core.market.instruments import Instrument, InstrumentKind
 from zealous_sieve.core.market.lantern.names import GOODS, GOODS_YARD, HOME
-from zealous_sieve.core.market.lantern.paths import STEPS, Array, cut, noise, regimes, to_tick, walk
+from zealous_sieve.core.market.lantern.paths import STEPS, Made, cut, noise, regimes, to_tick, walk
 
 
-def make_goods(rng: np.random.Generator, days: int) -> list[tuple[Instrument, dict[str, Array]]]:
+def make_goods(rng: np.random.Generator, days: int) -> list[Made]:
     """One continuous future a good."""
     made = []
     for code, name, start, tick, point in GOODS:
@@ -18,12 +18,13 @@ def make_goods(rng: np.random.Generator, days: int) -> list[tuple[Instrument, di
         season = np.diff(0.08 * np.sin(2 * np.pi * (np.arange(days + 1) / 252 + rng.random())))
         moves = noise(rng, days, night=0.25) * volatility[:, None] * usual
         moves += (drift * usual + season)[:, None] / STEPS
-        bars = to_tick(cut(walk(start, moves - moves.mean())), tick)
+        path = walk(start, moves - moves.mean())
+        bars = to_tick(cut(path), tick)
         size = np.abs(moves.sum(axis=1)) / usual
         bars["volume"] = np.round(np.exp(rng.normal(9, 0.3, days)) * (0.6 + 0.4 * size))
         instrument = Instrument(
             code=code, name=name, kind=InstrumentKind.FUTURE, venue=GOODS_YARD, currency=HOME,
             tick=tick, point_value=float(point), facts={"group": "goods"},
         )  # fmt: skip
-        made.append((instrument, bars))
+        made.append(Made(instrument=instrument, path=path, bars=bars))
     return made

@@ -2,49 +2,141 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
-from zealous_sieve.core.market.instruments import Instrument, InstrumentKind, Rule, Universe
+from zealous_sieve.core.engine.background import Session, read_session
+from zealous_sieve.core.market.bases import Base
+from zealous_sieve.core.market.instruments import (
+    Event,
+    Instrument,
+    InstrumentKind,
+    Rule,
+    Universe,
+    Venue,
+)
 from zealous_sieve.core.market.lantern import faults
-from zealous_sieve.core.market.lantern.calendar import trading_days
-from zealous_sieve.core.market.lantern.currencies import make_crosses
+from zealous_sieve.core.market.lantern.calendar import events, trading_days
+from zealous_sieve.core.market.lantern.currencies import currency_values, make_crosses
 from zealous_sieve.core.market.lantern.goods import make_goods
-from zealous_sieve.core.market.lantern.names import SECTORS, companies
-from zealous_sieve.core.market.lantern.paths import Array
-from zealous_sieve.core.market.lantern.shares import Market, gauge_of, index_of, make_share
+from zealous_sieve.core.market.lantern.intraday import Extent, Series
+from zealous_sieve.core.market.lantern.names import (
+    CURRENCY_ROOM,
+    EXCHANGE,
+    GOODS_YARD,
+    SECTORS,
+    companies,
+)
+from zealous_sieve.core.market.lantern.paths import Made
+from zealous_sieve.core.market.lantern.sessions import Sessions
+from zealous_sieve.core.market.lantern.shares import (
+    Market,
+    gauge_of,
+    index_of,
+    index_weights,
+    make_share,
+)
+from zealous_sieve.core.market.lantern.tape import trades_of
+from zealous_sieve.core.market.pairs import Relation, make_pair
 
 SEED = 20_260_616
+VENUES = (
+    Venue(name=EXCHANGE, hours="09:00-17:00"),
+    Venue(name=CURRENCY_ROOM, hours="00:00-24:00"),
+    Venue(name=GOODS_YARD, hours="07:00-12:00 13:00-19:00"),
+)
+TAPED = 12
+"""Instruments of which trades are kept."""
 
 
 @dataclass(frozen=True, kw_only=True)
 class Coast:
-    """Instruments, and the daily bars of each: ``(times, columns)`` by code."""
+    """Instruments with all their bars: ``(times, columns)`` by code, by base."""
 
     instruments: tuple[Instrument, ...]
-    daily: Mapping[str, tuple[NDArray[np.int64], dict[str, Array]]]
+    venues: tuple[Venue, ...]
+    events: tuple[Event, ...]
+    bars: Mapping[Base, Mapping[str, Series]]
 
 
-def build(seed: int = SEED) -> Coast:
+def build(seed: int = SEED, extent: Extent | None = None) -> Coast:
     """Make the demo market: the same every time for one seed."""
-    streams = [np.random.default_rng(s) for s in np.random.SeedSequence(seed).spawn(6)]
+    extent = extent or Extent()
+    streams = [np.random.default_rng(s) for s in np.random.SeedSequence(seed).spawn(8)]
     days = trading_days()
-    count = len(days)
-    market = Market.make(streams[0], count)
+    market = Market.make(streams[0], len(days))
     shares = [
         make_share(streams[1], company, market, days, int(days[-1]))
         for company in companies(streams[2])
     ]
-    made = [(share.instrument, share.bars) for share in shares]
-    made += index_of(streams[3], shares)
-    made.append(gauge_of(streams[3], market))
-    made += make_crosses(streams[4], count)
-    made += make_goods(streams[5], count)
-    daily = {instrument.code: (days, bars) for instrument, bars in made}
-    return Coast(instruments=tuple(instrument for instrument, _ in made), daily=faults.plant(daily))
+    made = [*shares, *index_of(streams[3], shares), gauge_of(streams[3], market)]
+    currencies = currency_values(streams[4], len(days))
+    made += make_crosses(streams[4], currencies)
+    made += make_goods(streams[5], len(days))
+    sessions = Sessions(streams[6], extent, days, {v.name: _session(v) for v in VENUES})
+    inside = sessions.make(made, index_weights(shares), currencies)
+    daily = {m.instrument.code: (days, m.bars | inside.corrected(m)) for m in made}
+    faulty = faults.plant(daily)
+    minutes = faults.carry(daily, faulty, inside.minutes)
+    bars = {
+        Base.DAY: faulty,
+        Base.FIFTEEN_MINUTES: faults.carry(daily, faulty, inside.quarters),
+        Base.MINUTE: faults.plant_in_minutes(minutes),
+        Base.TRADES: _trades(streams[7], made, inside.minutes, extent.trades),
+    }
+    return Coast(
+        instruments=(*(m.instrument for m in made), *_pairs(made)),
+        venues=VENUES,
+        events=(*_reports(shares), *events()),
+        bars=bars,
+    )
+
+
+def _session(venue: Venue) -> Session:
+    return read_session(venue.name, venue.hours)
+
+
+def _reports(shares: Sequence[Made]) -> list[Event]:
+    return [
+        Event(kind="report", day=day, title=f"{m.instrument.name} reports", code=m.instrument.code)
+        for m in shares
+        for day in m.reports
+    ]
+
+
+def taped(made: Sequence[Made]) -> list[Made]:
+    """The instruments with trades: the index future, large shares, crosses and goods."""
+    future = [m for m in made if m.instrument.code == "LANTFU"]
+    shares = [m for m in made if m.instrument.kind == InstrumentKind.SHARE]
+    shares.sort(key=lambda m: -float(m.instrument.facts["market_cap"] or 0))
+    crosses = [m for m in made if m.instrument.kind == InstrumentKind.CROSS]
+    goods = [m for m in made if m.instrument.facts.get("group") == "goods"]
+    return [*future, *shares[:5], *crosses[:3], *goods[:3]][:TAPED]
+
+
+def _trades(
+    rng: np.random.Generator, made: Sequence[Made], minutes: Mapping[str, Series], sessions: int
+) -> dict[str, Series]:
+    found = {}
+    for own in taped(made):
+        code = own.instrument.code
+        times, columns = minutes[code]
+        first = np.unique(times // 86_400)[-sessions:][0] * 86_400
+        late = times >= first
+        part = times[late], {name: column[late] for name, column in columns.items()}
+        found[code] = trades_of(rng, part, own.instrument.tick)
+    return found
+
+
+def _pairs(made: Sequence[Made]) -> list[Instrument]:
+    known = {m.instrument.code: m.instrument for m in made}
+    premium = make_pair(
+        "LANTPR", "Lantern 40, premium", known["LANTFU"], known["LANT40"], Relation.DIFFERENCE
+    )
+    honey = make_pair("HONWAX", "Honey in wax", known["HONEYC"], known["WAXYEL"], Relation.RATIO)
+    return [premium, honey]
 
 
 def universes() -> list[Universe]:
@@ -63,4 +155,5 @@ def universes() -> list[Universe]:
         *sectors,
         Universe(name="Currencies", rule=Rule(kind=InstrumentKind.CROSS)),
         Universe(name="Goods", rule=Rule(kind=InstrumentKind.FUTURE, where={"group": "goods"})),
+        Universe(name="Pairs", rule=Rule(kind=InstrumentKind.PAIR)),
     ]

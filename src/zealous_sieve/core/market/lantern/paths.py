@@ -7,10 +7,23 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from zealous_sieve.core.market.instruments import Instrument
+
 Array = NDArray[np.float64]
 
 STEPS = 16
 """Moves inside one day."""
+
+
+@dataclass(frozen=True, kw_only=True)
+class Made:
+    """An instrument with the path its daily bars were cut from: prices of shape (days, STEPS)."""
+
+    instrument: Instrument
+    path: Array
+    bars: dict[str, Array]
+    reports: tuple[int, ...] = ()
+    """Midnights of the days on which the company reports, the next one included."""
 
 
 @dataclass(frozen=True, kw_only=True, slots=True)

@@ -9,7 +9,16 @@ from numpy.typing import NDArray
 
 from zealous_sieve.core.market.instruments import Fact, Instrument, InstrumentKind
 from zealous_sieve.core.market.lantern.names import EXCHANGE, HOME, SECTORS, Company
-from zealous_sieve.core.market.lantern.paths import STEPS, Array, cut, noise, regimes, to_tick, walk
+from zealous_sieve.core.market.lantern.paths import (
+    STEPS,
+    Array,
+    Made,
+    cut,
+    noise,
+    regimes,
+    to_tick,
+    walk,
+)
 
 TICK = 0.01
 Days = NDArray[np.int64]
@@ -38,16 +47,9 @@ class Market:
         return cls(coast=coast, sectors=sectors, volatility=volatility)
 
 
-@dataclass(frozen=True, kw_only=True)
-class Share:
-    instrument: Instrument
-    path: Array
-    bars: dict[str, Array]
-
-
 def make_share(
     rng: np.random.Generator, company: Company, market: Market, days: Days, last_day: int
-) -> Share:
+) -> Made:
     """One company's share over all days."""
     count = len(days)
     usual = float(rng.uniform(0.010, 0.022))
@@ -77,7 +79,9 @@ def make_share(
         tick=TICK,
         facts=facts,
     )
-    return Share(instrument=instrument, path=path, bars=bars)
+    ahead = int(np.datetime64(str(facts["next_report"]), "s").astype(np.int64))
+    past = (int(day) for day in days[reports])
+    return Made(instrument=instrument, path=path, bars=bars, reports=(*past, ahead))
 
 
 def _volume(
@@ -97,9 +101,19 @@ def _next_report(reports: Days, count: int, last_day: int) -> str:
     return str(moment.astype("datetime64[D]"))
 
 
-def index_of(rng: np.random.Generator, shares: list[Share], members: int = 40) -> list[tuple[
-    Instrument, dict[str, Array]
-]]:  # fmt: skip
+def index_weights(shares: list[Made], members: int = 40) -> dict[str, float]:
+    """The largest companies, and how many of their shares make one point of the index."""
+    largest = sorted(shares, key=_size, reverse=True)[:members]
+    held = {s.instrument.code: _size(s) / float(s.path[-1, -1]) for s in largest}
+    start = sum(held[s.instrument.code] * float(s.path[0, 0]) for s in largest)
+    return {code: weight * (1000.0 / start) for code, weight in held.items()}
+
+
+def _size(share: Made) -> float:
+    return float(share.instrument.facts["market_cap"] or 0)
+
+
+def index_of(rng: np.random.Generator, shares: list[Made], members: int = 40) -> list[Made]:
     """The index of the largest companies, its cash value and its future with a premium."""
     largest = sorted(shares, key=lambda s: -float(s.instrument.facts["market_cap"] or 0))[:members]
     weights = [float(s.instrument.facts["market_cap"] or 0) / s.path[-1, -1] for s in largest]
@@ -121,11 +135,12 @@ def index_of(rng: np.random.Generator, shares: list[Share], members: int = 40) -
         if kind == InstrumentKind.INDEX:
             bars["volume"] = sum((s.bars["volume"] for s in largest), np.zeros(days))
         facts: dict[str, Fact] = {"group": "index"}
-        made.append((_on_exchange(code, name, kind, tick, point, facts), bars))
+        instrument = _on_exchange(code, name, kind, tick, point, facts)
+        made.append(Made(instrument=instrument, path=values, bars=bars))
     return made
 
 
-def gauge_of(rng: np.random.Generator, market: Market) -> tuple[Instrument, dict[str, Array]]:
+def gauge_of(rng: np.random.Generator, market: Market) -> Made:
     """The volatility gauge: expected deviation of the coast, in percent a year."""
     days = len(market.volatility)
     level = np.log(14.0)
@@ -136,11 +151,12 @@ def gauge_of(rng: np.random.Generator, market: Market) -> tuple[Instrument, dict
         moves = rng.normal(0, 0.045, STEPS) / np.sqrt(STEPS) + fall / STEPS
         levels[day] = level + np.cumsum(moves + 0.12 * (target - level) / STEPS)
         level = levels[day, -1]
-    bars = to_tick(cut(np.exp(levels)), 0.01)
+    path = np.exp(levels)
+    bars = to_tick(cut(path), 0.01)
     bars["volume"] = np.zeros(days)
-    return _on_exchange(
-        "GLIMMR", "Glimmer, volatility gauge", InstrumentKind.GAUGE, 0.01, 1.0, {}
-    ), bars
+    name = "Glimmer, volatility gauge"
+    instrument = _on_exchange("GLIMMR", name, InstrumentKind.GAUGE, 0.01, 1.0, {})
+    return Made(instrument=instrument, path=path, bars=bars)
 
 
 def _on_exchange(

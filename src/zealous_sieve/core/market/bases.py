@@ -1,0 +1,59 @@
+"""The bases: lengths of bar that are kept as they come in; all others are built from them."""
+
+from __future__ import annotations
+
+from enum import IntEnum
+
+from zealous_sieve.core.errors import DataError, Problem
+
+
+class Base(IntEnum):
+    """The numbers stand in the database."""
+
+    TRADES = 1
+    SECOND = 2
+    MINUTE = 3
+    FIVE_MINUTES = 4
+    FIFTEEN_MINUTES = 5
+    DAY = 6
+    HOUR = 7
+
+    @property
+    def seconds(self) -> int:
+        """The length of its bars; trades have none."""
+        return _SECONDS[self]
+
+    @property
+    def word(self) -> str:
+        """How it is written in messages and on the command line."""
+        return _WORDS[self]
+
+
+_SECONDS = {
+    Base.TRADES: 0,
+    Base.SECOND: 1,
+    Base.MINUTE: 60,
+    Base.FIVE_MINUTES: 300,
+    Base.FIFTEEN_MINUTES: 900,
+    Base.HOUR: 3600,
+    Base.DAY: 86_400,
+}
+_WORDS = {
+    Base.TRADES: "trades",
+    Base.SECOND: "1s",
+    Base.MINUTE: "1m",
+    Base.FIVE_MINUTES: "5m",
+    Base.FIFTEEN_MINUTES: "15m",
+    Base.HOUR: "1h",
+    Base.DAY: "1d",
+}
+
+
+def base_of(seconds: int) -> Base:
+    """The base with bars of that length. Raises DataError ``no_such_base``."""
+    for base, length in _SECONDS.items():
+        if length == seconds and base != Base.TRADES:
+            return base
+    kept = ", ".join(_WORDS[base] for base in sorted(_SECONDS, key=lambda b: _SECONDS[b])[1:])
+    message = f"bars of {seconds} seconds are not kept; bars are kept of {kept}"
+    raise DataError(Problem(code="no_such_base", message=message, mend="import a faster one"))

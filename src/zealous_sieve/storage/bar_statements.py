@@ -1,0 +1,90 @@
+"""The SQL of reading and writing bars."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from zealous_sieve.core.functions.catalogue import EXTRAS, FIELDS
+from zealous_sieve.core.market.bases import Base
+
+BLOCKS = (
+    "SELECT instrument_id, rows, payload FROM bar_blocks WHERE base = %s "
+    "ORDER BY instrument_id, period"
+)
+TRADES = (
+    "SELECT instrument_id, time, place, price, size, bought, skipped_levels, feed_lag_ms "
+    "FROM trades ORDER BY instrument_id, time, place"
+)
+NEWEST_PERIOD = "SELECT period FROM open_periods WHERE base = %s ORDER BY period DESC LIMIT 1"
+ADD_BLOCK = (
+    "INSERT INTO bar_blocks (instrument_id, base, period, rows, payload) "
+    "VALUES (%s, %s, %s, %s, %s) ON CONFLICT DO NOTHING"
+)
+ADD_OPEN = "INSERT INTO open_periods VALUES (%s, %s, %s) ON CONFLICT DO NOTHING"
+CLOSE_PACKED = """
+DELETE FROM open_periods o USING bar_blocks b
+WHERE (o.instrument_id, o.base, o.period) = (b.instrument_id, b.base, b.period)
+"""
+DROP_TRADES = "DELETE FROM trades WHERE instrument_id = %s AND time BETWEEN %s AND %s"
+BUMP = (
+    "INSERT INTO settings (key, value) VALUES ('data_version', '1') ON CONFLICT (key) "
+    "DO UPDATE SET value = (settings.value::bigint + 1)::text"
+)
+
+
+def period_of(base: Base) -> str:
+    """What one block holds: about as many bars whatever the base."""
+    return "day" if base.seconds < Base.FIFTEEN_MINUTES.seconds else "month"
+
+
+def open_periods(table: str, base: Base) -> str:
+    """Mark the periods of all bars in a table as open."""
+    return (
+        f"INSERT INTO open_periods SELECT DISTINCT instrument_id, base, "
+        f"date_trunc('{period_of(base)}', time, 'UTC') FROM {table} WHERE base = {int(base)} "
+        "ON CONFLICT DO NOTHING"
+    )
+
+
+def open_rows(base: Base) -> str:
+    """The bars of all periods without a block, by instrument and time."""
+    return (
+        f"SELECT b.instrument_id, b.base, b.time, {', '.join(FIELDS)} FROM open_periods p "
+        "JOIN bars b ON b.instrument_id = p.instrument_id AND b.base = p.base "
+        f"AND b.time >= p.period AND b.time < p.period + interval '1 {period_of(base)}' "
+        f"WHERE p.base = {int(base)} ORDER BY b.instrument_id, b.time"
+    )
+
+
+def extras(base: Base) -> str:
+    """The further columns of bars, where there are any."""
+    return (
+        f"SELECT instrument_id, base, time, {', '.join(EXTRAS)} FROM bar_extras "
+        f"WHERE base = {int(base)} ORDER BY instrument_id, time"
+    )
+
+
+def incoming(table: str) -> str:
+    """A table for rows on their way into another one."""
+    return f"CREATE TEMP TABLE incoming (LIKE {table} INCLUDING DEFAULTS) ON COMMIT DROP"
+
+
+def merge(table: str, fields: Sequence[str]) -> str:
+    """Rows from ``incoming``, replacing those of the same time."""
+    listed = ", ".join(("instrument_id", "base", "time", *fields))
+    renewed = ", ".join(f"{field} = excluded.{field}" for field in fields)
+    return (
+        f"INSERT INTO {table} ({listed}) SELECT {listed} FROM incoming "
+        f"ON CONFLICT (instrument_id, base, time) DO UPDATE SET {renewed}"
+    )
+
+
+def drop_touched(base: Base) -> str:
+    """Drop the blocks of the periods that ``incoming`` has rows of."""
+    return f"""
+DELETE FROM bar_blocks b USING (
+    SELECT DISTINCT instrument_id, base, date_trunc('{period_of(base)}', time, 'UTC') AS period
+    FROM incoming
+) touched
+WHERE (b.instrument_id, b.base, b.period) = (touched.instrument_id, touched.base, touched.period)
+"""
