@@ -3,14 +3,19 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import replace
 
 import numpy as np
 
 from zealous_sieve.core.engine.background import Background, Session, read_session
+from zealous_sieve.core.engine.build import bars_of
 from zealous_sieve.core.engine.evaluate import evaluate
 from zealous_sieve.core.engine.panel import Column, Panel, Times
 from zealous_sieve.core.formula.check import check
+from zealous_sieve.core.formula.timeframe import timeframe
 from zealous_sieve.core.functions.specification import CATALOGUE, Function, Kind
+from zealous_sieve.core.market.lantern.intraday import Grid
+from zealous_sieve.core.market.lantern.tape import trades_of
 
 DAY = 86_400
 Series = tuple[Times, dict[str, Column]]
@@ -101,3 +106,36 @@ def calls_of(function: Function) -> list[str]:
     if len(function.outputs) == 1:
         return [call]
     return [f"{call}.{output.name}" for output in function.outputs]
+
+
+KINDS = ("7m", "80m", "3h", "1d", "2d", "1w", "1mo", "45s", "brick(5, 10)", "ticks(150)", "range(20)",
+         "volume(4000)")  # fmt: skip
+"""Timeframes and bar kinds that ``market_of`` can build."""
+
+
+def minutes(days: int, seed: int) -> Series:
+    """Minute bars of daytime sessions on weekdays."""
+    grid = Grid.of(DAYTIME, 60)
+    first = 4 * DAY
+    weekdays = [first + n * DAY for n in range(days * 2) if n % 7 < 5][:days]
+    times = grid.times(np.array(weekdays, dtype=np.int64)).ravel()
+    _, columns = walk(len(times), seed)
+    calm = {
+        n: np.round(100 + (columns[n] - 100) * 0.1, 2) for n in ("open", "high", "low", "close")
+    }
+    rng = np.random.default_rng(seed)
+    return times, calm | {"volume": np.round(np.exp(rng.normal(4, 0.4, len(times))))}
+
+
+def market_of(days: int = 3, seed: int = 1) -> Panel:
+    """Three instruments with daily and minute bars, the first of them with trades too."""
+    inside = {f"A{n}": minutes(days, seed + n) for n in range(3)}
+    known = [background(n, DAYTIME) for n in range(3)]
+    fast = Panel.of(inside).with_background(known)
+    slow = bars_of(fast, timeframe("1d"))
+    daily = replace(slow, bases=(), rule=None, whole=None)
+    rng = np.random.default_rng(seed)
+    nothing = (np.empty(0, np.int64), {name: np.empty(0) for name in daily.columns})
+    tape = {"A0": trades_of(rng, inside["A0"], 0.01), "A1": nothing, "A2": nothing}
+    trades = replace(Panel.of(tape), duration=0, background=tuple(known))
+    return replace(daily, bases=(trades, fast, daily))

@@ -10,6 +10,7 @@ from zealous_sieve.core.engine.warm import warm_cache
 from zealous_sieve.jobs.queue import Queue, work
 from zealous_sieve.storage.bars import BarStore
 from zealous_sieve.storage.database import Database
+from zealous_sieve.storage.formulas import FormulaStore
 from zealous_sieve.storage.market import MarketStore
 from zealous_sieve.storage.runs import RunStore
 from zealous_sieve.storage.sieves import SieveStore
@@ -33,6 +34,7 @@ def outside(address: str) -> Outside:
     return Outside(
         bars=BarStore(database),
         market=MarketStore(database),
+        formulas=FormulaStore(database),
         sieves=SieveStore(database),
         runs=RunStore(database),
         queue=Queue(address),

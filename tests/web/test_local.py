@@ -61,7 +61,7 @@ def said(process: subprocess.Popen[bytes]) -> str:
 def test_start_serves_survives_a_kill_and_stops_all_it_started(folder: Path) -> None:
     port = free_port()
     first = begin(folder, "--port", str(port))
-    assert answers(port)["instruments"] == 285
+    assert answers(port)["instruments"] == 287
     second = begin(folder, "--port", str(port + 1))
     assert second.wait(60) == 1
     assert "already running" in said(second)

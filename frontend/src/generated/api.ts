@@ -21,6 +21,59 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/formulas": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The desk's formulas, what they mean and who calls them. */
+        get: operations["get_formulas"];
+        put?: never;
+        /** Keep a new formula of the desk. */
+        post: operations["add_formula"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/formulas/{formula_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Keep a change as a new version. */
+        put: operations["save_formula"];
+        post?: never;
+        /** Put a formula away. */
+        delete: operations["delete_formula"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/formulas/{formula_id}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Undo a deletion. */
+        post: operations["restore_formula"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/instruments": {
         parameters: {
             query?: never;
@@ -33,6 +86,40 @@ export interface paths {
         put?: never;
         post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/pairs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Define a difference or ratio of two instruments as one of its own. */
+        post: operations["add_pair"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/pairs/{code}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Take a pair away. */
+        delete: operations["delete_pair"];
         options?: never;
         head?: never;
         patch?: never;
@@ -429,6 +516,20 @@ export interface components {
             text: string;
         };
         /**
+         * FormulaInput
+         * @description A tunable constant of a formula.
+         */
+        FormulaInput: {
+            /** Default */
+            default: number;
+            /** High */
+            high: number;
+            /** Low */
+            low: number;
+            /** Name */
+            name: string;
+        };
+        /**
          * FunctionEntry
          * @description A catalogue entry as completion and the reference show it.
          */
@@ -492,6 +593,51 @@ export interface components {
             verdict: components["schemas"]["Verdict"] | null;
         };
         /**
+         * Instrument
+         * @description Something that has bars.
+         *
+         *     ``tick`` is the smallest step of its price, ``point_value`` what one whole step of 1.0 in price
+         *     is worth in ``currency`` for one unit held. ``facts`` are what else is known, such as sector.
+         */
+        Instrument: {
+            /** Code */
+            code: string;
+            /**
+             * Currency
+             * @default
+             */
+            currency: string;
+            /** Facts */
+            facts?: {
+                [key: string]: string | number | null;
+            };
+            /** @default other */
+            kind: components["schemas"]["InstrumentKind"];
+            /** Name */
+            name: string;
+            /**
+             * Point Value
+             * @default 1
+             */
+            point_value: number;
+            /**
+             * Tick
+             * @default 0.01
+             */
+            tick: number;
+            /**
+             * Venue
+             * @default
+             */
+            venue: string;
+        };
+        /**
+         * InstrumentKind
+         * @description What an instrument is; a pair is computed from two others.
+         * @enum {string}
+         */
+        InstrumentKind: "share" | "cross" | "future" | "index" | "gauge" | "pair" | "other";
+        /**
          * InstrumentSummary
          * @description An instrument with what its daily bars cover; moments in seconds since 1970.
          */
@@ -522,12 +668,38 @@ export interface components {
             venue: string;
         };
         /**
+         * LibraryEntry
+         * @description A formula of the desk, what it means, and who calls it by name.
+         */
+        LibraryEntry: {
+            /** Inputs */
+            inputs: components["schemas"]["FormulaInput"][];
+            reading: components["schemas"]["Reading"];
+            stored: components["schemas"]["StoredFormula"];
+            /** Used By Formulas */
+            used_by_formulas: string[];
+            /** Used By Sieves */
+            used_by_sieves: string[];
+        };
+        /**
          * NamedFormula
          * @description A formula of the sieve's own, which its conditions call by name.
          */
         NamedFormula: {
             /** Name */
             name: string;
+            /** Text */
+            text: string;
+        };
+        /** NamedFormulaBody */
+        NamedFormulaBody: {
+            /** Name */
+            name: string;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
             /** Text */
             text: string;
         };
@@ -539,6 +711,21 @@ export interface components {
             name: string;
             /** Unit */
             unit: string;
+        };
+        /** PairBody */
+        PairBody: {
+            /** Code */
+            code: string;
+            /** Left */
+            left: string;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            relation: components["schemas"]["Relation"];
+            /** Right */
+            right: string;
         };
         /**
          * Place
@@ -686,6 +873,12 @@ export interface components {
             sentence: string;
         };
         /**
+         * Relation
+         * @description What is done with the prices of the two legs.
+         * @enum {string}
+         */
+        Relation: "difference" | "ratio";
+        /**
          * Role
          * @enum {string}
          */
@@ -776,6 +969,20 @@ export interface components {
             based_on: number;
             sieve: components["schemas"]["Sieve"];
         };
+        /** SaveFormulaBody */
+        SaveFormulaBody: {
+            /** Based On */
+            based_on: number;
+            /** Name */
+            name: string;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /** Text */
+            text: string;
+        };
         /**
          * Side
          * @enum {string}
@@ -799,6 +1006,11 @@ export interface components {
              * @constant
              */
             format: "zealous-sieve/sieve/1";
+            /**
+             * Forming
+             * @default false
+             */
+            forming: boolean;
             /**
              * Formulas
              * @default []
@@ -829,6 +1041,27 @@ export interface components {
         /** SieveBody */
         SieveBody: {
             sieve: components["schemas"]["Sieve"];
+        };
+        /**
+         * StoredFormula
+         * @description A formula of the desk with its number and version.
+         */
+        StoredFormula: {
+            /**
+             * Deleted
+             * @default false
+             */
+            deleted: boolean;
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Note */
+            note: string;
+            /** Text */
+            text: string;
+            /** Version */
+            version: number;
         };
         /**
          * StoredSieve
@@ -987,6 +1220,163 @@ export interface operations {
             };
         };
     };
+    get_formulas: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The desk's formulas, what they mean and who calls them. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LibraryEntry"][];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    add_formula: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NamedFormulaBody"];
+            };
+        };
+        responses: {
+            /** @description Keep a new formula of the desk. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StoredFormula"];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    save_formula: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                formula_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SaveFormulaBody"];
+            };
+        };
+        responses: {
+            /** @description Keep a change as a new version. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StoredFormula"];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    delete_formula: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                formula_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    restore_formula: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                formula_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Undo a deletion. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StoredFormula"];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
     get_instruments: {
         parameters: {
             query: {
@@ -1006,6 +1396,68 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["InstrumentSummary"][];
                 };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    add_pair: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PairBody"];
+            };
+        };
+        responses: {
+            /** @description Define a difference or ratio of two instruments as one of its own. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Instrument"];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    delete_pair: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description What is wrong */
             default: {

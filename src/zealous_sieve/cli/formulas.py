@@ -11,6 +11,7 @@ from typing import Any
 import click
 import numpy as np
 
+from zealous_sieve.core.engine.background import Background
 from zealous_sieve.core.engine.build import bars_of, closed_only, seen_at
 from zealous_sieve.core.engine.evaluate import evaluate
 from zealous_sieve.core.engine.panel import Column, Panel
@@ -22,11 +23,23 @@ from zealous_sieve.core.functions.specification import Kind
 from zealous_sieve.core.sieve.definition import read_sieve
 from zealous_sieve.core.sieve.prepare import prepare
 from zealous_sieve.core.sieve.scan import Hit, scan
-from zealous_sieve.storage.files import exact, iso, read_bars, write_hits, write_table
+from zealous_sieve.storage.files import (
+    exact,
+    iso,
+    read_bars,
+    read_instruments,
+    write_hits,
+    write_table,
+)
 from zealous_sieve.usecases.formulas import as_document, read_formula
 
 FILE = click.Path(path_type=Path, exists=True, dir_okay=False)
 OUT = click.Path(path_type=Path, dir_okay=False, writable=True)
+INSTRUMENTS = click.option(
+    "--instruments",
+    type=FILE,
+    help="CSV of what is known of them: code, tick, venue, hours, and facts.",
+)
 TRUTHS = {1.0: "yes", 0.0: "no"}
 
 
@@ -42,6 +55,25 @@ def read_panel(files: Sequence[Path]) -> Panel:
                 )
             series[code] = bars
     return Panel.of(series)
+
+
+def with_instruments(panel: Panel, file: Path | None) -> Panel:
+    """The panel with what a file says of its instruments; else the price step that its prices show."""
+    known = read_instruments(file) if file else {}
+    ticks = [_step(panel.columns["close"][panel.rows(n)]) for n in range(len(panel))]
+    return panel.with_background(
+        [known.get(code, Background(tick=ticks[n])) for n, code in enumerate(panel.codes)]
+    )
+
+
+def _step(prices: Column) -> float:
+    """The power of ten that all prices are whole multiples of, at least a millionth."""
+    known = prices[np.isfinite(prices)]
+    for digits in range(6):
+        scaled = known * 10.0**digits
+        if np.allclose(scaled, np.rint(scaled), rtol=0, atol=1e-6):
+            return float(10.0**-digits)
+    return 1e-6
 
 
 def newest(panel: Panel) -> int:
@@ -61,7 +93,8 @@ def written(value: Typed, column: Column) -> list[str]:
 @click.argument("formula")
 @click.option("--bars", required=True, type=FILE, help="CSV or Parquet file of bars.")
 @click.option("--instrument", help="Only this one, where the file holds several.")
-@click.option("--timeframe", "frame", help="Build slower bars first: 80m, 2d, 1w, 1mo.")
+@click.option("--timeframe", "frame", help="Build bars first: 80m, 1w, brick(10, 20), range(12).")
+@INSTRUMENTS
 @click.option("--forming", is_flag=True, help="Keep the last slow bar, even if it is unfinished.")
 @click.option("--input", "inputs", multiple=True, metavar="NAME=VALUE", help="Set an input.")
 @click.option("--out", type=OUT, help="CSV file to write; default: the terminal.")
@@ -70,13 +103,14 @@ def evaluate_formula(
     bars: Path,
     instrument: str | None,
     frame: str | None,
+    instruments: Path | None,
     forming: bool,
     inputs: Sequence[str],
     out: Path | None,
 ) -> None:
     """Evaluate FORMULA on every bar of a file (FORMULA may be @FILE)."""
     checked = check(_text(formula), dict(_setting(pair) for pair in inputs))
-    panel = read_panel([bars])
+    panel = with_instruments(read_panel([bars]), instruments)
     if instrument:
         panel.position(instrument)
         panel = panel.choose([instrument])
@@ -101,7 +135,7 @@ def _slower(panel: Panel, text: str, *, forming: bool) -> Panel:
     """Slower bars; without ``forming`` those that had closed when the last bar of the data did."""
     frame = read_timeframe(text)
     if frame is None:
-        message = f"{text!r} is not a timeframe; write 80m, 2d, 1w or 1mo"
+        message = f"{text!r} is not a timeframe; write 80m, 2d, 1w, brick(10, 20) or range(12)"
         raise click.BadParameter(message, param_hint="--timeframe")
     slow = bars_of(panel, frame)
     return slow if forming else closed_only(slow, newest(panel))
@@ -149,31 +183,42 @@ def check_formula(formula: str, as_json: bool) -> None:
 @click.command("scan")
 @click.argument("sieve", type=FILE)
 @click.option("--bars", multiple=True, type=FILE, help="Scan these files instead of the database.")
+@INSTRUMENTS
 @click.option("--as-of", metavar="TIME", help="Look from this moment, ISO 8601 with offset.")
 @click.option("--out", type=OUT, help="hits.csv, .json or .parquet; default: the terminal.")
-def scan_sieve(sieve: Path, bars: Sequence[Path], as_of: str | None, out: Path | None) -> None:
+def scan_sieve(
+    sieve: Path,
+    bars: Sequence[Path],
+    instruments: Path | None,
+    as_of: str | None,
+    out: Path | None,
+) -> None:
     """Sift with SIEVE, a JSON document; with files, over all their instruments."""
-    prepared = prepare(read_sieve(sieve.read_bytes()))
+    read = read_sieve(sieve.read_bytes())
     moment = _moment(as_of)
     if bars:
-        panel = read_panel(bars)
+        prepared = prepare(read)
+        panel = with_instruments(read_panel(bars), instruments)
         looked = int(moment.timestamp()) if moment else newest(panel)
-        panel = seen_at(panel, looked, timeframe(prepared.sieve.timeframe))
-        ticks: dict[str, float] = {}
+        panel = seen_at(panel, looked, timeframe(read.timeframe), forming=read.forming)
+        ticks = {code: panel.known(n).tick for n, code in enumerate(panel.codes)}
         names: dict[str, str] = {}
     else:
         from zealous_sieve import wiring
+        from zealous_sieve.usecases.library import desk_library
         from zealous_sieve.usecases.market import now, universe_panel
 
         outside = wiring.outside(wiring.address_from_environment())
-        panel, instruments = universe_panel(
+        prepared = prepare(read, desk_library(outside.formulas))
+        panel, chosen = universe_panel(
             outside,
-            prepared.sieve.universe,
+            read.universe,
             moment or now(outside.market),
-            prepared.sieve.timeframe,
+            read.timeframe,
+            forming=read.forming,
         )
-        ticks = {i.code: i.tick for i in instruments}
-        names = {i.code: i.name for i in instruments}
+        ticks = {i.code: i.tick for i in chosen}
+        names = {i.code: i.name for i in chosen}
     found = scan(prepared, panel, ticks=ticks)
     counts = f"{len(found.hits)} of {found.instruments} pass"
     click.echo(f"{counts}, {len(found.too_little_history)} with too little history", err=True)
@@ -196,6 +241,7 @@ def hit_row(hit: Hit, names: dict[str, str]) -> dict[str, Any]:
         "close": hit.close,
         "score": hit.score,
         "rank": None if hit.rank != hit.rank else hit.rank,
+        "provisional": hit.provisional,
         "reasons": [{"cell": r.cell, "sentence": r.sentence} for r in hit.reasons],
     }
 

@@ -13,6 +13,7 @@ from zealous_sieve.core.sieve.definition import read_sieve, write_sieve
 from zealous_sieve.storage.files import read_bars, write_bars, write_hits
 from zealous_sieve.usecases.errors import NotFoundError
 from zealous_sieve.usecases.importing import import_bars
+from zealous_sieve.usecases.library import desk_library, with_library
 from zealous_sieve.usecases.market import universe_members
 from zealous_sieve.usecases.ports import Outside
 from zealous_sieve.usecases.sieves import create_sieve, get_sieve
@@ -44,7 +45,7 @@ def import_bar_files(files: Sequence[Path]) -> None:
 @click.argument("file", type=FILE)
 def import_sieve_file(file: Path) -> None:
     """Import a sieve from its JSON document."""
-    stored = create_sieve(_outside().sieves, read_sieve(file.read_bytes()))
+    stored = create_sieve(_outside(), read_sieve(file.read_bytes()))
     click.echo(f"sieve {stored.id}: {stored.sieve.name}")
 
 
@@ -58,7 +59,9 @@ def give_out() -> None:
 @click.option("--out", type=OUT, help="Default: the terminal.")
 def export_sieve(sieve_id: int, out: Path | None) -> None:
     """Write a sieve as its JSON document."""
-    text = write_sieve(get_sieve(_outside().sieves, sieve_id).sieve)
+    outside = _outside()
+    stored = get_sieve(outside.sieves, sieve_id)
+    text = write_sieve(with_library(stored.sieve, desk_library(outside.formulas)))
     if out:
         out.write_text(text, "utf-8")
     else:

@@ -13,10 +13,12 @@ import numpy as np
 import pyarrow as pa
 import pyarrow.parquet as pq
 
+from zealous_sieve.core.engine.background import Background, read_session
 from zealous_sieve.core.engine.panel import Column, Times
 from zealous_sieve.core.errors import DataError, Problem
 from zealous_sieve.core.market.intake import (
     MOST_PROBLEMS,
+    OPTIONAL,
     Table,
     check_columns,
     refusal,
@@ -64,7 +66,8 @@ def _read_csv(path: Path) -> Table:
         raise DataError(*problems[:MOST_PROBLEMS])
     by_name = dict(zip(names, zip(*rows, strict=True), strict=True)) if rows else {}
     texts = {name: by_name.get(name, ()) for name in names}
-    columns = {n: _numbers(path, n, texts[n], lines, problems) for n in NUMBERS}
+    known = [n for n in (*NUMBERS, *OPTIONAL) if n in texts]
+    columns = {n: _numbers(path, n, texts[n], lines, problems) for n in known}
     times = _times(path, texts["time"], lines, problems)
     if problems:
         raise DataError(*problems[:MOST_PROBLEMS])
@@ -77,6 +80,8 @@ def _read_csv(path: Path) -> Table:
 def _numbers(
     path: Path, name: str, texts: Sequence[str], lines: list[int], problems: list[Problem]
 ) -> Column:
+    if name in OPTIONAL:
+        texts = [text or "nan" for text in texts]
     try:
         return np.array([float(text) for text in texts])
     except ValueError:
@@ -115,7 +120,7 @@ def _read_parquet(path: Path) -> Table:
     problems: list[Problem] = []
     lines = list(range(1, table.num_rows + 1))
     columns = {}
-    for name in NUMBERS:
+    for name in (n for n in (*NUMBERS, *OPTIONAL) if n in names):
         kind = table.schema.field(name).type
         if not (pa.types.is_floating(kind) or pa.types.is_integer(kind)):
             problems.append(refusal(str(path), 1, name, kind, "the column has to hold numbers"))
@@ -132,6 +137,46 @@ def _read_parquet(path: Path) -> Table:
     )
 
 
+def read_instruments(path: Path) -> dict[str, Background]:
+    """What is known of instruments, from a CSV file: columns ``code``, ``tick``, ``venue`` and
+    ``hours``; every other column is a fact. Raises DataError with the line."""
+    found: dict[str, Background] = {}
+    with path.open(newline="", encoding="utf-8-sig") as file:
+        reader = csv.DictReader(file)
+        if "code" not in (reader.fieldnames or ()):
+            problem = Problem(
+                code="wrong_columns",
+                message="line 1: the header lacks code",
+                mend="columns are code, and where known tick, venue, hours, and facts",
+                subject=str(path),
+            )
+            raise DataError(problem)
+        for row in reader:
+            found[row["code"]] = _background(path, reader.line_num, row)
+    return found
+
+
+def _background(path: Path, line: int, row: Mapping[str, str]) -> Background:
+    hours, venue = row.get("hours") or "", row.get("venue") or "its venue"
+    try:
+        tick = float(row.get("tick") or 0.01)
+    except ValueError:
+        tick = 0.0
+    if not 0 < tick < float("inf"):
+        reason = "the price step has to be a number above zero"
+        raise DataError(refusal(str(path), line, "tick", row.get("tick"), reason))
+    facts = {k: _fact(v) for k, v in row.items() if k not in ("code", "tick", "venue", "hours")}
+    session = read_session(venue, hours) if hours else None
+    return Background(session=session, tick=tick, facts=facts)
+
+
+def _fact(text: str | None) -> str | float | None:
+    try:
+        return float(text) if text else None
+    except ValueError:
+        return text
+
+
 def iso(seconds: int) -> str:
     """A moment as ISO 8601 with offset."""
     return datetime.fromtimestamp(int(seconds), UTC).isoformat()
@@ -144,12 +189,15 @@ def exact(value: float) -> str:
 
 def write_bars(series: Mapping[str, tuple[Times, Mapping[str, Column]]], path: Path) -> None:
     """Bars to CSV or Parquet, by the file's ending, in the form that can be imported."""
-    rows: dict[str, list[Any]] = {name: [] for name in ("instrument", "time", *NUMBERS)}
+    extras = [name for name in OPTIONAL if any(name in columns for _, columns in series.values())]
+    names = (*NUMBERS, *extras)
+    rows: dict[str, list[Any]] = {name: [] for name in ("instrument", "time", *names)}
     for code, (times, columns) in series.items():
         rows["instrument"] += [code] * len(times)
         rows["time"] += [iso(t) for t in times]
-        for name in NUMBERS:
-            rows[name] += columns[name].tolist()
+        for name in names:
+            missing = np.full(len(times), np.nan)
+            rows[name] += columns.get(name, missing).tolist()
     write_table(rows, path)
 
 

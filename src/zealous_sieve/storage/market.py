@@ -53,6 +53,14 @@ class MarketStore:
                 statement.on_conflict_do_update(index_elements=["code"], set_=fresh), rows
             )
 
+    def delete_instrument(self, code: str) -> None:
+        """Take away an instrument that has no bars of its own."""
+        with self.database.session() as session:
+            row = session.scalar(select(InstrumentRow).where(InstrumentRow.code == code))
+            if row is not None:
+                session.execute(delete(FindingRow).where(FindingRow.instrument_id == row.id))
+                session.delete(row)
+
     def universes(self) -> list[Universe]:
         with self.database.session() as session:
             query = select(UniverseRow).where(UniverseRow.deleted_at.is_(None))

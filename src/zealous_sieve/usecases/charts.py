@@ -121,10 +121,11 @@ def hit_chart(outside: Outside, run_id: int, code: str, bars: int = DEFAULT_BARS
 
 def _panel(outside: Outside, run: Run, instrument: Instrument, terms: dict[str, Term]) -> Panel:
     """The bars of one instrument, or of the run's universe where a term looks across it."""
+    bars, forming = run.sieve.timeframe, run.sieve.forming
     if needs_universe(terms):
-        panel, _ = universe_panel(outside, run.sieve.universe, run.as_of, run.sieve.timeframe)
+        panel, _ = universe_panel(outside, run.sieve.universe, run.as_of, bars, forming=forming)
         return panel
-    return panel_of(outside, [instrument], run.as_of, run.sieve.timeframe)
+    return panel_of(outside, [instrument], run.as_of, bars, forming=forming)
 
 
 def _judged_row(times: NDArray[np.int64], hit: dict[str, object] | None) -> int:

@@ -44,6 +44,18 @@ class StoredSieve:
 
 
 @dataclass(frozen=True, kw_only=True)
+class StoredFormula:
+    """A formula of the desk with its number and version."""
+
+    id: int
+    version: int
+    name: str
+    text: str
+    note: str
+    deleted: bool = False
+
+
+@dataclass(frozen=True, kw_only=True)
 class Version:
     """One saved state of a sieve."""
 
@@ -92,6 +104,7 @@ class BarsPort(Protocol):
 class MarketPort(Protocol):
     def instruments(self) -> list[Instrument]: ...
     def add_instruments(self, instruments: Sequence[Instrument]) -> None: ...
+    def delete_instrument(self, code: str) -> None: ...
     def universes(self) -> list[Universe]: ...
     def add_universes(self, universes: Sequence[Universe]) -> None: ...
     def venues(self) -> list[Venue]: ...
@@ -111,6 +124,14 @@ class SievesPort(Protocol):
     def add_version(self, sieve_id: int, sieve: Sieve) -> StoredSieve: ...
     def versions(self, sieve_id: int) -> list[Version]: ...
     def set_deleted(self, sieve_id: int, deleted: bool) -> None: ...
+
+
+class FormulasPort(Protocol):
+    def all(self) -> list[StoredFormula]: ...
+    def get(self, formula_id: int) -> StoredFormula | None: ...
+    def add(self, name: str, text: str, note: str) -> StoredFormula: ...
+    def add_version(self, formula_id: int, name: str, text: str, note: str) -> StoredFormula: ...
+    def set_deleted(self, formula_id: int, deleted: bool) -> None: ...
 
 
 class RunsPort(Protocol):
@@ -143,6 +164,7 @@ class Outside:
 
     bars: BarsPort
     market: MarketPort
+    formulas: FormulasPort
     sieves: SievesPort
     runs: RunsPort
     queue: QueuePort

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import time
 from collections.abc import Mapping, Sequence
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, replace
 from datetime import datetime
 from threading import Event
 from typing import Any
@@ -14,6 +14,7 @@ from zealous_sieve.core.sieve.difference import Difference, difference
 from zealous_sieve.core.sieve.prepare import prepare
 from zealous_sieve.core.sieve.scan import Count, Hit, Scan, scan
 from zealous_sieve.usecases.errors import ConflictError, NotFoundError, UseCaseError
+from zealous_sieve.usecases.library import desk_library, with_library
 from zealous_sieve.usecases.market import now, panel_of, universe_panel
 from zealous_sieve.usecases.ports import (
     Outside,
@@ -39,8 +40,9 @@ def start_run(outside: Outside, sieve_id: int, as_of: datetime | None = None) ->
     present = now(outside.market)
     if as_of is not None and as_of > present:
         raise ConflictError("future", "a run can't look from a moment that is still to come")
-    prepare(stored.sieve)
-    run = outside.runs.add(stored, as_of or present)
+    whole = with_library(stored.sieve, desk_library(outside.formulas))
+    prepare(whole)
+    run = outside.runs.add(replace(stored, sieve=whole), as_of or present)
     outside.queue.submit_run(run.id)
     return run
 
@@ -52,7 +54,11 @@ def execute_run(outside: Outside, run_id: int) -> None:
         return
     try:
         panel, instruments = universe_panel(
-            outside, run.sieve.universe, run.as_of, run.sieve.timeframe
+            outside,
+            run.sieve.universe,
+            run.as_of,
+            run.sieve.timeframe,
+            forming=run.sieve.forming,
         )
         if not outside.runs.begin(run_id, len(instruments)):
             return

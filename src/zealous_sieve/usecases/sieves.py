@@ -5,7 +5,7 @@ from __future__ import annotations
 from zealous_sieve.core.sieve.definition import Sieve
 from zealous_sieve.core.sieve.prepare import prepare
 from zealous_sieve.usecases.errors import ConflictError, NotFoundError
-from zealous_sieve.usecases.ports import SievesPort, StoredSieve, Version
+from zealous_sieve.usecases.ports import Outside, SievesPort, StoredSieve, Version
 
 
 def list_sieves(sieves: SievesPort) -> list[StoredSieve]:
@@ -22,19 +22,19 @@ def get_sieve(sieves: SievesPort, sieve_id: int) -> StoredSieve:
     return stored
 
 
-def create_sieve(sieves: SievesPort, sieve: Sieve) -> StoredSieve:
+def create_sieve(outside: Outside, sieve: Sieve) -> StoredSieve:
     """Keep a new sieve. Raises SieveError when its formulas make no sense."""
-    prepare(sieve)
-    return sieves.add(sieve)
+    prepare(sieve, _desk(outside))
+    return outside.sieves.add(sieve)
 
 
-def save_sieve(sieves: SievesPort, sieve_id: int, sieve: Sieve, based_on: int) -> StoredSieve:
+def save_sieve(outside: Outside, sieve_id: int, sieve: Sieve, based_on: int) -> StoredSieve:
     """Keep a changed sieve as a new version; nothing happens when it is unchanged.
 
     ``based_on`` is the version the change was made from. Raises ConflictError when a newer one has
     been saved since, SieveError when the formulas make no sense.
     """
-    stored = get_sieve(sieves, sieve_id)
+    stored = get_sieve(outside.sieves, sieve_id)
     if stored.version != based_on:
         raise ConflictError(
             "changed_meanwhile",
@@ -42,8 +42,12 @@ def save_sieve(sieves: SievesPort, sieve_id: int, sieve: Sieve, based_on: int) -
             f"{based_on}",
             "reload it and make the change again, or save yours under another name",
         )
-    prepare(sieve)
-    return stored if stored.sieve == sieve else sieves.add_version(sieve_id, sieve)
+    prepare(sieve, _desk(outside))
+    return stored if stored.sieve == sieve else outside.sieves.add_version(sieve_id, sieve)
+
+
+def _desk(outside: Outside) -> dict[str, str]:
+    return {stored.name: stored.text for stored in outside.formulas.all()}
 
 
 def delete_sieve(sieves: SievesPort, sieve_id: int) -> None:

@@ -7,6 +7,7 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
+from zealous_sieve.core.market.pairs import Relation
 from zealous_sieve.core.sieve.definition import Sieve
 from zealous_sieve.usecases.ports import VerdictKind
 
@@ -18,6 +19,24 @@ class Request(BaseModel):
 class FormulaBody(Request):
     text: Annotated[str, Field(max_length=100_000)]
     role: Literal["any", "condition", "number"] = "any"
+
+
+class NamedFormulaBody(Request):
+    name: Annotated[str, Field(pattern=r"^[A-Za-z][A-Za-z_0-9]*$", max_length=60)]
+    text: Annotated[str, Field(min_length=1, max_length=20_000)]
+    note: Annotated[str, Field(max_length=4000)] = ""
+
+
+class SaveFormulaBody(NamedFormulaBody):
+    based_on: int
+
+
+class PairBody(Request):
+    code: Annotated[str, Field(min_length=2, max_length=12)]
+    name: Annotated[str, Field(max_length=120)] = ""
+    left: str
+    right: str
+    relation: Relation
 
 
 class SieveBody(Request):

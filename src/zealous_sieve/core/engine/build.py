@@ -93,6 +93,8 @@ class _Same:
 
 
 _KEPT = _Kept(12)
+UNFINISHED = "_unfinished"
+"""The column that marks bars which had not closed, in panels with forming bars."""
 
 
 def _identity(panel: Panel) -> tuple[object, ...]:
@@ -117,7 +119,9 @@ def _build(panel: Panel, rule: BarRule) -> Panel:
             parts.append(_from_base(_with_unfinished(own, bases), rule))
     made = parts[0] if len(parts) == 1 else _together(panel.codes, parts)
     if panel.forming_at is not None and made.closes is not None:
+        unfinished = (made.closes > panel.forming_at).astype(np.float64)
         made = replace(made, closes=np.minimum(made.closes, panel.forming_at))
+        made = made.with_columns({UNFINISHED: unfinished})
     return made
 
 

@@ -54,8 +54,8 @@ def evaluate(
 
     Raises DataError ``no_such_column`` and CancelledError.
     """
-    panel = with_elsewhere(terms, panel, evaluate)
     made = plan(terms, last=last)
+    panel = with_elsewhere(terms, panel, evaluate, made.reads)
     panel = with_sources(panel, made.fields)
     shape = (len(panel.times),) if last is None else (len(panel), last)
     results = {name: np.full(shape, np.nan) for name in terms}

@@ -98,11 +98,12 @@ def _bricks(
     if count:
         _lay(steps, float(kind.size), float(kind.reversal), laid)
     done = laid[:, 0].astype(np.int64)
-    levels = laid[:, 1] * tick
+    levels = np.round(laid[:, 1] * tick, 9)
     begun = np.append(0, done[:-1] + 1)[:count]
     empty = begun > done
     firsts = np.where(empty, done, begun)
-    opening = np.append(steps[0] * tick if len(steps) else 0.0, levels)[:count]
+    start = np.round(steps[0] * tick, 9) if len(steps) else 0.0
+    opening = np.append(start, levels)[:count]
     made = {name: joined(name, column, firsts, done) for name, column in columns.items()}
     for name in made:
         if name not in ("open", "high", "low", "close", "feed_lag_ms"):

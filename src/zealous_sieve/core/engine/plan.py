@@ -32,7 +32,7 @@ class Plan:
 
     Places are numbered: bar columns first (``fields``), then constants (``constants``), then
     ``scratch`` columns that are reused once nobody needs them. ``roots`` gives the place of each
-    wanted result.
+    wanted result, ``reads`` tells of how many of the last bars each field is read.
     """
 
     fields: tuple[str, ...]
@@ -40,6 +40,7 @@ class Plan:
     scratch: int
     steps: tuple[Step, ...]
     roots: Mapping[str, int]
+    reads: Mapping[str, int]
 
 
 def plan(wanted: Mapping[str, Term], *, last: int | None = None) -> Plan:
@@ -60,6 +61,7 @@ def plan(wanted: Mapping[str, Term], *, last: int | None = None) -> Plan:
         scratch=shelf.size,
         steps=tuple(steps),
         roots={name: places[term] for name, term in wanted.items()},
+        reads={term.field: needs[term] for term in order if isinstance(term, Source)},
     )
 
 

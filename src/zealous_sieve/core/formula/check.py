@@ -8,6 +8,7 @@ from functools import lru_cache
 from zealous_sieve.core.errors import FormulaError, Problem
 from zealous_sieve.core.formula import problems, tree
 from zealous_sieve.core.formula.expression import Checker
+from zealous_sieve.core.formula.lexer import tokens_of
 from zealous_sieve.core.formula.limits import MAX_TERMS
 from zealous_sieve.core.formula.parser import parse
 from zealous_sieve.core.formula.terms import in_order
@@ -50,6 +51,15 @@ def _check(
         types=reader.checker.types,
         definitions=reader.definitions,
     )
+
+
+@lru_cache(maxsize=1024)
+def names_in(text: str) -> frozenset[str]:
+    """Every name that stands in a formula; none where it can't be read."""
+    try:
+        return frozenset(str(token) for token in tokens_of(text) if token.type == "NAME")
+    except FormulaError:
+        return frozenset()
 
 
 class _Shelf:

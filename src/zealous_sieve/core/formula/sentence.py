@@ -179,6 +179,12 @@ class _Speaker:
         return figure(abs(gap), self._unit(node.left), self.tick)
 
     def _plain(self, node: tree.Compare) -> str:
+        texts = [side for side in (node.right, node.left) if isinstance(side, tree.Text)]
+        if texts:
+            other = node.left if texts[0] is node.right else node.right
+            negated = "not " if node.relation == tree.Relation.DIFFERENT else ""
+            verdict = f": {self._word(node, 'so it is', 'not so')}" if self.values else ""
+            return f"{self.name(other)} is {negated}{self.name(texts[0])}{verdict}"
         relation = RELATIONS[node.relation]
         return f"{self.value(node.left)} is {self._stands(node)}{relation} {self.value(node.right)}"
 
@@ -220,6 +226,8 @@ class _Speaker:
         typed = self.formula.types.get(node)
         if typed is None or typed.number is not None:
             return self.number(node)
+        if typed.kind == Kind.TEXT:
+            return self.name(node)
         if self.values is None:
             return self.name(node)
         return f"{self.name(node)} {figure(self._number_at(node), typed.unit, self.tick)}"
@@ -248,7 +256,7 @@ class _Speaker:
                     return node.name
                 if typed is not None and typed.name == node.name:
                     return node.name
-                return SOURCE_NAMES.get(node.name, node.name.capitalize())
+                return SOURCE_NAMES.get(node.name, node.name.capitalize().replace("_", " "))
             case tree.Call():
                 return self._call(node)
             case tree.Pick():
@@ -258,7 +266,7 @@ class _Speaker:
             case tree.Of():
                 return f"{self.name(node.value)} of {node.code}"
             case tree.Text():
-                return node.value
+                return f'"{node.value}"'
             case tree.Minus():
                 inner = self.name(node.value)
                 compound = isinstance(node.value, tree.Arithmetic)

@@ -33,7 +33,9 @@ class Typed:
     @property
     def number(self) -> float | None:
         """The value, where it is the same on every bar."""
-        if self.outputs is not None or not isinstance(self.term, Constant):
+        if self.outputs is not None or self.kind == Kind.TEXT:
+            return None
+        if not isinstance(self.term, Constant):
             return None
         return self.term.value
 

@@ -10,8 +10,10 @@ from numpy.typing import NDArray
 
 from zealous_sieve.core.engine.panel import Column, Times
 from zealous_sieve.core.errors import DataError, Problem
+from zealous_sieve.core.functions.catalogue import EXTRAS
 
 REQUIRED = ("time", "open", "high", "low", "close", "volume")
+OPTIONAL = EXTRAS
 PRICES = ("open", "high", "low", "close")
 MOST_PROBLEMS = 20
 
@@ -50,7 +52,8 @@ def check_columns(file: str, names: Sequence[str]) -> None:
                 code="wrong_columns",
                 message=f"line 1: the header {complaint}; it reads {', '.join(names)[:120]}",
                 mend="columns are instrument,time,open,high,low,close,volume "
-                "(no instrument column for a single instrument)",
+                "(no instrument column for a single instrument), and where known "
+                + ",".join(OPTIONAL),
                 subject=file,
             )
         )
@@ -86,6 +89,9 @@ def _bad_values(table: Table) -> list[Problem]:
     ]
     rules += [(name, columns[name] <= 0, "a price has to be above zero") for name in PRICES]
     rules.append(("volume", columns["volume"] < 0, "volume can't be negative"))
+    extras = [name for name in OPTIONAL if name in columns]
+    rules += [(name, columns[name] < 0, "this can't be negative") for name in extras]
+    rules += [(name, np.isinf(columns[name]), "a finite number is needed") for name in extras]
     rules.append(("high", columns["high"] < top, "the high is below another price of the bar"))
     rules.append(("low", columns["low"] > bottom, "the low is above another price of the bar"))
     return [

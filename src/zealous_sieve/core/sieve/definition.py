@@ -9,9 +9,10 @@ from __future__ import annotations
 from enum import StrEnum
 from typing import Annotated, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationError
+from pydantic import BaseModel, ConfigDict, Field, ValidationError, field_validator
 
 from zealous_sieve.core.errors import Problem, SieveError
+from zealous_sieve.core.formula.timeframe import read_timeframe
 
 FORMAT = "zealous-sieve/sieve/1"
 
@@ -55,8 +56,11 @@ class Sieve(_Record):
     name: Annotated[str, Field(min_length=1, max_length=120)]
     note: Annotated[str, Field(max_length=4000)] = ""
     universe: Annotated[str, Field(min_length=1, max_length=120)]
-    timeframe: Annotated[str, Field(pattern=r"^[1-9]\d{0,4}(mo|s|m|h|d|w)$")] = "1d"
-    """What a bar is: a whole number of s, m, h, d, w or mo, built from the bars there are."""
+    timeframe: Annotated[str, Field(max_length=40)] = "1d"
+    """What a bar is: a whole number of s, m, h, d, w or mo, or brick(10, 20), ticks(500), range(12),
+    volume(10000); built from the bars there are."""
+    forming: bool = False
+    """Whether the unfinished bar counts; what rests on it is provisional."""
     side: Side = Side.LONG
     fired_within: Annotated[int, Field(ge=1, le=250)] = 1
     """On which of the last bars the conditions may have held together."""
@@ -64,6 +68,14 @@ class Sieve(_Record):
     conditions: Annotated[tuple[Condition, ...], Field(min_length=1, max_length=50)]
     rank: Annotated[str, Field(max_length=20_000)] = ""
     """A number formula; the largest comes first among hits of equal score."""
+
+    @field_validator("timeframe")
+    @classmethod
+    def _known_timeframe(cls, text: str) -> str:
+        found = read_timeframe(text)
+        if found is None:
+            raise ValueError("write a timeframe such as 80m or 1w, or a kind such as brick(10, 20)")
+        return str(found)
 
 
 def read_sieve(text: str | bytes) -> Sieve:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Container, Mapping
 from dataclasses import dataclass, replace
 
 from zealous_sieve.core.errors import FormulaError, Problem, SieveError
@@ -61,13 +61,13 @@ def truth_of(formula: Formula) -> Term:
     return formula.value.term
 
 
-def prepare(sieve: Sieve) -> Prepared:
-    """Check every formula of a sieve.
+def prepare(sieve: Sieve, desk: Mapping[str, str] | None = None) -> Prepared:
+    """Check every formula of a sieve; ``desk`` are formulas that it may call beside its own.
 
     Raises SieveError with all problems; each names its condition in ``subject``.
     """
     problems: list[Problem] = []
-    library = _library(sieve, problems)
+    library = {**(desk or {}), **_library(sieve, desk or {}, problems)}
     formulas = [
         _checked(c.formula, check_condition, library, f"conditions.{n}.formula", problems)
         for n, c in enumerate(sieve.conditions)
@@ -84,18 +84,24 @@ def prepare(sieve: Sieve) -> Prepared:
     return Prepared(sieve=sieve, formulas=tuple(f for f in formulas if f), rank=rank)
 
 
-def _library(sieve: Sieve, problems: list[Problem]) -> dict[str, str]:
+def name_problem(name: str, others: Container[str], subject: str) -> Problem | None:
+    """What is wrong with the name of a formula, beside ``others`` that have one already."""
+    taken = name in others or name in SOURCES or find(name) is not None or name in RESERVED
+    if not taken:
+        return None
+    message = f"{name} is taken: choose another name"
+    return Problem(code="name_taken", message=message, subject=subject)
+
+
+def _library(sieve: Sieve, desk: Mapping[str, str], problems: list[Problem]) -> dict[str, str]:
     """The sieve's own formulas, each checked for itself."""
     library: dict[str, str] = {}
     for n, named in enumerate(sieve.formulas):
-        subject = f"formulas.{n}.name"
-        taken = named.name in library or named.name in SOURCES or find(named.name) is not None
-        if taken or named.name in RESERVED:
-            message = f"{named.name} is taken: choose another name"
-            problems.append(Problem(code="name_taken", message=message, subject=subject))
+        problem = name_problem(named.name, library, f"formulas.{n}.name")
+        problems += [problem] if problem else []
         library[named.name] = named.text
     for n, named in enumerate(sieve.formulas):
-        _checked(named.text, check, library, f"formulas.{n}.text", problems)
+        _checked(named.text, check, {**desk, **library}, f"formulas.{n}.text", problems)
     return library
 
 

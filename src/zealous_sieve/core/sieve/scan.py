@@ -11,12 +11,13 @@ from threading import Event
 import numpy as np
 from numpy.typing import NDArray
 
+from zealous_sieve.core.engine.build import UNFINISHED
 from zealous_sieve.core.engine.elsewhere import needs_universe
 from zealous_sieve.core.engine.evaluate import Progress, evaluate
 from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.formula import canonical
 from zealous_sieve.core.formula.sentence import parts, say
-from zealous_sieve.core.formula.terms import apply
+from zealous_sieve.core.formula.terms import OnTimeframe, apply, in_order
 from zealous_sieve.core.formula.typed import Formula
 from zealous_sieve.core.sieve.definition import Role
 from zealous_sieve.core.sieve.prepare import Prepared, truth_of, weight
@@ -60,6 +61,8 @@ class Hit:
     close: float
     score: float
     rank: float
+    provisional: bool
+    """Rests on a bar that has not closed."""
     reasons: tuple[Reason, ...]
     values: Mapping[str, float]
 
@@ -181,11 +184,23 @@ def _finish(
                 close=float(chosen.columns["close"][bar]),
                 score=draft.score,
                 rank=draft.rank,
+                provisional=draft.bar == 0 and provisional(prepared, chosen, n),
                 reasons=reasons(prepared, values, ticks.get(code, 0.01)),
                 values=values,
             )
         )
     return tuple(hits)
+
+
+def provisional(prepared: Prepared, panel: Panel, position: int) -> bool:
+    """Whether what is said of an instrument's newest bar rests on a bar that has not closed: this one,
+    or a slower one that a condition looks at."""
+    unfinished = panel.columns.get(UNFINISHED)
+    if unfinished is None:
+        return False
+    terms = [truth_of(formula) for formula in prepared.formulas]
+    slower = any(isinstance(term, OnTimeframe) for term in in_order(terms))
+    return bool(unfinished[panel.ends[position] - 1] == 1.0) or slower
 
 
 def _numbers(

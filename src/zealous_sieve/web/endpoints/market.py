@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from zealous_sieve.usecases import market, runs
+from zealous_sieve.core.market.instruments import Instrument
+from zealous_sieve.usecases import market, pairs, runs
 from zealous_sieve.usecases.market import InstrumentSummary, UniverseSummary
 from zealous_sieve.usecases.ports import Outside
 from zealous_sieve.usecases.runs import Thread
 from zealous_sieve.web.contract import Contract
-from zealous_sieve.web.shapes import UniverseQuery
+from zealous_sieve.web.shapes import PairBody, UniverseQuery
 
 
 def contract(outside: Outside) -> Contract:
@@ -27,5 +28,15 @@ def contract(outside: Outside) -> Contract:
     def get_instruments(query: UniverseQuery) -> list[InstrumentSummary]:
         """The instruments of a universe with coverage and what the data check found."""
         return market.list_instruments(outside, query.universe)
+
+    @api.endpoint("POST", "/pairs", reply=Instrument, body=PairBody)
+    def add_pair(body: PairBody) -> Instrument:
+        """Define a difference or ratio of two instruments as one of its own."""
+        return pairs.add_pair(outside, body.code, body.name, body.left, body.right, body.relation)
+
+    @api.endpoint("DELETE", "/pairs/<code>")
+    def delete_pair(code: str) -> None:
+        """Take a pair away."""
+        pairs.delete_pair(outside, code)
 
     return api

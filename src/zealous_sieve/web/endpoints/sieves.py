@@ -2,12 +2,19 @@
 
 from __future__ import annotations
 
-from zealous_sieve.usecases import formulas, preview, sieves
+from zealous_sieve.usecases import formulas, library, preview, sieves
 from zealous_sieve.usecases.formulas import Reading, Vocabulary
-from zealous_sieve.usecases.ports import Outside, StoredSieve, Version
+from zealous_sieve.usecases.library import LibraryEntry
+from zealous_sieve.usecases.ports import Outside, StoredFormula, StoredSieve, Version
 from zealous_sieve.usecases.preview import Preview
 from zealous_sieve.web.contract import Contract
-from zealous_sieve.web.shapes import FormulaBody, SaveBody, SieveBody
+from zealous_sieve.web.shapes import (
+    FormulaBody,
+    NamedFormulaBody,
+    SaveBody,
+    SaveFormulaBody,
+    SieveBody,
+)
 
 
 def contract(outside: Outside) -> Contract:
@@ -21,7 +28,34 @@ def contract(outside: Outside) -> Contract:
     @api.endpoint("POST", "/formula", reply=Reading, body=FormulaBody)
     def read_formula(body: FormulaBody) -> Reading:
         """What a formula means, or what is wrong with it."""
-        return formulas.read_formula(body.text, body.role)
+        return formulas.read_formula(body.text, body.role, library.desk_library(outside.formulas))
+
+    @api.endpoint("GET", "/formulas", reply=list[LibraryEntry])
+    def get_formulas() -> list[LibraryEntry]:
+        """The desk's formulas, what they mean and who calls them."""
+        return library.list_formulas(outside)
+
+    @api.endpoint("POST", "/formulas", reply=StoredFormula, body=NamedFormulaBody)
+    def add_formula(body: NamedFormulaBody) -> StoredFormula:
+        """Keep a new formula of the desk."""
+        return library.add_formula(outside, body.name, body.text, body.note)
+
+    @api.endpoint("PUT", "/formulas/<int:formula_id>", reply=StoredFormula, body=SaveFormulaBody)
+    def save_formula(formula_id: int, body: SaveFormulaBody) -> StoredFormula:
+        """Keep a change as a new version."""
+        return library.save_formula(
+            outside, formula_id, body.name, body.text, body.note, body.based_on
+        )
+
+    @api.endpoint("DELETE", "/formulas/<int:formula_id>")
+    def delete_formula(formula_id: int) -> None:
+        """Put a formula away."""
+        library.delete_formula(outside, formula_id)
+
+    @api.endpoint("POST", "/formulas/<int:formula_id>/restore", reply=StoredFormula)
+    def restore_formula(formula_id: int) -> StoredFormula:
+        """Undo a deletion."""
+        return library.restore_formula(outside, formula_id)
 
     @api.endpoint("POST", "/preview", reply=Preview, body=SieveBody)
     def preview_sieve(body: SieveBody) -> Preview:
@@ -36,7 +70,7 @@ def contract(outside: Outside) -> Contract:
     @api.endpoint("POST", "/sieves", reply=StoredSieve, body=SieveBody)
     def create_sieve(body: SieveBody) -> StoredSieve:
         """Keep a new sieve."""
-        return sieves.create_sieve(outside.sieves, body.sieve)
+        return sieves.create_sieve(outside, body.sieve)
 
     @api.endpoint("GET", "/sieves/<int:sieve_id>", reply=StoredSieve)
     def get_sieve(sieve_id: int) -> StoredSieve:
@@ -46,7 +80,7 @@ def contract(outside: Outside) -> Contract:
     @api.endpoint("PUT", "/sieves/<int:sieve_id>", reply=StoredSieve, body=SaveBody)
     def save_sieve(sieve_id: int, body: SaveBody) -> StoredSieve:
         """Keep a change as a new version."""
-        return sieves.save_sieve(outside.sieves, sieve_id, body.sieve, body.based_on)
+        return sieves.save_sieve(outside, sieve_id, body.sieve, body.based_on)
 
     @api.endpoint("DELETE", "/sieves/<int:sieve_id>")
     def delete_sieve(sieve_id: int) -> None:

@@ -60,6 +60,11 @@ class Coast:
     events: tuple[Event, ...]
     bars: Mapping[Base, Mapping[str, Series]]
 
+    @property
+    def daily(self) -> Mapping[str, Series]:
+        """The daily bars by code."""
+        return self.bars[Base.DAY]
+
 
 def build(seed: int = SEED, extent: Extent | None = None) -> Coast:
     """Make the demo market: the same every time for one seed."""

@@ -1,0 +1,70 @@
+"""The desk's formulas and their versions."""
+
+from __future__ import annotations
+
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session
+
+from zealous_sieve.storage.database import Database
+from zealous_sieve.storage.models import FormulaRow, FormulaVersionRow
+from zealous_sieve.storage.owners import owner_id
+from zealous_sieve.usecases.ports import StoredFormula
+
+
+class FormulaStore:
+    """Implements FormulasPort."""
+
+    def __init__(self, database: Database) -> None:
+        self.database = database
+
+    def all(self) -> list[StoredFormula]:
+        """Those that are not deleted."""
+        query = select(FormulaRow).where(FormulaRow.deleted_at.is_(None)).order_by(FormulaRow.id)
+        with self.database.session() as session:
+            return [_stored(session, row) for row in session.scalars(query)]
+
+    def get(self, formula_id: int) -> StoredFormula | None:
+        with self.database.session() as session:
+            row = session.get(FormulaRow, formula_id)
+            return None if row is None else _stored(session, row)
+
+    def add(self, name: str, text: str, note: str) -> StoredFormula:
+        with self.database.session() as session:
+            row = FormulaRow(owner_id=owner_id(session), name=name, version=0)
+            session.add(row)
+            session.flush()
+            return _keep(session, row, name, text, note)
+
+    def add_version(self, formula_id: int, name: str, text: str, note: str) -> StoredFormula:
+        with self.database.session() as session:
+            row = session.get_one(FormulaRow, formula_id, with_for_update=True)
+            return _keep(session, row, name, text, note)
+
+    def set_deleted(self, formula_id: int, deleted: bool) -> None:
+        with self.database.session() as session:
+            moment = session.scalar(select(func.now())) if deleted else None
+            session.get_one(FormulaRow, formula_id).deleted_at = moment
+
+
+def _keep(session: Session, row: FormulaRow, name: str, text: str, note: str) -> StoredFormula:
+    row.version += 1
+    row.name = name
+    session.add(
+        FormulaVersionRow(
+            formula_id=row.id, version=row.version, name=name, text=text, note=note
+        )
+    )  # fmt: skip
+    session.flush()
+    return _stored(session, row)
+
+
+def _stored(session: Session, row: FormulaRow) -> StoredFormula:
+    version = session.get_one(FormulaVersionRow, (row.id, row.version))
+    return StoredFormula(
+        id=row.id,
+        version=row.version,
+        name=row.name,
+        text=version.text,
+        note=version.note,
+        deleted=row.deleted_at is not None,
+    )

@@ -1,0 +1,42 @@
+"""Instruments made of two others."""
+
+from __future__ import annotations
+
+from zealous_sieve.core.errors import DataError, Problem
+from zealous_sieve.core.market.instruments import Instrument, InstrumentKind
+from zealous_sieve.core.market.pairs import Relation, make_pair
+from zealous_sieve.usecases.errors import ConflictError, NotFoundError
+from zealous_sieve.usecases.market import check_data
+from zealous_sieve.usecases.ports import Outside
+
+
+def add_pair(
+    outside: Outside, code: str, name: str, left: str, right: str, relation: Relation
+) -> Instrument:
+    """Define ``left - right`` or ``left ÷ right`` as an instrument.
+
+    Raises ConflictError for a code that is taken, NotFoundError for a leg that does not exist, DataError
+    for legs that make no pair.
+    """
+    known = {instrument.code: instrument for instrument in outside.market.instruments()}
+    if code in known:
+        message = f"there is an instrument {code} already: {known[code].name}"
+        raise ConflictError("code_taken", message, "choose another code")
+    for leg in (left, right):
+        if leg not in known:
+            raise NotFoundError("instrument", leg)
+    if not code.isalnum() or not code.isascii():
+        message = f"{code!r} can't be a code: letters and digits only"
+        raise DataError(Problem(code="bad_code", message=message, mend="write it like LANTPR"))
+    pair = make_pair(code, name or f"{left} to {right}", known[left], known[right], relation)
+    outside.market.add_instruments([pair])
+    check_data(outside)
+    return pair
+
+
+def delete_pair(outside: Outside, code: str) -> None:
+    """Take a pair away; its legs and what was found in runs stay. Raises NotFoundError."""
+    pairs = {i.code for i in outside.market.instruments() if i.kind == InstrumentKind.PAIR}
+    if code not in pairs:
+        raise NotFoundError("pair", code)
+    outside.market.delete_instrument(code)
