@@ -56,7 +56,7 @@ def test_universes_and_instruments_tell_coverage_and_findings(client: FlaskClien
     assert len(kelp) == 24
     assert all(i["sector"] == "kelp" and i["bars"] > 1500 for i in kelp)
     everything = get(client, "/instruments?universe=All%20instruments")
-    assert sum(len(i["findings"]) for i in everything) == 5
+    assert sum(len(i["findings"]) for i in everything) == 7
     assert client.get("/api/instruments?universe=Nowhere").status_code == 404
 
 

@@ -13,7 +13,7 @@ from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.formula.timeframe import timeframe
 from zealous_sieve.core.market.instruments import Instrument, InstrumentKind, background_of, members
 from zealous_sieve.core.market.pairs import Pair, pair_of, with_pairs
-from zealous_sieve.core.market.soundness import Finding, inspect
+from zealous_sieve.core.market.soundness import Coverage, Finding, coverage, inspect
 from zealous_sieve.usecases.errors import NotFoundError
 from zealous_sieve.usecases.ports import MarketPort, Outside
 
@@ -27,7 +27,11 @@ class UniverseSummary:
 
 @dataclass(frozen=True, kw_only=True)
 class InstrumentSummary:
-    """An instrument with what its daily bars cover; moments in seconds since 1970."""
+    """An instrument with what its daily bars cover; moments in seconds since 1970.
+
+    ``hours`` are those of its venue, empty where they are not known; ``coverage`` has one entry for each
+    base that holds bars of it.
+    """
 
     code: str
     name: str
@@ -40,6 +44,8 @@ class InstrumentSummary:
     first: int
     last: int
     close: float
+    hours: str
+    coverage: tuple[Coverage, ...]
     findings: tuple[Finding, ...]
 
 
@@ -148,6 +154,8 @@ def _summary(
         first=int(panel.times[rows.start]) if count else 0,
         last=int(panel.times[rows.stop - 1]) if count else 0,
         close=float(panel.columns["close"][rows.stop - 1]) if count else float(np.nan),
+        hours=str(panel.known(position).session or ""),
+        coverage=tuple(coverage(panel, position)),
         findings=findings,
     )
 

@@ -14,6 +14,7 @@ from zealous_sieve.core.engine.formed import form
 from zealous_sieve.core.engine.panel import NEVER, Column, Panel, Series, Times
 from zealous_sieve.core.errors import DataError, Problem
 from zealous_sieve.core.formula.timeframe import BarKind, BarRule, Form, Timeframe, of_seconds
+from zealous_sieve.core.functions.kernel import compiled
 
 
 def seen_at(panel: Panel, moment: int, rule: BarRule, *, forming: bool = False) -> Panel:
@@ -243,13 +244,32 @@ def _together(codes: tuple[str, ...], parts: Sequence[Panel]) -> Panel:
     )
 
 
-def seen_from(fast: Panel, slow: Panel, column: Column) -> Column:
-    """A slow panel's column at each bar of the fast one: that of the last bar closed by then."""
+def seen_from(fast: Panel, slow: Panel, column: Column, need: int) -> Column:
+    """A slow panel's column at the last ``need`` bars of each instrument of the fast one: the value of
+    the last bar that had closed when the fast one did. Earlier bars are missing."""
     seen = np.full(len(fast.times), np.nan)
-    for position in range(len(fast)):
-        rows, own = fast.rows(position), slow.rows(position)
-        seen[rows] = last_known(fast.close_times(rows), slow.close_times(own), column[own])
+    first = np.maximum(fast.starts, fast.ends - need)
+    _look_back(
+        *fast.moments(), first, fast.ends, *slow.moments(), slow.starts, slow.ends, column, seen
+    )
     return seen
+
+
+@compiled
+def _look_back(  # type: ignore[no-untyped-def]
+    fast, fast_later, firsts, ends, slow, slow_later, slow_starts, slow_ends, column, seen
+):
+    for i in range(len(firsts)):
+        upcoming = slow_starts[i]
+        if firsts[i] < ends[i]:
+            own = slow[slow_starts[i] : slow_ends[i]]
+            upcoming += np.searchsorted(own, fast[firsts[i]] + fast_later - slow_later, "right")
+        for row in range(firsts[i], ends[i]):
+            moment = fast[row] + fast_later
+            while upcoming < slow_ends[i] and slow[upcoming] + slow_later <= moment:
+                upcoming += 1
+            if upcoming > slow_starts[i]:
+                seen[row] = column[upcoming - 1]
 
 
 def last_known(moments: Times, closes: Times, column: Column) -> Column:

@@ -41,7 +41,7 @@ def with_elsewhere(
         here = [t for t in wanted if isinstance(t, OnTimeframe) and t.timeframe == frame]
         slow = bars_of(panel, frame)
         found = evaluate({term.field: term.inner for term in here}, slow)
-        added |= {field: seen_from(panel, slow, column) for field, column in found.items()}
+        added |= {f: seen_from(panel, slow, column, needs[f]) for f, column in found.items()}
     for term in wanted:
         if isinstance(term, OfInstrument):
             added[term.field] = _of_instrument(term, panel, evaluate)

@@ -146,6 +146,10 @@ class Panel:
         """When the bars of these rows close."""
         return self.times[rows] + self.duration if self.closes is None else self.closes[rows]
 
+    def moments(self) -> tuple[Times, int]:
+        """An array over all rows and a number of seconds; together they are when the bars close."""
+        return (self.times, self.duration) if self.closes is None else (self.closes, 0)
+
     def as_of(self, moment: int) -> Panel:
         """What was known at a moment (seconds since 1970): bars that had closed by then."""
         rows = map(self.rows, range(len(self)))
