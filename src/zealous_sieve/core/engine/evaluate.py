@@ -1,41 +1,31 @@
-"""Plans on panels: tiles of instruments that fit the cache, spread over threads."""
+"""Plans on panels: portions of instruments, spread over threads."""
 
 from __future__ import annotations
 
 import os
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Mapping
 from concurrent.futures import FIRST_COMPLETED, ThreadPoolExecutor, wait
-from dataclasses import dataclass
 from functools import cache
-from threading import Event, local
+from itertools import pairwise
+from threading import Event
 
 import numpy as np
-from numpy.typing import NDArray
 
 from zealous_sieve.core.engine.elsewhere import with_elsewhere
 from zealous_sieve.core.engine.panel import Column, Panel
 from zealous_sieve.core.engine.plan import Plan, plan
+from zealous_sieve.core.engine.runner import addresses, program, run
 from zealous_sieve.core.engine.sources import with_sources
 from zealous_sieve.core.errors import CancelledError
 from zealous_sieve.core.formula.terms import Term
-from zealous_sieve.core.functions.kernel import SPAN
 
-TILE_ROWS = 65_536
-"""Rows of one tile. Smaller tiles would fit a nearer cache, but every call of a kernel gives up the
-interpreter's lock and takes it again, and two threads doing that often hinder each other more than the
-cache helps: on two cores 8,192 rows were twice as slow."""
+PORTIONS = 6
+"""Portions of work for each thread: so many that progress is seen and no thread waits long."""
+PORTION_ROWS = 50_000
+"""Fewer bars than that are not worth a portion of their own."""
 
 Progress = Callable[[int, int], None]
 """Called with the instruments done and the instruments in all."""
-
-
-@dataclass(frozen=True, kw_only=True, slots=True)
-class Tile:
-    """Instruments ``first … end - 1`` of the panel, whose rows lie in ``rows``."""
-
-    first: int
-    end: int
-    rows: slice
 
 
 def evaluate(
@@ -57,31 +47,26 @@ def evaluate(
     made = plan(terms, last=last)
     panel = with_elsewhere(terms, panel, evaluate, made.reads)
     panel = with_sources(panel, made.fields)
+    blank = last is None and panel.bars == len(panel.times)
     shape = (len(panel.times),) if last is None else (len(panel), last)
-    results = {name: np.full(shape, np.nan) for name in terms}
+    results = {name: np.empty(shape) if blank else np.full(shape, np.nan) for name in terms}
     _spread(made, panel, last, results, progress, cancelled)
     return results
-
-
-def tiles(panel: Panel) -> Iterator[Tile]:
-    """Neighbouring instruments grouped until a tile is full, in order of their rows."""
-    first, low, high = 0, 0, 0
-    for i in range(len(panel)):
-        rows = panel.rows(i)
-        joins = i > first and rows.start == high and rows.stop - low <= TILE_ROWS
-        if i > first and not joins:
-            yield Tile(first=first, end=i, rows=slice(low, high))
-            first = i
-        if i == first:
-            low = rows.start
-        high = rows.stop
-    if len(panel):
-        yield Tile(first=first, end=len(panel), rows=slice(low, high))
 
 
 @cache
 def _pool() -> ThreadPoolExecutor:
     return ThreadPoolExecutor(max_workers=os.cpu_count() or 1, thread_name_prefix="engine")
+
+
+def _portions(panel: Panel) -> list[slice]:
+    """Neighbouring instruments in portions of about as many bars, several for each thread."""
+    bars = np.cumsum(panel.ends - panel.starts)
+    total = int(bars[-1]) if len(bars) else 0
+    wanted = max(1, min((os.cpu_count() or 1) * PORTIONS, total // PORTION_ROWS))
+    bounds = np.searchsorted(bars, np.linspace(0, total, wanted + 1)[1:-1], side="right")
+    edges = [0, *sorted({int(b) for b in bounds if 0 < b < len(panel)}), len(panel)]
+    return [slice(first, end) for first, end in pairwise(edges) if end > first]
 
 
 def _spread(
@@ -92,100 +77,28 @@ def _spread(
     progress: Progress | None,
     cancelled: Event | None,
 ) -> None:
-    work = list(tiles(panel))
-    desk = local()
+    numbers = program(made)
+    columns = [np.ascontiguousarray(panel.columns[field]) for field in made.fields]
+    fields = addresses(columns)
 
-    def run(tile: Tile) -> int:
-        if not hasattr(desk, "scratch"):
-            desk.scratch = {}
+    def work(part: slice) -> int:
         if cancelled is None or not cancelled.is_set():
-            _run_tile(made, panel, tile, last, results, desk.scratch)
-        return tile.end - tile.first
+            first = 0 if last is None else part.start
+            own = addresses([column[first:] for column in results.values()])
+            run(numbers, panel.starts[part], panel.ends[part], fields, own, last or 0)
+        return int(part.stop - part.start)
 
-    if len(work) == 1:
-        run(work[0])
-        done = len(panel)
+    portions = _portions(panel)
+    done = 0
+    waiting = {_pool().submit(work, part) for part in portions} if len(portions) > 1 else set()
+    if not waiting:
+        done = sum(work(part) for part in portions)
         if progress:
             progress(done, len(panel))
-    else:
-        done = 0
-        waiting = {_pool().submit(run, tile) for tile in work}
-        while waiting:
-            finished, waiting = wait(waiting, return_when=FIRST_COMPLETED)
-            done += sum(future.result() for future in finished)
-            if progress:
-                progress(done, len(panel))
+    while waiting:
+        finished, waiting = wait(waiting, return_when=FIRST_COMPLETED)
+        done += sum(future.result() for future in finished)
+        if progress:
+            progress(done, len(panel))
     if cancelled is not None and cancelled.is_set():
         raise CancelledError
-
-
-def _run_tile(
-    made: Plan,
-    panel: Panel,
-    tile: Tile,
-    last: int | None,
-    results: dict[str, Column],
-    scratch: dict[str, NDArray[np.float64]],
-) -> None:
-    rows = tile.rows.stop - tile.rows.start
-    if rows == 0:
-        return
-    columns = [panel.columns[field][tile.rows] for field in made.fields]
-    columns += _scratch_columns(made, rows, scratch)
-    if last is None:
-        _write_straight(made, columns, results, tile)
-    starts = panel.starts[tile.first : tile.end] - tile.rows.start
-    ends = panel.ends[tile.first : tile.end] - tile.rows.start
-    spans: dict[int, NDArray[np.void]] = {}
-    for step in made.steps:
-        if step.need not in spans:
-            spans[step.need] = _spans(starts, ends, step.need)
-        outputs = [columns[place] for place in step.outputs]
-        if not step.kernel.dense:
-            for column in outputs:
-                column.fill(np.nan)
-        inputs = [columns[place] for place in step.inputs]
-        step.kernel.run(spans[step.need], *inputs, *step.constants, *outputs)
-    if last is None:
-        for name, place in made.roots.items():
-            if columns[place].base is not results[name]:
-                results[name][tile.rows] = columns[place]
-        return
-    bars = ends[:, None] + np.arange(-last, 0)
-    outside = bars < starts[:, None]
-    bars[outside] = 0
-    for name, place in made.roots.items():
-        tail = columns[place][bars]
-        tail[outside] = np.nan
-        results[name][tile.first : tile.end] = tail
-
-
-def _write_straight(
-    made: Plan, columns: list[Column], results: dict[str, Column], tile: Tile
-) -> None:
-    """Let the steps write wanted results where they are wanted, instead of copying them there."""
-    own = len(made.fields) + len(made.constants)
-    for name, place in made.roots.items():
-        if place >= own:
-            columns[place] = results[name][tile.rows]
-
-
-def _scratch_columns(
-    made: Plan, rows: int, scratch: dict[str, NDArray[np.float64]]
-) -> list[NDArray[np.float64]]:
-    size = len(made.constants) + made.scratch
-    block = scratch.get("block")
-    if block is None or block.shape[1] < rows or block.shape[0] < size:
-        block = np.empty((size, max(rows, TILE_ROWS)))
-        for n, value in enumerate(made.constants):
-            block[n] = value
-        scratch["block"] = block
-    return [block[n, :rows] for n in range(size)]
-
-
-def _spans(starts: NDArray[np.int64], ends: NDArray[np.int64], need: int) -> NDArray[np.void]:
-    spans = np.empty(len(starts), dtype=SPAN)
-    spans["first"] = starts
-    spans["begin"] = np.maximum(starts, ends - need)
-    spans["end"] = ends
-    return spans

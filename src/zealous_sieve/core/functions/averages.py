@@ -52,30 +52,85 @@ def sliding_sum(first, begin, end, x, n, divisor, out):  # type: ignore[no-untyp
 
 
 @compiled
-def smooth(first, begin, end, x, n, alpha, out):  # type: ignore[no-untyped-def]
-    """out[t] = alpha x[t] + (1 - alpha) out[t-1], begun from the mean of n values in a row."""
-    total, seen, level = 0.0, 0, math.nan
-    start = begin
-    if begin > first:
-        level = out[begin - 1]
-        while level != level and start > first and seen < n - 1 and x[start - 1] == x[start - 1]:
-            start -= 1
-            seen += 1
-        seen = 0
-    rest = 1.0 - alpha
-    for t in range(start, end):
-        if level == level:
-            level = alpha * x[t] + rest * level
-        elif x[t] == x[t]:
+def settled(span, x, n, out):  # type: ignore[no-untyped-def]
+    """The first bar from ``span.begin`` on that has a level to go on from, and that level; before it
+    the average is begun from the mean of n values in a row."""
+    level = out[span.begin - 1] if span.begin > span.first else math.nan
+    if level == level:
+        return span.begin, level
+    return begun(span, span.begin, x, n, out)
+
+
+@compiled
+def begun(span, begin, x, n, out):  # type: ignore[no-untyped-def]
+    """Go on from a bar before which there is no level, until n values in a row make one."""
+    total, seen, start = 0.0, 0, begin
+    while start > span.first and seen < n - 1 and x[start - 1] == x[start - 1]:
+        start -= 1
+        seen += 1
+    seen = 0
+    for t in range(start, span.end):
+        if x[t] == x[t]:
             total += x[t]
             seen += 1
-            if seen == n:
-                level = total / n
-                total, seen = 0.0, 0
         else:
             total, seen = 0.0, 0
         if t >= begin:
-            out[t] = level
+            out[t] = total / n if seen == n else math.nan
+        if seen == n:
+            return t + 1, total / n
+    return span.end, math.nan
+
+
+@compiled
+def smooth(span, t, level, x, n, alpha, out):  # type: ignore[no-untyped-def]
+    """out[t] = alpha x[t] + (1 - alpha) out[t-1] to the end, begun anew after missing values."""
+    rest = 1.0 - alpha
+    while t < span.end:
+        level = alpha * x[t] + rest * level
+        out[t] = level
+        t += 1
+        if level != level and t < span.end:
+            t, level = begun(span, t, x, n, out)
+
+
+@compiled
+def smooth_all(spans, x, n, alpha, out):  # type: ignore[no-untyped-def]
+    """Smooth every span, four at a time where there are so many: each value waits for the one before,
+    so one span alone leaves the processor idle most of the time."""
+    rest = 1.0 - alpha
+    fours = len(spans) // 4 * 4
+    for k in range(0, fours, 4):
+        a, b, c, d = spans[k], spans[k + 1], spans[k + 2], spans[k + 3]
+        i, p = settled(a, x, n, out)
+        j, q = settled(b, x, n, out)
+        u, r = settled(c, x, n, out)
+        v, s = settled(d, x, n, out)
+        together = min(a.end - i, b.end - j, c.end - u, d.end - v)
+        for _ in range(together):
+            p = alpha * x[i] + rest * p
+            q = alpha * x[j] + rest * q
+            r = alpha * x[u] + rest * r
+            s = alpha * x[v] + rest * s
+            out[i], out[j], out[u], out[v] = p, q, r, s
+            i, j, u, v = i + 1, j + 1, u + 1, v + 1
+            if p + q + r + s != p + q + r + s:
+                break
+        carry_on(a, i, p, x, n, alpha, out)
+        carry_on(b, j, q, x, n, alpha, out)
+        carry_on(c, u, r, x, n, alpha, out)
+        carry_on(d, v, s, x, n, alpha, out)
+    for k in range(fours, len(spans)):
+        t, level = settled(spans[k], x, n, out)
+        smooth(spans[k], t, level, x, n, alpha, out)
+
+
+@compiled
+def carry_on(span, t, level, x, n, alpha, out):  # type: ignore[no-untyped-def]
+    """Smooth the rest of a span, from a bar after which the level may have gone missing."""
+    if level != level and t < span.end:
+        t, level = begun(span, t, x, n, out)
+    smooth(span, t, level, x, n, alpha, out)
 
 
 @averages.function(
@@ -110,10 +165,9 @@ def sma(spans, x, n, out):  # type: ignore[no-untyped-def]
     formula="α = 2 / (n + 1); ema = before + α · (x - before), begun from the mean of the first n",
     source="R. G. Brown, Statistical Forecasting for Inventory Control, 1959.",
 )
-@kernel(warmup=lambda n: n - 1, reach=None)
+@kernel(warmup=lambda n: n - 1, reach=None, resume=lambda n: n)
 def ema(spans, x, n, out):  # type: ignore[no-untyped-def]
-    for s in spans:
-        smooth(s.first, s.begin, s.end, x, n, 2.0 / (n + 1.0), out)
+    smooth_all(spans, x, n, 2.0 / (n + 1.0), out)
 
 
 @averages.function(
@@ -128,10 +182,9 @@ def ema(spans, x, n, out):  # type: ignore[no-untyped-def]
     formula="wilder = before + (x - before) / n, begun from the mean of the first n",
     source="J. W. Wilder, New Concepts in Technical Trading Systems, 1978.",
 )
-@kernel(warmup=lambda n: n - 1, reach=None)
+@kernel(warmup=lambda n: n - 1, reach=None, resume=lambda n: n)
 def wilder(spans, x, n, out):  # type: ignore[no-untyped-def]
-    for s in spans:
-        smooth(s.first, s.begin, s.end, x, n, 1.0 / n, out)
+    smooth_all(spans, x, n, 1.0 / n, out)
 
 
 @averages.function(
@@ -246,12 +299,21 @@ averages.add(
     "begun from the mean of the first n",
     source="P. J. Kaufman, Smarter Trading, 1995.",
 )
-@kernel(warmup=lambda n, fast, slow: n - 1, reach=None)
+@kernel(warmup=lambda n, fast, slow: n - 1, reach=None, resume=lambda n, fast, slow: n + 1)
 def kama(spans, x, n, fast, slow, out):  # type: ignore[no-untyped-def]
     quick, lazy = 2.0 / (fast + 1.0), 2.0 / (slow + 1.0)
     for s in spans:
         seen = 0
-        for t in range(s.first, s.end):
+        if s.begin > s.first:
+            going = out[s.begin - 1] == out[s.begin - 1]
+            while (
+                seen < n
+                and s.begin - 1 - seen >= s.first
+                and (x[s.begin - 1 - seen] == x[s.begin - 1 - seen])
+            ):
+                seen += 1
+            seen = n if going else min(seen, n - 1)
+        for t in range(s.begin, s.end):
             seen = seen + 1 if x[t] == x[t] else 0
             if seen < n:
                 continue

@@ -30,7 +30,9 @@ class Kernel:
 
     ``warmup`` is how many bars beyond its inputs it needs before its first value. ``reach`` is how
     many bars of its inputs, the present one included, it reads for one bar of output; ``None``
-    means all that went before, so a recursion or a running total.
+    means all that went before, so a recursion or a running total. Of these, ``resume`` is how many
+    bars of its inputs it reads when its own outputs at the bar before are there to go on from;
+    ``None`` where they do not say enough.
     """
 
     name: str
@@ -40,10 +42,13 @@ class Kernel:
     outputs: int
     warmup: Bars
     reach: Bars | None
+    resume: Bars | None
     dense: bool
 
 
 KERNELS: dict[str, Kernel] = {}
+WHOLE: dict[str, tuple[bool, ...]] = {}
+"""Which constants of a kernel are whole numbers; all of them where nothing is said."""
 
 
 def compiled(function: Callable[..., Any]) -> Callable[..., Any]:
@@ -57,6 +62,7 @@ def kernel(
     outputs: int = 1,
     warmup: Bars | int = 0,
     reach: Bars | int | None = -1,
+    resume: Bars | int | None = None,
     dense: bool = False,
 ) -> Callable[[Callable[..., None]], Kernel]:
     """Register a loop under its own name; ``reach`` defaults to ``warmup + 1``."""
@@ -72,6 +78,7 @@ def kernel(
             outputs=outputs,
             warmup=warm,
             reach=_reach(reach, warm),
+            resume=None if resume is None else _as_bars(resume),
             dense=dense,
         )
         if name in KERNELS:

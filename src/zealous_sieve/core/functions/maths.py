@@ -244,8 +244,8 @@ def if_then(spans, a, x, y, out):  # type: ignore[no-untyped-def]
         bars = slice(s.begin, s.end)
         a_, x_, y_, out_ = a[bars], x[bars], y[bars], out[bars]
         for t in range(len(out_)):
-            chosen = x_[t] if a_[t] == 1.0 else y_[t]
-            out_[t] = chosen if a_[t] == a_[t] else math.nan
+            chosen, other = x_[t], y_[t]
+            out_[t] = (chosen if a_[t] == 1.0 else other) + 0.0 * a_[t]
 
 
 @maths.function(

@@ -38,8 +38,9 @@ PLAIN = "Plain arithmetic."
 @kernel(warmup=lambda n: n)
 def ago(spans, x, n, out):  # type: ignore[no-untyped-def]
     for s in spans:
-        for t in range(max(s.begin, s.first + n), s.end):
-            out[t] = x[t - n]
+        begin = max(s.begin, s.first + n)
+        if begin < s.end:
+            out[begin : s.end] = x[begin - n : s.end - n]
 
 
 over_bars.add(
@@ -69,8 +70,10 @@ over_bars.add(
 @kernel(warmup=1)
 def change(spans, x, out):  # type: ignore[no-untyped-def]
     for s in spans:
-        for t in range(max(s.begin, s.first + 1), s.end):
-            out[t] = x[t] - x[t - 1]
+        begin = max(s.begin, s.first + 1)
+        now, before, result = x[begin : s.end], x[begin - 1 : s.end - 1], out[begin : s.end]
+        for i in range(len(result)):
+            result[i] = now[i] - before[i]
 
 
 @compiled
@@ -190,7 +193,7 @@ def count(spans, a, n, out):  # type: ignore[no-untyped-def]
     formula="t - (last bar with yes)",
     source=PLAIN,
 )
-@kernel(reach=None)
+@kernel(reach=None, resume=1)
 def bars_since(spans, a, out):  # type: ignore[no-untyped-def]
     for s in spans:
         bars = out[s.begin - 1] if s.begin > s.first else math.nan
@@ -204,7 +207,7 @@ def bars_since(spans, a, out):  # type: ignore[no-untyped-def]
             out[t] = bars
 
 
-@kernel(reach=None, dense=True)
+@kernel(reach=None, resume=1, dense=True)
 def streak(spans, a, out):  # type: ignore[no-untyped-def]
     """On how many bars in a row, this one the last, the condition is yes; 0 when it is not."""
     for s in spans:
@@ -298,7 +301,7 @@ over_bars.add(
     formula="x at the last bar with yes",
     source=PLAIN,
 )
-@kernel(inputs=2, reach=None)
+@kernel(inputs=2, reach=None, resume=1)
 def when_last(spans, a, x, out):  # type: ignore[no-untyped-def]
     for s in spans:
         value = out[s.begin - 1] if s.begin > s.first else math.nan

@@ -10,7 +10,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from enum import StrEnum
 
-from zealous_sieve.core.functions.kernel import KERNELS, Kernel
+from zealous_sieve.core.functions.kernel import KERNELS, WHOLE, Kernel
 from zealous_sieve.core.functions.units import Unit
 
 
@@ -147,6 +147,8 @@ class Family:
         if name in CATALOGUE or name in HIDDEN:
             raise ValueError(f"two functions are called {name}")
         shelf[name] = entry
+        if entry.kernel:
+            WHOLE[entry.kernel.name] = tuple(p.whole for p in entry.parameters if not p.text)
         return entry
 
     def function(self, name: str, label: str, **rest: object) -> Callable[[Kernel], Kernel]:

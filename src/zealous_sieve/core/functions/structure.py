@@ -37,11 +37,13 @@ def is_swing(x, first, bar, n, sign):  # type: ignore[no-untyped-def]
     return True
 
 
-@kernel(inputs=2, outputs=4, warmup=lambda n, sign: 2 * n, reach=None)
+@kernel(
+    inputs=2, outputs=4, warmup=lambda n, sign: 2 * n, reach=None, resume=lambda n, sign: 2 * n + 1
+)
 def swings(spans, x, y, n, sign, price, bars, price_before, bars_before):  # type: ignore[no-untyped-def]
     """The last two confirmed swings of x: y at them, and how many bars ago they stood."""
     for s in spans:
-        for t in range(s.first, s.end):
+        for t in range(s.begin, s.end):
             if t > s.first:
                 price[t], bars[t] = price[t - 1], bars[t - 1] + 1.0
                 price_before[t], bars_before[t] = price_before[t - 1], bars_before[t - 1] + 1.0

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+
 from zealous_sieve.core.functions.kernel import kernel
 from zealous_sieve.core.functions.specification import (
     OF_CLOSE,
@@ -58,27 +60,29 @@ show adx = wilder(if_then(both == 0, 0, 100 * abs(plus_di - minus_di) / both), n
 )
 
 
-@kernel(inputs=3, outputs=4, reach=None)
+@kernel(inputs=3, outputs=4, reach=None, resume=2)
 def ratchet(spans, high, low, close, line, direction, upper, lower):  # type: ignore[no-untyped-def]
     """Bands that only tighten while price stays inside, and the side price last broke out of."""
     for s in spans:
+        side = roof = floor = before = math.nan
+        if s.begin > s.first:
+            t = s.begin - 1
+            side, roof, floor, before = direction[t], upper[t], lower[t], close[t]
         for t in range(s.begin, s.end):
-            if high[t] != high[t] or low[t] != low[t] or close[t] != close[t]:
+            top, bottom, now = high[t], low[t], close[t]
+            if top != top or bottom != bottom or now != now:
+                side = math.nan
                 continue
-            begun = t > s.first and direction[t - 1] == direction[t - 1]
-            top, bottom = high[t], low[t]
-            if begun:
-                if top > upper[t - 1] and close[t - 1] <= upper[t - 1]:
-                    top = upper[t - 1]
-                if bottom < lower[t - 1] and close[t - 1] >= lower[t - 1]:
-                    bottom = lower[t - 1]
-            side = direction[t - 1] if begun else 1.0
-            if side > 0.0 and close[t] < bottom:
-                side = -1.0
-            elif side < 0.0 and close[t] > top:
+            if side == side:
+                top = roof if top > roof and before <= roof else top
+                bottom = floor if bottom < floor and before >= floor else bottom
+            else:
                 side = 1.0
+            turned = now < bottom if side > 0.0 else now > top
+            side = -side if turned else side
             upper[t], lower[t], direction[t] = top, bottom, side
             line[t] = bottom if side > 0.0 else top
+            roof, floor, before = top, bottom, now
 
 
 trend.step(
@@ -182,11 +186,11 @@ show minus = sum(abs(low - prev(high)), n) / reach""",
 )
 
 
-@kernel(inputs=2, outputs=4, warmup=1, reach=None)
+@kernel(inputs=2, outputs=4, warmup=1, reach=None, resume=3)
 def parabolic(spans, high, low, step, cap, value, direction, extreme, pace):  # type: ignore[no-untyped-def]
     """A stop that draws nearer with every new extreme, and turns over when it is touched."""
     for s in spans:
-        for t in range(s.first + 1, s.end):
+        for t in range(max(s.begin, s.first + 1), s.end):
             h, lo, h1, lo1 = high[t], low[t], high[t - 1], low[t - 1]
             if h != h or lo != lo or h1 != h1 or lo1 != lo1:
                 continue

@@ -47,7 +47,7 @@ volume.add(
     formula="before ± volume by the sign of change(close), 0 on the first bar",
     source="J. E. Granville, 1963.",
 )
-@kernel(inputs=2, reach=None)
+@kernel(inputs=2, reach=None, resume=2)
 def obv(spans, close, volume, out):  # type: ignore[no-untyped-def]
     for s in spans:
         for t in range(s.begin, s.end):
@@ -91,7 +91,7 @@ if_then(gain + loss == 0, 50, 100 * gain / (gain + loss))""",
 )
 
 
-@kernel(reach=None)
+@kernel(reach=None, resume=1)
 def running_sum(spans, x, out):  # type: ignore[no-untyped-def]
     """All that came before added up; begins anew after a gap."""
     for s in spans:
@@ -100,7 +100,7 @@ def running_sum(spans, x, out):  # type: ignore[no-untyped-def]
             out[t] = x[t] + before if before == before else x[t]
 
 
-@kernel(inputs=2, reach=None)
+@kernel(inputs=2, reach=None, resume=1)
 def sum_since(spans, a, x, out):  # type: ignore[no-untyped-def]
     """Added up from the last bar on which the truth was yes; missing before the first."""
     for s in spans:
