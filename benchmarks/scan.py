@@ -9,6 +9,7 @@ are compared on those. Times are the best of three; quote the ratios, machines d
 from __future__ import annotations
 
 import argparse
+import resource
 import time
 from collections.abc import Callable
 
@@ -17,9 +18,13 @@ import pandas as pd
 from rivals import TEN, ten
 
 from zealous_sieve.core.engine.evaluate import evaluate
+from zealous_sieve.core.engine.follow import Follower
 from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.engine.warm import warm_cache
 from zealous_sieve.core.formula.check import check
+from zealous_sieve.core.formula.terms import Term
+
+NEW_BARS = 20
 
 
 def market(instruments: int, bars: int) -> Panel:
@@ -53,6 +58,26 @@ def best(work: Callable[[], object], times: int = 3) -> float:
     return min(found)
 
 
+def new_bar(terms: dict[str, Term], panel: Panel) -> tuple[float, int]:
+    """Seconds for one new bar of every instrument, and the bytes of the state."""
+    follower = Follower(terms, panel.ending(panel.ends - NEW_BARS))
+    found = []
+    for back in range(NEW_BARS, 0, -1):
+        bars = {field: panel.columns[field][panel.ends - back] for field in follower.fields}
+        start = time.perf_counter()
+        told = follower.advance(bars)
+        found.append(time.perf_counter() - start)
+    whole = evaluate(terms, panel, last=1)
+    for name, column in told.items():
+        np.testing.assert_array_equal(column, whole[name][:, 0])
+    return min(found), follower.bytes
+
+
+def most_memory() -> int:
+    """The most memory that this process has held, in bytes."""
+    return resource.getrusage(resource.RUSAGE_SELF).ru_maxrss * 1024
+
+
 def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("--instruments", type=int, default=5000)
@@ -64,6 +89,8 @@ def main() -> None:
     terms = {name: check(text).outputs["value"].term for name, text in TEN.items()}
     full = best(lambda: evaluate(terms, panel))
     last = best(lambda: evaluate(terms, panel, last=1))
+
+    one, state = new_bar(terms, panel)
 
     few = panel.choose(panel.codes[: options.rival])
     frames = [
@@ -86,6 +113,9 @@ def main() -> None:
     print(f"{options.instruments} instruments x {options.bars} bars, 11 results")
     print(f"  full history   {full:8.3f} s")
     print(f"  last bar only  {last:8.3f} s   {full / last:6.1f} times faster than the full history")
+    print(f"  one new bar    {one:8.3f} s   going on from {state / 1e6:.0f} MB of kept state")
+    held = sum(column.nbytes for column in panel.columns.values())
+    print(f"  memory at most {most_memory() / held:8.1f} times the bars")
     print(f"  dataframe loop {slow:8.3f} s   {slow / full:6.1f} times slower than ours")
 
 

@@ -9,9 +9,13 @@ import numpy as np
 import pytest
 
 from tests.bars import calls_of, example_calls, panel_of, values
+from zealous_sieve.core.engine.elsewhere import with_elsewhere
 from zealous_sieve.core.engine.evaluate import evaluate
+from zealous_sieve.core.engine.follow import Follower
 from zealous_sieve.core.engine.panel import Panel
-from zealous_sieve.core.errors import FormulaError
+from zealous_sieve.core.engine.plan import plan
+from zealous_sieve.core.engine.sources import with_sources
+from zealous_sieve.core.errors import DataError, FormulaError
 from zealous_sieve.core.formula.check import check
 from zealous_sieve.core.functions.specification import CATALOGUE, Function
 
@@ -106,6 +110,40 @@ def test_the_last_bars_alone_equal_those_of_the_full_history(call: str, panel: P
         for n in range(len(panel)):
             expected = whole[panel.rows(n)][-last:]
             np.testing.assert_array_equal(tail[n, last - len(expected) :], expected)
+
+
+def test_going_on_from_kept_state_equals_the_full_history_to_the_bit(panel: Panel) -> None:
+    """Of every function at once, bar by bar, from the first bar on and from the middle."""
+    terms = {call: next(iter(check(call).outputs.values())).term for call in CALLS}
+    made = plan(terms)
+    whole = evaluate(terms, panel)
+    ready = with_sources(with_elsewhere(terms, panel, evaluate, made.reads), made.fields)
+    for begun in (0, 25, 60):
+        starts = np.minimum(panel.starts + begun, panel.ends)
+        follower = Follower(terms, ready.ending(starts))
+        for step in range(int((panel.ends - starts).max())):
+            which = starts + step < panel.ends
+            rows = np.where(which, starts + step, 0)
+            told = follower.advance({f: ready.columns[f][rows] for f in follower.fields}, which)
+            for call, column in told.items():
+                expected = np.where(which, whole[call][rows], np.nan)
+                np.testing.assert_array_equal(column, expected, err_msg=f"{call} {begun} {step}")
+
+
+def test_kept_state_finds_room_for_many_more_bars() -> None:
+    panel = panel_of(900, 700)
+    terms = {
+        text: check(text).outputs["value"].term
+        for text in ("ema(close, 9)", "round(trend_line(3).up)")
+    }
+    whole = evaluate(terms, panel)
+    follower = Follower(terms, panel.ending(panel.starts + 5))
+    for bar in range(5, 700):
+        told = follower.advance({f: panel.columns[f][panel.starts + bar] for f in follower.fields})
+    for text, column in told.items():
+        np.testing.assert_array_equal(column, whole[text][panel.starts + 699])
+    with pytest.raises(DataError, match="hold no"):
+        follower.advance({})
 
 
 @pytest.mark.parametrize("call", CALLS)

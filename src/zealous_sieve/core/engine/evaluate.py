@@ -2,10 +2,8 @@
 
 from __future__ import annotations
 
-import os
 from collections.abc import Callable, Mapping
-from concurrent.futures import FIRST_COMPLETED, ThreadPoolExecutor, wait
-from functools import cache
+from concurrent.futures import FIRST_COMPLETED, wait
 from itertools import pairwise
 from threading import Event
 
@@ -14,6 +12,7 @@ import numpy as np
 from zealous_sieve.core.engine.elsewhere import with_elsewhere
 from zealous_sieve.core.engine.panel import Column, Panel
 from zealous_sieve.core.engine.plan import Plan, plan
+from zealous_sieve.core.engine.pool import THREADS, pool
 from zealous_sieve.core.engine.runner import addresses, program, run
 from zealous_sieve.core.engine.sources import with_sources
 from zealous_sieve.core.errors import CancelledError
@@ -54,16 +53,11 @@ def evaluate(
     return results
 
 
-@cache
-def _pool() -> ThreadPoolExecutor:
-    return ThreadPoolExecutor(max_workers=os.cpu_count() or 1, thread_name_prefix="engine")
-
-
 def _portions(panel: Panel) -> list[slice]:
     """Neighbouring instruments in portions of about as many bars, several for each thread."""
     bars = np.cumsum(panel.ends - panel.starts)
     total = int(bars[-1]) if len(bars) else 0
-    wanted = max(1, min((os.cpu_count() or 1) * PORTIONS, total // PORTION_ROWS))
+    wanted = max(1, min(THREADS * PORTIONS, total // PORTION_ROWS))
     bounds = np.searchsorted(bars, np.linspace(0, total, wanted + 1)[1:-1], side="right")
     edges = [0, *sorted({int(b) for b in bounds if 0 < b < len(panel)}), len(panel)]
     return [slice(first, end) for first, end in pairwise(edges) if end > first]
@@ -90,7 +84,7 @@ def _spread(
 
     portions = _portions(panel)
     done = 0
-    waiting = {_pool().submit(work, part) for part in portions} if len(portions) > 1 else set()
+    waiting = {pool().submit(work, part) for part in portions} if len(portions) > 1 else set()
     if not waiting:
         done = sum(work(part) for part in portions)
         if progress:

@@ -43,8 +43,11 @@ class Plan:
     reads: Mapping[str, int]
 
 
-def plan(wanted: Mapping[str, Term], *, last: int | None = None) -> Plan:
-    """Plan the wanted terms, for all bars or for the ``last`` few of every instrument."""
+def plan(wanted: Mapping[str, Term], *, last: int | None = None, keep: bool = False) -> Plan:
+    """Plan the wanted terms, for all bars or for the ``last`` few of every instrument.
+
+    With ``keep`` every step has places of its own, none is used twice.
+    """
     order = list(in_order(wanted.values()))
     needs = _needs(order, wanted, EVERYTHING if last is None else last)
     fields = tuple(t.field for t in order if isinstance(t, Source))
@@ -53,7 +56,7 @@ def plan(wanted: Mapping[str, Term], *, last: int | None = None) -> Plan:
     places.update((t, n) for n, t in enumerate(t for t in order if isinstance(t, Source)))
     fixed = (t for t in order if isinstance(t, Constant))
     places.update((t, len(fields) + n) for n, t in enumerate(fixed))
-    shelf = _Shelf(len(fields) + len(constants))
+    shelf = _Shelf(len(fields) + len(constants), keep=keep)
     steps = _steps(order, set(wanted.values()), needs, places, shelf)
     return Plan(
         fields=fields,
@@ -85,10 +88,15 @@ def _needs(order: list[Term], wanted: Mapping[str, Term], last: int) -> dict[Ter
 class _Shelf:
     """Hands out scratch columns and takes them back."""
 
-    def __init__(self, first: int) -> None:
+    def __init__(self, first: int, *, keep: bool) -> None:
         self.first = first
+        self.keep = keep
         self.size = 0
         self.free: list[int] = []
+
+    def give_back(self, place: int) -> None:
+        if not self.keep:
+            self.free.append(place)
 
     def take(self) -> int:
         if self.free:
@@ -136,9 +144,11 @@ def _steps(
                 need=max(needs[member] for member in members),
             )
         )
-        shelf.free.extend(place for n, place in enumerate(outputs) if n not in used)
+        for n, place in enumerate(outputs):
+            if n not in used:
+                shelf.give_back(place)
         for part in set(first.inputs):
             users[part] -= 1
             if users[part] == 0 and isinstance(part, Apply) and part not in kept:
-                shelf.free.append(places[part])
+                shelf.give_back(places[part])
     return steps

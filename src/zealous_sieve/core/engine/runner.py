@@ -17,7 +17,7 @@ from zealous_sieve.core.functions.kernel import SPAN, compiled
 Integers = NDArray[np.int64]
 Floats = NDArray[np.float64]
 
-TILE_ROWS = 4096
+TILE_ROWS = 8192
 """Rows of one tile: all columns of a plan for so many fit a core's own cache."""
 
 
