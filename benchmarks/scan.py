@@ -9,8 +9,8 @@ are compared on those. Times are the best of three; quote the ratios, machines d
 from __future__ import annotations
 
 import argparse
-import resource
 import time
+import tracemalloc
 from collections.abc import Callable
 
 import numpy as np
@@ -73,9 +73,31 @@ def new_bar(terms: dict[str, Term], panel: Panel) -> tuple[float, int]:
     return min(found), follower.bytes
 
 
-def most_memory() -> int:
-    """The most memory that this process has held, in bytes."""
-    return resource.getrusage(resource.RUSAGE_SELF).ru_maxrss * 1024
+def engine_seconds(panel: Panel, terms: dict[str, Term]) -> float | None:
+    """Seconds of a dataframe engine for the same; ``None`` where there is none. Compares the last bars."""
+    try:
+        import engine_rival
+    except ImportError:
+        return None
+    table = engine_rival.frame(panel)
+    seconds = best(lambda: engine_rival.nine(table))
+    theirs = engine_rival.nine(table)
+    ours = evaluate(terms, panel, last=1)
+    for name in theirs.columns[1:]:
+        mine = ours[name][:, 0]
+        np.testing.assert_allclose(
+            mine, theirs[name].cast(float).to_numpy()[panel.ends - 1], rtol=1e-6, atol=1e-9
+        )
+    return seconds
+
+
+def most_memory(work: Callable[[], object]) -> int:
+    """The most memory that some work took beside what was there, in bytes."""
+    tracemalloc.start()
+    work()
+    peak = tracemalloc.get_traced_memory()[1]
+    tracemalloc.stop()
+    return peak
 
 
 def main() -> None:
@@ -91,6 +113,8 @@ def main() -> None:
     last = best(lambda: evaluate(terms, panel, last=1))
 
     one, state = new_bar(terms, panel)
+
+    engine = engine_seconds(panel, terms)
 
     few = panel.choose(panel.codes[: options.rival])
     frames = [
@@ -115,7 +139,14 @@ def main() -> None:
     print(f"  last bar only  {last:8.3f} s   {full / last:6.1f} times faster than the full history")
     print(f"  one new bar    {one:8.3f} s   going on from {state / 1e6:.0f} MB of kept state")
     held = sum(column.nbytes for column in panel.columns.values())
-    print(f"  memory at most {most_memory() / held:8.1f} times the bars")
+    print(f"  memory: bars and results {1 + most_memory(lambda: evaluate(terms, panel)) / held:.2f}, "
+          f"last bar only {1 + most_memory(lambda: evaluate(terms, panel, last=1)) / held:.2f} "
+          "times the bars")  # fmt: skip
+    if engine is None:
+        print("  dataframe engine: pip install -r benchmarks/requirements.txt to compare with one")
+    else:
+        times = f"{engine / full:6.1f} times slower, though without the trend line"
+        print(f"  dataframe engine {engine:6.3f} s   {times}")
     print(f"  dataframe loop {slow:8.3f} s   {slow / full:6.1f} times slower than ours")
 
 
