@@ -21,6 +21,7 @@ const hit = (code: string, rest: Partial<HitView> = {}): HitView => ({
   fired_at: 0,
   bar_at: 0,
   age: 0,
+  provisional: false,
   close: 1,
   tick: 0.01,
   score: 0,
@@ -184,6 +185,7 @@ const chart: Chart = {
   volume: [10, 20, 30],
   lines: [line('EMA', 'price'), line('RSI', 'rsi', { span: [0, 100], levels: [70] })],
   reasons: [],
+  provisional: false,
   fired_at: 86_400,
   bar_at: 172_800,
 }

@@ -30,6 +30,12 @@ export const router = createRouter({
       component: () => import('@/features/sieves/FunctionsPage.vue'),
     },
     {
+      path: '/formulas/:id?',
+      name: 'formulas',
+      meta: { stage: 'sieves', title: 'Formulas' },
+      component: () => import('@/features/formulas/FormulasPage.vue'),
+    },
+    {
       path: '/runs',
       name: 'runs',
       meta: { stage: 'runs', title: 'Runs' },

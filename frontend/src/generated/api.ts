@@ -398,6 +398,8 @@ export interface components {
             name: string;
             /** Open */
             open: number[];
+            /** Provisional */
+            provisional: boolean;
             /** Reasons */
             reasons: components["schemas"]["ChartReason"][];
             /** Tick */
@@ -467,6 +469,25 @@ export interface components {
             so_far: number;
             /** Without */
             without: number;
+        };
+        /**
+         * Coverage
+         * @description What one base holds of an instrument; moments are the openings of the first and last bar.
+         *
+         *     ``flat`` is the share of bars whose four prices are equal: they are no full bars, and where they
+         *     are many the bars are too fast for the instrument. Trades have none.
+         */
+        Coverage: {
+            /** Bars */
+            bars: number;
+            /** First */
+            first: number;
+            /** Flat */
+            flat: number | null;
+            /** Last */
+            last: number;
+            /** Seconds */
+            seconds: number;
         };
         /**
          * Failure
@@ -580,6 +601,8 @@ export interface components {
             news: string;
             /** Place */
             place: number;
+            /** Provisional */
+            provisional: boolean;
             /** Rank */
             rank: number | null;
             /** Score */
@@ -640,6 +663,9 @@ export interface components {
         /**
          * InstrumentSummary
          * @description An instrument with what its daily bars cover; moments in seconds since 1970.
+         *
+         *     ``hours`` are those of its venue, empty where they are not known; ``coverage`` has one entry for each
+         *     base that holds bars of it.
          */
         InstrumentSummary: {
             /** Bars */
@@ -648,12 +674,16 @@ export interface components {
             close: number;
             /** Code */
             code: string;
+            /** Coverage */
+            coverage: components["schemas"]["Coverage"][];
             /** Currency */
             currency: string;
             /** Findings */
             findings: components["schemas"]["Finding"][];
             /** First */
             first: number;
+            /** Hours */
+            hours: string;
             /** Kind */
             kind: string;
             /** Last */
@@ -808,6 +838,8 @@ export interface components {
             code: string;
             /** Name */
             name: string;
+            /** Provisional */
+            provisional: boolean;
             /** Rank */
             rank: number | null;
             /** Score */

@@ -12,6 +12,8 @@ export type RunView = Schemas['RunView']
 export type HitView = Schemas['HitView']
 export type Chart = Awaited<ReturnType<typeof chartOf>>
 export type Vocabulary = Schemas['Vocabulary']
+export type LibraryEntry = Schemas['LibraryEntry']
+export type Reading = Schemas['Reading']
 export type FunctionEntry = Schemas['FunctionEntry']
 
 export const api = createClient<paths>({ baseUrl: '' })

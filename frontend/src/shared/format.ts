@@ -47,6 +47,26 @@ const momentFormat = new Intl.DateTimeFormat('en-GB', {
 
 export const day = (seconds: number) => dayFormat.format(seconds * 1000)
 
+const clockFormat = new Intl.DateTimeFormat('en-GB', {
+  day: 'numeric',
+  month: 'short',
+  hour: '2-digit',
+  minute: '2-digit',
+  timeZone: zone,
+})
+
+/** When a bar opened: the day, and within a day the clock too. */
+export const barTime = (seconds: number) =>
+  seconds % 86_400 === 0 ? day(seconds) : clockFormat.format(seconds * 1000)
+
+/** A length of bar in words: 86400 is 1d, 900 is 15m. */
+export function span(seconds: number): string {
+  if (seconds === 0) return 'trades'
+  if (seconds % 86_400 === 0) return `${seconds / 86_400}d`
+  if (seconds % 3600 === 0) return `${seconds / 3600}h`
+  return seconds % 60 === 0 ? `${seconds / 60}m` : `${seconds}s`
+}
+
 export const moment = (iso: string) => momentFormat.format(new Date(iso)).replace(',', '')
 
 export const plural = (count: number, noun: string) => `${count} ${noun}${count === 1 ? '' : 's'}`

@@ -6,6 +6,7 @@ export const keys = {
   thread: ['thread'] as const,
   universes: ['universes'] as const,
   vocabulary: ['vocabulary'] as const,
+  formulas: ['formulas'] as const,
   sieves: ['sieves'] as const,
   runs: ['runs'] as const,
 }
@@ -26,6 +27,9 @@ export const useVocabulary = () =>
     queryFn: () => answer(api.GET('/api/vocabulary')),
     staleTime: Infinity,
   })
+
+export const useFormulas = () =>
+  useQuery({ queryKey: keys.formulas, queryFn: () => answer(api.GET('/api/formulas')) })
 
 export const useSieves = () =>
   useQuery({ queryKey: keys.sieves, queryFn: () => answer(api.GET('/api/sieves')) })

@@ -14,7 +14,7 @@ from zealous_sieve.core.formula.terms import Term
 from zealous_sieve.core.market.instruments import Instrument
 from zealous_sieve.core.sieve.drawing import lines
 from zealous_sieve.core.sieve.prepare import prepare
-from zealous_sieve.core.sieve.scan import reasons
+from zealous_sieve.core.sieve.scan import provisional, reasons
 from zealous_sieve.usecases.errors import NotFoundError
 from zealous_sieve.usecases.market import panel_of, universe_panel
 from zealous_sieve.usecases.ports import Outside, Run
@@ -59,6 +59,8 @@ class Chart:
     volume: list[float]
     lines: tuple[ChartLine, ...]
     reasons: tuple[ChartReason, ...]
+    provisional: bool
+    """Whether the newest bar has not closed."""
     fired_at: int | None
     bar_at: int | None
 
@@ -114,6 +116,7 @@ def hit_chart(outside: Outside, run_id: int, code: str, bars: int = DEFAULT_BARS
             for n, line in enumerate(drawn)
         ),
         reasons=tuple(ChartReason(cell=str(r.cell), sentence=r.sentence) for r in told),
+        provisional=provisional(prepared, panel, panel.position(code)),
         fired_at=hit["fired_at"] if hit else None,
         bar_at=hit["bar_at"] if hit else None,
     )

@@ -7,7 +7,7 @@ from collections.abc import Callable
 from zealous_sieve.core.market.lantern.calendar import NOW
 from zealous_sieve.core.market.lantern.intraday import Extent
 from zealous_sieve.core.market.lantern.market import build, universes
-from zealous_sieve.core.sieve.examples import EXAMPLES
+from zealous_sieve.core.sieve.examples import EXAMPLES, FORMULAS
 from zealous_sieve.usecases.market import check_data
 from zealous_sieve.usecases.ports import Outside
 
@@ -36,6 +36,10 @@ def fill_demo(
     outside.market.set_setting("demo_now", str(NOW))
     say("checking the data")
     check_data(outside)
+    known_formulas = {stored.name for stored in outside.formulas.all()}
+    for name, (note, text) in FORMULAS.items():
+        if name not in known_formulas:
+            outside.formulas.add(name, text, note)
     kept = {stored.sieve.name for stored in outside.sieves.all()}
     for sieve in EXAMPLES:
         if sieve.name not in kept:

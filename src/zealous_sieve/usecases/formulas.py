@@ -84,7 +84,8 @@ class Vocabulary:
 
 WORDS = (
     "and", "or", "not", "by", "within", "of", "between", "crosses above", "crosses below",
-    "in last", "for", "at least", "then", "on", "bars", "input", "show",
+    "in last", "for", "at least", "then", "on", "on brick(10, 20)", "on ticks(500)", "on range(12)",
+    "on volume(10000)", "bars", "input", "show",
 )  # fmt: skip
 
 

@@ -28,6 +28,7 @@ class PreviewHit:
     score: float
     rank: float | None
     close: float
+    provisional: bool
     cells: tuple[str, ...]
     closes: tuple[float, ...]
 
@@ -91,6 +92,7 @@ def preview(outside: Outside, sieve: Sieve) -> Preview:
                 score=hit.score,
                 rank=None if hit.rank != hit.rank else hit.rank,
                 close=hit.close,
+                provisional=hit.provisional,
                 cells=tuple(str(reason.cell) for reason in hit.reasons),
                 closes=tuple(float(close) for close in closes),
             )

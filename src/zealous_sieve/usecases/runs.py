@@ -152,6 +152,8 @@ class HitView:
     tick: float
     score: float
     rank: float | None
+    provisional: bool
+    """Rests on a bar that had not closed."""
     cells: tuple[str, ...]
     sentences: tuple[str, ...]
     news: str
@@ -225,6 +227,7 @@ def list_hits(outside: Outside, run_id: int) -> list[HitView]:
         HitView(
             **{k: hit[k] for k in _PLAIN},
             place=place,
+            provisional=hit.get("provisional", False),
             cells=tuple(reason["cell"] for reason in hit["reasons"]),
             sentences=tuple(reason["sentence"] for reason in hit["reasons"]),
             news="" if before is None else "kept" if hit["code"] in kept else "new",
@@ -245,7 +248,8 @@ def _tails(
     codes = [hit["code"] for hit in hits]
     known = {instrument.code: instrument for instrument in outside.market.instruments()}
     chosen = [known[code] for code in codes]
-    panel = panel_of(outside, chosen, run.as_of, run.sieve.timeframe)
+    sieve = run.sieve
+    panel = panel_of(outside, chosen, run.as_of, sieve.timeframe, forming=sieve.forming)
     closes = panel.columns["close"]
     return {code: tuple(closes[panel.rows(n)][-TAIL:].tolist()) for n, code in enumerate(codes)}
 

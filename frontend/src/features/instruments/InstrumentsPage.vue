@@ -1,11 +1,13 @@
 <script setup lang="ts">
-import { useQuery } from '@tanstack/vue-query'
+import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, ref } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { answer, api } from '@/shared/api'
 import ErrorNote from '@/shared/ErrorNote.vue'
-import { day, price } from '@/shared/format'
-import { useUniverses } from '@/shared/queries'
+import { barTime, day, price, span } from '@/shared/format'
+import { keys, useUniverses } from '@/shared/queries'
+import { done } from '@/shared/undo'
+import PairDialog from './PairDialog.vue'
 
 /** Can I trust the data? */
 const route = useRoute()
@@ -21,7 +23,7 @@ const instruments = useQuery({
     answer(api.GET('/api/instruments', { params: { query: { universe: chosen.value } } })),
 })
 const flagged = computed(() => instruments.data.value?.filter((i) => i.findings.length) ?? [])
-const span = computed(() => {
+const reach = computed(() => {
   const covered = instruments.data.value?.filter((i) => i.bars) ?? []
   return {
     first: Math.min(...covered.map((i) => i.first)),
@@ -36,8 +38,28 @@ const shown = computed(() => {
   return [...list].filter(fits).sort((a, b) => b.findings.length - a.findings.length)
 })
 const share = (moment: number) => {
-  const reach = span.value.last - span.value.first || 1
-  return (100 * (moment - span.value.first)) / reach
+  const width = reach.value.last - reach.value.first || 1
+  return (100 * (moment - reach.value.first)) / width
+}
+const short = (count: number) =>
+  count >= 10_000 ? `${Math.round(count / 1000)} k` : count.toLocaleString('en-GB')
+const pairing = ref(false)
+const client = useQueryClient()
+function refresh() {
+  client.invalidateQueries({ queryKey: ['instruments'] })
+  client.invalidateQueries({ queryKey: keys.universes })
+  client.invalidateQueries({ queryKey: keys.thread })
+}
+function paired(code: string) {
+  pairing.value = false
+  refresh()
+  choose('Pairs')
+  done(`${code} is an instrument now; it stands in every universe whose rule it fits.`)
+}
+async function removePair(code: string) {
+  await answer(api.DELETE('/api/pairs/{code}', { params: { path: { code } } }))
+  refresh()
+  done(`The pair ${code} was taken away; its legs are untouched.`)
 }
 function choose(name: string) {
   router.replace({ query: { ...route.query, universe: name } })
@@ -72,7 +94,7 @@ function choose(name: string) {
         <p class="sentence">
           <b>{{ instruments.data.value?.length ?? '…' }}</b> instruments in <b>{{ chosen }}</b>,
           daily bars<template v-if="shown.length">
-            from {{ day(span.first) }} to {{ day(span.last) }}</template
+            from {{ day(reach.first) }} to {{ day(reach.last) }}</template
           >.
           <template v-if="flagged.length">
             The data check doubts
@@ -92,7 +114,14 @@ function choose(name: string) {
             aria-label="Find"
           />
           <label><input v-model="only" type="checkbox" /> flagged only</label>
+          <button class="button" @click="pairing = true">Define a pair</button>
         </div>
+        <PairDialog
+          v-if="pairing"
+          :instruments="instruments.data.value ?? []"
+          @close="pairing = false"
+          @made="paired"
+        />
         <p v-if="instruments.data.value && !shown.length" class="empty">
           {{
             filter || only
@@ -108,8 +137,8 @@ function choose(name: string) {
               <th>Sector</th>
               <th class="number">Close</th>
               <th>In</th>
-              <th class="number">Bars</th>
-              <th>Covered</th>
+              <th>Days covered</th>
+              <th>Bars by base, and how many of them are flat</th>
               <th>What the data check found</th>
             </tr>
           </thead>
@@ -120,7 +149,6 @@ function choose(name: string) {
               <td class="quiet">{{ i.sector || i.kind }}</td>
               <td class="number">{{ i.close === null ? '–' : price(i.close, i.tick) }}</td>
               <td class="quiet">{{ i.currency }}</td>
-              <td class="number">{{ i.bars.toLocaleString('en-GB') }}</td>
               <td>
                 <svg
                   width="120"
@@ -146,11 +174,39 @@ function choose(name: string) {
                 </svg>
               </td>
               <td>
+                <span
+                  v-for="c in i.coverage"
+                  :key="c.seconds"
+                  class="base"
+                  :title="`${barTime(c.first)} to ${barTime(c.last)}`"
+                >
+                  <b>{{ span(c.seconds) }}</b> {{ short(c.bars)
+                  }}<span
+                    v-if="c.flat !== null && c.flat >= 0.005"
+                    :class="c.flat > 0.2 ? 'fall' : 'quiet'"
+                  >
+                    {{ Math.round(100 * c.flat) }} % flat</span
+                  >
+                </span>
+              </td>
+              <td>
                 <span v-for="f in i.findings" :key="`${f.kind}${f.first}`" class="finding">
                   <b>{{ f.kind }}</b> {{ f.detail }},
-                  {{ f.first === f.last ? day(f.first) : `${day(f.first)} – ${day(f.last)}` }}
+                  {{
+                    f.first === f.last
+                      ? barTime(f.first)
+                      : `${barTime(f.first)} – ${barTime(f.last)}`
+                  }}
                 </span>
                 <span v-if="!i.findings.length" class="quiet">sound</span>
+                <button
+                  v-if="i.kind === 'pair'"
+                  class="button plain"
+                  :aria-label="`Take ${i.code} away`"
+                  @click="removePair(i.code)"
+                >
+                  take away
+                </button>
               </td>
             </tr>
           </tbody>
@@ -214,7 +270,12 @@ aside button.here {
 .finding {
   display: block;
   white-space: normal;
-  min-width: 260px;
+  min-width: 220px;
+}
+.base {
+  margin-right: 10px;
+  font-size: 12px;
+  white-space: nowrap;
 }
 svg rect {
   fill: var(--quiet);

@@ -4,7 +4,7 @@ import { computed, nextTick, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { answer, api, ApiError, chartOf, type HitView } from '@/shared/api'
 import ErrorNote from '@/shared/ErrorNote.vue'
-import { day, figure, moment, plural, price } from '@/shared/format'
+import { barTime, figure, moment, plural, price } from '@/shared/format'
 import { useKeys } from '@/shared/keys'
 import Mesh from '@/shared/Mesh.vue'
 import { keys, useHits, useRun } from '@/shared/queries'
@@ -213,10 +213,13 @@ const MARK = { take: '✓', watch: '◷', drop: '✕' } as const
       </section>
       <aside v-if="hit && run" class="why" aria-label="Why">
         <p class="facts">
-          Fired <b>{{ day(hit.fired_at) }}</b>,
+          Fired <b>{{ barTime(hit.fired_at) }}</b>,
           {{ hit.age === 0 ? 'on the newest bar' : `${plural(hit.age, 'bar')} ago` }}. Close
-          <b>{{ price(hit.close, hit.tick) }}</b> on {{ day(hit.bar_at) }}. Score
+          <b>{{ price(hit.close, hit.tick) }}</b> on {{ barTime(hit.bar_at) }}. Score
           <b>{{ figure(hit.score) }}</b>, rank <b>{{ figure(hit.rank) }}</b>.
+          <span v-if="hit.provisional" class="fall">
+            Provisional: it rests on a bar that had not closed.</span
+          >
         </p>
         <h2>Why it is here</h2>
         <ul>

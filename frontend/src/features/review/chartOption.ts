@@ -1,7 +1,7 @@
 import type { CustomSeriesRenderItemAPI, CustomSeriesRenderItemParams } from 'echarts'
 import type { EChartsCoreOption } from 'echarts/core'
 import type { Chart } from '@/shared/api'
-import { day, figure, price } from '@/shared/format'
+import { barTime, figure, price } from '@/shared/format'
 
 /** Colours resolved for canvas. */
 export interface Inks {
@@ -125,7 +125,7 @@ export function chartOption(
   panes: Pane[],
   shown: number,
 ): EChartsCoreOption {
-  const dates = chart.times.map(day)
+  const dates = chart.times.map(barTime)
   const index = (pane: string) => panes.findIndex((p) => p.name === pane)
   const signal = chart.fired_at === null ? -1 : chart.times.indexOf(chart.fired_at)
   const label = { color: inks.quiet, fontSize: 11 }
@@ -270,7 +270,7 @@ export function readings(chart: Chart, i: number, inks: Inks): Reading[] {
   const p = (value: number | null | undefined) => (value == null ? '–' : price(value, chart.tick))
   const own = (name: string, text: string) => ({ name, text, pane: 'price' })
   return [
-    own('', day(chart.times[i]!)),
+    own('', barTime(chart.times[i]!)),
     own('O', p(chart.open[i])),
     own('H', p(chart.high[i])),
     own('L', p(chart.low[i])),

@@ -5,7 +5,7 @@ import { computed, nextTick, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { answer, api } from '@/shared/api'
 import ErrorNote from '@/shared/ErrorNote.vue'
-import { day, figure, moment, plural, price } from '@/shared/format'
+import { barTime, figure, moment, plural, price } from '@/shared/format'
 import { useKeys } from '@/shared/keys'
 import Mesh from '@/shared/Mesh.vue'
 import PriceTail from '@/shared/PriceTail.vue'
@@ -115,8 +115,10 @@ const pick = (n: number) => (at.value = n)
           <b>{{ hits.data.value?.length ?? '…' }}</b> of {{ view.data.value?.instruments }} in
           {{ run.sieve.universe }} pass
           <RouterLink :to="`/sieves/${run.sieve_id}`">{{ run.sieve.name }}</RouterLink>
-          {{ run.sieve.side === 'long' ? '▲ long' : '▼ short' }} on {{ run.sieve.timeframe }} bars,
-          as of {{ moment(run.as_of) }}.
+          {{ run.sieve.side === 'long' ? '▲ long' : '▼ short' }} on
+          {{ run.sieve.timeframe }} bars<template v-if="run.sieve.forming"
+            >, the forming one included</template
+          >, as of {{ moment(run.as_of) }}.
           <template v-if="view.data.value?.compared_with">
             {{ view.data.value.new }} new since the run before,
             {{ view.data.value.gone.length }} gone.
@@ -218,7 +220,11 @@ const pick = (n: number) => (at.value = n)
                     <td class="name">{{ hit.name }}</td>
                     <td><Mesh :cells="hit.cells" :names="names" /></td>
                     <td><PriceTail :closes="hit.tail" :signal="hit.fired_in_tail" /></td>
-                    <td class="number">{{ price(hit.close, hit.tick) }}</td>
+                    <td class="number">
+                      <abbr v-if="hit.provisional" title="provisional: the bar has not closed"
+                        >~</abbr
+                      >{{ price(hit.close, hit.tick) }}
+                    </td>
                     <td class="number">{{ figure(hit.score) }}</td>
                     <td class="number">{{ figure(hit.rank) }}</td>
                     <td class="number">{{ hit.age }}</td>
@@ -233,7 +239,7 @@ const pick = (n: number) => (at.value = n)
                 <span class="mono">{{ chosen.code }}</span> {{ chosen.name }}
               </h2>
               <p class="quiet">
-                fired {{ day(chosen.fired_at) }}, {{ plural(chosen.age, 'bar') }} ago
+                fired {{ barTime(chosen.fired_at) }}, {{ plural(chosen.age, 'bar') }} ago
               </p>
               <PriceTail
                 :closes="chosen.tail"

@@ -8,7 +8,7 @@ import { figure } from '@/shared/format'
 import { useKeys } from '@/shared/keys'
 import Mesh from '@/shared/Mesh.vue'
 import PriceTail from '@/shared/PriceTail.vue'
-import { useUniverses, useVocabulary } from '@/shared/queries'
+import { useFormulas, useUniverses, useVocabulary } from '@/shared/queries'
 import { done } from '@/shared/undo'
 import ConditionRow from './ConditionRow.vue'
 import { useDraft, usePreview } from './draft'
@@ -24,19 +24,23 @@ const universes = useUniverses()
 const { data: vocabulary } = useVocabulary()
 const startRun = useStartRun()
 const rows = ref<InstanceType<typeof ConditionRow>[]>([])
-const own = computed(() => draft.value.formulas.map((f) => f.name))
+const desk = useFormulas()
+const own = computed(() => [
+  ...draft.value.formulas.map((f) => f.name),
+  ...(desk.data.value?.map((f) => f.stored.name) ?? []),
+])
 const TIMEFRAMES = [
+  { value: '5m', name: '5 minutes' },
+  { value: '15m', name: '15 minutes' },
+  { value: '80m', name: '80 minutes' },
   { value: '1d', name: '1 day' },
-  { value: '2d', name: '2 days' },
   { value: '1w', name: '1 week' },
-  { value: '2w', name: '2 weeks' },
   { value: '1mo', name: '1 month' },
+  { value: 'brick(10, 20)', name: 'bricks of 10 price steps, turning after 20' },
+  { value: 'range(12)', name: 'a range of 12 price steps' },
+  { value: 'ticks(500)', name: '500 trades' },
+  { value: 'volume(10000)', name: '10,000 units traded' },
 ]
-const timeframes = computed(() =>
-  TIMEFRAMES.some((t) => t.value === draft.value.timeframe)
-    ? TIMEFRAMES
-    : [...TIMEFRAMES, { value: draft.value.timeframe, name: draft.value.timeframe }],
-)
 const names = computed(() => draft.value.conditions.map((c) => c.formula))
 const saving = ref(false)
 
@@ -127,8 +131,19 @@ useKeys([
             <option v-for="u in universes.data.value" :key="u.name">{{ u.name }}</option>
           </select>
           on bars of
-          <select v-model="draft.timeframe" aria-label="Timeframe">
-            <option v-for="t in timeframes" :key="t.value" :value="t.value">{{ t.name }}</option>
+          <input
+            v-model.lazy.trim="draft.timeframe"
+            class="frame mono"
+            list="timeframes"
+            aria-label="Timeframe"
+            maxlength="40"
+          />
+          <datalist id="timeframes">
+            <option v-for="t in TIMEFRAMES" :key="t.value" :value="t.value">{{ t.name }}</option>
+          </datalist>
+          <select v-model="draft.forming" aria-label="Unfinished bar">
+            <option :value="false">once they have closed</option>
+            <option :value="true">the forming one included</option>
           </select>
           for
           <select v-model="draft.side" aria-label="Side">
@@ -166,6 +181,7 @@ useKeys([
         <button class="button" @click="add">Add a condition <kbd>a</kbd></button>
         <RouterLink class="button plain" to="/functions">Function reference</RouterLink>
         <button class="button plain" @click="addFormula">Name a formula</button>
+        <RouterLink class="button plain" to="/formulas">Formulas of the desk</RouterLink>
         <div v-for="(named, n) in draft.formulas" :key="n" class="named">
           <input
             v-model="named.name"
@@ -264,6 +280,7 @@ useKeys([
               <dd>{{ figure(hit.rank) }}</dd>
               <dt>age</dt>
               <dd>{{ hit.age }}</dd>
+              <dd v-if="hit.provisional" class="fall">provisional</dd>
             </dl>
           </article>
           <p v-if="preview.passing > preview.hits.length" class="quiet">
@@ -310,6 +327,9 @@ useKeys([
 }
 .small {
   width: 48px;
+}
+.frame {
+  width: 118px;
 }
 ol {
   list-style: none;

@@ -51,6 +51,7 @@ useKeys([{ key: 'c', does: 'compose a new sieve', run: () => router.push('/sieve
         {{ plural(sieves.data.value?.length ?? 0, 'sieve') }}. Each is a saved way of looking:
         where, for what, and how to rank it.
       </p>
+      <RouterLink class="button" to="/formulas">Formulas</RouterLink>
       <RouterLink class="button" to="/functions">Function reference</RouterLink>
       <RouterLink class="button primary" to="/sieves/new">Compose a sieve <kbd>c</kbd></RouterLink>
     </div>

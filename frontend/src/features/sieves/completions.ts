@@ -5,7 +5,7 @@ import type { FunctionEntry, Vocabulary } from '@/shared/api'
 /** What the editor offers: sources, functions with their paragraph, and words of the language. */
 export function completions(vocabulary: Vocabulary, own: readonly string[] = []): Completion[] {
   return [
-    ...own.map((label) => ({ label, detail: ' formula of this sieve', boost: 3 })),
+    ...own.map((label) => ({ label, detail: ' saved formula', boost: 3 })),
     ...vocabulary.sources.map((label) => ({ label, detail: ' source', boost: 2 })),
     ...vocabulary.functions.map(ofFunction),
     ...vocabulary.words.map((label) => ({ label, detail: ' word', boost: -1 })),

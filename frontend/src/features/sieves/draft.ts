@@ -9,6 +9,7 @@ export const EMPTY: Sieve = {
   note: '',
   universe: 'All shares',
   timeframe: '1d',
+  forming: false,
   side: 'long',
   fired_within: 1,
   formulas: [],

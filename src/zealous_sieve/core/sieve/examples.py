@@ -56,4 +56,25 @@ AGREED = Sieve(
     ),
     rank="adx(14).adx",
 )
+FORMULAS = {
+    "my_bands": (
+        "Bands by deviation, with a width to tune.",
+        """input length = 20 between 5 and 200
+input width = 2 between 0.5 and 5
+middle = sma(close, length)
+spread = width * stdev(close, length)
+show upper = middle + spread
+show lower = middle - spread""",
+    ),
+    "stretch": (
+        "How many average ranges the close stands from a quick average.",
+        """input length = 20 between 5 and 100
+(close - tema(close, length)) / atr(14)""",
+    ),
+    "agreement": (
+        "A rating from four signs of direction, -2 to 2.",
+        """lean(close > sma(close, 50), close < sma(close, 50), rsi(14) > 55, rsi(14) < 45)""",
+    ),
+}
+"""Formulas of the desk that come with the demo: name, note and text."""
 EXAMPLES = (STRETCHED, WAKING, AGREED)

@@ -198,6 +198,8 @@ def provisional(prepared: Prepared, panel: Panel, position: int) -> bool:
     unfinished = panel.columns.get(UNFINISHED)
     if unfinished is None:
         return False
+    if panel.ends[position] == panel.starts[position]:
+        return False
     terms = [truth_of(formula) for formula in prepared.formulas]
     slower = any(isinstance(term, OnTimeframe) for term in in_order(terms))
     return bool(unfinished[panel.ends[position] - 1] == 1.0) or slower
