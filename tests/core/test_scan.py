@@ -4,9 +4,11 @@ from __future__ import annotations
 
 from threading import Event
 
+import numpy as np
 import pytest
 
-from tests.bars import DAY, one, panel_of, walk
+from tests.bars import DAY, one, panel_of, values, walk
+from zealous_sieve.core.engine.evaluate import evaluate
 from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.errors import CancelledError, SieveError
 from zealous_sieve.core.market.soundness import inspect
@@ -27,8 +29,8 @@ def must(formula: str) -> Condition:
 
 def closes(*series: list[float]) -> Panel:
     parts = {}
-    for n, values in enumerate(series):
-        panel = one({"close": values})
+    for n, own in enumerate(series):
+        panel = one({"close": own})
         parts[f"C{n}"] = (panel.times, dict(panel.columns))
     return Panel.of(parts)
 
@@ -123,6 +125,17 @@ def test_what_is_drawn_goes_over_the_price_or_to_panes() -> None:
     assert drawn["rsi(14)"] == ("rsi", (70.0,))
     assert drawn["ema(close, 10) - ema(close, 20)"][0] != "price"
     assert drawn["sma(volume, 20)"] == ("volume", ())
+
+
+def test_a_line_of_another_timeframe_is_drawn_as_seen_from_the_bars_at_hand() -> None:
+    prepared = prepare(sieve(must("close > ema(close, 10) on 1w"), must("close > ema(close, 10)")))
+    drawn = {line.label: line for line in lines(prepared)}
+    assert set(drawn) == {"Close on 1w", "EMA(10) on 1w", "EMA(10)"}
+    panel = panel_of(200)
+    found = evaluate({name: line.term for name, line in drawn.items()}, panel)
+    weekly = values("(ema(close, 10) on 1w)", panel)
+    np.testing.assert_array_equal(found["EMA(10) on 1w"], weekly)
+    assert not np.array_equal(found["EMA(10)"], weekly, equal_nan=True)
 
 
 def test_runs_differ_by_codes() -> None:

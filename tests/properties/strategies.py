@@ -46,6 +46,8 @@ conditions = st.recursive(
         inner.map(lambda c: f"({c}) for 3 bars"),
         inner.map(lambda c: f"({c}) at least 2 of 5 bars"),
         inner.map(lambda c: f"({c}) on 1w"),
+        inner.map(lambda c: f"({c}) on range(90)"),
+        inner.map(lambda c: f"({c}) on brick(40, 80)"),
         st.tuples(inner, comparisons).map(lambda t: f"({t[0]}) then {t[1]} within 4 bars"),
     ),
     max_leaves=4,

@@ -105,7 +105,8 @@ const kindOf = (f: LibraryEntry) =>
     ? plural(f.reading.outputs.length, 'output')
     : f.reading.outputs[0]?.kind === 'truth'
       ? 'condition'
-      : (f.reading.outputs[0]?.unit ?? 'broken')
+      : unitOf(f.reading.outputs[0]?.unit)
+const unitOf = (unit?: string) => (unit === 'none' ? 'number' : (unit ?? 'broken'))
 const shape = (name: string) => {
   const inputs = entry.value?.inputs.map((i) => `${i.name}=${i.default}`).join(', ')
   return inputs ? `${name}(${inputs})` : name
@@ -193,7 +194,9 @@ useKeys([
                     {{ shape(draft.name) }}{{ output.name === 'value' ? '' : `.${output.name}` }}
                   </td>
                   <td>{{ output.kind === 'truth' ? 'a condition' : 'a number' }}</td>
-                  <td class="quiet">{{ output.kind === 'truth' ? '–' : output.unit }}</td>
+                  <td class="quiet">
+                    {{ output.kind === 'truth' || output.unit === 'none' ? '–' : output.unit }}
+                  </td>
                 </tr>
               </tbody>
             </table>

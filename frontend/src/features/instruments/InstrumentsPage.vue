@@ -41,8 +41,20 @@ const share = (moment: number) => {
   const width = reach.value.last - reach.value.first || 1
   return (100 * (moment - reach.value.first)) / width
 }
-const short = (count: number) =>
-  count >= 10_000 ? `${Math.round(count / 1000)} k` : count.toLocaleString('en-GB')
+type Instrument = NonNullable<typeof instruments.data.value>[number]
+const FLAT = 'Bars whose four prices are equal: where they are many, such bars are too fast'
+const MANY = 0.2
+const bases = computed(() => {
+  const all = instruments.data.value?.flatMap((i) => i.coverage.map((c) => c.seconds)) ?? []
+  return [...new Set(all)].sort((a, b) => b - a)
+})
+const fastest = computed(() => bases.value.filter((b) => b).at(-1))
+const held = (i: Instrument, base: number) => i.coverage.find((c) => c.seconds === base)
+const flat = (i: Instrument) => (fastest.value && held(i, fastest.value)?.flat) ?? -1
+function reachOf(i: Instrument, base: number) {
+  const own = held(i, base)
+  return own ? `${barTime(own.first)} to ${barTime(own.last)}` : 'none'
+}
 const pairing = ref(false)
 const client = useQueryClient()
 function refresh() {
@@ -136,9 +148,9 @@ function choose(name: string) {
               <th>Name</th>
               <th>Sector</th>
               <th class="number">Close</th>
-              <th>In</th>
+              <th v-for="b in bases" :key="b" class="number">{{ b ? span(b) : 'Trades' }}</th>
+              <th v-if="fastest" class="number" :title="FLAT">Flat {{ span(fastest) }}</th>
               <th>Days covered</th>
-              <th>Bars by base, and how many of them are flat</th>
               <th>What the data check found</th>
             </tr>
           </thead>
@@ -148,18 +160,23 @@ function choose(name: string) {
               <td class="name">{{ i.name }}</td>
               <td class="quiet">{{ i.sector || i.kind }}</td>
               <td class="number">{{ i.close === null ? '–' : price(i.close, i.tick) }}</td>
-              <td class="quiet">{{ i.currency }}</td>
+              <td v-for="b in bases" :key="b" class="number" :title="reachOf(i, b)">
+                {{ held(i, b)?.bars.toLocaleString('en-GB') ?? '–' }}
+              </td>
+              <td v-if="fastest" class="number" :class="{ fall: flat(i) > MANY }" :title="FLAT">
+                {{ flat(i) < 0 ? '–' : `${Math.round(100 * flat(i))} %` }}
+              </td>
               <td>
                 <svg
-                  width="120"
+                  width="80"
                   height="10"
                   role="img"
                   :aria-label="`${day(i.first)} to ${day(i.last)}`"
                 >
-                  <rect class="all" width="120" height="4" y="3" />
+                  <rect class="all" width="80" height="4" y="3" />
                   <rect
-                    :x="share(i.first) * 1.2"
-                    :width="(share(i.last) - share(i.first)) * 1.2"
+                    :x="share(i.first) * 0.8"
+                    :width="(share(i.last) - share(i.first)) * 0.8"
                     height="4"
                     y="3"
                   />
@@ -167,27 +184,11 @@ function choose(name: string) {
                     v-for="f in i.findings"
                     :key="`${f.kind}${f.first}`"
                     class="fault"
-                    :x="Math.min(117, share(f.first) * 1.2)"
-                    :width="Math.max(3, (share(f.last) - share(f.first)) * 1.2)"
+                    :x="Math.min(77, share(f.first) * 0.8)"
+                    :width="Math.max(3, (share(f.last) - share(f.first)) * 0.8)"
                     height="10"
                   />
                 </svg>
-              </td>
-              <td>
-                <span
-                  v-for="c in i.coverage"
-                  :key="c.seconds"
-                  class="base"
-                  :title="`${barTime(c.first)} to ${barTime(c.last)}`"
-                >
-                  <b>{{ span(c.seconds) }}</b> {{ short(c.bars)
-                  }}<span
-                    v-if="c.flat !== null && c.flat >= 0.005"
-                    :class="c.flat > 0.2 ? 'fall' : 'quiet'"
-                  >
-                    {{ Math.round(100 * c.flat) }} % flat</span
-                  >
-                </span>
               </td>
               <td>
                 <span v-for="f in i.findings" :key="`${f.kind}${f.first}`" class="finding">
@@ -263,7 +264,7 @@ aside button.here {
   width: 240px;
 }
 .name {
-  max-width: 190px;
+  max-width: 170px;
   overflow: hidden;
   text-overflow: ellipsis;
 }
@@ -271,11 +272,6 @@ aside button.here {
   display: block;
   white-space: normal;
   min-width: 220px;
-}
-.base {
-  margin-right: 10px;
-  font-size: 12px;
-  white-space: nowrap;
 }
 svg rect {
   fill: var(--quiet);

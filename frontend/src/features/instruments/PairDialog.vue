@@ -81,8 +81,14 @@ async function make() {
 </template>
 
 <style scoped>
+.sentence {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 8px;
+  align-items: baseline;
+}
 .code {
-  width: 110px;
+  width: 104px;
 }
 .wide {
   width: 100%;

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass, field
 
 from zealous_sieve.core.formula import canonical, tree
 from zealous_sieve.core.formula.sentence import label
-from zealous_sieve.core.formula.terms import Elsewhere, Source, Term
+from zealous_sieve.core.formula.terms import Elsewhere, Source, Term, on_timeframe
+from zealous_sieve.core.formula.timeframe import timeframe
 from zealous_sieve.core.formula.typed import Formula, Typed
 from zealous_sieve.core.functions.specification import Kind
 from zealous_sieve.core.functions.units import PRICE, VOLUME
@@ -37,10 +39,20 @@ def lines(prepared: Prepared) -> list[Line]:
     for position, formula in enumerate(prepared.formulas):
         if formula.expression is None:
             continue
-        for node in tree.walk(formula.expression):
+        for node, frames in _with_timeframes(formula.expression, ()):
             for side, thresholds in _sides(node, formula):
-                _add(found, formula, side, thresholds, position)
+                _add(found, formula, side, frames, thresholds, position)
     return list(found.values())
+
+
+def _with_timeframes(
+    node: tree.Node, frames: tuple[str, ...]
+) -> Iterator[tuple[tree.Node, tuple[str, ...]]]:
+    """Every node, with the timeframes that it is evaluated on, the innermost first."""
+    yield node, frames
+    inner = (node.timeframe, *frames) if isinstance(node, tree.On) else frames
+    for child in node.children:
+        yield from _with_timeframes(child, inner)
 
 
 def _sides(node: tree.Node, formula: Formula) -> list[tuple[tree.Node, tuple[float, ...]]]:
@@ -61,22 +73,27 @@ def _add(
     found: dict[Term, Line],
     formula: Formula,
     node: tree.Node,
+    frames: tuple[str, ...],
     thresholds: tuple[float, ...],
     position: int,
 ) -> None:
     typed = formula.types[node]
-    plain = isinstance(typed.term, Source) and not isinstance(typed.term, Elsewhere)
+    term = typed.term
+    for frame in frames:
+        term = on_timeframe(term, timeframe(frame))
+    plain = isinstance(term, Source) and not isinstance(term, Elsewhere)
     if plain or typed.kind != Kind.NUMBER:
         return
-    before = found.get(typed.term)
+    before = found.get(term)
+    where = "".join(f" on {frame}" for frame in frames)
     levels = tuple(dict.fromkeys((before.levels if before else ()) + thresholds))
     conditions = tuple(dict.fromkeys((before.conditions if before else ()) + (position,)))
-    found[typed.term] = Line(
-        text=canonical.expression(node),
-        label=label(formula, node),
+    found[term] = Line(
+        text=canonical.expression(node) + where,
+        label=label(formula, node) + where,
         unit=str(typed.unit),
         pane=_pane(typed, formula, node),
-        term=typed.term,
+        term=term,
         span=typed.spec.span if typed.spec else None,
         levels=levels,
         conditions=conditions,
