@@ -32,7 +32,8 @@ def across(term: Across, panel: Panel, evaluate: Evaluate, need: int) -> Column:
         table, places = _table(panel, inner, moments, since)
         result = np.full_like(table, np.nan)
         for members in groups:
-            result[members] = _HOW[term.how](table[members])
+            with np.errstate(invalid="ignore"):
+                result[members] = _HOW[term.how](table[members])
         for position, (rows, place) in enumerate(places):
             column[rows] = result[position, place]
     return column

@@ -71,7 +71,8 @@ def _move(panel: Panel, position: int, bars: int, measure: str) -> Column:
     move = np.full(len(close), np.nan)
     before, after = close[:-bars], close[bars:]
     if measure == "percent":
-        move[bars:] = 100.0 * (after / before - 1.0)
+        known = before != 0
+        move[bars:][known] = 100.0 * (after[known] / before[known] - 1.0)
     else:
         move[bars:] = (after - before) / panel.known(position).tick
     return move

@@ -233,7 +233,7 @@ def value_area(edges, weights, count, point, share):  # type: ignore[no-untyped-
         below = weights[down] if edges[0] <= low - 1.0 else -1.0
         if above < 0.0 and below < 0.0:
             break
-        upward = above >= below
+        upward = above >= below * (1.0 - 1e-9)
         room = edges[up + 1] - 1.0 - high if upward else low - edges[down]
         each = above if upward else below
         steps = room
