@@ -179,8 +179,8 @@ def test_a_run_that_ends_before_its_page_is_read_shows_its_hits(page: Page) -> N
 
 def test_instruments_tell_what_the_data_check_found(page: Page) -> None:
     page.goto("/instruments")
-    page.get_by_role("button", name="5 of them").click()
-    expect(page.locator("tbody tr")).to_have_count(5)
+    page.get_by_role("button", name="7 of them").click()
+    expect(page.locator("tbody tr")).to_have_count(7)
     for kind in ("gap", "bad print", "stale", "frozen"):
         expect(page.locator("tbody").get_by_text(kind).first).to_be_visible()
     page.get_by_role("button", name=re.compile("^Currencies")).click()
@@ -207,7 +207,9 @@ def test_the_keys_of_a_page_are_listed(page: Page) -> None:
 
 
 @pytest.mark.parametrize("night", ["no", "yes"])
-@pytest.mark.parametrize("path", ["/sieves", "/sieves/1", "/functions", "/runs", "/instruments"])
+@pytest.mark.parametrize(
+    "path", ["/sieves", "/sieves/1", "/formulas/2", "/functions", "/runs", "/instruments"]
+)
 def test_pages_have_no_accessibility_faults(page: Page, path: str, night: str) -> None:
     check_access(page, path, night)
 
@@ -261,3 +263,73 @@ def test_a_condition_on_another_timeframe_and_across_the_universe_reaches_the_ch
     expect(page.locator(".canvas canvas")).to_be_visible()
     expect(page.locator(".why li").nth(1)).to_contain_text("is above 80")
     expect(page.locator(".pane.readings", has_text="Rank")).to_be_visible()
+
+
+def test_a_formula_of_the_desk_is_composed_called_and_kept_from_harm(page: Page) -> None:
+    page.goto("/formulas")
+    expect(page.get_by_role("textbox", name="Name of the formula")).to_have_value("agreement")
+    page.keyboard.press("c")
+    page.get_by_role("textbox", name="Name of the formula").fill("room")
+    write(
+        page, "Formula", "input span = 20 between 5 and 60\n100 * (highest(high, span) / close - 1)"
+    )
+    expect(page.locator(".says")).to_contain_text("Needs 20 bars")
+    page.keyboard.press("Control+s")
+    expect(page.get_by_text("room is saved as version 1")).to_be_visible()
+    expect(page.get_by_text("room(span=20)")).to_be_visible()
+
+    page.goto("/sieves/new")
+    write(page, "Condition 1", "room(span=30) < 1")
+    expect(page.locator(".leaves .sentence")).to_contain_text("pass now")
+    page.keyboard.press("Control+s")
+    expect(page.get_by_text("Saved as version 1.")).to_be_visible()
+
+    page.goto("/formulas")
+    page.get_by_role("link", name=re.compile("^room")).click()
+    expect(page.locator(".used")).to_contain_text("New sieve")
+    page.get_by_role("button", name="Put away").click()
+    expect(page.get_by_role("alert")).to_contain_text("is called by the sieve")
+    write(page, "Formula", "highest(high, 20")
+    expect(page.locator(".says .fall").first).to_be_visible()
+    expect(page.get_by_role("button", name=re.compile("^Save"))).to_be_disabled()
+
+
+def test_a_pair_is_defined_and_found_among_the_instruments(page: Page) -> None:
+    page.goto("/instruments?universe=All%20instruments")
+    page.get_by_role("button", name="Define a pair").click()
+    page.get_by_label("First leg").fill("TARPIN")
+    page.get_by_label("Second leg").fill("NOSUCH")
+    page.get_by_label("Code of the pair").fill("TARHEM")
+    page.get_by_label("Relation").select_option("ratio")
+    page.get_by_role("button", name="Define it").click()
+    expect(page.get_by_role("alert")).to_contain_text("there is no instrument NOSUCH")
+    page.get_by_label("Second leg").fill("HEMPRO")
+    page.keyboard.press("Enter")
+    row = page.locator("tbody tr", has_text="TARHEM")
+    expect(row).to_contain_text("TARPIN to HEMPRO")
+    row.get_by_role("button", name="take away TARHEM").click()
+    expect(row).to_have_count(0)
+
+
+def test_bars_of_a_day_and_bricks_reach_the_chart(page: Page) -> None:
+    page.goto("/sieves/new")
+    write(page, "Condition 1", "close > vwap")
+    page.get_by_label("Timeframe").fill("15m")
+    page.get_by_label("Unfinished bar").select_option("the forming one included")
+    expect(page.locator(".leaves article").first).to_contain_text("provisional")
+    page.keyboard.press("Control+Enter")
+    expect(page.locator("main .sentence").first).to_contain_text("the forming one included")
+    page.locator("tbody td.mono").first.click()
+    page.keyboard.press("Enter")
+    expect(page.locator(".canvas canvas")).to_be_visible()
+    expect(page.locator(".readings").first).to_contain_text("16 Jun, 14:15")
+    expect(page.locator(".why")).to_contain_text("Provisional")
+
+    page.goto("/sieves/new")
+    write(page, "Condition 1", "close > prev(close)")
+    page.get_by_label("Timeframe").fill("brick(10,20)")
+    page.get_by_label("Timeframe").blur()
+    expect(page.locator(".leaves .sentence")).to_contain_text("pass now")
+    page.get_by_label("Timeframe").fill("soon")
+    page.get_by_label("Timeframe").blur()
+    expect(page.locator(".leaves")).to_contain_text("write a timeframe such as 80m")

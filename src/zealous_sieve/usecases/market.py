@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 from functools import lru_cache
 
@@ -95,11 +95,11 @@ def whole_panel(outside: Outside) -> Panel:
     instruments = outside.market.instruments()
     pairs = tuple(pair_of(i) for i in instruments if i.kind == InstrumentKind.PAIR)
     panel = _paired(outside.bars.panel(), pairs)
-    known = {i.code: i for i in instruments}
-    ordered = [known[code] for code in panel.codes]
-    return panel.with_background(
-        background_of(ordered, outside.market.venues(), outside.market.events())
-    )
+    codes = tuple(i.code for i in instruments)
+    if codes != panel.codes:
+        panel = replace(panel.choose(codes), whole=None)
+    known = background_of(instruments, outside.market.venues(), outside.market.events())
+    return panel.with_background(known)
 
 
 @lru_cache(maxsize=2)

@@ -60,6 +60,7 @@ async function refresh() {
   await client.invalidateQueries({ queryKey: keys.formulas })
 }
 async function save() {
+  if (!changed.value || !reading.value?.ok) return
   problem.value = undefined
   const body = { ...draft.value }
   try {

@@ -200,13 +200,8 @@ function choose(name: string) {
                   }}
                 </span>
                 <span v-if="!i.findings.length" class="quiet">sound</span>
-                <button
-                  v-if="i.kind === 'pair'"
-                  class="button plain"
-                  :aria-label="`Take ${i.code} away`"
-                  @click="removePair(i.code)"
-                >
-                  take away
+                <button v-if="i.kind === 'pair'" class="button plain" @click="removePair(i.code)">
+                  take away<span class="visually-hidden"> {{ i.code }}</span>
                 </button>
               </td>
             </tr>

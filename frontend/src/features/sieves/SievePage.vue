@@ -132,7 +132,7 @@ useKeys([
           </select>
           on bars of
           <input
-            v-model.lazy.trim="draft.timeframe"
+            v-model.trim="draft.timeframe"
             class="frame mono"
             list="timeframes"
             aria-label="Timeframe"

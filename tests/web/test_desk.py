@@ -1,0 +1,153 @@
+"""Formulas of the desk, pairs, forming bars and bar kinds, through the API."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from flask.testing import FlaskClient
+
+from tests.web.test_api import document, get, ran, send
+from zealous_sieve.usecases.ports import Outside
+
+BANDS = "input width = 2 between 1 and 3\nshow upper = sma(close, 20) + width * stdev(close, 20)"
+
+
+def add(client: FlaskClient, name: str, text: str, status: int = 200) -> Any:
+    return send(client, "/formulas", {"name": name, "text": text}, status=status)
+
+
+def sieve_with(client: FlaskClient, formula: str, **changes: object) -> int:
+    body = document(conditions=[{"formula": formula}], rank="", **changes)
+    return int(send(client, "/sieves", {"sieve": body})["id"])
+
+
+def test_a_formula_of_the_desk_is_called_from_sieves_and_formulas(
+    client: FlaskClient, outside: Outside
+) -> None:
+    add(client, "bands", BANDS)
+    add(client, "stretched", "close > bands(width=2.5).upper")
+    run = ran(client, outside, sieve_with(client, "stretched in last 20 bars"))
+    kept = get(client, f"/runs/{run}")["run"]
+    assert kept["hit_count"] > 0
+    assert {f["name"] for f in kept["sieve"]["formulas"]} == {"bands", "stretched"}
+    entries = {e["stored"]["name"]: e for e in get(client, "/formulas")}
+    assert entries["bands"]["used_by_formulas"] == ["stretched"]
+    assert entries["stretched"]["used_by_sieves"] == ["Waking range"]
+    assert [i["name"] for i in entries["bands"]["inputs"]] == ["width"]
+
+
+def test_a_run_keeps_the_formulas_that_it_ran_with(client: FlaskClient, outside: Outside) -> None:
+    stored = add(client, "mark", "close > 5")
+    sieve = sieve_with(client, "mark")
+    run = ran(client, outside, sieve)
+    body = {"name": "mark", "text": "close > 500000", "note": "", "based_on": 1}
+    assert send(client, f"/formulas/{stored['id']}", body, "put")["version"] == 2
+    assert get(client, f"/runs/{run}")["run"]["sieve"]["formulas"][0]["text"] == "close > 5"
+    hit = get(client, f"/runs/{run}/hits")[0]
+    assert get(client, f"/runs/{run}/hits/{hit['code']}/chart")["reasons"][0]["cell"] == "pass"
+    assert get(client, f"/runs/{ran(client, outside, sieve)}")["run"]["hit_count"] == 0
+    again = send(client, f"/formulas/{stored['id']}", body, "put", 409)
+    assert again["code"] == "changed_meanwhile"
+
+
+def test_what_others_call_can_not_be_broken_renamed_or_put_away(client: FlaskClient) -> None:
+    stored = add(client, "bands", BANDS)
+    add(client, "stretched", "close > bands(width=2.5).upper")
+    path = f"/formulas/{stored['id']}"
+    broken = {"name": "bands", "text": "sma(close, 9)", "note": "", "based_on": 1}
+    told = send(client, path, broken, "put", 422)
+    assert told["code"] == "breaks_caller"
+    assert "stretched" in told["message"]
+    renamed = {"name": "lines", "text": BANDS, "note": "", "based_on": 1}
+    assert send(client, path, renamed, "put", 409)["code"] == "formula_in_use"
+    assert send(client, path, {}, "delete", 409)["code"] == "formula_in_use"
+    assert get(client, "/formulas")[1]["stored"]["name"] == "bands"
+
+
+def test_a_formula_put_away_comes_back_unless_its_name_is_taken(client: FlaskClient) -> None:
+    stored = add(client, "mine", "close")
+    path = f"/formulas/{stored['id']}"
+    send(client, path, {}, "delete", 204)
+    assert "mine" not in {e["stored"]["name"] for e in get(client, "/formulas")}
+    other = add(client, "mine", "open")
+    assert send(client, f"{path}/restore", {}, status=409)["code"] == "name_taken"
+    send(client, f"/formulas/{other['id']}", {}, "delete", 204)
+    assert send(client, f"{path}/restore", {})["text"] == "close"
+
+
+def test_names_and_circles_are_refused(client: FlaskClient) -> None:
+    for taken in ("close", "sma", "and"):
+        assert add(client, taken, "close", 422)["code"] == "name_taken"
+    stored = add(client, "one", "close")
+    add(client, "two", "one + 1")
+    body = {"name": "one", "text": "two + 1", "note": "", "based_on": 1}
+    told = send(client, f"/formulas/{stored['id']}", body, "put", 422)
+    assert told["code"] == "formula_cycle"
+    assert "→" in told["message"]
+    assert send(client, "/formulas/999", body, "put", 404)["code"] == "not_found"
+
+
+def test_a_pair_becomes_an_instrument_and_can_be_taken_away(
+    client: FlaskClient, outside: Outside
+) -> None:
+    body = {"code": "OILWAX", "left": "LAMPOL", "right": "WAXYEL", "relation": "ratio"}
+    made = send(client, "/pairs", body)
+    assert made["kind"] == "pair"
+    listed = {i["code"]: i for i in get(client, "/instruments?universe=Pairs")}
+    assert listed["OILWAX"]["bars"] > 1500
+    assert [c["seconds"] for c in listed["OILWAX"]["coverage"]] == [86_400, 900, 60]
+    run = ran(client, outside, sieve_with(client, "close > 0", universe="Pairs"))
+    assert "OILWAX" in {hit["code"] for hit in get(client, f"/runs/{run}/hits")}
+    send(client, "/pairs/OILWAX", {}, "delete", 204)
+    assert "OILWAX" not in {i["code"] for i in get(client, "/instruments?universe=Pairs")}
+
+
+def test_pairs_that_make_no_sense_are_refused(client: FlaskClient) -> None:
+    legs = {"left": "LAMPOL", "right": "WAXYEL", "relation": "difference"}
+    assert send(client, "/pairs", legs | {"code": "LANT40"}, status=409)["code"] == "code_taken"
+    gone = legs | {"code": "NEWONE", "right": "GONE"}
+    assert send(client, "/pairs", gone, status=404)["code"] == "not_found"
+    same = legs | {"code": "NEWONE", "right": "LAMPOL"}
+    assert send(client, "/pairs", same, status=422)["code"] == "bad_pair"
+    assert send(client, "/pairs", legs | {"code": "A-B"}, status=422)["code"] == "bad_code"
+    assert send(client, "/pairs/LANT40", {}, "delete", 404)["code"] == "not_found"
+
+
+def test_with_forming_bars_today_counts_and_is_marked(
+    client: FlaskClient, outside: Outside
+) -> None:
+    closed = ran(client, outside, sieve_with(client, "close > 0", fired_within=1))
+    forming = ran(client, outside, sieve_with(client, "close > 0", fired_within=1, forming=True))
+    before = {h["code"]: h for h in get(client, f"/runs/{closed}/hits")}
+    after = {h["code"]: h for h in get(client, f"/runs/{forming}/hits")}
+    assert not any(hit["provisional"] for hit in before.values())
+    moved = [code for code, hit in after.items() if hit["bar_at"] > before[code]["bar_at"]]
+    assert len(moved) > 200
+    assert all(after[code]["provisional"] for code in moved)
+    chart = get(client, f"/runs/{forming}/hits/{moved[0]}/chart")
+    assert chart["provisional"]
+    assert chart["close"][-1] == after[moved[0]]["close"]
+    assert chart["times"][-1] == after[moved[0]]["bar_at"]
+
+
+def test_a_sieve_runs_on_bricks_and_on_bars_of_trades(
+    client: FlaskClient, outside: Outside
+) -> None:
+    bricks = ran(
+        client, outside, sieve_with(client, "close > prev(close)", timeframe="brick(10,20)")
+    )
+    run = get(client, f"/runs/{bricks}")["run"]
+    assert run["sieve"]["timeframe"] == "brick(10, 20)"
+    hits = get(client, f"/runs/{bricks}/hits")
+    chart = get(client, f"/runs/{bricks}/hits/{hits[0]['code']}/chart")
+    steps = {
+        round(abs(c - o) / chart["tick"])
+        for o, c in zip(chart["open"], chart["close"], strict=True)
+    }
+    assert steps <= {10, 20}
+    trades = ran(
+        client, outside, sieve_with(client, "trades >= 100", timeframe="ticks(100)", fired_within=3)
+    )
+    assert 1 <= get(client, f"/runs/{trades}")["run"]["hit_count"] <= 12
+    wrong = send(client, "/sieves", {"sieve": document(timeframe="brick(0)")}, status=422)
+    assert "brick(10, 20)" in str(wrong)
