@@ -34,9 +34,24 @@ def call(base: str, path: str, body: object = None) -> object:
         return json.loads(reply.read())
 
 
-def finished_run(base: str, name: str) -> dict:
-    """The newest finished run of the sieve of that name; it is run when there is none."""
-    sieve = next(s for s in call(base, "/sieves") if s["sieve"]["name"] == name)
+BRICKS = {
+    "name": "Bricks in a row",
+    "universe": "Currencies",
+    "timeframe": "brick(20, 40)",
+    "fired_within": 5,
+    "conditions": [
+        {"role": "must", "formula": "close > prev(close) for 4 bars"},
+        {"role": "must", "formula": "close > ema(close, 20)"},
+        {"role": "boost", "formula": "close > sma(close, 20) on 1d"},
+    ],
+    "rank": "close / ema(close, 20)",
+}
+
+
+def finished_run(base: str, name: str, body: dict | None = None) -> dict:
+    """The newest finished run of the sieve of that name; it is made and run when there is none."""
+    found = [s for s in call(base, "/sieves") if s["sieve"]["name"] == name]
+    sieve = found[0] if found else call(base, "/sieves", {"sieve": body})
     done = [r for r in call(base, "/runs") if r["sieve_id"] == sieve["id"] and r["state"] == "done"]
     if done:
         return done[0]
@@ -53,7 +68,10 @@ def views(base: str) -> dict[str, tuple[str, bool]]:
     finished_run(base, "Overstretched rise")
     waking = finished_run(base, "Waking range")
     agreed = finished_run(base, "Agreed uptrend")
+    bricks = finished_run(base, BRICKS["name"], BRICKS)
     return {
+        "formulas": ("/formulas/1", False),
+        "review-bricks": (f"/runs/{bricks['id']}/review", False),
         "sieves": ("/sieves", False),
         "sieve": (f"/sieves/{waking['sieve_id']}", False),
         "sieve-night": (f"/sieves/{agreed['sieve_id']}", True),
