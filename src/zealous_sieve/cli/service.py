@@ -11,6 +11,7 @@ from gunicorn.app.base import BaseApplication
 
 from zealous_sieve import wiring
 from zealous_sieve.cli.reference import write_reference
+from zealous_sieve.core.engine.warm import warm_cache
 from zealous_sieve.local.parent import follow_parent
 from zealous_sieve.local.up import up
 from zealous_sieve.storage.database import migrate
@@ -62,10 +63,16 @@ def worker() -> None:
 
 @click.command("demo")
 def demo() -> None:
-    """Bring the tables up to date and fill the database with the demo market, once."""
+    """Bring the tables up to date, fill in the demo market once, compile what computes."""
     address = wiring.address_from_environment()
     migrate(address)
-    click.echo("filled" if fill_demo(wiring.outside(address)) else "the demo is there already")
+    fill_demo(wiring.outside(address), _say)
+    _say("compiling what computes (kept for later starts)")
+    warm_cache()
+
+
+def _say(message: str) -> None:
+    click.echo(f"zealous-sieve: {message}")
 
 
 @click.command("up")

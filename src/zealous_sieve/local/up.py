@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import fcntl
 import os
+import shlex
 import signal
 import socket
+import subprocess
 import sys
 import threading
 import time
@@ -16,11 +18,10 @@ from typing import TextIO
 from honcho.manager import Manager
 
 from zealous_sieve import wiring
-from zealous_sieve.core.engine.warm import warm_cache
 from zealous_sieve.local.cluster import Cluster, cluster_in
 from zealous_sieve.local.parent import PARENT
-from zealous_sieve.storage.database import migrate
-from zealous_sieve.usecases.demo import fill_demo
+
+COMMAND = (sys.executable, "-m", "zealous_sieve.cli.main")
 
 
 def prepare(cluster: Cluster, *, fresh: bool) -> None:
@@ -29,10 +30,9 @@ def prepare(cluster: Cluster, *, fresh: bool) -> None:
         _say("deleting the old data")
         cluster.destroy()
     cluster.start()
-    migrate(cluster.address)
-    fill_demo(wiring.outside(cluster.address), _say)
-    _say("compiling what computes (kept for later starts)")
-    warm_cache()
+    # In a process of its own, whose memory is given back.
+    environment = os.environ | {wiring.ADDRESS: cluster.address}
+    subprocess.run([*COMMAND, "demo"], env=environment, check=True)
 
 
 def up(folder: Path, *, port: int, fresh: bool, prepare_only: bool) -> int:
@@ -74,7 +74,7 @@ def _serve(cluster: Cluster, port: int) -> int:
         PARENT: str(os.getpid()),
         "PYTHONUNBUFFERED": "1",
     }
-    command = f"exec {sys.executable} -m zealous_sieve.cli.main"
+    command = f"exec {shlex.join(COMMAND)}"
     manager.add_process("web", f"{command} serve --port {port}", env=environment)
     manager.add_process("worker", f"{command} worker", env=environment)
     threading.Thread(target=_announce, args=(port,), daemon=True).start()

@@ -329,7 +329,9 @@ useKeys([
   width: 48px;
 }
 .frame {
-  width: 118px;
+  field-sizing: content;
+  min-width: 56px;
+  max-width: 160px;
 }
 ol {
   list-style: none;
