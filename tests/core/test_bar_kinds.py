@@ -79,6 +79,31 @@ def test_forming_bars_add_one_bar_and_change_no_closed_one(kind: str) -> None:
             assert (forming.close_times(grown) <= moment).all()
 
 
+def test_the_unfinished_bar_is_what_has_been_traded_since_the_last_closed_one() -> None:
+    moment = MOMENTS[4]
+    midnight = moment // DAY * DAY
+    today = bars_at(moment, "1d", forming=True)
+    for n in range(len(today)):
+        last = int(today.ends[n]) - 1
+        fastest = MARKET.bases[0 if n == 0 else 1].as_of(moment)
+        rows = fastest.rows(n)
+        first = rows.start + int(np.searchsorted(fastest.times[rows], midnight))
+        own = {name: column[first : rows.stop] for name, column in fastest.columns.items()}
+        assert today.columns["open"][last] == own["open"][0]
+        assert today.columns["high"][last] == own["high"].max()
+        assert today.columns["low"][last] == own["low"].min()
+        assert today.columns["close"][last] == own["close"][-1]
+        assert today.columns["volume"][last] == own["volume"].sum()
+    other = evaluate({"x": TERMS['close of "A1"']}, today.choose(["A0"]))["x"]
+    assert other[today.ends[0] - 1] == today.columns["close"][today.ends[1] - 1]
+    weekly = check("(high on 1w)").outputs["value"].term
+    seen = evaluate({"x": weekly}, today)["x"]
+    for n in range(len(today)):
+        rows = today.rows(n)
+        assert seen[rows][-1] == today.columns["high"][rows].max()
+        assert np.isnan(seen[rows][0])
+
+
 @pytest.mark.parametrize("kind", [k for k in KINDS if not k.startswith("brick")])
 def test_bars_hold_all_that_was_traded_and_reach_as_far(kind: str) -> None:
     built = bars_of(MARKET, timeframe(kind))

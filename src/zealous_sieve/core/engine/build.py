@@ -24,7 +24,8 @@ def seen_at(panel: Panel, moment: int, rule: BarRule, *, forming: bool = False) 
     """
     known = panel.as_of(moment)
     if forming:
-        return bars_of(replace(known, forming_at=moment), rule)
+        whole = None if known.whole is None else replace(known.whole, forming_at=moment)
+        return bars_of(replace(known, forming_at=moment, whole=whole), rule)
     if isinstance(rule, Timeframe) and rule.seconds == panel.duration:
         return known
     return closed_only(bars_of(known, rule), moment)

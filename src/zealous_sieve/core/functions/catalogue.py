@@ -76,7 +76,7 @@ HIDDEN_SOURCES = ("_bar_closes", "_session_opens", "_session_closes", "_tick", "
 """What bodies of functions may read beside the bars: moments in seconds since 1970, the price step, and
 how many such bars a year has."""
 
-SOURCES = (*FIELDS, *DERIVED, TIME, *EXTRAS, "delta", FORM_SECONDS)
+SOURCES = (*FIELDS, *DERIVED, TIME, *EXTRAS, FORM_SECONDS)
 
 
 def find(name: str, *, hidden: bool = False) -> Function | None:
