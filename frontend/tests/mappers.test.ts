@@ -12,7 +12,7 @@ import { filtered, sorted } from '@/features/runs/sorting'
 import { completions, template } from '@/features/sieves/completions'
 import { diagnostics } from '@/features/sieves/diagnostics'
 import type { Chart, FunctionEntry, HitView, Problem } from '@/shared/api'
-import { day, decimals, figure, moment, plural, price } from '@/shared/format'
+import { barTime, day, decimals, figure, moment, plural, price, span } from '@/shared/format'
 
 const hit = (code: string, rest: Partial<HitView> = {}): HitView => ({
   code,
@@ -261,4 +261,23 @@ describe('the chart', () => {
     const made = chartOption(stepped, inks, layPanes(paneNames(stepped), 500), 3) as typeof option
     expect(made.series.find((s: { name?: string }) => s.name === 'Side').step).toBe('end')
   })
+})
+
+describe('moments and lengths of bars', () => {
+  test.each([
+    [0, '1 Jan 1970'],
+    [86_400 * 200, '20 Jul 1970'],
+    [86_400 * 200 + 36_900, '20 Jul, 10:15'],
+  ])('the bar that opened at %d is told as %s', (seconds, told) =>
+    expect(barTime(seconds)).toBe(told),
+  )
+  test.each([
+    [0, 'trades'],
+    [45, '45s'],
+    [60, '1m'],
+    [900, '15m'],
+    [3600, '1h'],
+    [86_400, '1d'],
+    [172_800, '2d'],
+  ])('%d seconds are %s', (seconds, told) => expect(span(seconds)).toBe(told))
 })
