@@ -247,8 +247,9 @@ def _together(codes: tuple[str, ...], parts: Sequence[Panel]) -> Panel:
 
 def seen_from(fast: Panel, slow: Panel, column: Column, need: int) -> Column:
     """A slow panel's column at the last ``need`` bars of each instrument of the fast one: the value of
-    the last bar that had closed when the fast one did. Earlier bars are missing."""
-    seen = np.full(len(fast.times), np.nan)
+    the last bar that had closed when the fast one did, missing where there is none. What earlier rows
+    hold is undefined: nobody reads them."""
+    seen = np.full(len(fast.times), np.nan) if need >= fast.bars else np.empty(len(fast.times))
     first = np.maximum(fast.starts, fast.ends - need)
     _look_back(
         *fast.moments(), first, fast.ends, *slow.moments(), slow.starts, slow.ends, column, seen
@@ -269,8 +270,7 @@ def _look_back(  # type: ignore[no-untyped-def]
             moment = fast[row] + fast_later
             while upcoming < slow_ends[i] and slow[upcoming] + slow_later <= moment:
                 upcoming += 1
-            if upcoming > slow_starts[i]:
-                seen[row] = column[upcoming - 1]
+            seen[row] = column[upcoming - 1] if upcoming > slow_starts[i] else np.nan
 
 
 def last_known(moments: Times, closes: Times, column: Column) -> Column:

@@ -17,7 +17,7 @@ from zealous_sieve.core.engine.evaluate import Progress, evaluate
 from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.formula import canonical
 from zealous_sieve.core.formula.sentence import parts, say
-from zealous_sieve.core.formula.terms import OnTimeframe, apply, in_order
+from zealous_sieve.core.formula.terms import OnTimeframe, Term, apply, in_order
 from zealous_sieve.core.formula.typed import Formula
 from zealous_sieve.core.sieve.definition import Role
 from zealous_sieve.core.sieve.prepare import Prepared, truth_of, weight
@@ -106,14 +106,14 @@ def scan(
     terms = {f"truth {n}": truth_of(f) for n, f in enumerate(prepared.formulas)}
     terms |= {f"ask {n}": prepared.ask(n) for n in prepared.binding()}
     terms["setup"] = prepared.setup()
-    terms["streak"] = apply("streak", terms["setup"])
     if prepared.rank is not None:
         terms["rank"] = truth_of(prepared.rank)
     live, stale = _fresh(panel)
     found = evaluate(terms, live, last=window, progress=progress, cancelled=cancelled)
     passing = np.flatnonzero((found["setup"] == 1.0).any(axis=1))
+    held = _for_some({"": apply("streak", terms["setup"])}, live, passing, window)[""]
     unknown = np.isnan(found["setup"]).any(axis=1) & ~(found["setup"] == 1.0).any(axis=1)
-    drafts = [_draft(prepared, live, found, int(i)) for i in passing]
+    drafts = [_draft(prepared, found, int(i), held[n]) for n, i in enumerate(passing)]
     drafts.sort(key=_order)
     return Scan(
         instruments=len(panel),
@@ -145,17 +145,16 @@ class _Draft:
     rank: float
 
 
-def _draft(prepared: Prepared, panel: Panel, found: Mapping[str, Truths], i: int) -> _Draft:
+def _draft(prepared: Prepared, found: Mapping[str, Truths], i: int, held: Truths) -> _Draft:
     window = found["setup"].shape[1]
     bar = int(np.flatnonzero(found["setup"][i] == 1.0)[-1])
-    held = int(found["streak"][i, bar])
     score = sum(
         weight(condition)
         for n, condition in enumerate(prepared.sieve.conditions)
         if found[f"truth {n}"][i, bar] == 1.0
     )
     rank = float(found["rank"][i, bar]) if "rank" in found else math.nan
-    age = window - 1 - bar + held - 1
+    age = window - 1 - bar + int(held[bar]) - 1
     return _Draft(position=i, bar=window - 1 - bar, age=age, score=score, rank=rank)
 
 
@@ -168,7 +167,8 @@ def _finish(
     prepared: Prepared, panel: Panel, drafts: list[_Draft], ticks: Mapping[str, float]
 ) -> tuple[Hit, ...]:
     chosen = panel.choose([panel.codes[draft.position] for draft in drafts])
-    numbers = _numbers(prepared, panel, chosen, drafts)
+    places = np.array([draft.position for draft in drafts], dtype=np.int64)
+    numbers = _for_some(prepared.numbers(), panel, places, prepared.sieve.fired_within)
     hits = []
     for n, draft in enumerate(drafts):
         end = int(chosen.ends[n])
@@ -205,15 +205,15 @@ def provisional(prepared: Prepared, panel: Panel, position: int) -> bool:
     return bool(unfinished[panel.ends[position] - 1] == 1.0) or slower
 
 
-def _numbers(
-    prepared: Prepared, panel: Panel, chosen: Panel, drafts: list[_Draft]
+def _for_some(
+    terms: Mapping[str, Term], panel: Panel, places: NDArray[np.int64], window: int
 ) -> dict[str, Truths]:
-    """What the sentences mention, for the hits; over all when some of it looks across them."""
-    terms, window = prepared.numbers(), prepared.sieve.fired_within
-    if not needs_universe(terms):
-        return evaluate(terms, chosen, last=window)
-    places = [draft.position for draft in drafts]
-    return {text: column[places] for text, column in evaluate(terms, panel, last=window).items()}
+    """The last bars of terms for the instruments at some places of a panel; computed for those only,
+    or for all when some of it looks across them."""
+    if needs_universe(terms):
+        whole = evaluate(terms, panel, last=window)
+        return {name: column[places] for name, column in whole.items()}
+    return evaluate(terms, panel.choose([panel.codes[place] for place in places]), last=window)
 
 
 def reasons(prepared: Prepared, values: Mapping[str, float], tick: float) -> tuple[Reason, ...]:
