@@ -255,6 +255,13 @@ def test_inputs_tune_a_formula_within_their_bounds() -> None:
             check(text, wrong)
 
 
+def test_history_is_told_apart_for_each_timeframe() -> None:
+    text = "ema(close, 12) > sma((ema(close, 40) on 1w), 5) and (close > highest(high, 7) on brick(5, 10))"
+    assert check(text).history == {"": 12, "1w": 40, "brick(5, 10)": 7}
+    assert check("close > 1").history == {"": 1}
+    assert check("(prev(close) on 1mo) on 1w").history == {"": 1, "1w": 1, "1mo": 2}
+
+
 def test_definitions_and_shows_are_outputs_in_their_order() -> None:
     formula = check("m = sma(close, 5)\nshow upper = m + 1\nshow lower = m - 1\nclose > upper")
     assert list(formula.outputs) == ["upper", "lower", "value"]

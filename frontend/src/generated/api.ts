@@ -733,6 +733,16 @@ export interface components {
             /** Text */
             text: string;
         };
+        /**
+         * Need
+         * @description How many bars of a timeframe are needed.
+         */
+        Need: {
+            /** Bars */
+            bars: number;
+            /** Timeframe */
+            timeframe: string;
+        };
         /** OutputReading */
         OutputReading: {
             /** Kind */
@@ -903,6 +913,11 @@ export interface components {
              * @default
              */
             sentence: string;
+            /**
+             * Slower
+             * @default []
+             */
+            slower: components["schemas"]["Need"][];
         };
         /**
          * Relation

@@ -69,4 +69,14 @@ export function span(seconds: number): string {
 
 export const moment = (iso: string) => momentFormat.format(new Date(iso)).replace(',', '')
 
+/** How much history something needs: `20 bars, 40 of 1w`. */
+export const needs = (reading: {
+  lookback: number
+  slower: readonly { timeframe: string; bars: number }[]
+}) =>
+  [
+    plural(reading.lookback, 'bar'),
+    ...reading.slower.map((need) => `${need.bars} of ${need.timeframe}`),
+  ].join(', ')
+
 export const plural = (count: number, noun: string) => `${count} ${noun}${count === 1 ? '' : 's'}`

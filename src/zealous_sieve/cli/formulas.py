@@ -170,7 +170,8 @@ def check_formula(formula: str, as_json: bool) -> None:
     elif reading.ok:
         for output in reading.outputs:
             click.echo(f"{output.name}: {output.kind}, {output.unit}")
-        click.echo(f"lookback: {reading.lookback} bars")
+        others = "".join(f", {need.bars} of {need.timeframe}" for need in reading.slower)
+        click.echo(f"lookback: {reading.lookback} bars{others}")
         click.echo(f"reads: {reading.sentence}")
         click.echo(reading.canonical)
     else:

@@ -24,6 +24,14 @@ class OutputReading:
 
 
 @dataclass(frozen=True, kw_only=True)
+class Need:
+    """How many bars of a timeframe are needed."""
+
+    timeframe: str
+    bars: int
+
+
+@dataclass(frozen=True, kw_only=True)
 class Reading:
     """What a formula means, or what is wrong with it."""
 
@@ -32,6 +40,9 @@ class Reading:
     sentence: str = ""
     canonical: str = ""
     lookback: int = 0
+    """Bars needed of the bars at hand."""
+    slower: tuple[Need, ...] = ()
+    """Bars needed of other timeframes and kinds."""
     outputs: tuple[OutputReading, ...] = ()
 
 
@@ -49,7 +60,8 @@ def reading_of(formula: Formula) -> Reading:
         ok=True,
         sentence=read(formula),
         canonical=canonical.write(formula.program),
-        lookback=formula.lookback,
+        lookback=formula.history[""],
+        slower=tuple(Need(timeframe=f, bars=n) for f, n in formula.history.items() if f),
         outputs=tuple(
             OutputReading(name=name, kind=str(value.kind), unit=str(value.unit))
             for name, value in formula.outputs.items()

@@ -5,7 +5,7 @@ import { useRoute, useRouter } from 'vue-router'
 import FormulaEditor from '@/features/sieves/FormulaEditor.vue'
 import { answer, api, ApiError, type LibraryEntry } from '@/shared/api'
 import ErrorNote from '@/shared/ErrorNote.vue'
-import { plural } from '@/shared/format'
+import { needs, plural } from '@/shared/format'
 import { useKeys } from '@/shared/keys'
 import { keys, useFormulas, useVocabulary } from '@/shared/queries'
 import { done } from '@/shared/undo'
@@ -202,7 +202,7 @@ useKeys([
               </tbody>
             </table>
             <p class="quiet">
-              Needs {{ plural(reading.lookback, 'bar') }} of history.
+              Needs {{ needs(reading) }} of history.
               <template v-for="i in entry?.inputs" :key="i.name">
                 <span class="mono">{{ i.name }}</span> from {{ i.low }} to {{ i.high }}.
               </template>

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { needs } from '@/shared/format'
 import { ref } from 'vue'
 import type { Condition, Schemas, Vocabulary } from '@/shared/api'
 import FormulaEditor from './FormulaEditor.vue'
@@ -71,7 +72,7 @@ const HINT = {
       </p>
       <p v-else class="says">
         {{ reading?.sentence }}
-        <span v-if="reading" class="quiet">· needs {{ reading.lookback }} bars</span>
+        <span v-if="reading" class="quiet">· needs {{ needs(reading) }}</span>
       </p>
     </div>
     <dl class="counts" :class="{ stale: !count }">

@@ -4,7 +4,7 @@ import { useRoute, useRouter } from 'vue-router'
 import { useStartRun } from '@/features/runs/startRun'
 import { ApiError } from '@/shared/api'
 import ErrorNote from '@/shared/ErrorNote.vue'
-import { figure } from '@/shared/format'
+import { figure, needs } from '@/shared/format'
 import { useKeys } from '@/shared/keys'
 import Mesh from '@/shared/Mesh.vue'
 import PriceTail from '@/shared/PriceTail.vue'
@@ -207,7 +207,7 @@ useKeys([
                   {{ m ? ', ' : '' }}{{ output.name === 'value' ? '' : `.${output.name} `
                   }}{{ output.kind === 'truth' ? 'condition' : output.unit }}</template
                 >
-                · needs {{ preview.formulas[n]!.lookback }} bars
+                · needs {{ needs(preview.formulas[n]!) }}
               </span>
             </p>
           </div>

@@ -163,6 +163,31 @@ def _fold(kernel: str, values: list[float]) -> Constant:
     return constant(float(out[0]))
 
 
+def history(roots: Iterable[Term]) -> dict[str, int]:
+    """Bars needed up to and including the first with a value: of the bars at hand by the name ``""``,
+    and of every other timeframe that is looked at by its own."""
+    needed: dict[str, int] = {"": 1}
+    waiting: list[tuple[str, Term]] = [("", root) for root in roots]
+    while waiting:
+        frame, root = waiting.pop()
+        own: dict[Term, int] = {}
+        for term in in_order([root]):
+            if isinstance(term, OnTimeframe):
+                waiting.append((str(term.timeframe), term.inner))
+            before = max([1, *(own[part] for part in term.parts)])
+            longest = max([1, *(part.lookback for part in term.parts)])
+            own[term] = (
+                before + term.lookback - longest if isinstance(term, Apply) else _alone(term)
+            )
+        needed[frame] = max(needed.get(frame, 1), own[root])
+    return needed
+
+
+def _alone(term: Term) -> int:
+    """The lookback of a term without parts, where what lies on other bars counts apart."""
+    return min(1, term.lookback) if isinstance(term, OnTimeframe) else term.lookback
+
+
 def in_order(roots: Iterable[Term]) -> Iterator[Term]:
     """Every distinct term below the roots, parts before wholes, without recursion."""
     done: set[Term] = set()

@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 
 from zealous_sieve.core.formula import tree
-from zealous_sieve.core.formula.terms import Constant, Term, constant
+from zealous_sieve.core.formula.terms import Constant, Term, constant, history
 from zealous_sieve.core.functions.specification import Function, Kind, Output
 from zealous_sieve.core.functions.units import ANY, NONE, Unit
 
@@ -84,6 +84,11 @@ class Formula:
     def lookback(self) -> int:
         """Bars needed up to and including the first with a value in every output."""
         return max(output.term.lookback for output in self.outputs.values())
+
+    @property
+    def history(self) -> dict[str, int]:
+        """Bars needed of the bars at hand (``""``) and of every other timeframe."""
+        return history(output.term for output in self.outputs.values())
 
     @property
     def value(self) -> Typed | None:
