@@ -26,7 +26,7 @@ AT_ONCE = 200_000
 """Bars of the portions in which the state is made."""
 LEAST_ROOM, MOST_ROOM = 4, 32
 """Bars of room beside what is kept: when it is used up, what is kept is moved to the beginning."""
-BLOCK = 16
+BLOCK = 32
 """Instruments taken together."""
 MORE = 256
 """Bars of room where everything is kept."""
@@ -99,7 +99,7 @@ class Follower:
         self.sizes = sizes
         self.offsets = np.concatenate([[0], np.cumsum(sizes)[:-1]]).astype(np.int64)
         self.store = np.full((len(self.counts), int(sizes.sum())), np.nan)
-        self.bases = np.zeros((len(self.counts), len(sizes)), np.int64)
+        self.bases = np.zeros((len(sizes), len(self.counts)), np.int64)
         for place, value in enumerate(self.program.fixed, start=fixed.start):
             self._stretch(place)[:] = value
 
@@ -143,7 +143,7 @@ class Follower:
             if self.sizes[place]:
                 _keep_last(
                     column, ends, counts, self._stretch(place)[first:end],
-                    self.bases[first:end, place], self.kept[place],
+                    self.bases[place, first:end], self.kept[place],
                 )  # fmt: skip
 
 
@@ -198,8 +198,9 @@ def _advance(  # type: ignore[no-untyped-def]
     across = np.array([now[place].ctypes.data for place in range(len(offsets))])
     for first in range(0, len(chosen), BLOCK):
         block = chosen[first : first + BLOCK]
+        _make_way(block, counts, store, offsets, sizes, kept, bases)
+        now[0, 0] = _fetch(block, counts, store, offsets, sizes, bases)
         for k in range(len(block)):
-            _make_way(block[k], counts, store, offsets, sizes, kept, bases)
             for n in range(len(new)):
                 now[n, k] = new[n, block[k]]
             for n in range(len(fixed)):
@@ -223,15 +224,28 @@ def _advance(  # type: ignore[no-untyped-def]
 
 
 @compiled
-def _make_way(i, counts, store, offsets, sizes, kept, bases):  # type: ignore[no-untyped-def]
+def _make_way(block, counts, store, offsets, sizes, kept, bases):  # type: ignore[no-untyped-def]
     """Where the stretch of a place is full, move what is still read to its beginning."""
     for place in range(len(offsets)):
-        if sizes[place] and counts[i] - bases[i, place] >= sizes[place]:
-            own = store[i, offsets[place] : offsets[place] + sizes[place]]
-            left = kept[place] - 1
-            for n in range(left):
-                own[n] = own[sizes[place] - left + n]
-            bases[i, place] = counts[i] - left
+        for i in block:
+            if sizes[place] and counts[i] - bases[place, i] >= sizes[place]:
+                own = store[i, offsets[place] : offsets[place] + sizes[place]]
+                left = kept[place] - 1
+                for n in range(left):
+                    own[n] = own[sizes[place] - left + n]
+                bases[place, i] = counts[i] - left
+
+
+@compiled
+def _fetch(block, counts, store, offsets, sizes, bases):  # type: ignore[no-untyped-def]
+    """Look at the newest of all that is kept of a block, so that memory hands it over all at once and
+    not value by value when it is its turn."""
+    seen = 0.0
+    for place in range(len(offsets)):
+        for i in block:
+            if sizes[place]:
+                seen += store[i, offsets[place] + counts[i] - bases[place, i]]
+    return seen
 
 
 @compiled
@@ -240,7 +254,7 @@ def _put_away(place, block, counts, now, store, offsets, sizes, bases):  # type:
     if sizes[place]:
         for k in range(len(block)):
             i = block[k]
-            store[i, offsets[place] + counts[i] - bases[i, place]] = now[place, k]
+            store[i, offsets[place] + counts[i] - bases[place, i]] = now[place, k]
 
 
 @compiled
@@ -270,12 +284,15 @@ def _one_by_one(  # type: ignore[no-untyped-def]
         for n in range(outputs[1]):
             place = places[n]
             if sizes[place]:
-                columns[n] = row + 8 * (offsets[place] - bases[i, place])
+                columns[n] = row + 8 * (offsets[place] - bases[place, i])
             else:
                 columns[n] = now[place].ctypes.data + 8 * (k - t)
         spans[0].first, spans[0].begin, spans[0].end = 0, 0 if whole else t, t + 1
-        for n in range(outputs[0] if sparse else outputs[1], outputs[1]):
-            carray(pointer(columns[n]), t + 1, np.float64)[spans[0].begin : t + 1] = np.nan
+        if sparse:
+            for n in range(outputs[0], outputs[1]):
+                fresh = carray(pointer(columns[n]), t + 1, np.float64)
+                for bar in range(spans[0].begin, t + 1):
+                    fresh[bar] = np.nan
         call(
             entry, spans.ctypes.data, 1, columns.ctypes.data, t + 1, order.ctypes.data,
             constants.ctypes.data,

@@ -130,7 +130,8 @@ def _run(  # type: ignore[no-untyped-def]
                 span.begin = max(span.first, span.end - needs[step])
                 if sparse[step]:
                     for n in range(outputs[step, 0], outputs[step, 1]):
-                        _make_missing(columns[places[step, n]], span.begin, span.end)
+                        made_from = max(span.first, span.begin - 1)
+                        _make_missing(columns[places[step, n]], made_from, span.end)
             call(
                 entries[step], spans.ctypes.data, end - first, columns.ctypes.data, high - low,
                 places[step].ctypes.data, constants[step].ctypes.data,

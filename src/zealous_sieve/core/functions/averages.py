@@ -25,30 +25,53 @@ def anchored(first, begin, n):  # type: ignore[no-untyped-def]
 
 
 @compiled
-def sliding_sum(first, begin, end, x, n, divisor, out):  # type: ignore[no-untyped-def]
-    """out[t] = sum(x[t-n+1 … t]) / divisor, NaN where one of them is missing."""
-    for anchor in range(anchored(first, begin, n), end, ANCHOR):
-        total, missing = 0.0, 0
-        for value in x[anchor - n + 1 : anchor + 1]:
-            if value == value:
-                total += value
-            else:
-                missing += 1
-        if anchor >= begin:
-            out[anchor] = total / divisor if missing == 0 else math.nan
-        stop = min(anchor + ANCHOR, end)
-        for t in range(anchor + 1, stop):
-            new, old = x[t], x[t - n]
-            if new == new:
-                total += new
-            else:
-                missing += 1
-            if old == old:
-                total -= old
-            else:
-                missing -= 1
-            if t >= begin:
-                out[t] = total / divisor if missing == 0 else math.nan
+def afresh(x):  # type: ignore[no-untyped-def]
+    """The sum of what is known, and how many are missing; four sums, so that none waits for another."""
+    a = b = c = d = 0.0
+    known = 0
+    fours = len(x) // 4 * 4
+    for i in range(0, fours, 4):
+        a += x[i] if x[i] == x[i] else 0.0
+        b += x[i + 1] if x[i + 1] == x[i + 1] else 0.0
+        c += x[i + 2] if x[i + 2] == x[i + 2] else 0.0
+        d += x[i + 3] if x[i + 3] == x[i + 3] else 0.0
+        for value in (x[i], x[i + 1], x[i + 2], x[i + 3]):
+            known += value == value
+    for i in range(fours, len(x)):
+        a += x[i] if x[i] == x[i] else 0.0
+        known += x[i] == x[i]
+    return a + b + (c + d), len(x) - known
+
+
+@compiled
+def sliding_sum(first, begin, end, x, n, out):  # type: ignore[no-untyped-def]
+    """out[t] = sum(x[t-n+1 … t]), NaN where one of them is missing; goes on from the sum before
+    ``begin`` where there is one."""
+    anchor = anchored(first, begin, n)
+    if begin > anchor and out[begin - 1] == out[begin - 1]:
+        anchor = min(anchor + ANCHOR, end)
+        slide(begin, anchor, begin, x, n, out[begin - 1], 0, out)
+    for start in range(anchor, end, ANCHOR):
+        total, missing = afresh(x[start - n + 1 : start + 1])
+        if start >= begin:
+            out[start] = total if missing == 0 else math.nan
+        slide(start + 1, min(start + ANCHOR, end), begin, x, n, total, missing, out)
+
+
+@compiled
+def slide(start, stop, begin, x, n, total, missing, out):  # type: ignore[no-untyped-def]
+    """Go on from the sum of what is known among the n bars before ``start``."""
+    into, away, result = x[start:stop], x[start - n : stop - n], out[start:stop]
+    for i in range(len(into)):
+        new, old = into[i], away[i]
+        if (new == new) & (old == old):
+            total += new - old
+        elif new == new:
+            total, missing = total + new, missing - 1
+        elif old == old:
+            total, missing = total - old, missing + 1
+        if start + i >= begin:
+            result[i] = total if missing == 0 else math.nan
 
 
 @compiled
@@ -106,50 +129,60 @@ def smooth_all(spans, x, n, alpha, out):  # type: ignore[no-untyped-def]
         j, q = settled(b, x, n, out)
         u, r = settled(c, x, n, out)
         v, s = settled(d, x, n, out)
-        together = min(a.end - i, b.end - j, c.end - u, d.end - v)
-        for _ in range(together):
-            p = alpha * x[i] + rest * p
-            q = alpha * x[j] + rest * q
-            r = alpha * x[u] + rest * r
-            s = alpha * x[v] + rest * s
-            out[i], out[j], out[u], out[v] = p, q, r, s
-            i, j, u, v = i + 1, j + 1, u + 1, v + 1
-            if p + q + r + s != p + q + r + s:
-                break
-        carry_on(a, i, p, x, n, alpha, out)
-        carry_on(b, j, q, x, n, alpha, out)
-        carry_on(c, u, r, x, n, alpha, out)
-        carry_on(d, v, s, x, n, alpha, out)
+        bars = min(a.end - i, b.end - j, c.end - u, d.end - v)
+        x_i, x_j, x_u, x_v = x[i : i + bars], x[j : j + bars], x[u : u + bars], x[v : v + bars]
+        out_i, out_j, out_u, out_v = out[i:], out[j:], out[u:], out[v:]
+        for t in range(bars):
+            p = alpha * x_i[t] + rest * p
+            q = alpha * x_j[t] + rest * q
+            r = alpha * x_u[t] + rest * r
+            s = alpha * x_v[t] + rest * s
+            out_i[t], out_j[t], out_u[t], out_v[t] = p, q, r, s
+        carry_on(a, i, bars, p, x, n, alpha, out)
+        carry_on(b, j, bars, q, x, n, alpha, out)
+        carry_on(c, u, bars, r, x, n, alpha, out)
+        carry_on(d, v, bars, s, x, n, alpha, out)
     for k in range(fours, len(spans)):
-        t, level = settled(spans[k], x, n, out)
-        smooth(spans[k], t, level, x, n, alpha, out)
+        span = spans[k]
+        p = out[span.begin - 1] if span.begin > span.first else math.nan
+        if p != p:
+            i, p = begun(span, span.begin, x, n, out)
+            smooth(span, i, p, x, n, alpha, out)
+            continue
+        for t in range(span.begin, span.end):
+            p = alpha * x[t] + rest * p
+            out[t] = p
+        if p != p:
+            carry_on(span, span.begin, 0, p, x, n, alpha, out)
 
 
 @compiled
-def carry_on(span, t, level, x, n, alpha, out):  # type: ignore[no-untyped-def]
-    """Smooth the rest of a span, from a bar after which the level may have gone missing."""
-    if level != level and t < span.end:
-        t, level = begun(span, t, x, n, out)
+def carry_on(span, t, done, level, x, n, alpha, out):  # type: ignore[no-untyped-def]
+    """Smooth the rest of a span of which ``done`` bars from t on are smoothed up to ``level``. A level
+    gone missing has stayed so: then it is begun anew after the first that is missing."""
+    if level == level:
+        t += done
+    else:
+        while t < span.end and out[t] == out[t]:
+            t += 1
+        if t + 1 < span.end:
+            t, level = begun(span, t + 1, x, n, out)
     smooth(span, t, level, x, n, alpha, out)
 
 
-@averages.function(
+averages.add(
     "sma",
     "SMA",
     inputs=(OF_CLOSE,),
     parameters=(length(default=20),),
     outputs=(SAME,),
+    body="sum(x, n) / n",
     meaning="The simple mean of x over the last n bars.",
     reading="Price above a rising mean is taken as a trend under way; the mean itself often acts as "
     "a resting place for pullbacks.",
     pitfalls="Half its length late, and it jumps when a large old value drops out of the window.",
-    formula="sum(x, n) / n",
     source="Arithmetic mean; in trading use since the early twentieth century.",
 )
-@kernel(warmup=lambda n: n - 1, reach=lambda n: n + ANCHOR - 1)
-def sma(spans, x, n, out):  # type: ignore[no-untyped-def]
-    for s in spans:
-        sliding_sum(s.first, s.begin, s.end, x, n, n, out)
 
 
 @averages.function(
@@ -165,7 +198,7 @@ def sma(spans, x, n, out):  # type: ignore[no-untyped-def]
     formula="α = 2 / (n + 1); ema = before + α · (x - before), begun from the mean of the first n",
     source="R. G. Brown, Statistical Forecasting for Inventory Control, 1959.",
 )
-@kernel(warmup=lambda n: n - 1, reach=None, resume=lambda n: n)
+@kernel(warmup=lambda n: n - 1, reach=None, resume=lambda n: n, dense=True)
 def ema(spans, x, n, out):  # type: ignore[no-untyped-def]
     smooth_all(spans, x, n, 2.0 / (n + 1.0), out)
 
@@ -182,7 +215,7 @@ def ema(spans, x, n, out):  # type: ignore[no-untyped-def]
     formula="wilder = before + (x - before) / n, begun from the mean of the first n",
     source="J. W. Wilder, New Concepts in Technical Trading Systems, 1978.",
 )
-@kernel(warmup=lambda n: n - 1, reach=None, resume=lambda n: n)
+@kernel(warmup=lambda n: n - 1, reach=None, resume=lambda n: n, dense=True)
 def wilder(spans, x, n, out):  # type: ignore[no-untyped-def]
     smooth_all(spans, x, n, 1.0 / n, out)
 

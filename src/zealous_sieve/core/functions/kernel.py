@@ -3,8 +3,9 @@
 A kernel is called as ``kernel(spans, *inputs, *constants, *outputs)``. Inputs and outputs are
 contiguous float64 columns that hold the bars of several instruments one after another. Each span
 is one instrument: its bars are ``first … end - 1`` and outputs are wanted from ``begin`` on; a
-kernel never reads across ``first`` or past the bar it computes. Outputs arrive filled with NaN
-unless the kernel is *dense*, that is, writes every bar from ``begin`` on.
+kernel never reads across ``first`` or past the bar it computes. Outputs arrive filled with NaN from
+the bar before ``begin`` on, or there with what was computed for it, to go on from; those of a *dense*
+kernel, which writes every bar from ``begin`` on, only where it goes on from all that went before.
 
 Truths are numbers too: 1 yes, 0 no, NaN unknown.
 """
@@ -87,6 +88,14 @@ def kernel(
         return entry
 
     return register
+
+
+@compiled
+def second(span, out):  # type: ignore[no-untyped-def]
+    """The first bar from ``begin`` on that has one before it; a first bar without is made missing."""
+    if span.begin == span.first and span.begin < span.end:
+        out[span.begin] = np.nan
+    return max(span.begin, span.first + 1)
 
 
 def elementwise(inputs: int) -> Callable[[Callable[..., None]], Kernel]:

@@ -13,6 +13,7 @@ from zealous_sieve.core.functions.specification import (
     Family,
     Input,
     Output,
+    Parameter,
     X,
 )
 from zealous_sieve.core.functions.units import NONE
@@ -226,6 +227,17 @@ maths.add(
     meaning="x held between low and high.",
     **PLAIN,
 )
+
+
+maths.step(
+    "percent_of",
+    inputs=2,
+    parameters=(Parameter(name="otherwise", low=0, high=100),),
+    outputs=(Output(unit=NONE),),
+)
+
+
+maths.step("balance", inputs=2, outputs=(Output(unit=NONE),))
 
 
 @maths.function(

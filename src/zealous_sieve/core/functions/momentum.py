@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from zealous_sieve.core.functions.kernel import kernel, second
 from zealous_sieve.core.functions.specification import (
     OF_CLOSE,
     Family,
@@ -13,15 +14,34 @@ from zealous_sieve.core.functions.units import NONE, PERCENT
 momentum = Family("Momentum")
 OSCILLATOR = Output(unit=NONE, span=(0, 100), levels=(30, 70))
 
+
+@kernel(outputs=2, warmup=1, dense=True)
+def moves(spans, x, up, down):  # type: ignore[no-untyped-def]
+    """How far x rose and how far it fell since the bar before, the other zero."""
+    for s in spans:
+        begin = max(second(s, up), second(s, down))
+        now, before = x[begin : s.end], x[begin - 1 : s.end - 1]
+        ups, downs = up[begin : s.end], down[begin : s.end]
+        for i in range(len(now)):
+            move = now[i] - before[i]
+            ups[i] = 0.0 if move < 0.0 else move
+            downs[i] = 0.0 if move > 0.0 else -move
+
+
+momentum.step(
+    "moves", inputs=1, outputs=(Output(name="up", unit="x0"), Output(name="down", unit="x0"))
+)
 momentum.add(
     "rsi",
     "RSI",
     inputs=(OF_CLOSE,),
     parameters=(length(default=14),),
     outputs=(OSCILLATOR,),
-    body="""gain = wilder(max(change(x), 0), n)
-loss = wilder(max(-change(x), 0), n)
-if_then(gain + loss == 0, 50, 100 * gain / (gain + loss))""",
+    body="""gain = wilder(_moves(x).up, n)
+loss = wilder(_moves(x).down, n)
+_percent_of(gain, gain + loss, 50)""",
+    formula="""gain = wilder(max(change(x), 0), n), loss = wilder(max(-change(x), 0), n)
+100 · gain / (gain + loss), 50 where nothing moved""",
     meaning="The share of the gains in all movement of the last bars, 0 to 100.",
     reading="Above 70 the rise has been one-sided, below 30 the fall; in trends the bounds shift to "
     "40–80 and 20–60.",
@@ -110,8 +130,11 @@ momentum.add(
     ),
     body="""top = highest(high, n)
 bottom = lowest(low, n)
-show k = sma(if_then(top == bottom, 50, 100 * (close - bottom) / (top - bottom)), smooth)
+show k = sma(_percent_of(close - bottom, top - bottom, 50), smooth)
 show d = sma(k, slow)""",
+    formula="""top = highest(high, n), bottom = lowest(low, n)
+k = sma(100 · (close - bottom) / (top - bottom), smooth), each quotient 50 on a flat range
+d = sma(k, slow)""",
     meaning="Where the close stands in the range of n bars, smoothed: 0 bottom, 100 top.",
     reading="Turns from beyond 80 or 20 mark the ends of swings in a range.",
     pitfalls="In a trend it stays at one end.",
@@ -155,8 +178,12 @@ momentum.add(
     body="""strength = rsi(x, n)
 top = highest(strength, window)
 bottom = lowest(strength, window)
-show k = sma(if_then(top == bottom, 50, 100 * (strength - bottom) / (top - bottom)), smooth)
+show k = sma(_percent_of(strength - bottom, top - bottom, 50), smooth)
 show d = sma(k, slow)""",
+    formula="""strength = rsi(x, n)
+top = highest(strength, window), bottom = lowest(strength, window)
+k = sma(100 · (strength - bottom) / (top - bottom), smooth), each quotient 50 on a flat range
+d = sma(k, slow)""",
     meaning="Where relative strength stands in its own recent range, 0 to 100.",
     reading="Quicker than relative strength itself; for timing inside a direction given otherwise.",
     pitfalls="Runs from end to end all the time: alone it is noise.",
@@ -179,9 +206,11 @@ momentum.add(
     inputs=(OF_CLOSE,),
     parameters=(length(default=14),),
     outputs=(Output(unit=NONE, span=(-100, 100), levels=(-50, 0, 50)),),
-    body="""gain = sum(max(change(x), 0), n)
-loss = sum(max(-change(x), 0), n)
-if_then(gain + loss == 0, 0, 100 * (gain - loss) / (gain + loss))""",
+    body="""gain = sum(_moves(x).up, n)
+loss = sum(_moves(x).down, n)
+_balance(gain, loss)""",
+    formula="""gain = sum(max(change(x), 0), n), loss = sum(max(-change(x), 0), n)
+100 · (gain - loss) / (gain + loss), 0 where nothing moved""",
     meaning="Gains less losses over both together, of the last n bars.",
     reading="As relative strength, without smoothing and around zero.",
     pitfalls="Moves as much from the bar that drops out as from the new one.",

@@ -51,6 +51,27 @@ def divide(spans, x, y, out):  # type: ignore[no-untyped-def]
 
 
 @elementwise(2)
+def percent_of(spans, part, whole, otherwise, out):  # type: ignore[no-untyped-def]
+    """100 · part / whole, and ``otherwise`` where the whole is zero."""
+    for s in spans:
+        bars = slice(s.begin, s.end)
+        x, y, out_ = part[bars], whole[bars], out[bars]
+        for t in range(len(out_)):
+            out_[t] = finite(100.0 * x[t] / y[t]) if y[t] != 0.0 else otherwise + 0.0 * x[t]
+
+
+@elementwise(2)
+def balance(spans, x, y, out):  # type: ignore[no-untyped-def]
+    """100 · (x - y) / (x + y), and 0 where both are."""
+    for s in spans:
+        bars = slice(s.begin, s.end)
+        x_, y_, out_ = x[bars], y[bars], out[bars]
+        for t in range(len(out_)):
+            whole = x_[t] + y_[t]
+            out_[t] = finite(100.0 * (x_[t] - y_[t]) / whole) if whole != 0.0 else 0.0
+
+
+@elementwise(2)
 def raise_to(spans, x, y, out):  # type: ignore[no-untyped-def]
     for s in spans:
         bars = slice(s.begin, s.end)

@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import math
 
+import numpy as np
+
 from zealous_sieve.core.functions.averages import ANCHOR, sliding_sum
-from zealous_sieve.core.functions.kernel import compiled, kernel
+from zealous_sieve.core.functions.kernel import KERNELS, compiled, kernel, second
 from zealous_sieve.core.functions.specification import (
     EITHER,
     OF_CLOSE,
@@ -38,9 +40,8 @@ PLAIN = "Plain arithmetic."
 @kernel(warmup=lambda n: n)
 def ago(spans, x, n, out):  # type: ignore[no-untyped-def]
     for s in spans:
-        begin = max(s.begin, s.first + n)
-        if begin < s.end:
-            out[begin : s.end] = x[begin - n : s.end - n]
+        for t in range(max(s.begin, s.first + n), s.end):
+            out[t] = x[t - n]
 
 
 over_bars.add(
@@ -67,18 +68,45 @@ over_bars.add(
     formula="x - prev(x)",
     source=PLAIN,
 )
-@kernel(warmup=1)
+@kernel(warmup=1, dense=True)
 def change(spans, x, out):  # type: ignore[no-untyped-def]
     for s in spans:
-        begin = max(s.begin, s.first + 1)
+        begin = second(s, out)
         now, before, result = x[begin : s.end], x[begin - 1 : s.end - 1], out[begin : s.end]
         for i in range(len(result)):
             result[i] = now[i] - before[i]
 
 
 @compiled
-def sliding_extreme(first, begin, end, x, n, sign, out, back):  # type: ignore[no-untyped-def]
-    """The largest of sign·x over n bars to out, and how many bars ago it last stood to back."""
+def window_extreme(first, begin, end, x, n, sign, out):  # type: ignore[no-untyped-def]
+    """The largest of sign·x over n bars, NaN where one of them is missing.
+
+    Bars are taken in blocks of n: a window is the end of one block and the beginning of the next, so
+    the running extremes of both, kept from either side, are all there is to compare (M. van Herk, 1992).
+    """
+    start = max(first, begin - n + 1)
+    bars, wanted = x[start:end], out[start:end]
+    rest = np.full(n + 1, -math.inf)
+    for block in range(0, len(bars), n):
+        if block > 0:
+            best = -math.inf
+            for i in range(n - 1, 0, -1):
+                value = sign * bars[block - n + i]
+                best = value if (value > best) | (value != value) else best
+                rest[i] = best
+        best = -math.inf
+        here, result = bars[block : block + n], wanted[block : block + n]
+        for i in range(len(here)):
+            value = sign * here[i]
+            best = value if (value >= best) | (value != value) else best
+            before = rest[i + 1]
+            if start + block + i >= begin and (block > 0 or i == n - 1):
+                result[i] = sign * (before if (before > best) | (before != before) else best)
+
+
+@compiled
+def bars_since_extreme(first, begin, end, x, n, sign, out):  # type: ignore[no-untyped-def]
+    """How many bars ago the largest of sign·x over n bars last stood."""
     best, missing = first - 1, first - 1
     start = max(first, begin - n + 1)
     for t in range(start, end):
@@ -93,8 +121,7 @@ def sliding_extreme(first, begin, end, x, n, sign, out, back):  # type: ignore[n
         elif sign * x[t] >= sign * x[best]:
             best = t
         if t >= begin and t - first >= n - 1 and missing <= t - n:
-            out[t] = x[best]
-            back[t] = t - best
+            out[t] = t - best
 
 
 def _extreme(name: str, label: str, which: str, back: bool) -> None:
@@ -105,7 +132,7 @@ def _extreme(name: str, label: str, which: str, back: bool) -> None:
         inputs=(X,),
         parameters=(length(),),
         outputs=(bars if back else SAME,),
-        body=f"_{which}_within(x, n).{'bars' if back else 'value'}",
+        kernel=KERNELS[name],
         formula=f"bars since the {which} x" if back else f"the {which} of x[t-n+1 … t]",
         meaning=f"How many bars ago the {which} of the last n values of x stood, 0 for this bar."
         if back
@@ -121,25 +148,30 @@ def _extreme(name: str, label: str, which: str, back: bool) -> None:
     )
 
 
-@kernel(outputs=2, warmup=lambda n: n - 1)
-def highest_within(spans, x, n, out, back):  # type: ignore[no-untyped-def]
+@kernel(warmup=lambda n: n - 1)
+def highest(spans, x, n, out):  # type: ignore[no-untyped-def]
     for s in spans:
-        sliding_extreme(s.first, s.begin, s.end, x, n, 1.0, out, back)
+        window_extreme(s.first, s.begin, s.end, x, n, 1.0, out)
 
 
-@kernel(outputs=2, warmup=lambda n: n - 1)
-def lowest_within(spans, x, n, out, back):  # type: ignore[no-untyped-def]
+@kernel(warmup=lambda n: n - 1)
+def lowest(spans, x, n, out):  # type: ignore[no-untyped-def]
     for s in spans:
-        sliding_extreme(s.first, s.begin, s.end, x, n, -1.0, out, back)
+        window_extreme(s.first, s.begin, s.end, x, n, -1.0, out)
 
 
-for _which in ("highest", "lowest"):
-    over_bars.step(
-        f"{_which}_within",
-        inputs=1,
-        parameters=(length(),),
-        outputs=(Output(unit="x0"), Output(name="bars", unit=BARS)),
-    )
+@kernel(warmup=lambda n: n - 1)
+def highest_bars(spans, x, n, out):  # type: ignore[no-untyped-def]
+    for s in spans:
+        bars_since_extreme(s.first, s.begin, s.end, x, n, 1.0, out)
+
+
+@kernel(warmup=lambda n: n - 1)
+def lowest_bars(spans, x, n, out):  # type: ignore[no-untyped-def]
+    for s in spans:
+        bars_since_extreme(s.first, s.begin, s.end, x, n, -1.0, out)
+
+
 _extreme("highest", "Highest", "highest", back=False)
 _extreme("lowest", "Lowest", "lowest", back=False)
 _extreme("highest_bars", "Bars since highest", "highest", back=True)
@@ -161,7 +193,7 @@ _extreme("lowest_bars", "Bars since lowest", "lowest", back=True)
 @kernel(warmup=lambda n: n - 1, reach=lambda n: n + ANCHOR - 1)
 def sum_(spans, x, n, out):  # type: ignore[no-untyped-def]
     for s in spans:
-        sliding_sum(s.first, s.begin, s.end, x, n, 1.0, out)
+        sliding_sum(s.first, s.begin, s.end, x, n, out)
 
 
 @over_bars.function(
@@ -179,7 +211,7 @@ def sum_(spans, x, n, out):  # type: ignore[no-untyped-def]
 @kernel(warmup=lambda n: n - 1, reach=lambda n: n + ANCHOR - 1)
 def count(spans, a, n, out):  # type: ignore[no-untyped-def]
     for s in spans:
-        sliding_sum(s.first, s.begin, s.end, a, n, 1.0, out)
+        sliding_sum(s.first, s.begin, s.end, a, n, out)
 
 
 @over_bars.function(

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 
-from zealous_sieve.core.functions.kernel import kernel
+from zealous_sieve.core.functions.kernel import kernel, second
 from zealous_sieve.core.functions.specification import (
     OF_CLOSE,
     Family,
@@ -18,11 +18,11 @@ trend = Family("Trend")
 WILDER = "J. W. Wilder, New Concepts in Technical Trading Systems, 1978."
 
 
-@kernel(inputs=2, outputs=2, warmup=1)
+@kernel(inputs=2, outputs=2, warmup=1, dense=True)
 def directional_movement(spans, high, low, plus, minus):  # type: ignore[no-untyped-def]
     """The larger of the two moves beyond the bar before, the other zero."""
     for s in spans:
-        begin = max(s.begin, s.first + 1)
+        begin = max(second(s, plus), second(s, minus))
         top, bottom = high[begin : s.end], low[begin : s.end]
         top_before, bottom_before = high[begin - 1 : s.end - 1], low[begin - 1 : s.end - 1]
         ups, downs = plus[begin : s.end], minus[begin : s.end]
@@ -47,12 +47,16 @@ trend.add(
         Output(name="plus_di", unit=NONE, span=(0, 100)),
         Output(name="minus_di", unit=NONE, span=(0, 100)),
     ),
-    body="""reach = atr(n)
-moves = _directional_movement(high, low)
-show plus_di = if_then(reach == 0, 0, 100 * wilder(moves.plus, n) / reach)
-show minus_di = if_then(reach == 0, 0, 100 * wilder(moves.minus, n) / reach)
-both = plus_di + minus_di
-show adx = wilder(if_then(both == 0, 0, 100 * abs(plus_di - minus_di) / both), n)""",
+    body="""moves = _directional_movement(high, low)
+up = wilder(moves.plus, n)
+down = wilder(moves.minus, n)
+show adx = wilder(abs(_balance(up, down)), n)
+show plus_di = _percent_of(up, atr(n), 0)
+show minus_di = _percent_of(down, atr(n), 0)""",
+    formula="""up = the move above the high before, where it is the larger one, else 0; down likewise
+plus_di = 100 · wilder(up, n) / atr(n), minus_di = 100 · wilder(down, n) / atr(n)
+adx = wilder(100 · |plus_di - minus_di| / (plus_di + minus_di), n)
+each quotient 0 where nothing moved""",
     meaning="How one-sided the movement is (adx), and the strength of each side (the two lines).",
     reading="Above 25 a trend is under way, below 20 there is none; the larger line has the say.",
     pitfalls="Says nothing of the direction by itself, and falls only well after a trend has ended.",
@@ -60,28 +64,29 @@ show adx = wilder(if_then(both == 0, 0, 100 * abs(plus_di - minus_di) / both), n
 )
 
 
-@kernel(inputs=3, outputs=4, reach=None, resume=2)
-def ratchet(spans, high, low, close, line, direction, upper, lower):  # type: ignore[no-untyped-def]
+@kernel(inputs=3, outputs=3, reach=None, resume=2, dense=True)
+def ratchet(spans, high, low, close, direction, upper, lower):  # type: ignore[no-untyped-def]
     """Bands that only tighten while price stays inside, and the side price last broke out of."""
     for s in spans:
         side = roof = floor = before = math.nan
         if s.begin > s.first:
             t = s.begin - 1
             side, roof, floor, before = direction[t], upper[t], lower[t], close[t]
-        for t in range(s.begin, s.end):
-            top, bottom, now = high[t], low[t], close[t]
-            if top != top or bottom != bottom or now != now:
-                side = math.nan
+        bars = slice(s.begin, s.end)
+        high_, low_, close_ = high[bars], low[bars], close[bars]
+        direction_, upper_, lower_ = direction[bars], upper[bars], lower[bars]
+        for t in range(len(high_)):
+            top, bottom, now = high_[t], low_[t], close_[t]
+            if (top != top) | (bottom != bottom) | (now != now):
+                side = roof = floor = math.nan
+                direction_[t] = upper_[t] = lower_[t] = math.nan
                 continue
-            if side == side:
-                top = roof if top > roof and before <= roof else top
-                bottom = floor if bottom < floor and before >= floor else bottom
-            else:
-                side = 1.0
-            turned = now < bottom if side > 0.0 else now > top
-            side = -side if turned else side
-            upper[t], lower[t], direction[t] = top, bottom, side
-            line[t] = bottom if side > 0.0 else top
+            side = side if side == side else 1.0
+            top = roof if (top > roof) & (before <= roof) else top
+            bottom = floor if (bottom < floor) & (before >= floor) else bottom
+            falls, rises = (side > 0.0) & (now < bottom), (side < 0.0) & (now > top)
+            side = -1.0 if falls else (1.0 if rises else side)
+            upper_[t], lower_[t], direction_[t] = top, bottom, side
             roof, floor, before = top, bottom, now
 
 
@@ -89,7 +94,6 @@ trend.step(
     "ratchet",
     inputs=3,
     outputs=(
-        Output(name="line", unit=PRICE),
         Output(name="direction", unit=NONE),
         Output(name="upper", unit=PRICE),
         Output(name="lower", unit=PRICE),
@@ -105,7 +109,7 @@ trend.add(
     ),
     body="""width = multiple * atr(n)
 bands = _ratchet(hl2 + width, hl2 - width, close)
-show line = bands.line
+show line = if_then(bands.direction > 0, bands.lower, bands.upper)
 show direction = bands.direction""",
     formula="bands hl2 ± multiple · atr(n), each only tightening while price stays within; the "
     "direction turns on a close beyond the opposite band; line is the band on the trend's far side",

@@ -6,7 +6,7 @@ import math
 
 import numpy as np
 
-from zealous_sieve.core.functions.kernel import kernel
+from zealous_sieve.core.functions.kernel import kernel, second
 from zealous_sieve.core.functions.specification import (
     OF_CLOSE,
     SAME,
@@ -33,10 +33,10 @@ WILDER = "J. W. Wilder, New Concepts in Technical Trading Systems, 1978."
     formula="max(high, prev(close)) - min(low, prev(close))",
     source=WILDER,
 )
-@kernel(inputs=3, warmup=1)
+@kernel(inputs=3, warmup=1, dense=True)
 def true_range(spans, high, low, close, out):  # type: ignore[no-untyped-def]
     for s in spans:
-        begin = max(s.begin, s.first + 1)
+        begin = second(s, out)
         top, bottom, result = high[begin : s.end], low[begin : s.end], out[begin : s.end]
         before = close[begin - 1 : s.end - 1]
         for i in range(len(result)):

@@ -83,7 +83,9 @@ volume.add(
     body="""flow = hlc3 * volume
 gain = sum(if_then(change(hlc3) > 0, flow, 0), n)
 loss = sum(if_then(change(hlc3) < 0, flow, 0), n)
-if_then(gain + loss == 0, 50, 100 * gain / (gain + loss))""",
+_percent_of(gain, gain + loss, 50)""",
+    formula="""gain = sum of hlc3 · volume over those of n bars on which hlc3 rose, loss: on which it fell
+100 · gain / (gain + loss), 50 where there was neither""",
     meaning="The share of turnover on rising bars in all turnover of n bars, 0 to 100.",
     reading="As relative strength, with volume in it.",
     pitfalls="One very busy bar rules it for n bars.",
