@@ -8,9 +8,11 @@ import numpy as np
 import pytest
 
 from tests.bars import DAY, one, panel_of, values, walk
+from zealous_sieve.core.engine.build import seen_at
 from zealous_sieve.core.engine.evaluate import evaluate
 from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.errors import CancelledError, SieveError
+from zealous_sieve.core.formula.timeframe import timeframe
 from zealous_sieve.core.market.soundness import inspect
 from zealous_sieve.core.sieve.definition import Condition, Role, Sieve
 from zealous_sieve.core.sieve.difference import difference
@@ -89,6 +91,21 @@ def test_stale_instruments_are_left_out_and_told() -> None:
     found = scan(prepare(sieve(must("close > 0"))), Panel.of({"NEW": (times, columns), "OLD": old}))
     assert found.stale == ("OLD",)
     assert [hit.code for hit in found.hits] == ["NEW"]
+
+
+def test_bars_that_take_long_to_form_are_not_stale() -> None:
+    close = np.concatenate([np.linspace(10, 20, 20), np.full(20, 20.0)])
+    quick = np.linspace(10, 30, 40)
+    days = np.arange(40, dtype=np.int64) * DAY
+    series = {
+        code: (days, {name: own for name in ("open", "high", "low", "close")})
+        for code, own in {"CALM": close, "QUICK": quick}.items()
+    }
+    bricks = seen_at(Panel.of(series), 40 * DAY, timeframe("brick(100, 200)"))
+    assert bricks.times[bricks.ends[0] - 1] < days[20] < bricks.times[bricks.ends[1] - 1]
+    found = scan(prepare(sieve(must("close > open"))), bricks)
+    assert found.stale == ()
+    assert {hit.code for hit in found.hits} == {"CALM", "QUICK"}
 
 
 def test_a_scan_reports_progress_and_can_be_cancelled() -> None:

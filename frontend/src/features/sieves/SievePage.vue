@@ -41,6 +41,14 @@ const TIMEFRAMES = [
   { value: 'ticks(500)', name: '500 trades' },
   { value: 'volume(10000)', name: '10,000 units traded' },
 ]
+const undecided = computed(() => {
+  const { too_little_history: young = 0, stale = 0 } = preview.value ?? {}
+  const parts = [
+    young ? `${young} ${young === 1 ? 'has' : 'have'} too little history.` : '',
+    stale ? `${stale} stale, left out.` : '',
+  ]
+  return parts.filter(Boolean).join(' ')
+})
 const names = computed(() => draft.value.conditions.map((c) => c.formula))
 const saving = ref(false)
 
@@ -253,10 +261,7 @@ useKeys([
         <template v-else-if="preview?.ok">
           <p class="sentence">
             <b>{{ preview.passing }}</b> of {{ preview.instruments }} pass now.
-            <span v-if="preview.too_little_history" class="quiet">
-              {{ preview.too_little_history }} have too little history.</span
-            >
-            <span v-if="preview.stale" class="quiet"> {{ preview.stale }} stale, left out.</span>
+            <span class="quiet">{{ undecided }}</span>
           </p>
           <p v-if="!preview.hits.length" class="empty">
             Nothing passes. The thin bars show which condition cuts most: loosen the one whose
@@ -332,6 +337,7 @@ useKeys([
   field-sizing: content;
   min-width: 56px;
   max-width: 160px;
+  margin-right: 5px;
 }
 ol {
   list-style: none;

@@ -125,15 +125,23 @@ def scan(
 
 
 def _fresh(panel: Panel) -> tuple[Panel, tuple[str, ...]]:
-    """The panel without instruments whose bars have stopped, and the codes of those."""
-    has_bars = panel.ends > panel.starts
-    newest = np.full(len(panel), -(2**62), dtype=np.int64)
-    newest[has_bars] = panel.times[panel.ends[has_bars] - 1]
-    latest = int(newest.max(initial=0))
-    stopped = has_bars & (newest < latest - STALE_AFTER)
+    """The panel without instruments whose data have stopped, and the codes of those.
+
+    A brick or a month can lie far back while the data go on: all bars that the data hold count.
+    """
+    newest = np.max([_newest(bars) for bars in (panel, *panel.bases)], axis=0)
+    stopped = (newest >= 0) & (newest < newest.max(initial=0) - STALE_AFTER)
     kept = [code for code, out in zip(panel.codes, stopped, strict=True) if not out]
     stale = tuple(code for code, out in zip(panel.codes, stopped, strict=True) if out)
     return panel.choose(kept), stale
+
+
+def _newest(panel: Panel) -> NDArray[np.int64]:
+    """When each instrument's last bar began, in seconds since 1970; -1 where there is none."""
+    newest = np.full(len(panel), -1, dtype=np.int64)
+    has_bars = panel.ends > panel.starts
+    newest[has_bars] = panel.times[panel.ends[has_bars] - 1]
+    return newest
 
 
 @dataclass(frozen=True, kw_only=True, slots=True)
