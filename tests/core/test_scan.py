@@ -98,7 +98,7 @@ def test_bars_that_take_long_to_form_are_not_stale() -> None:
     quick = np.linspace(10, 30, 40)
     days = np.arange(40, dtype=np.int64) * DAY
     series = {
-        code: (days, {name: own for name in ("open", "high", "low", "close")})
+        code: (days, dict.fromkeys(("open", "high", "low", "close"), own))
         for code, own in {"CALM": close, "QUICK": quick}.items()
     }
     bricks = seen_at(Panel.of(series), 40 * DAY, timeframe("brick(100, 200)"))

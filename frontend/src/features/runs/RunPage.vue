@@ -55,7 +55,8 @@ const tabs = computed(() => {
 const TAB_HELP = {
   hits: '',
   history: 'Some condition could not be decided: fewer bars than it needs, or missing data.',
-  stale: 'The newest bar in the data is more than six days older than the universe’s newest; not sifted.',
+  stale:
+    'The newest bar in the data is more than six days older than the universe’s newest; not sifted.',
   gone: 'Passed in the run before, and does not now.',
 }
 const codesShown = computed(() => tabs.value.find((t) => t.key === tab.value)?.codes ?? [])
