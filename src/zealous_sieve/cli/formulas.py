@@ -171,7 +171,8 @@ def check_formula(formula: str, as_json: bool) -> None:
         for output in reading.outputs:
             click.echo(f"{output.name}: {output.kind}, {output.unit}")
         others = "".join(f", {need.bars} of {need.timeframe}" for need in reading.slower)
-        click.echo(f"lookback: {reading.lookback} bars{others}")
+        bars = "bar" if reading.lookback == 1 else "bars"
+        click.echo(f"lookback: {reading.lookback} {bars}{others}")
         click.echo(f"reads: {reading.sentence}")
         click.echo(reading.canonical)
     else:

@@ -83,23 +83,17 @@ def larger(spans, x, y, out):  # type: ignore[no-untyped-def]
             out_[t] = max(x_[t], y_[t]) if known else math.nan
 
 
-@maths.function(
+maths.add(
     "sqrt",
     "Square root",
     inputs=(X,),
-    outputs=(Output(unit=NONE),),
+    outputs=(Output(),),
+    body="x ^ 0.5",
     formula="√x",
     pitfalls="Missing below zero.",
-    meaning="The square root of x.",
+    meaning="The square root of x, in the unit that squared gives that of x.",
     **PLAIN,
 )
-@elementwise(1)
-def square_root(spans, x, out):  # type: ignore[no-untyped-def]
-    for s in spans:
-        bars = slice(s.begin, s.end)
-        x_, out_ = x[bars], out[bars]
-        for t in range(len(out_)):
-            out_[t] = math.sqrt(x_[t]) if x_[t] >= 0.0 else math.nan
 
 
 @maths.function(
