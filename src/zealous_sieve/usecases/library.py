@@ -165,6 +165,8 @@ def _check_caller(caller: str, texts: Mapping[str, str]) -> None:
 
 
 def _check_unused(outside: Outside, stored: StoredFormula, what: str) -> None:
+    if stored.deleted:
+        return
     entry = next(e for e in list_formulas(outside) if e.stored.id == stored.id)
     users = [*(f'the sieve "{name}"' for name in entry.used_by_sieves), *entry.used_by_formulas]
     if users:

@@ -9,7 +9,7 @@ from flask import Flask, Response, send_from_directory
 from werkzeug.exceptions import NotFound
 
 from zealous_sieve.usecases.ports import Outside
-from zealous_sieve.web.contract import Contract, openapi
+from zealous_sieve.web.contract import Contract, Id, openapi
 from zealous_sieve.web.endpoints import market, runs, sieves
 from zealous_sieve.web.errors import Failure, handle_errors
 
@@ -31,6 +31,8 @@ def create_app(outside: Outside) -> Flask:
     """Join endpoints, error handling and pages."""
     app = Flask(__name__, static_folder=None)
     app.config["MAX_CONTENT_LENGTH"] = 2 * 1024 * 1024
+    app.url_map.converters["id"] = Id
+    app.url_map.merge_slashes = False
     for contract in contracts(outside):
         app.register_blueprint(contract.blueprint)
     handle_errors(app)

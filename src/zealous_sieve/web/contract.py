@@ -2,14 +2,32 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
 from flask import Blueprint, Response, request
 from pydantic import BaseModel, TypeAdapter
+from werkzeug.routing import IntegerConverter, Map
 
+from zealous_sieve.core.errors import Problem
+from zealous_sieve.usecases.errors import UseCaseError
+
+MOST = 2**31 - 1
+"""The largest number that anything is kept by."""
 REFERENCE = "#/components/schemas/{model}"
+
+
+_ZERO = re.compile(rb"(?<!\\)(?:\\\\)*\\u0000")
+"""A zero character in a JSON document, where no backslash makes it plain text."""
+
+
+class Id(IntegerConverter):
+    """``<id:run_id>`` in a path: a number that something can be kept by."""
+
+    def __init__(self, rules: Map) -> None:
+        super().__init__(rules, max=MOST)
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -49,8 +67,9 @@ class Contract:
 
         def register(function: Callable[..., Any]) -> Callable[..., Any]:
             def answer(**parts: Any) -> Response:
+                _check_texts(*parts.values(), *request.args.values())
                 if taken is not None:
-                    parts["body"] = taken.validate_json(request.get_data())
+                    parts["body"] = taken.validate_json(_document())
                 if query is not None:
                     parts["query"] = query.model_validate(request.args.to_dict())
                 result = function(**parts)
@@ -76,6 +95,20 @@ class Contract:
             return function
 
         return register
+
+
+def _document() -> bytes:
+    """The request's JSON document. Raises UseCaseError ``zero_character``."""
+    data = request.get_data()
+    _check_texts("\0" if _ZERO.search(data) else "")
+    return data
+
+
+def _check_texts(*texts: object) -> None:
+    if any(isinstance(text, str) and "\0" in text for text in texts):
+        message = "a text holds the character with the number 0, which can't be kept"
+        problem = Problem(code="zero_character", message=message, mend="take it out of the text")
+        raise UseCaseError(problem)
 
 
 def openapi(contracts: list[Contract], error: Any) -> dict[str, Any]:
@@ -127,12 +160,12 @@ def _content(schema: Any) -> dict[str, Any]:
 
 
 def _path(path: str) -> tuple[str, list[dict[str, Any]]]:
-    """Flask's ``<int:run_id>`` as OpenAPI's ``{run_id}``."""
+    """Flask's ``<id:run_id>`` as OpenAPI's ``{run_id}``."""
     parameters, steps = [], []
     for step in path.split("/"):
         if step.startswith("<"):
             kind, _, name = step[1:-1].rpartition(":")
-            schema = {"type": "integer" if kind == "int" else "string"}
+            schema = {"type": "integer" if kind == "id" else "string"}
             parameters.append({"name": name, "in": "path", "required": True, "schema": schema})
             steps.append("{" + name + "}")
         else:

@@ -10,6 +10,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from zealous_sieve.core.market.pairs import Relation
 from zealous_sieve.core.sieve.definition import Sieve
 from zealous_sieve.usecases.ports import VerdictKind
+from zealous_sieve.web.contract import MOST
 
 
 class Request(BaseModel):
@@ -28,7 +29,7 @@ class NamedFormulaBody(Request):
 
 
 class SaveFormulaBody(NamedFormulaBody):
-    based_on: int
+    based_on: Annotated[int, Field(ge=0, le=MOST)]
 
 
 class PairBody(Request):
@@ -45,11 +46,11 @@ class SieveBody(Request):
 
 class SaveBody(Request):
     sieve: Sieve
-    based_on: int
+    based_on: Annotated[int, Field(ge=0, le=MOST)]
 
 
 class RunBody(Request):
-    sieve_id: int
+    sieve_id: Annotated[int, Field(ge=0, le=MOST)]
     as_of: datetime | None = None
 
 

@@ -33,34 +33,34 @@ def contract(outside: Outside) -> Contract:
         """The latest runs, newest first."""
         return outside.runs.recent(100)
 
-    @api.endpoint("GET", "/runs/<int:run_id>", reply=RunView)
+    @api.endpoint("GET", "/runs/<id:run_id>", reply=RunView)
     def get_run(run_id: int) -> RunView:
         """A run with its outcome in numbers."""
         return runs.view_run(outside, run_id)
 
-    @api.endpoint("POST", "/runs/<int:run_id>/cancel", reply=Run)
+    @api.endpoint("POST", "/runs/<id:run_id>/cancel", reply=Run)
     def cancel_run(run_id: int) -> Run:
         """Stop a run."""
         return runs.cancel_run(outside, run_id)
 
-    @api.endpoint("GET", "/runs/<int:run_id>/hits", reply=list[HitView])
+    @api.endpoint("GET", "/runs/<id:run_id>/hits", reply=list[HitView])
     def get_hits(run_id: int) -> list[HitView]:
         """The ranked hits of a run."""
         return runs.list_hits(outside, run_id)
 
-    @api.endpoint("GET", "/runs/<int:run_id>/hits/<code>/chart", reply=Chart, query=ChartQuery)
+    @api.endpoint("GET", "/runs/<id:run_id>/hits/<code>/chart", reply=Chart, query=ChartQuery)
     def get_chart(run_id: int, code: str, query: ChartQuery) -> Chart:
         """Bars, lines and reasons of a hit as of the run's moment."""
         return charts.hit_chart(outside, run_id, code, query.bars)
 
     @api.endpoint(
-        "PUT", "/runs/<int:run_id>/hits/<code>/verdict", reply=Verdict | None, body=VerdictBody
+        "PUT", "/runs/<id:run_id>/hits/<code>/verdict", reply=Verdict | None, body=VerdictBody
     )
     def put_verdict(run_id: int, code: str, body: VerdictBody) -> Verdict | None:
         """Take, watch or drop a hit, or take the verdict back."""
         return runs.give_verdict(outside, run_id, code, body.verdict, body.reason, body.note)
 
-    @api.blueprint.get("/api/runs/<int:run_id>/events")
+    @api.blueprint.get("/api/runs/<id:run_id>/events")
     def run_events(run_id: int) -> Response:
         """Progress of a run as server-sent events, until it ends."""
         if outside.runs.get(run_id) is None:

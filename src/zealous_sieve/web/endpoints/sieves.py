@@ -40,19 +40,19 @@ def contract(outside: Outside) -> Contract:
         """Keep a new formula of the desk."""
         return library.add_formula(outside, body.name, body.text, body.note)
 
-    @api.endpoint("PUT", "/formulas/<int:formula_id>", reply=StoredFormula, body=SaveFormulaBody)
+    @api.endpoint("PUT", "/formulas/<id:formula_id>", reply=StoredFormula, body=SaveFormulaBody)
     def save_formula(formula_id: int, body: SaveFormulaBody) -> StoredFormula:
         """Keep a change as a new version."""
         return library.save_formula(
             outside, formula_id, body.name, body.text, body.note, body.based_on
         )
 
-    @api.endpoint("DELETE", "/formulas/<int:formula_id>")
+    @api.endpoint("DELETE", "/formulas/<id:formula_id>")
     def delete_formula(formula_id: int) -> None:
         """Put a formula away."""
         library.delete_formula(outside, formula_id)
 
-    @api.endpoint("POST", "/formulas/<int:formula_id>/restore", reply=StoredFormula)
+    @api.endpoint("POST", "/formulas/<id:formula_id>/restore", reply=StoredFormula)
     def restore_formula(formula_id: int) -> StoredFormula:
         """Undo a deletion."""
         return library.restore_formula(outside, formula_id)
@@ -72,27 +72,27 @@ def contract(outside: Outside) -> Contract:
         """Keep a new sieve."""
         return sieves.create_sieve(outside, body.sieve)
 
-    @api.endpoint("GET", "/sieves/<int:sieve_id>", reply=StoredSieve)
+    @api.endpoint("GET", "/sieves/<id:sieve_id>", reply=StoredSieve)
     def get_sieve(sieve_id: int) -> StoredSieve:
         """One sieve."""
         return sieves.get_sieve(outside.sieves, sieve_id)
 
-    @api.endpoint("PUT", "/sieves/<int:sieve_id>", reply=StoredSieve, body=SaveBody)
+    @api.endpoint("PUT", "/sieves/<id:sieve_id>", reply=StoredSieve, body=SaveBody)
     def save_sieve(sieve_id: int, body: SaveBody) -> StoredSieve:
         """Keep a change as a new version."""
         return sieves.save_sieve(outside, sieve_id, body.sieve, body.based_on)
 
-    @api.endpoint("DELETE", "/sieves/<int:sieve_id>")
+    @api.endpoint("DELETE", "/sieves/<id:sieve_id>")
     def delete_sieve(sieve_id: int) -> None:
         """Put a sieve away."""
         sieves.delete_sieve(outside.sieves, sieve_id)
 
-    @api.endpoint("POST", "/sieves/<int:sieve_id>/restore", reply=StoredSieve)
+    @api.endpoint("POST", "/sieves/<id:sieve_id>/restore", reply=StoredSieve)
     def restore_sieve(sieve_id: int) -> StoredSieve:
         """Undo a deletion."""
         return sieves.restore_sieve(outside.sieves, sieve_id)
 
-    @api.endpoint("GET", "/sieves/<int:sieve_id>/versions", reply=list[Version])
+    @api.endpoint("GET", "/sieves/<id:sieve_id>/versions", reply=list[Version])
     def get_versions(sieve_id: int) -> list[Version]:
         """All versions of a sieve, newest first."""
         return sieves.sieve_versions(outside.sieves, sieve_id)
