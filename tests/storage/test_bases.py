@@ -8,7 +8,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from tests.bars import DAY, market_of, minutes, one, walk
+from tests.bars import DAY, example_calls, market_of, minutes, one, walk
 from tests.storage.test_files import run_command
 from zealous_sieve import wiring
 from zealous_sieve.core.engine.panel import Panel
@@ -26,6 +26,9 @@ INSIDE = tuple(base for base in Base if base not in (Base.TRADES, Base.DAY))
 def series_of(base: Base, bars: int = 40) -> tuple[np.ndarray, dict[str, np.ndarray]]:  # type: ignore[type-arg]
     times, columns = walk(bars, seed=int(base))
     return times // DAY * base.seconds + 1_700_000_000 // DAY * DAY, columns
+
+
+PIVOTS = ("p", "r1", "s1", "r2", "s2", "r3", "s3")
 
 
 def test_rows_survive_the_binary_copy() -> None:
@@ -155,10 +158,38 @@ def test_a_file_of_instruments_tells_steps_hours_and_facts(tmp_path: Path) -> No
         for c in "ABC"
     ]
     assert sum(moves) == pytest.approx(0, abs=1e-9)
-    for text, wrong in (("name\nAB\n", "lacks code"), ("code,tick\nAB,none\n", "above zero")):
+    faulty = {
+        "name\nAB\n": "lacks code",
+        "code,tick\nAB,none\n": "above zero",
+        "code,event:report\nAB,1970-01-09 soon\n": "column event:report, value 'soon'",
+    }
+    for text, wrong in faulty.items():
         known.write_text(text, "utf-8")
         with pytest.raises(Exception, match=wrong):
             run_command("eval", "close", *options)
+
+
+def test_every_function_answers_on_files_from_outside(tmp_path: Path) -> None:
+    bars, known = tmp_path / "bars.csv", tmp_path / "known.csv"
+    inside = {f"A{n}": minutes(2, n + 1) for n in range(3)}
+    tape = {"buy_volume": 3.0, "sell_volume": 1.0, "trades": 2.0}
+    sided = {
+        code: (times, columns | {name: times * 0 + value for name, value in tape.items()})
+        for code, (times, columns) in inside.items()
+    }
+    write_bars(sided, bars)
+    header = "code,tick,venue,hours,base,quote,size,A0,event:report"
+    rows = ("A0,0.01,Quay,08:00-18:00,AAA,BBB,1,1,", "A1,0.01,Quay,08:00-18:00,BBB,CCC,2,1,")
+    rows += ("A2,0.01,Quay,08:00-18:00,CCC,AAA,3,1,1970-01-05 1970-03-02",)
+    known.write_text("\n".join((header, *rows)), "utf-8")
+    options = ("--bars", str(bars), "--instruments", str(known))
+    silent = {
+        call
+        for call in example_calls()
+        if {line.rsplit(",", 1)[1] for line in run_command("eval", call, *options).splitlines()[1:]}
+        <= {"", "unknown"}
+    }
+    assert silent == {f'pivots("month").{name}' for name in PIVOTS}, "no month is over"
 
 
 def test_a_panel_of_nothing_has_no_bases(outside: Outside) -> None:

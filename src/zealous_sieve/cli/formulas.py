@@ -27,10 +27,10 @@ from zealous_sieve.storage.files import (
     exact,
     iso,
     read_bars,
-    read_instruments,
     write_hits,
     write_table,
 )
+from zealous_sieve.storage.instrument_files import read_instruments
 from zealous_sieve.usecases.formulas import as_document, read_formula
 
 FILE = click.Path(path_type=Path, exists=True, dir_okay=False)
@@ -38,7 +38,7 @@ OUT = click.Path(path_type=Path, dir_okay=False, writable=True)
 INSTRUMENTS = click.option(
     "--instruments",
     type=FILE,
-    help="CSV of what is known of them: code, tick, venue, hours, and facts.",
+    help="CSV of what is known of them: code, tick, venue, hours, event:KIND, and facts.",
 )
 TRUTHS = {1.0: "yes", 0.0: "no"}
 

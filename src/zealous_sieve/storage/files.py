@@ -13,7 +13,6 @@ import numpy as np
 import pyarrow as pa
 import pyarrow.parquet as pq
 
-from zealous_sieve.core.engine.background import Background, read_session
 from zealous_sieve.core.engine.panel import Column, Times
 from zealous_sieve.core.errors import DataError, Problem
 from zealous_sieve.core.market.intake import (
@@ -135,46 +134,6 @@ def _read_parquet(path: Path) -> Table:
     return Table(
         file=str(path), codes=codes, times=times, columns=columns, lines=np.array(lines, np.int64)
     )
-
-
-def read_instruments(path: Path) -> dict[str, Background]:
-    """What is known of instruments, from a CSV file: columns ``code``, ``tick``, ``venue`` and
-    ``hours``; every other column is a fact. Raises DataError with the line."""
-    found: dict[str, Background] = {}
-    with path.open(newline="", encoding="utf-8-sig") as file:
-        reader = csv.DictReader(file)
-        if "code" not in (reader.fieldnames or ()):
-            problem = Problem(
-                code="wrong_columns",
-                message="line 1: the header lacks code",
-                mend="columns are code, and where known tick, venue, hours, and facts",
-                subject=str(path),
-            )
-            raise DataError(problem)
-        for row in reader:
-            found[row["code"]] = _background(path, reader.line_num, row)
-    return found
-
-
-def _background(path: Path, line: int, row: Mapping[str, str]) -> Background:
-    hours, venue = row.get("hours") or "", row.get("venue") or "its venue"
-    try:
-        tick = float(row.get("tick") or 0.01)
-    except ValueError:
-        tick = 0.0
-    if not 0 < tick < float("inf"):
-        reason = "the price step has to be a number above zero"
-        raise DataError(refusal(str(path), line, "tick", row.get("tick"), reason))
-    facts = {k: _fact(v) for k, v in row.items() if k not in ("code", "tick", "venue", "hours")}
-    session = read_session(venue, hours) if hours else None
-    return Background(session=session, tick=tick, facts=facts)
-
-
-def _fact(text: str | None) -> str | float | None:
-    try:
-        return float(text) if text else None
-    except ValueError:
-        return text
 
 
 def iso(seconds: int) -> str:
