@@ -4,51 +4,15 @@ from __future__ import annotations
 
 import re
 import time
-from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
-from playwright.sync_api import Browser, Page, Route, expect, sync_playwright
+from playwright.sync_api import Page, Route, expect
 
+from tests.browser.hands import editor, write
 from tests.conftest import Service
 
-FLAGS = [
-    "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run",
-    "--disable-background-networking", "--disable-component-update", "--disable-sync",
-]  # fmt: skip
-expect.set_options(timeout=20_000)
 AXE = Path(__file__).resolve().parents[2] / "frontend/node_modules/axe-core/axe.min.js"
-
-
-@pytest.fixture(scope="module")
-def browser() -> Iterator[Browser]:
-    with sync_playwright() as playwright:
-        chromium = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
-        yield chromium
-        chromium.close()
-
-
-@pytest.fixture
-def page(browser: Browser, service: Service) -> Iterator[Page]:
-    opened = browser.new_page(
-        viewport={"width": 1280, "height": 800}, base_url=service.base, bypass_csp=True
-    )
-    errors: list[str] = []
-    opened.on("pageerror", lambda error: errors.append(str(error)))
-    yield opened
-    opened.close()
-    assert errors == []
-
-
-def editor(page: Page, label: str) -> None:
-    """Put the cursor into a formula and choose all of its text."""
-    page.get_by_role("textbox", name=label, exact=True).click()
-    page.keyboard.press("Control+a")
-
-
-def write(page: Page, label: str, text: str) -> None:
-    editor(page, label)
-    page.keyboard.insert_text(text)
 
 
 def test_from_a_changed_condition_to_verdicts(page: Page) -> None:

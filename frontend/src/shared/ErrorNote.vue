@@ -5,13 +5,17 @@ import { ApiError } from './api'
 const props = defineProps<{ error: unknown; what: string }>()
 defineEmits<{ retry: [] }>()
 const known = computed(() => (props.error instanceof ApiError ? props.error : null))
+const mend = computed(() => {
+  const text = known.value?.mend ?? ''
+  return text && `${text[0]!.toUpperCase()}${text.slice(1)}${text.endsWith('?') ? '' : '.'}`
+})
 const message = computed(() => (props.error instanceof Error ? props.error.message : 'unknown'))
 </script>
 
 <template>
   <div class="error-note" role="alert">
     <strong>{{ what }}:</strong> {{ message }}.
-    <span v-if="known?.mend" class="quiet">{{ known.mend }}</span>
+    <span v-if="mend" class="quiet">{{ mend }}</span>
     <button class="button plain" @click="$emit('retry')">Try again</button>
   </div>
 </template>

@@ -146,11 +146,11 @@ function choose(name: string) {
             <tr>
               <th>Code</th>
               <th>Name</th>
-              <th>Sector</th>
+              <th class="spare">Sector</th>
               <th class="number">Close</th>
               <th v-for="b in bases" :key="b" class="number">{{ b ? span(b) : 'Trades' }}</th>
               <th v-if="fastest" class="number" :title="FLAT">Flat {{ span(fastest) }}</th>
-              <th>Days covered</th>
+              <th class="spare">Days covered</th>
               <th>What the data check found</th>
             </tr>
           </thead>
@@ -158,7 +158,7 @@ function choose(name: string) {
             <tr v-for="i in shown" :key="i.code">
               <td class="mono">{{ i.code }}</td>
               <td class="name">{{ i.name }}</td>
-              <td class="quiet">{{ i.sector || i.kind }}</td>
+              <td class="quiet spare">{{ i.sector || i.kind }}</td>
               <td class="number">{{ i.close === null ? '–' : price(i.close, i.tick) }}</td>
               <td v-for="b in bases" :key="b" class="number" :title="reachOf(i, b)">
                 {{ held(i, b)?.bars.toLocaleString('en-GB') ?? '–' }}
@@ -166,7 +166,7 @@ function choose(name: string) {
               <td v-if="fastest" class="number" :class="{ fall: flat(i) > MANY }" :title="FLAT">
                 {{ flat(i) < 0 ? '–' : `${Math.round(100 * flat(i))} %` }}
               </td>
-              <td>
+              <td class="spare">
                 <svg
                   width="80"
                   height="10"
@@ -266,7 +266,15 @@ aside button.here {
 .finding {
   display: block;
   white-space: normal;
-  min-width: 220px;
+  min-width: 200px;
+}
+@media (max-width: 1200px) {
+  .spare {
+    display: none;
+  }
+  .finding {
+    min-width: 160px;
+  }
 }
 svg rect {
   fill: var(--quiet);

@@ -40,13 +40,13 @@ const took = (run: { started_at: string | null; finished_at: string | null }) =>
           <td class="number">
             <RouterLink :to="`/runs/${run.id}`">{{ run.id }}</RouterLink>
           </td>
-          <td>
+          <td class="wrap">
             <RouterLink :to="`/runs/${run.id}`">{{ run.sieve.name }}</RouterLink>
           </td>
           <td class="number">{{ run.version }}</td>
           <td>{{ run.sieve.universe }}</td>
           <td>{{ moment(run.as_of) }}</td>
-          <td :class="{ fall: run.state === 'failed' }" :title="run.reason ?? ''">
+          <td class="wrap" :class="{ fall: run.state === 'failed' }" :title="run.reason ?? ''">
             {{ run.state }} <span v-if="run.reason" class="quiet">{{ run.reason }}</span>
           </td>
           <td class="number">{{ run.state === 'done' ? run.hit_count : '–' }}</td>

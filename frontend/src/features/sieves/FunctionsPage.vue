@@ -1,8 +1,9 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue'
+import ErrorNote from '@/shared/ErrorNote.vue'
 import { useVocabulary } from '@/shared/queries'
 
-const { data } = useVocabulary()
+const { data, isError, error, refetch } = useVocabulary()
 const filter = ref('')
 const groups = computed(() => {
   const words = filter.value.trim().toLowerCase()
@@ -17,7 +18,13 @@ const groups = computed(() => {
 
 <template>
   <main class="page">
-    <p class="sentence">
+    <ErrorNote
+      v-if="isError"
+      :error="error"
+      what="The functions can't be shown"
+      @retry="refetch()"
+    />
+    <p v-else class="sentence">
       {{ data?.functions.length ?? '…' }} functions, and the sources
       <code v-for="source in data?.sources" :key="source" class="source">{{ source }}</code>
     </p>
@@ -53,6 +60,11 @@ const groups = computed(() => {
 </template>
 
 <style scoped>
+code,
+pre {
+  white-space: pre-wrap;
+  overflow-wrap: anywhere;
+}
 h2 {
   font-size: 15px;
   border-bottom: 1px solid var(--ink);

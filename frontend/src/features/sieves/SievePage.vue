@@ -51,6 +51,7 @@ const undecided = computed(() => {
 })
 const names = computed(() => draft.value.conditions.map((c) => c.formula))
 const saving = ref(false)
+const failure = ref<ApiError>()
 
 function add() {
   draft.value.conditions.push({ role: 'must', formula: 'rel_volume(20) > 1', weight: 1 })
@@ -80,13 +81,14 @@ function move(position: number, by: number) {
 async function keep() {
   if (saving.value) return stored.value
   saving.value = true
+  failure.value = undefined
   try {
     const saved = await save()
     if (id.value === 'new') await router.replace(`/sieves/${saved.id}`)
     return saved
   } catch (problem) {
     if (!(problem instanceof ApiError)) throw problem
-    done(`Not saved: ${problem.message}${problem.mend ? ` — ${problem.mend}` : ''}`)
+    failure.value = problem
   } finally {
     saving.value = false
   }
@@ -114,6 +116,7 @@ useKeys([
       what="The sieve can't be shown"
       @retry="loaded.refetch()"
     />
+    <p v-else-if="!ready" class="empty">Opening the sieve …</p>
     <div v-else class="desk">
       <section>
         <div class="head">
@@ -129,10 +132,11 @@ useKeys([
           <button class="button" :disabled="!changed || saving" @click="saveOnly">
             Save <kbd>Ctrl S</kbd>
           </button>
-          <button class="button primary" :disabled="!preview?.ok || saving" @click="run">
+          <button class="button primary" :disabled="!preview?.ok || !!error || saving" @click="run">
             Run <kbd>Ctrl ⏎</kbd>
           </button>
         </div>
+        <ErrorNote v-if="failure" :error="failure" what="Not saved" @retry="saveOnly" />
         <p class="sentence">
           Look in
           <select v-model="draft.universe" aria-label="Universe">

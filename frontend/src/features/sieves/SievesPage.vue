@@ -119,11 +119,14 @@ table.ledger td {
   height: 44px;
 }
 .name {
-  max-width: 380px;
+  max-width: 0;
+  width: 42%;
+  white-space: normal;
 }
 .note {
   display: block;
   overflow: hidden;
+  white-space: nowrap;
   text-overflow: ellipsis;
   font-size: 12px;
 }

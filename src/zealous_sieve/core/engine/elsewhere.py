@@ -14,7 +14,6 @@ from zealous_sieve.core.engine.across import across
 from zealous_sieve.core.engine.build import bars_of, last_known, seen_from
 from zealous_sieve.core.engine.known import known_column
 from zealous_sieve.core.engine.panel import Column, Panel
-from zealous_sieve.core.errors import DataError, Problem
 from zealous_sieve.core.formula.terms import (
     Across,
     Elsewhere,
@@ -67,9 +66,7 @@ def needs_universe(terms: Mapping[str, Term]) -> bool:
 
 def _of_instrument(term: OfInstrument, panel: Panel, evaluate: Evaluate) -> Column:
     whole = panel.whole if panel.whole is not None else panel
-    if term.code not in whole.codes:
-        message = f"there are no bars of {term.code}"
-        raise DataError(Problem(code="unknown_instrument", message=message))
+    whole.position(term.code)
     other = whole.choose([term.code])
     if panel.rule is not None:
         other = bars_of(other, panel.rule)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
+from difflib import get_close_matches
 
 import numpy as np
 from numpy.typing import NDArray
@@ -86,7 +87,10 @@ class Panel:
             return self.codes.index(code)
         except ValueError:
             message = f"there are no bars of {code}"
-            raise DataError(Problem(code="unknown_instrument", message=message)) from None
+            close = get_close_matches(code, self.codes, n=1)
+            mend = f"did you mean {close[0]}?" if close else "the instruments page lists all codes"
+            problem = Problem(code="unknown_instrument", message=message, mend=mend)
+            raise DataError(problem) from None
 
     def rows(self, position: int) -> slice:
         """The rows of one instrument."""

@@ -1,0 +1,16 @@
+"""What a user does on a page."""
+
+from __future__ import annotations
+
+from playwright.sync_api import Page
+
+
+def editor(page: Page, label: str) -> None:
+    """Put the cursor into a formula and choose all of its text."""
+    page.get_by_role("textbox", name=label, exact=True).click()
+    page.keyboard.press("Control+a")
+
+
+def write(page: Page, label: str, text: str) -> None:
+    editor(page, label)
+    page.keyboard.insert_text(text)

@@ -1,0 +1,189 @@
+"""What pages do when things are not as usual: narrow, long, cut off, changed by someone else, dark."""
+
+from __future__ import annotations
+
+import json
+import re
+import time
+import urllib.request
+from collections.abc import Iterator
+from typing import Any
+
+import pytest
+from playwright.sync_api import Browser, Page, expect
+
+from tests.browser.hands import write
+from tests.conftest import Service
+
+LONG = "Wenenquay Seaweeds and Tideworks of the Outer Quilegate Bank, with all its daughters " * 2
+WAITING = ("queued", "running")
+LONG_FORMULA = " and ".join(f"close > sma(close, {n}) * 0.{n}" for n in range(10, 40))
+
+
+def asked(service: Service, path: str, body: object = None) -> Any:
+    data = None if body is None else json.dumps(body).encode()
+    with urllib.request.urlopen(f"{service.base}/api{path}", data=data) as reply:
+        return json.loads(reply.read())
+
+
+@pytest.fixture(scope="module")
+def long_names(service: Service) -> Iterator[list[str]]:
+    """A sieve and a formula with names as long as they may be, and a run of it."""
+    conditions = [
+        {"role": "must", "formula": "close > 0"},
+        {"role": "boost", "formula": LONG_FORMULA},
+    ]
+    sieve = {"name": LONG[:120], "universe": "All shares", "conditions": conditions, "note": LONG}
+    kept = asked(service, "/sieves", {"sieve": sieve})
+    formula = {"name": "so_long_" * 7, "text": LONG_FORMULA, "note": LONG}
+    named = asked(service, "/formulas", formula)
+    run = asked(service, "/runs", {"sieve_id": kept["id"]})
+    while (view := asked(service, f"/runs/{run['id']}")["run"])["state"] in WAITING:
+        time.sleep(0.1)
+    assert view["state"] == "done"
+    yield [
+        "/sieves",
+        f"/sieves/{kept['id']}",
+        f"/formulas/{named['id']}",
+        "/runs",
+        f"/runs/{run['id']}",
+        f"/runs/{run['id']}/review",
+        "/instruments",
+        "/functions",
+    ]
+    for path in (f"/sieves/{kept['id']}", f"/formulas/{named['id']}"):
+        away = urllib.request.Request(f"{service.base}/api{path}", method="DELETE")
+        urllib.request.urlopen(away)
+
+
+@pytest.mark.parametrize("width", [1024, 1920])
+def test_no_page_is_wider_than_its_window(page: Page, long_names: list[str], width: int) -> None:
+    page.set_viewport_size({"width": width, "height": 800})
+    for path in long_names:
+        page.goto(path)
+        page.wait_for_load_state("networkidle")
+        expect(page.locator("main")).to_be_visible()
+        wide = page.evaluate("document.documentElement.scrollWidth - window.innerWidth")
+        assert wide <= 0, f"{path} is {wide} pixels too wide at {width}"
+
+
+def test_a_page_that_was_cut_off_says_so_and_comes_back(page: Page) -> None:
+    for path, content in (
+        ("/sieves", "Waking range"),
+        ("/instruments", "Caldowhaven Tideworks"),
+        ("/runs", "Sieve"),
+        ("/formulas", "my_bands"),
+        ("/functions", "sma(x = close, n = 20)"),
+    ):
+        page.route("**/api/**", lambda route: route.abort())
+        page.goto(path)
+        alert = page.get_by_role("alert").first
+        expect(alert).to_contain_text("the server does not answer")
+        page.unroute("**/api/**")
+        alert.get_by_role("button", name="Try again").click()
+        expect(page.get_by_text(content).first).to_be_visible()
+        expect(page.get_by_role("alert")).to_have_count(0)
+
+
+def test_what_someone_else_has_changed_is_not_overwritten(browser: Browser, page: Page) -> None:
+    page.goto("/sieves/3")
+    expect(page.locator(".leaves .sentence b")).to_be_visible()
+    other = browser.new_page(base_url=re.sub(r"/sieves.*", "", page.url))
+    other.goto("/sieves/3")
+    other.get_by_role("textbox", name="Note").fill("Theirs.")
+    other.keyboard.press("Control+s")
+    expect(other.get_by_text("Saved as version")).to_be_visible()
+    page.get_by_role("textbox", name="Note").fill("Ours.")
+    page.keyboard.press("Control+s")
+    expect(page.get_by_role("alert")).to_contain_text("Reload it")
+    expect(page.get_by_role("textbox", name="Note")).to_have_value("Ours.")
+    page.reload()
+    expect(page.get_by_role("textbox", name="Note")).to_have_value("Theirs.")
+    other.close()
+
+
+def test_what_is_removed_can_be_brought_back(page: Page) -> None:
+    page.goto("/sieves/1")
+    rows = page.locator("li.row")
+    expect(page.locator(".leaves .sentence b")).to_be_visible()
+    before = rows.count()
+    second = page.get_by_role("textbox", name="Condition 2").inner_text()
+    page.get_by_role("button", name="Remove condition 2").click()
+    expect(rows).to_have_count(before - 1)
+    page.get_by_role("button", name="Undo").click()
+    expect(rows).to_have_count(before)
+    expect(page.get_by_role("textbox", name="Condition 2")).to_have_text(second)
+    page.get_by_role("button", name="Move down").first.click()
+    expect(page.get_by_role("textbox", name="Condition 1")).to_have_text(second)
+
+
+def test_night_is_remembered_and_day_comes_back(page: Page) -> None:
+    page.goto("/sieves")
+    ground = "getComputedStyle(document.body).backgroundColor"
+    day = page.evaluate(ground)
+    page.keyboard.press("n")
+    expect(page.locator("html.dark")).to_have_count(1)
+    page.reload()
+    expect(page.get_by_role("button", name="Day")).to_be_visible()
+    assert page.evaluate(ground) != day
+    page.get_by_role("button", name="Day").click()
+    assert page.evaluate(ground) == day
+
+
+def test_the_whole_way_with_the_keyboard_alone(page: Page) -> None:
+    """Compose, run, review and decide: Tab, letters, arrows and Enter."""
+
+    def tab_to(label: str) -> None:
+        for _ in range(80):
+            page.keyboard.press("Tab")
+            here = page.evaluate(
+                "(document.activeElement.getAttribute('aria-label')"
+                " ?? document.activeElement.innerText ?? '').trim()"
+            )
+            if here.startswith(label):
+                return
+        raise AssertionError(f"no Tab leads to {label}")
+
+    page.goto("/sieves")
+    expect(page.get_by_role("table")).to_be_visible()
+    page.keyboard.press("c")
+    expect(page.get_by_role("textbox", name="Condition 1")).to_be_visible()
+    tab_to("Name of the sieve")
+    page.keyboard.press("Control+a")
+    page.keyboard.type("By keyboard")
+    tab_to("Side")
+    page.keyboard.press("s")
+    tab_to("Condition 1")
+    page.keyboard.press("Control+a")
+    page.keyboard.type("close < sma(close, 200) by 10%")
+    page.keyboard.press("Escape")
+    expect(page.locator(".leaves article").first).to_be_visible()
+    page.keyboard.press("Control+Enter")
+    expect(page).to_have_url(re.compile(r"/runs/\d+$"))
+    expect(page.locator("main h1, main .head").first).to_contain_text("By keyboard")
+    expect(page.locator("tbody tr").first).to_be_visible()
+    page.keyboard.press("ArrowDown")
+    page.keyboard.press("Enter")
+    expect(page.locator(".canvas canvas")).to_be_visible()
+    decided = page.locator(".rail p")
+    page.keyboard.press("w")
+    expect(decided).to_contain_text("1 of")
+    page.keyboard.press("ArrowLeft")
+    page.keyboard.press("x")
+    expect(decided).to_contain_text("0 of")
+    page.keyboard.press("Escape")
+    expect(page).to_have_url(re.compile(r"/runs/\d+$"))
+
+
+def test_a_formula_that_can_not_be_evaluated_keeps_its_page_usable(page: Page) -> None:
+    page.goto("/sieves/new")
+    for text, told in (
+        ('close > close of "TPSNHW"', "Did you mean TPSNHV"),
+        ('strength("ZZZ", 5).percent > 1', 'no pair has the currency "ZZZ"'),
+        ("close > sma(close, 99999)", "10,000"),
+    ):
+        write(page, "Condition 1", text)
+        expect(page.locator(".desk")).to_contain_text(told)
+        expect(page.get_by_role("button", name=re.compile("^Run"))).to_be_disabled()
+    write(page, "Condition 1", "close > open")
+    expect(page.get_by_role("button", name=re.compile("^Run"))).to_be_enabled()
