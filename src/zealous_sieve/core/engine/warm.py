@@ -5,18 +5,30 @@ from __future__ import annotations
 import numpy as np
 
 from zealous_sieve.core.engine.evaluate import evaluate
+from zealous_sieve.core.engine.follow import Follower
 from zealous_sieve.core.engine.panel import Panel
+from zealous_sieve.core.formula.check import check
 from zealous_sieve.core.formula.terms import Term, apply, source
 from zealous_sieve.core.functions.catalogue import FAMILIES, FIELDS
 from zealous_sieve.core.functions.kernel import KERNELS
 
 CONSTANTS = {"at_least_of": (1, 2)}
+ELSEWHERE = (
+    "close on 1w",
+    "close on 2m",
+    "close on brick(1, 2)",
+    "close on range(1)",
+    "close on volume(2)",
+    "rank(close)",
+)
+"""Formulas that between them build every kind of bar and look across instruments."""
 
 
 def warm_cache() -> int:
-    """Call every kernel once on a few bars; compiled code is kept on disk. Returns how many."""
+    """Call everything compiled once on a few bars; the code is kept on disk. Returns how many kernels
+    there are."""
     assert FAMILIES
-    times = np.arange(8, dtype=np.int64)
+    times = np.arange(8, dtype=np.int64) * 60
     panel = Panel.of({"A": (times, {field: np.arange(8.0) + 1 for field in FIELDS})})
     terms: dict[str, Term] = {}
     for name, kernel in KERNELS.items():
@@ -24,4 +36,8 @@ def warm_cache() -> int:
         constants = CONSTANTS.get(name, (2,) * kernel.constants)
         terms[name] = apply(name, *inputs, constants=constants)
     evaluate(terms, panel)
+    for text in ELSEWHERE:
+        evaluate({"": check(text).outputs["value"].term}, panel)
+    follower = Follower({"": check("ema(close, 2)").outputs["value"].term}, panel)
+    follower.advance({"close": np.ones(1)})
     return len(terms)
