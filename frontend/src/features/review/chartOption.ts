@@ -22,7 +22,7 @@ export interface Pane {
 }
 
 const LEFT = 8
-const RIGHT = 62
+const RIGHT = 70
 const GAP = 18
 const FOOT = 24
 
@@ -153,14 +153,26 @@ export function chartOption(
   })
   return {
     animation: false,
-    grid: panes.map((p) => ({ left: LEFT, right: RIGHT, top: p.top, height: p.height })),
+    // All panes as wide as each other, however long their labels: bars stand above their volume.
+    grid: panes.map((p) => ({
+      left: LEFT,
+      right: RIGHT,
+      top: p.top,
+      height: p.height,
+      outerBoundsMode: 'none',
+    })),
     xAxis: panes.map((_, n) => ({
       type: 'category',
       gridIndex: n,
       data: dates,
       axisLine: { lineStyle: { color: inks.hair } },
       axisTick: { show: false },
-      axisLabel: { ...label, show: n === panes.length - 1, hideOverlap: true },
+      axisLabel: {
+        ...label,
+        show: n === panes.length - 1,
+        hideOverlap: true,
+        alignMinLabel: 'left',
+      },
       axisPointer: {
         show: true,
         triggerEmphasis: false,
