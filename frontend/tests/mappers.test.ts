@@ -1,4 +1,5 @@
 import { Text } from '@codemirror/state'
+import * as echarts from 'echarts'
 import { describe, expect, it, test } from 'vitest'
 import {
   chartOption,
@@ -12,7 +13,7 @@ import { filtered, sorted } from '@/features/runs/sorting'
 import { completions, template } from '@/features/sieves/completions'
 import { diagnostics } from '@/features/sieves/diagnostics'
 import type { Chart, FunctionEntry, HitView, Problem } from '@/shared/api'
-import { barTime, day, decimals, figure, moment, plural, price, span } from '@/shared/format'
+import { barTime, day, decimals, figure, moment, needs, plural, price, span } from '@/shared/format'
 
 const hit = (code: string, rest: Partial<HitView> = {}): HitView => ({
   code,
@@ -209,6 +210,16 @@ describe('the chart', () => {
     expect(option.grid).toHaveLength(3)
   })
 
+  test.each([0.01, 0.000001])('bars stand above their volume, prices in steps of %d', (tick) => {
+    const sheet = echarts.init(null, null, { renderer: 'svg', ssr: true, width: 800, height: 600 })
+    sheet.setOption(chartOption({ ...chart, tick }, inks, panes, 2))
+    chart.times.forEach((_, bar) => {
+      const places = panes.map((_, n) => sheet.convertToPixel({ xAxisIndex: n }, bar))
+      expect(new Set(places).size).toBe(1)
+    })
+    sheet.dispose()
+  })
+
   test.each([1, 2, 4, 7])('gives the price at least half with %d panes below', (below) => {
     const laid = layPanes(['price', ...Array.from({ length: below }, (_, n) => `p${n}`)], 700)
     const all = laid.reduce((sum, pane) => sum + pane.height, 0)
@@ -261,6 +272,14 @@ describe('the chart', () => {
     const made = chartOption(stepped, inks, layPanes(paneNames(stepped), 500), 3) as typeof option
     expect(made.series.find((s: { name?: string }) => s.name === 'Side').step).toBe('end')
   })
+})
+
+describe('history', () => {
+  test.each([
+    [1, [], '1 bar'],
+    [200, [], '200 bars'],
+    [12, [{ timeframe: '1w', bars: 40 }], '12 bars, 40 of 1w'],
+  ])('%d bars and %j', (lookback, slower, told) => expect(needs({ lookback, slower })).toBe(told))
 })
 
 describe('moments and lengths of bars', () => {
