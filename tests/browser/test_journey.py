@@ -192,6 +192,8 @@ def check_access(page: Page, path: str, night: str) -> None:
     page.add_init_script(f"localStorage.setItem('night', '{night}')")
     page.goto(path)
     page.wait_for_load_state("networkidle")
+    # Figures that are being counted anew are faint for a moment, on purpose.
+    expect(page.locator(".counts.stale, .leaves.busy")).to_have_count(0)
     page.add_script_tag(path=str(AXE))
     found = page.evaluate("axe.run().then((result) => result.violations)")
     told = [f"{v['id']}: {[n['target'] for n in v['nodes']][:3]}" for v in found]
