@@ -87,6 +87,11 @@ def example_calls() -> list[str]:
     return [call for function in CATALOGUE.values() for call in calls_of(function)]
 
 
+def name_of(call: str) -> str:
+    """The function that is called."""
+    return call.split("(")[0].split(".")[0]
+
+
 def calls_of(function: Function) -> list[str]:
     """How a function is called in tests: its inputs from prices, its lengths short."""
     if function.variadic:

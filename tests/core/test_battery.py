@@ -8,7 +8,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from tests.bars import calls_of, example_calls, panel_of, values
+from tests.bars import calls_of, example_calls, name_of, panel_of, values
 from zealous_sieve.core.engine.elsewhere import with_elsewhere
 from zealous_sieve.core.engine.evaluate import evaluate
 from zealous_sieve.core.engine.follow import Follower
@@ -69,10 +69,6 @@ ACROSS = {
     "breadth": "looks at the others by intention",
 }
 """Functions that give something else for an instrument alone, and why."""
-
-
-def name_of(call: str) -> str:
-    return call.split("(")[0].split(".")[0]
 
 
 @pytest.fixture(scope="module")

@@ -7,7 +7,7 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from tests.bars import example_calls, panel_of, values
+from tests.bars import example_calls, name_of, panel_of, values
 from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.formula.check import check
 from zealous_sieve.core.functions.units import Unit
@@ -40,10 +40,6 @@ ABSOLUTE = {
     "exp": CURVED,
 }
 """Functions whose values do not scale with prices, and why."""
-
-
-def name_of(call: str) -> str:
-    return call.split("(")[0].split(".")[0]
 
 
 @pytest.mark.parametrize("call", [c for c in CALLS if name_of(c) not in ABSOLUTE])

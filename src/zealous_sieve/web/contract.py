@@ -100,15 +100,20 @@ class Contract:
 def _document() -> bytes:
     """The request's JSON document. Raises UseCaseError ``zero_character``."""
     data = request.get_data()
-    _check_texts("\0" if _ZERO.search(data) else "")
+    if _ZERO.search(data):
+        raise _zero_character()
     return data
 
 
 def _check_texts(*texts: object) -> None:
     if any(isinstance(text, str) and "\0" in text for text in texts):
-        message = "a text holds the character with the number 0, which can't be kept"
-        problem = Problem(code="zero_character", message=message, mend="take it out of the text")
-        raise UseCaseError(problem)
+        raise _zero_character()
+
+
+def _zero_character() -> UseCaseError:
+    message = "a text holds the character with the number 0, which can't be kept"
+    mend = "take it out of the text"
+    return UseCaseError(Problem(code="zero_character", message=message, mend=mend))
 
 
 def openapi(contracts: list[Contract], error: Any) -> dict[str, Any]:

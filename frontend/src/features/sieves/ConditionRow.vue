@@ -1,7 +1,7 @@
 <script setup lang="ts">
-import { needs } from '@/shared/format'
 import { ref } from 'vue'
 import type { Condition, Schemas, Vocabulary } from '@/shared/api'
+import { needs } from '@/shared/format'
 import FormulaEditor from './FormulaEditor.vue'
 
 const condition = defineModel<Condition>({ required: true })

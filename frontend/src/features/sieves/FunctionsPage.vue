@@ -60,11 +60,6 @@ const groups = computed(() => {
 </template>
 
 <style scoped>
-code,
-pre {
-  white-space: pre-wrap;
-  overflow-wrap: anywhere;
-}
 h2 {
   font-size: 15px;
   border-bottom: 1px solid var(--ink);
@@ -91,5 +86,7 @@ code,
 pre {
   font-family: var(--mono);
   margin: 4px 0;
+  white-space: pre-wrap;
+  overflow-wrap: anywhere;
 }
 </style>
