@@ -117,10 +117,12 @@ def _rank(table: Column) -> Column:
 
 
 def _mean(table: Column) -> Column:
+    """Counted from one of the values, so that the mean of equal ones is exactly that."""
     known = ~np.isnan(table)
     counts = known.sum(axis=0)
-    totals = np.where(known, table, 0.0).sum(axis=0)
-    means = np.divide(totals, counts, out=np.full(len(counts), math.nan), where=counts > 0)
+    one = table[known.argmax(axis=0), np.arange(table.shape[1])] if len(table) else math.nan
+    away = np.where(known, table - one, 0.0).sum(axis=0)
+    means = np.divide(away, counts, out=np.full(len(counts), math.nan), where=counts > 0) + one
     return np.broadcast_to(means, table.shape)
 
 

@@ -4,74 +4,21 @@ from __future__ import annotations
 
 import math
 
+import numpy as np
+
+from zealous_sieve.core.functions import sums
 from zealous_sieve.core.functions.kernel import compiled, kernel
 from zealous_sieve.core.functions.specification import OF_CLOSE, SAME, Family, Output, length
 from zealous_sieve.core.functions.units import RATIO
 
 averages = Family("Averages")
-
-ANCHOR = 64
-"""A sliding sum starts afresh at every so many bars, so that its rounding can't build up and a sum
-that is begun late equals one that is begun early."""
-
-
-@compiled
-def anchored(first, begin, n):  # type: ignore[no-untyped-def]
-    """The last bar at or before ``begin`` at which a sliding sum over n bars starts afresh."""
-    earliest = first + n - 1
-    if begin <= earliest:
-        return earliest
-    return earliest + (begin - earliest) // ANCHOR * ANCHOR
-
-
-@compiled
-def afresh(x):  # type: ignore[no-untyped-def]
-    """The sum of what is known, and how many are missing; four sums, so that none waits for another."""
-    a = b = c = d = 0.0
-    known = 0
-    fours = len(x) // 4 * 4
-    for i in range(0, fours, 4):
-        a += x[i] if x[i] == x[i] else 0.0
-        b += x[i + 1] if x[i + 1] == x[i + 1] else 0.0
-        c += x[i + 2] if x[i + 2] == x[i + 2] else 0.0
-        d += x[i + 3] if x[i + 3] == x[i + 3] else 0.0
-        for value in (x[i], x[i + 1], x[i + 2], x[i + 3]):
-            known += value == value
-    for i in range(fours, len(x)):
-        a += x[i] if x[i] == x[i] else 0.0
-        known += x[i] == x[i]
-    return a + b + (c + d), len(x) - known
-
-
-@compiled
-def sliding_sum(first, begin, end, x, n, out):  # type: ignore[no-untyped-def]
-    """out[t] = sum(x[t-n+1 … t]), NaN where one of them is missing; goes on from the sum before
-    ``begin`` where there is one."""
-    anchor = anchored(first, begin, n)
-    if begin > anchor and out[begin - 1] == out[begin - 1]:
-        anchor = min(anchor + ANCHOR, end)
-        slide(begin, anchor, begin, x, n, out[begin - 1], 0, out)
-    for start in range(anchor, end, ANCHOR):
-        total, missing = afresh(x[start - n + 1 : start + 1])
-        if start >= begin:
-            out[start] = total if missing == 0 else math.nan
-        slide(start + 1, min(start + ANCHOR, end), begin, x, n, total, missing, out)
-
-
-@compiled
-def slide(start, stop, begin, x, n, total, missing, out):  # type: ignore[no-untyped-def]
-    """Go on from the sum of what is known among the n bars before ``start``."""
-    into, away, result = x[start:stop], x[start - n : stop - n], out[start:stop]
-    for i in range(len(into)):
-        new, old = into[i], away[i]
-        if (new == new) & (old == old):
-            total += new - old
-        elif new == new:
-            total, missing = total + new, missing - 1
-        elif old == old:
-            total, missing = total - old, missing + 1
-        if start + i >= begin:
-            result[i] = total if missing == 0 else math.nan
+assert sums
+averages.step(
+    "sums",
+    inputs=1,
+    parameters=(length(),),
+    outputs=tuple(Output(name=name, unit="x0") for name in ("total", "mean", "level", "rest")),
+)
 
 
 @compiled
@@ -87,30 +34,35 @@ def settled(span, x, n, out):  # type: ignore[no-untyped-def]
 @compiled
 def begun(span, begin, x, n, out):  # type: ignore[no-untyped-def]
     """Go on from a bar before which there is no level, until n values in a row make one."""
-    total, seen, start = 0.0, 0, begin
+    seen, start = 0, begin
     while start > span.first and seen < n - 1 and x[start - 1] == x[start - 1]:
         start -= 1
         seen += 1
     seen = 0
     for t in range(start, span.end):
-        if x[t] == x[t]:
-            total += x[t]
-            seen += 1
-        else:
-            total, seen = 0.0, 0
+        seen = seen + 1 if x[t] == x[t] else 0
+        level = mean_to(x, t, n) if seen == n else math.nan
         if t >= begin:
-            out[t] = total / n if seen == n else math.nan
+            out[t] = level
         if seen == n:
-            return t + 1, total / n
+            return t + 1, level
     return span.end, math.nan
 
 
 @compiled
+def mean_to(x, t, n):  # type: ignore[no-untyped-def]
+    """The mean of the n values up to a bar, counted from the last one: exact where they are equal."""
+    away = 0.0
+    for u in range(t - n + 1, t):
+        away += x[u] - x[t]
+    return x[t] + away / n
+
+
+@compiled
 def smooth(span, t, level, x, n, alpha, out):  # type: ignore[no-untyped-def]
-    """out[t] = alpha x[t] + (1 - alpha) out[t-1] to the end, begun anew after missing values."""
-    rest = 1.0 - alpha
+    """out[t] = out[t-1] + alpha (x[t] - out[t-1]) to the end, begun anew after missing values."""
     while t < span.end:
-        level = alpha * x[t] + rest * level
+        level += alpha * (x[t] - level)
         out[t] = level
         t += 1
         if level != level and t < span.end:
@@ -121,7 +73,6 @@ def smooth(span, t, level, x, n, alpha, out):  # type: ignore[no-untyped-def]
 def smooth_all(spans, x, n, alpha, out):  # type: ignore[no-untyped-def]
     """Smooth every span, four at a time where there are so many: each value waits for the one before,
     so one span alone leaves the processor idle most of the time."""
-    rest = 1.0 - alpha
     fours = len(spans) // 4 * 4
     for k in range(0, fours, 4):
         a, b, c, d = spans[k], spans[k + 1], spans[k + 2], spans[k + 3]
@@ -133,10 +84,10 @@ def smooth_all(spans, x, n, alpha, out):  # type: ignore[no-untyped-def]
         x_i, x_j, x_u, x_v = x[i : i + bars], x[j : j + bars], x[u : u + bars], x[v : v + bars]
         out_i, out_j, out_u, out_v = out[i:], out[j:], out[u:], out[v:]
         for t in range(bars):
-            p = alpha * x_i[t] + rest * p
-            q = alpha * x_j[t] + rest * q
-            r = alpha * x_u[t] + rest * r
-            s = alpha * x_v[t] + rest * s
+            p += alpha * (x_i[t] - p)
+            q += alpha * (x_j[t] - q)
+            r += alpha * (x_u[t] - r)
+            s += alpha * (x_v[t] - s)
             out_i[t], out_j[t], out_u[t], out_v[t] = p, q, r, s
         carry_on(a, i, bars, p, x, n, alpha, out)
         carry_on(b, j, bars, q, x, n, alpha, out)
@@ -150,7 +101,7 @@ def smooth_all(spans, x, n, alpha, out):  # type: ignore[no-untyped-def]
             smooth(span, i, p, x, n, alpha, out)
             continue
         for t in range(span.begin, span.end):
-            p = alpha * x[t] + rest * p
+            p += alpha * (x[t] - p)
             out[t] = p
         if p != p:
             carry_on(span, span.begin, 0, p, x, n, alpha, out)
@@ -176,7 +127,8 @@ averages.add(
     inputs=(OF_CLOSE,),
     parameters=(length(default=20),),
     outputs=(SAME,),
-    body="sum(x, n) / n",
+    body="_sums(x, n).mean",
+    formula="sum(x, n) / n",
     meaning="The simple mean of x over the last n bars.",
     reading="Price above a rising mean is taken as a trend under way; the mean itself often acts as "
     "a resting place for pullbacks.",
@@ -234,29 +186,47 @@ def wilder(spans, x, n, out):  # type: ignore[no-untyped-def]
 )
 @kernel(warmup=lambda n: n - 1)
 def wma(spans, x, n, out):  # type: ignore[no-untyped-def]
+    """Counted from the newest value, so that a window of equal values gives exactly that value."""
     whole = n * (n + 1) / 2.0
     for s in spans:
         begin = max(s.begin, s.first + n - 1)
         for t in range(begin, s.end):
-            out[t] = 0.0
-        for k in range(n):
+            out[t] = x[t]
+        for k in range(1, n):
             weight = (n - k) / whole
             for t in range(begin, s.end):
-                out[t] += weight * x[t - k]
+                out[t] += weight * (x[t - k] - x[t])
 
 
-averages.add(
+@averages.function(
     "vwma",
     "VWMA",
     inputs=(OF_CLOSE,),
+    reads=("volume",),
     parameters=(length(default=20),),
     outputs=(SAME,),
-    body="sum(x * volume, n) / sum(volume, n)",
     meaning="The mean of x over n bars, each bar weighing by its volume.",
     reading="Above the simple mean when the busy bars were the high ones.",
-    pitfalls="One bar of great volume rules it for n bars.",
-    source="Volume-weighted mean.",
+    pitfalls="One bar of great volume rules it for n bars; missing where there was no volume at all.",
+    formula="sum(x * volume, n) / sum(volume, n)",
+    source="Volume-weighted mean, counted from the newest value so that equal ones give exactly that.",
 )
+@kernel(inputs=2, warmup=lambda n: n - 1)
+def vwma(spans, x, volume, n, out):  # type: ignore[no-untyped-def]
+    """The inner loop runs over bars, not over the window: so it takes vector instructions."""
+    for s in spans:
+        begin = max(s.begin, s.first + n - 1)
+        now, result = x[begin : s.end], out[begin : s.end]
+        away, whole = np.zeros(len(now)), volume[begin : s.end].copy()
+        for k in range(1, n):
+            older, weight = x[begin - k : s.end - k], volume[begin - k : s.end - k]
+            for i in range(len(now)):
+                away[i] += weight[i] * (older[i] - now[i])
+                whole[i] += weight[i]
+        for i in range(len(now)):
+            result[i] = now[i] + away[i] / whole[i]
+
+
 averages.add(
     "dema",
     "DEMA",
@@ -299,11 +269,11 @@ averages.add(
     inputs=(OF_CLOSE,),
     parameters=(length(default=20),),
     outputs=(SAME,),
-    body="3 * wma(x, n) - 2 * sma(x, n)",
+    body="wma(x, n) + 2 * (wma(x, n) - sma(x, n))",
     meaning="Where the least-squares line through the last n values ends.",
     reading="What x would be now, had it kept to its straight course.",
     pitfalls="The line is fitted anew on every bar; joined end points are not a line that existed.",
-    source="Least squares; the end point in closed form is 3·wma - 2·sma.",
+    source="Least squares; the end point in closed form is wma + 2·(wma - sma).",
 )
 averages.add(
     "slope",
@@ -351,10 +321,7 @@ def kama(spans, x, n, fast, slow, out):  # type: ignore[no-untyped-def]
             if seen < n:
                 continue
             if seen == n:
-                total = 0.0
-                for u in range(t - n + 1, t + 1):
-                    total += x[u]
-                out[t] = total / n
+                out[t] = mean_to(x, t, n)
                 continue
             path = 0.0
             for u in range(t - n + 1, t + 1):
@@ -390,4 +357,4 @@ def r2(spans, x, n, out):  # type: ignore[no-untyped-def]
                 tilt += distance * (middle - k)
             variation = squares - total * total / n
             if variation > 0.0:
-                out[t] = tilt * tilt / (spread * variation)
+                out[t] = min(1.0, tilt * tilt / (spread * variation))

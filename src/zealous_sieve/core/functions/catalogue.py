@@ -56,11 +56,11 @@ FIELDS = ("open", "high", "low", "close", "volume")
 
 DERIVED = {
     "hl2": "(high + low) / 2",
-    "hlc3": "(high + low + close) / 3",
-    "ohlc4": "(open + high + low + close) / 4",
+    "hlc3": "low + ((high - low) + (close - low)) / 3",
+    "ohlc4": "((open + high) + (low + close)) / 4",
     "delta": "buy_volume - sell_volume",
 }
-"""Sources that are computed from the columns."""
+"""Sources that are computed from the columns, so that a bar without range gives exactly its price."""
 
 TIME = "bar_time"
 """The moment a bar opened, in seconds since 1970 UTC."""

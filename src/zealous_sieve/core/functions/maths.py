@@ -232,6 +232,8 @@ maths.step(
 
 
 maths.step("balance", inputs=2, outputs=(Output(unit=NONE),))
+maths.step("percent_between", inputs=3, outputs=(Output(unit=NONE),))
+maths.step("held", inputs=2, truths=(1,), outputs=(Output(unit="x0"),))
 
 
 @maths.function(

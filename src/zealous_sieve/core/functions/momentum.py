@@ -39,7 +39,7 @@ momentum.add(
     outputs=(OSCILLATOR,),
     body="""gain = wilder(_moves(x).up, n)
 loss = wilder(_moves(x).down, n)
-_percent_of(gain, gain + loss, 50)""",
+_held(_percent_of(gain, gain + loss, 50), change(x) == 0)""",
     formula="""gain = wilder(max(change(x), 0), n), loss = wilder(max(-change(x), 0), n)
 100 · gain / (gain + loss), 50 where nothing moved""",
     meaning="The share of the gains in all movement of the last bars, 0 to 100.",
@@ -130,7 +130,7 @@ momentum.add(
     ),
     body="""top = highest(high, n)
 bottom = lowest(low, n)
-show k = sma(_percent_of(close - bottom, top - bottom, 50), smooth)
+show k = sma(_percent_between(close, bottom, top), smooth)
 show d = sma(k, slow)""",
     formula="""top = highest(high, n), bottom = lowest(low, n)
 k = sma(100 · (close - bottom) / (top - bottom), smooth), each quotient 50 on a flat range
@@ -160,7 +160,10 @@ momentum.add(
     parameters=(length("slow", 25), length("fast", 13)),
     outputs=(Output(unit=NONE, span=(-100, 100), levels=(-25, 0, 25)),),
     body="""move = change(x)
-100 * ema(ema(move, slow), fast) / ema(ema(abs(move), slow), fast)""",
+share = _percent_of(ema(ema(move, slow), fast), ema(ema(abs(move), slow), fast), 0)
+_held(share, move == 0)""",
+    formula="100 · ema(ema(change(x), slow), fast) / ema(ema(abs(change(x)), slow), fast), 0 where "
+    "nothing moved",
     meaning="Twice smoothed change over twice smoothed size of change, -100 to 100.",
     reading="Its sign is the direction, its turns come before those of price.",
     pitfalls="Slow to begin: it needs both lengths and a bar.",
@@ -178,7 +181,7 @@ momentum.add(
     body="""strength = rsi(x, n)
 top = highest(strength, window)
 bottom = lowest(strength, window)
-show k = sma(_percent_of(strength - bottom, top - bottom, 50), smooth)
+show k = sma(_percent_between(strength, bottom, top), smooth)
 show d = sma(k, slow)""",
     formula="""strength = rsi(x, n)
 top = highest(strength, window), bottom = lowest(strength, window)

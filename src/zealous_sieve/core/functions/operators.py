@@ -50,25 +50,58 @@ def divide(spans, x, y, out):  # type: ignore[no-untyped-def]
             out_[t] = finite(x_[t] / y_[t])
 
 
+TINY = 1e-290
+"""What is smaller is nothing: close to the smallest number there is, quotients are made of rounding."""
+RESIDUE = 1e-12
+"""Two computed values that differ by so small a share of themselves are equal."""
+
+
 @elementwise(2)
 def percent_of(spans, part, whole, otherwise, out):  # type: ignore[no-untyped-def]
-    """100 · part / whole, and ``otherwise`` where the whole is zero."""
+    """100 · part / whole, and ``otherwise`` where the whole is nothing."""
     for s in spans:
         bars = slice(s.begin, s.end)
         x, y, out_ = part[bars], whole[bars], out[bars]
         for t in range(len(out_)):
-            out_[t] = finite(100.0 * x[t] / y[t]) if y[t] != 0.0 else otherwise + 0.0 * x[t]
+            some = not abs(y[t]) < TINY
+            out_[t] = finite(100.0 * (x[t] / y[t])) if some else otherwise + 0.0 * x[t]
 
 
 @elementwise(2)
 def balance(spans, x, y, out):  # type: ignore[no-untyped-def]
-    """100 · (x - y) / (x + y), and 0 where both are."""
+    """100 · (x - y) / (x + y), and 0 where both are nothing."""
     for s in spans:
         bars = slice(s.begin, s.end)
         x_, y_, out_ = x[bars], y[bars], out[bars]
         for t in range(len(out_)):
             whole = x_[t] + y_[t]
-            out_[t] = finite(100.0 * (x_[t] - y_[t]) / whole) if whole != 0.0 else 0.0
+            some = not abs(whole) < TINY
+            out_[t] = finite(100.0 * ((x_[t] - y_[t]) / whole)) if some else 0.0
+
+
+@elementwise(3)
+def percent_between(spans, x, low, high, out):  # type: ignore[no-untyped-def]
+    """Where x stands from low, 0, to high, 100; 50 where the two are equal but for rounding."""
+    for s in spans:
+        bars = slice(s.begin, s.end)
+        x_, low_, high_, out_ = x[bars], low[bars], high[bars], out[bars]
+        for t in range(len(out_)):
+            bottom, top = low_[t], high_[t]
+            apart = top - bottom
+            flat = apart <= RESIDUE * max(abs(top), abs(bottom))
+            out_[t] = 50.0 + 0.0 * x_[t] if flat else finite(100.0 * ((x_[t] - bottom) / apart))
+
+
+@kernel(inputs=2, reach=None, resume=1, dense=True)
+def held(spans, x, a, out):  # type: ignore[no-untyped-def]
+    """x, but while the truth is yes the value that stood before, where they are equal but for rounding:
+    for quotients of averages that only fade away together."""
+    for s in spans:
+        before = out[s.begin - 1] if s.begin > s.first else math.nan
+        for t in range(s.begin, s.end):
+            same = abs(x[t] - before) <= RESIDUE * abs(before)
+            before = before if same and a[t] == 1.0 else x[t]
+            out[t] = before
 
 
 @elementwise(2)

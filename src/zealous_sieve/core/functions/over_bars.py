@@ -6,7 +6,6 @@ import math
 
 import numpy as np
 
-from zealous_sieve.core.functions.averages import ANCHOR, sliding_sum
 from zealous_sieve.core.functions.kernel import KERNELS, compiled, kernel, second
 from zealous_sieve.core.functions.specification import (
     EITHER,
@@ -178,22 +177,19 @@ _extreme("highest_bars", "Bars since highest", "highest", back=True)
 _extreme("lowest_bars", "Bars since lowest", "lowest", back=True)
 
 
-@over_bars.function(
+over_bars.add(
     "sum",
     "Sum",
     inputs=(X,),
     parameters=(length(),),
     outputs=(SAME,),
+    body="_sums(x, n).total",
     meaning="The last n values of x added up.",
     reading="sum(volume, 5) is the volume of five bars.",
     pitfalls="One missing value makes the whole window missing.",
     formula="x + prev(x) + … + ago(x, n-1)",
-    source=PLAIN,
+    source="Plain arithmetic, with what rounding leaves over carried along (W. Kahan, A. Neumaier).",
 )
-@kernel(warmup=lambda n: n - 1, reach=lambda n: n + ANCHOR - 1)
-def sum_(spans, x, n, out):  # type: ignore[no-untyped-def]
-    for s in spans:
-        sliding_sum(s.first, s.begin, s.end, x, n, out)
 
 
 @over_bars.function(
@@ -208,10 +204,19 @@ def sum_(spans, x, n, out):  # type: ignore[no-untyped-def]
     formula="number of yes among truth[t-n+1 … t]",
     source=PLAIN,
 )
-@kernel(warmup=lambda n: n - 1, reach=lambda n: n + ANCHOR - 1)
+@kernel(warmup=lambda n: n - 1, dense=True)
 def count(spans, a, n, out):  # type: ignore[no-untyped-def]
     for s in spans:
-        sliding_sum(s.first, s.begin, s.end, a, n, out)
+        yes = no = 0
+        start = max(s.first, s.begin - n + 1)
+        for t in range(start, s.end):
+            yes += a[t] == 1.0
+            no += a[t] == 0.0
+            if t - n >= start:
+                yes -= a[t - n] == 1.0
+                no -= a[t - n] == 0.0
+            if t >= s.begin:
+                out[t] = float(yes) if yes + no == n else math.nan
 
 
 @over_bars.function(

@@ -167,13 +167,16 @@ class Family:
         inputs: int,
         outputs: tuple[Output, ...],
         parameters: tuple[Parameter, ...] = (),
+        truths: tuple[int, ...] = (),
     ) -> None:
-        """Register a kernel as a hidden step for bodies."""
+        """Register a kernel as a hidden step for bodies; ``truths`` are the places of inputs that are
+        yes or no."""
+        kinds = [Kind.TRUTH if i in truths else Kind.NUMBER for i in range(inputs)]
         self.add(
             "_" + name,
             name,
             kernel=KERNELS[name],
-            inputs=tuple(Input(name=f"x{i}") for i in range(inputs)),
+            inputs=tuple(Input(name=f"x{i}", kind=kind) for i, kind in enumerate(kinds)),
             parameters=parameters,
             outputs=outputs,
             meaning="",

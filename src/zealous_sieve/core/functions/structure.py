@@ -426,7 +426,7 @@ _double(
 )
 
 
-_LEVELS = """show p = (h + l + c) / 3
+_LEVELS = """show p = l + ((h - l) + (c - l)) / 3
 show r1 = 2 * p - l
 show s1 = 2 * p - h
 show r2 = p + h - l

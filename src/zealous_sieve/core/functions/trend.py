@@ -50,9 +50,10 @@ trend.add(
     body="""moves = _directional_movement(high, low)
 up = wilder(moves.plus, n)
 down = wilder(moves.minus, n)
-show adx = wilder(abs(_balance(up, down)), n)
-show plus_di = _percent_of(up, atr(n), 0)
-show minus_di = _percent_of(down, atr(n), 0)""",
+still = true_range == 0
+show adx = wilder(abs(_held(_balance(up, down), still)), n)
+show plus_di = _held(_percent_of(up, atr(n), 0), still)
+show minus_di = _held(_percent_of(down, atr(n), 0), still)""",
     formula="""up = the move above the high before, where it is the larger one, else 0; down likewise
 plus_di = 100 · wilder(up, n) / atr(n), minus_di = 100 · wilder(down, n) / atr(n)
 adx = wilder(100 · |plus_di - minus_di| / (plus_di + minus_di), n)
@@ -158,7 +159,8 @@ trend.add(
     inputs=(OF_CLOSE,),
     parameters=(length(default=10),),
     outputs=(Output(unit=RATIO, span=(0, 1), levels=(0.3,)),),
-    body="abs(x - ago(x, n)) / sum(abs(change(x)), n)",
+    body="min(abs(x - ago(x, n)) / sum(abs(change(x)), n), 1)",
+    formula="abs(x - ago(x, n)) / sum(abs(change(x)), n)",
     meaning="How much of the path walked over n bars was ground gained: 1 is a straight line.",
     reading="Above 0.5 a clean trend, below 0.2 noise.",
     pitfalls="Depends strongly on n; missing when nothing moved.",

@@ -69,7 +69,9 @@ volume.add(
     parameters=(length(default=20),),
     outputs=(Output(unit=NONE, span=(-1, 1), levels=(0,)),),
     body="""place = if_then(high == low, 0, (2 * close - high - low) / (high - low))
-sum(place * volume, n) / sum(volume, n)""",
+clamp(sum(place * volume, n) / sum(volume, n), -1, 1)""",
+    formula="""place = (2 · close - high - low) / (high - low), 0 on a bar without range
+sum(place · volume, n) / sum(volume, n)""",
     meaning="Volume weighted by where in its range each bar closed, -1 to 1.",
     reading="Above zero closes near the high drew the volume.",
     pitfalls="Gaps are not seen: a bar that gaps down and closes at its high counts as buying.",
@@ -102,6 +104,33 @@ def running_sum(spans, x, out):  # type: ignore[no-untyped-def]
             out[t] = x[t] + before if before == before else x[t]
 
 
+@kernel(reach=2, dense=True)
+def begins(spans, a, out):  # type: ignore[no-untyped-def]
+    """Yes where the truth is yes and was not on the bar before, also where there is none before."""
+    for s in spans:
+        for t in range(s.begin, s.end):
+            out[t] = 1.0 if a[t] == 1.0 and (t == s.first or a[t - 1] != 1.0) else 0.0
+
+
+@kernel(inputs=3, outputs=2, reach=None, resume=1)
+def mean_since(spans, a, x, weight, mean, whole):  # type: ignore[no-untyped-def]
+    """The mean of x by weight from the last bar on which the truth was yes; missing before the first
+    and without weight. Each bar moves it by its share (D. H. D. West, 1979): equal values stay exact."""
+    for s in spans:
+        for t in range(s.begin, s.end):
+            if a[t] == 1.0:
+                held, level = 0.0, math.nan
+            elif t > s.first:
+                held, level = whole[t - 1], mean[t - 1]
+            else:
+                held, level = math.nan, math.nan
+            whole[t] = held + weight[t]
+            if weight[t] > 0.0:
+                level = level if held > 0.0 else x[t]
+                level += weight[t] / whole[t] * (x[t] - level)
+            mean[t] = level if whole[t] == whole[t] else math.nan
+
+
 @kernel(inputs=2, reach=None, resume=1)
 def sum_since(spans, a, x, out):  # type: ignore[no-untyped-def]
     """Added up from the last bar on which the truth was yes; missing before the first."""
@@ -111,17 +140,13 @@ def sum_since(spans, a, x, out):  # type: ignore[no-untyped-def]
 
 
 volume.step("running_sum", inputs=1, outputs=(Output(unit="x0"),))
-volume.add(
-    "_sum_since",
-    "sum since",
-    kernel=sum_since,
-    inputs=(Input(name="truth", kind=Kind.TRUTH), Input(name="x")),
-    outputs=(Output(unit="x"),),
-    meaning="",
-    reading="",
-    pitfalls="",
-    formula="",
-    source="",
+volume.step("begins", inputs=1, truths=(0,), outputs=(Output(kind=Kind.TRUTH),))
+volume.step("sum_since", inputs=2, truths=(0,), outputs=(Output(unit="x1"),))
+volume.step(
+    "mean_since",
+    inputs=3,
+    truths=(0,),
+    outputs=(Output(name="mean", unit="x1"), Output(name="whole", unit="x2")),
 )
 volume.add(
     "adl",
@@ -137,7 +162,8 @@ volume.add(
     "vwap",
     "VWAP",
     outputs=(Output(unit=PRICE),),
-    body="_sum_since(first_bar, hlc3 * volume) / _sum_since(first_bar, volume)",
+    body="_mean_since(first_bar, hlc3, volume).mean",
+    formula="sum of hlc3 · volume / sum of volume, both from the session's first bar on",
     meaning="The mean price by volume since the session opened.",
     reading="Above it, those who bought today are ahead on the whole.",
     pitfalls="On bars of a day or more it is no more than the bar's own hlc3.",
@@ -158,8 +184,9 @@ volume.add(
     "Anchored VWAP",
     inputs=(Input(name="truth", kind=Kind.TRUTH),),
     outputs=(Output(unit=PRICE),),
-    body="""start = truth and not (prev(truth) and truth)
-_sum_since(start, hlc3 * volume) / _sum_since(start, volume)""",
+    body="_mean_since(_begins(truth), hlc3, volume).mean",
+    formula="sum of hlc3 · volume / sum of volume, both from the bar on which the condition became yes; "
+    "from the first bar when it holds there",
     meaning="The mean price by volume since the condition last became yes, or since a day in quotes.",
     reading='anchored_vwap("2026-03-02"): what those who came in since paid on average.',
     pitfalls="Missing before the condition has been yes once.",
