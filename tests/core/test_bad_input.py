@@ -11,10 +11,14 @@ from tests.bars import DAY, example_calls, market_of, one, panel_of, values
 from zealous_sieve.core.engine.background import read_session
 from zealous_sieve.core.engine.build import bars_of, seen_at
 from zealous_sieve.core.engine.evaluate import evaluate
+from zealous_sieve.core.engine.known import names_in
 from zealous_sieve.core.engine.panel import Panel
-from zealous_sieve.core.errors import DataError
+from zealous_sieve.core.errors import DataError, FormulaError
 from zealous_sieve.core.formula.check import check
+from zealous_sieve.core.formula.names import Market
 from zealous_sieve.core.formula.timeframe import timeframe
+from zealous_sieve.core.formula.typed import Formula
+from zealous_sieve.core.functions.specification import CATALOGUE, Function
 from zealous_sieve.core.market.bases import base_of
 from zealous_sieve.storage.files import read_bars
 
@@ -104,3 +108,97 @@ def test_hours_and_bases_that_make_no_sense_are_refused() -> None:
 def test_a_session_that_nobody_knows_is_refused_with_those_known() -> None:
     with pytest.raises(DataError, match=r'hours of "Nowhere".*known: Quay'):
         values('in_session("Nowhere")', panel_of(5))
+
+
+ARGUMENTS = [
+    "", "20", "20, 5", "3, 4, 5", "close > open", "close > open, 5", "1 > 0", "1 > 0, 5", '"A0"', '"x"',
+    "macd(close)", "close, close", "close, close, 3", "trades, 5", "volume, 4", "close, 1 > 0, 3",
+    "(close on 1w), 5", 'n=3', 'x=close, n=trades', "close, 5, 5, 5, 5, 5", "5, close", '"2026-03-02"',
+]  # fmt: skip
+
+
+def understand(text: str, market: Market | None) -> Formula | FormulaError:
+    try:
+        return check(text, market=market)
+    except FormulaError as refused:
+        return refused
+
+
+@pytest.mark.parametrize("function", CATALOGUE.values(), ids=lambda f: f.name)
+def test_any_argument_of_any_function_is_computed_or_refused_at_its_place(
+    function: Function,
+) -> None:
+    panel = panel_of(40, 30)
+    market = names_in(panel)
+    outputs = [f".{output.name}" for output in function.outputs]
+    for given in ARGUMENTS:
+        for output in outputs if len(outputs) > 1 else [""]:
+            text = f"{function.name}({given}){output}"
+            understood = understand(text, market)
+            if isinstance(understood, FormulaError):
+                assert all(problem.place for problem in understood.problems), text
+            else:
+                evaluate({n: v.term for n, v in understood.outputs.items()}, panel)
+
+
+def test_a_series_that_never_changes_is_refused_where_a_method_needs_one() -> None:
+    for text in ("zscore(20) > 2", "sma(5, 3)", "count(1 > 0, 5)", "correlation(close, 3, 5)"):
+        with pytest.raises(FormulaError) as refused:
+            check(text)
+        assert refused.value.problem.code == "not_a_series"
+    for fine in ("max(close, 5)", "if_then(close > open, 1, 0)", "body_beyond(80)", "abs(-3)"):
+        check(fine)
+    with pytest.raises(FormulaError, match="a price with a volume"):
+        check("body_beyond(volume)")
+
+
+NAMES = [
+    ('fact("sise") > 1', "unknown_fact", 6, 'did you mean "size"?'),
+    ('rank(close, by="sizes") > 1', "unknown_fact", 16, 'did you mean "size"?'),
+    ('fact("base") == "AAB"', "unknown_value", 17, 'did you mean "AAA"?'),
+    ('days_to_event("reports") < 3', "unknown_event", 15, 'did you mean "report"?'),
+    ('in_session("Quai")', "unknown_venue", 12, 'did you mean "Quay"?'),
+    ('strength("aaa").percent > 0', "unknown_currency", 10, 'did you mean "AAA"?'),
+    ('close > close of "AO"', "unknown_code", 9, "known: A0, A1"),
+    ('ratio_to("a1") > 1', "unknown_code", 10, 'did you mean "A1"?'),
+    ('ratio_to("quite another") > 1', "unknown_code", 10, "known: A0, A1"),
+]
+
+
+@pytest.mark.parametrize(("text", "code", "column", "mend"), NAMES)
+def test_what_a_formula_names_has_to_be_there(text: str, code: str, column: int, mend: str) -> None:
+    with pytest.raises(FormulaError) as refused:
+        check(text, market=names_in(panel_of(4, 4)))
+    problem = refused.value.problem
+    assert problem.place is not None
+    assert (problem.code, problem.place.column, problem.mend) == (code, column, mend)
+    check(text)
+
+
+MENDED = {
+    "clsoe > 1": "close > 1",
+    "close = 3": "close == 3",
+    "close > 1 > 2": "close > 1 and 1 > 2",
+    "highest(close) > 1": "highest(close, 20) > 1",
+    "macd(12, 26, 9) > 0": "macd(12, 26, 9).line > 0",
+    "ema(close, 3).line > 1": "ema(close, 3) > 1",
+    "close / open > roc(close, 1)": "100 * (close / open) > roc(close, 1)",
+    "close and open > 1": "close > 0 and open > 1",
+    "count(close > open, 3) and close > 1": "count(close > open, 3) > 0 and close > 1",
+    "sma(close > open, 3) > 0": "sma(if_then(close > open, 1, 0), 3) > 0",
+    "close == open by 3%": "close within 3% of open",
+    "close(3) > 1": "ago(close, 3) > 1",
+    "sma(5, 3) > 1": "sma(close, 3) > 1",
+    'close > "salt"': 'fact("sector") == "salt"',
+    "ema(close, volume) > 1": "ema(close, 5) > 1",
+    "a = close": "show a = close",
+}
+"""Formulas that are refused with a mend, and what they are once that is done."""
+
+
+@pytest.mark.parametrize(("wrong", "mended"), MENDED.items())
+def test_a_mend_that_is_followed_leads_on(wrong: str, mended: str) -> None:
+    with pytest.raises(FormulaError) as refused:
+        check(wrong)
+    assert any(problem.mend for problem in refused.value.problems)
+    check(mended)

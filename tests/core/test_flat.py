@@ -75,7 +75,8 @@ def test_outputs_keep_their_bounds_and_come_to_rest_in_a_still_market(call: str)
         column = values(call, still(18.6, MOVED, volume))
         known = column[~np.isnan(column)]
         if spec is not None and spec.span is not None and len(known):
-            assert spec.span[0] <= known.min() and known.max() <= spec.span[1]
+            assert spec.span[0] <= known.min()
+            assert known.max() <= spec.span[1]
         rest = column[-STILL // 4 :]
         rest = rest[~np.isnan(rest)]
         turns = np.diff(np.sign(np.diff(rest)))

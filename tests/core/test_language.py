@@ -167,6 +167,28 @@ def test_a_condition_says_itself(text: str, asked: str, said: str) -> None:
     assert say(formula, known) == said
 
 
+TOLD_APART = [
+    ("close > open by 3%", 102.9996, 100, "2.9996 % above"),
+    ("close < open by 2", 98.004, 100, "1.996 below"),
+    ("close within 2% of open", 102.0004, 100, "2.0004 % from"),
+    ("close > open", 83.4001, 83.4, "Close 83.4001 is above Open 83.4000"),
+    ("close > 83.4", 83.40001, 0, "Close 83.40001 is above 83.4"),
+    ("close between open and 90", 80.0001, 80.0002, "Close 80.0001 is not between Open 80.0002"),
+    ("volume > 150000", 150_000.4, 0, "Volume 150.0004 k is above 150,000"),
+    ("close > open by 3%", 103 * (1 - 1e-12), 100, "3.0 % above"),
+]
+
+
+@pytest.mark.parametrize(("text", "value", "other", "told"), TOLD_APART)
+def test_figures_have_as_many_digits_as_the_truth_needs(
+    text: str, value: float, other: float, told: str
+) -> None:
+    formula = check_condition(text)
+    panel = one({"close": [value], "open": [other], "volume": [value]})
+    known = {p: float(values(p, panel)[0]) for p in parts(formula)}
+    assert told in say(formula, known)
+
+
 def test_an_unknown_value_is_said_to_be_unknown() -> None:
     formula = check_condition("close > ema(close, 40) by 3%")
     assert "unknown" in say(formula, {"close": 1.0, "ema(close, 40)": math.nan})
@@ -201,14 +223,28 @@ def test_words_over_time_count_yes_no_and_unknown(words: str, expected: list[flo
     np.testing.assert_array_equal(values(f"close == 1 {words}", panel), expected)
 
 
-def test_crossing_needs_this_bar_beyond_and_the_one_before_not() -> None:
-    panel = one({"close": [1, 2, 3, 2, 1, 2], "open": [2, 2, 2, 2, 2, 2]})
-    up = values("close crosses above open", panel)
-    np.testing.assert_array_equal(up, [UNKNOWN, NO, YES, NO, NO, NO])
-    down = values("close crosses below open", panel)
-    np.testing.assert_array_equal(down, [UNKNOWN, NO, NO, NO, YES, NO])
-    either = values("close crosses open", panel)
-    np.testing.assert_array_equal(either, [UNKNOWN, NO, YES, NO, YES, NO])
+CROSSINGS = [
+    # from below, and back
+    ([1, 2, 3, 2, 1, 2], [UNKNOWN, NO, YES, NO, NO, NO], [UNKNOWN, NO, NO, NO, YES, NO]),
+    # a touch from above that ends above is none; through a long touch it counts once
+    ([3, 2, 3, 2, 2, 1], [UNKNOWN, NO, NO, NO, NO, NO], [UNKNOWN, NO, NO, NO, NO, YES]),
+    # from a first bar that touches nobody knows where it came from
+    ([2, 2, 3, 1, 3, 3], [UNKNOWN, NO, UNKNOWN, NO, YES, NO], [UNKNOWN, NO, NO, YES, NO, NO]),
+    # after a missing bar neither
+    ([1, UNKNOWN, 3, 1, 2, 3], [UNKNOWN, UNKNOWN, UNKNOWN, NO, NO, YES],
+     [UNKNOWN, UNKNOWN, NO, YES, NO, NO]),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("closes", "up", "down"), CROSSINGS)
+def test_crossing_is_strict_on_both_sides(
+    closes: list[float], up: list[float], down: list[float]
+) -> None:
+    panel = one({"close": closes, "open": [2] * 6})
+    np.testing.assert_array_equal(values("close crosses above open", panel), up)
+    np.testing.assert_array_equal(values("close crosses below open", panel), down)
+    either = [YES if YES in (u, d) else u + d for u, d in zip(up, down, strict=True)]
+    np.testing.assert_array_equal(values("close crosses open", panel), either)
 
 
 TOLERANCES = [
@@ -219,6 +255,14 @@ TOLERANCES = [
     ("close within 2% of 100", [97, 98, 102, 103], [NO, YES, YES, NO]),
     ("close within 2 of 100", [98, 97], [YES, NO]),
     ("close between 98 and 100", [97, 98, 100, 101], [NO, YES, YES, NO]),
+    ("close between 100 and 98", [97, 98, 100, 101], [NO, YES, YES, NO]),
+    ("-close > -100 by 3%", [96, 97, 98], [YES, YES, NO]),
+    ("-close < -100 by 3%", [102, 103, 104], [NO, YES, YES]),
+    ("-close within 2% of -100", [97, 98, 102, 103], [NO, YES, YES, NO]),
+    ("close > 0.1 by 0.2", [0.3, 0.2999], [YES, NO]),
+    ("close < 0.9 by 0.6", [0.3, 0.3001], [YES, NO]),
+    ("close within 0.1 of 0.3", [0.4, 0.2, 0.4001, 0.1999], [YES, YES, NO, NO]),
+    ("close > 100 by 1%", [101 * (1 - 1e-10), 101 * (1 - 1e-8)], [YES, NO]),
 ]
 
 
@@ -229,7 +273,9 @@ def test_tolerances_move_the_bound(text: str, closes: list[float], expected: lis
 
 UNITS = {
     "close": "price", "close / open": "ratio", "close * volume": "money", "rsi(14)": "none",
-    "100 * (close / open - 1)": "ratio", "roc(close, 5)": "percent", "volume": "volume",
+    "100 * (close / open - 1)": "percent", "100 * close / open": "percent", "close * 100": "price",
+    "roc(close, 5) / 100": "ratio", "0.01 * roc(close, 5)": "ratio", "roc(close, 5)": "percent",
+    "volume": "volume",
     "highest_bars(high, 5)": "bars", "atr(14) / close": "ratio", "(close * close) ^ 0.5": "price",
     "bollinger(volume, 20, 2).upper": "volume", "3": "any", "max(close, 5)": "price",
 }  # fmt: skip

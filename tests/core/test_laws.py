@@ -88,7 +88,6 @@ IDENTITIES = {
     "count(close > open, 6) == 6": "close > open for 6 bars",
     "count(close > open, 6) >= 1": "close > open in last 6 bars",
     "close > open for 4 bars": "not (close <= open in last 4 bars)",
-    "close crosses above sma(close, 5)": "close > sma(close, 5) and prev(close) <= prev(sma(close, 5))",
     "close crosses below sma(close, 5)": "-close crosses above -sma(close, 5)",
     "close > sma(close, 5) by 1%": "close >= sma(close, 5) * 1.01",
     "close within 1% of sma(close, 5)": "abs(close - sma(close, 5)) <= abs(sma(close, 5)) * 0.01",

@@ -14,6 +14,7 @@ import numpy as np
 from zealous_sieve.core.engine.background import Background
 from zealous_sieve.core.engine.build import bars_of, closed_only, seen_at
 from zealous_sieve.core.engine.evaluate import evaluate
+from zealous_sieve.core.engine.known import names_in
 from zealous_sieve.core.engine.panel import Column, Panel
 from zealous_sieve.core.errors import DataError, Problem
 from zealous_sieve.core.formula.check import check
@@ -109,8 +110,9 @@ def evaluate_formula(
     out: Path | None,
 ) -> None:
     """Evaluate FORMULA on every bar of a file (FORMULA may be @FILE)."""
-    checked = check(_text(formula), dict(_setting(pair) for pair in inputs))
     panel = with_instruments(read_panel([bars]), instruments)
+    settings = dict(_setting(pair) for pair in inputs)
+    checked = check(_text(formula), settings, None, names_in(panel))
     if instrument:
         panel.position(instrument)
         panel = panel.choose([instrument])
@@ -199,8 +201,8 @@ def scan_sieve(
     read = read_sieve(sieve.read_bytes())
     moment = _moment(as_of)
     if bars:
-        prepared = prepare(read)
         panel = with_instruments(read_panel(bars), instruments)
+        prepared = prepare(read, None, names_in(panel))
         looked = int(moment.timestamp()) if moment else newest(panel)
         panel = seen_at(panel, looked, timeframe(read.timeframe), forming=read.forming)
         ticks = {code: panel.known(n).tick for n, code in enumerate(panel.codes)}
@@ -208,10 +210,11 @@ def scan_sieve(
     else:
         from zealous_sieve import wiring
         from zealous_sieve.usecases.library import desk_library
-        from zealous_sieve.usecases.market import now, universe_panel
+        from zealous_sieve.usecases.market import known_names, now, universe_panel
 
         outside = wiring.outside(wiring.address_from_environment())
-        prepared = prepare(read, desk_library(outside.formulas))
+        names_known = known_names(outside.market)
+        prepared = prepare(read, desk_library(outside.formulas), names_known)
         panel, chosen = universe_panel(
             outside,
             read.universe,

@@ -8,6 +8,7 @@ from dataclasses import asdict, dataclass
 from zealous_sieve.core.errors import FormulaError, Problem
 from zealous_sieve.core.formula import canonical
 from zealous_sieve.core.formula.check import check, check_condition, check_number
+from zealous_sieve.core.formula.names import Market
 from zealous_sieve.core.formula.sentence import read
 from zealous_sieve.core.formula.typed import Formula
 from zealous_sieve.core.functions.catalogue import SOURCES, functions
@@ -46,10 +47,15 @@ class Reading:
     outputs: tuple[OutputReading, ...] = ()
 
 
-def read_formula(text: str, role: str = "any", library: Mapping[str, str] | None = None) -> Reading:
+def read_formula(
+    text: str,
+    role: str = "any",
+    library: Mapping[str, str] | None = None,
+    market: Market | None = None,
+) -> Reading:
     """Check a formula for a role (``any``, ``condition`` or ``number``); never raises."""
     try:
-        return reading_of(CHECKS[role](text, None, library))
+        return reading_of(CHECKS[role](text, None, library, market))
     except FormulaError as error:
         return Reading(ok=False, problems=error.problems)
 

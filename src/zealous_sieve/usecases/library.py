@@ -7,10 +7,12 @@ from dataclasses import dataclass
 
 from zealous_sieve.core.errors import FormulaError, Problem, SieveError
 from zealous_sieve.core.formula.check import check, names_in
+from zealous_sieve.core.formula.names import Market
 from zealous_sieve.core.sieve.definition import NamedFormula, Sieve
 from zealous_sieve.core.sieve.prepare import name_problem
 from zealous_sieve.usecases.errors import ConflictError, NotFoundError
 from zealous_sieve.usecases.formulas import Reading, read_formula
+from zealous_sieve.usecases.market import known_names
 from zealous_sieve.usecases.ports import FormulasPort, Outside, StoredFormula
 from zealous_sieve.usecases.sieves import list_sieves
 
@@ -46,12 +48,15 @@ def list_formulas(outside: Outside) -> list[LibraryEntry]:
     kept = sorted(outside.formulas.all(), key=lambda stored: stored.name.casefold())
     texts = {stored.name: stored.text for stored in kept}
     sieves = [stored.sieve for stored in list_sieves(outside.sieves)]
-    return [_entry(stored, texts, sieves) for stored in kept]
+    names = known_names(outside.market)
+    return [_entry(stored, texts, sieves, names) for stored in kept]
 
 
-def _entry(stored: StoredFormula, texts: Mapping[str, str], sieves: list[Sieve]) -> LibraryEntry:
+def _entry(
+    stored: StoredFormula, texts: Mapping[str, str], sieves: list[Sieve], names: Market | None
+) -> LibraryEntry:
     callers = (s.name for s in sieves if stored.name in names_in(_text_of(s)) - _own(s))
-    reading = read_formula(stored.text, "any", texts)
+    reading = read_formula(stored.text, "any", texts, names)
     return LibraryEntry(
         stored=stored,
         reading=reading,
@@ -148,7 +153,7 @@ def _check_entry(outside: Outside, name: str, text: str, renamed: str | None) ->
     if problem:
         raise SieveError(problem)
     texts = {other: library[other] for other in others} | {name: text}
-    check(text, None, texts)
+    check(text, None, texts, known_names(outside.market))
     for other in sorted(others):
         if name in names_in(library[other]):
             _check_caller(other, texts)

@@ -10,6 +10,7 @@ import numpy as np
 
 from zealous_sieve.core.engine.build import seen_at
 from zealous_sieve.core.engine.panel import Panel
+from zealous_sieve.core.formula.names import Market, market_of
 from zealous_sieve.core.formula.timeframe import timeframe
 from zealous_sieve.core.market.instruments import Instrument, InstrumentKind, background_of, members
 from zealous_sieve.core.market.pairs import Pair, pair_of, with_pairs
@@ -53,6 +54,17 @@ def now(market: MarketPort) -> datetime:
     """The desk's present: the demo's moment where one is set, else the clock's."""
     fixed = market.setting("demo_now")
     return datetime.fromtimestamp(int(fixed), UTC) if fixed else datetime.now(UTC)
+
+
+def known_names(market: MarketPort) -> Market | None:
+    """What formulas may name: instruments, facts, kinds of events, venues, currencies."""
+    instruments = market.instruments()
+    return market_of(
+        (instrument.code for instrument in instruments),
+        (instrument.facts for instrument in instruments),
+        {event.kind for event in market.events()},
+        (venue.name for venue in market.venues()),
+    )
 
 
 def universe_members(market: MarketPort, name: str) -> list[Instrument]:

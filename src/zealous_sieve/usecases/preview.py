@@ -12,7 +12,7 @@ from zealous_sieve.core.sieve.scan import Count, scan
 from zealous_sieve.usecases.errors import NotFoundError
 from zealous_sieve.usecases.formulas import Reading, read_formula
 from zealous_sieve.usecases.library import desk_library
-from zealous_sieve.usecases.market import now, universe_panel
+from zealous_sieve.usecases.market import known_names, now, universe_panel
 from zealous_sieve.usecases.ports import Outside
 
 SHOWN = 6
@@ -56,11 +56,14 @@ def preview(outside: Outside, sieve: Sieve) -> Preview:
     """Read every formula and, when all make sense, sift now. Never raises for what was typed."""
     desk = desk_library(outside.formulas)
     library = {**desk, **{named.name: named.text for named in sieve.formulas}}
-    readings = tuple(read_formula(c.formula, "condition", library) for c in sieve.conditions)
-    own = tuple(read_formula(named.text, "any", library) for named in sieve.formulas)
-    rank = read_formula(sieve.rank, "number", library) if sieve.rank.strip() else None
+    market = known_names(outside.market)
+    readings = tuple(
+        read_formula(c.formula, "condition", library, market) for c in sieve.conditions
+    )
+    own = tuple(read_formula(named.text, "any", library, market) for named in sieve.formulas)
+    rank = read_formula(sieve.rank, "number", library, market) if sieve.rank.strip() else None
     try:
-        prepared = prepare(sieve, desk)
+        prepared = prepare(sieve, desk, market)
         panel, instruments = universe_panel(
             outside,
             sieve.universe,

@@ -15,7 +15,7 @@ from zealous_sieve.core.sieve.prepare import prepare
 from zealous_sieve.core.sieve.scan import Count, Hit, Scan, scan
 from zealous_sieve.usecases.errors import ConflictError, NotFoundError, UseCaseError
 from zealous_sieve.usecases.library import desk_library, with_library
-from zealous_sieve.usecases.market import now, panel_of, universe_panel
+from zealous_sieve.usecases.market import known_names, now, panel_of, universe_panel
 from zealous_sieve.usecases.ports import (
     Outside,
     Run,
@@ -41,7 +41,7 @@ def start_run(outside: Outside, sieve_id: int, as_of: datetime | None = None) ->
     if as_of is not None and as_of > present:
         raise ConflictError("future", "a run can't look from a moment that is still to come")
     whole = with_library(stored.sieve, desk_library(outside.formulas))
-    prepare(whole)
+    prepare(whole, None, known_names(outside.market))
     run = outside.runs.add(replace(stored, sieve=whole), as_of or present)
     outside.queue.submit_run(run.id)
     return run

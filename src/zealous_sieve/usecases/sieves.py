@@ -5,6 +5,7 @@ from __future__ import annotations
 from zealous_sieve.core.sieve.definition import Sieve
 from zealous_sieve.core.sieve.prepare import prepare
 from zealous_sieve.usecases.errors import ConflictError, NotFoundError
+from zealous_sieve.usecases.market import known_names
 from zealous_sieve.usecases.ports import Outside, SievesPort, StoredSieve, Version
 
 
@@ -24,7 +25,7 @@ def get_sieve(sieves: SievesPort, sieve_id: int) -> StoredSieve:
 
 def create_sieve(outside: Outside, sieve: Sieve) -> StoredSieve:
     """Keep a new sieve. Raises SieveError when its formulas make no sense."""
-    prepare(sieve, _desk(outside))
+    prepare(sieve, _desk(outside), known_names(outside.market))
     return outside.sieves.add(sieve)
 
 
@@ -42,7 +43,7 @@ def save_sieve(outside: Outside, sieve_id: int, sieve: Sieve, based_on: int) -> 
             f"{based_on}",
             "reload it and make the change again, or save yours under another name",
         )
-    prepare(sieve, _desk(outside))
+    prepare(sieve, _desk(outside), known_names(outside.market))
     return stored if stored.sieve == sieve else outside.sieves.add_version(sieve_id, sieve)
 
 

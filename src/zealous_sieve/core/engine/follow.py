@@ -47,9 +47,7 @@ class Follower:
         self.counts: Rows = (panel.ends - panel.starts).astype(np.int64)
         self.kept = _kept(self.plan, self.program)
         self.whole_history = np.array([_starts_over(step) for step in self.plan.steps], dtype=bool)
-        self.plain = np.array(
-            [_looks_at_the_bar_only(step) for step in self.plan.steps], dtype=bool
-        )
+        self.plain = np.array([step.kernel.elementwise for step in self.plan.steps], dtype=bool)
         self._make_room(int(self.counts.max(initial=0)))
         self._seed(panel)
 
@@ -156,11 +154,6 @@ def _all_places(made: Program) -> Program:
 def _starts_over(step: Step) -> bool:
     """Whether a step has to be computed from the first bar on, as its outputs say too little."""
     return step.kernel.reach is None and step.kernel.resume is None
-
-
-def _looks_at_the_bar_only(step: Step) -> bool:
-    kernel, reach = step.kernel, step.kernel.reach
-    return kernel.dense and reach is not None and reach(*step.constants) == 1
 
 
 def _kept(made: Plan, numbers: Program) -> Rows:

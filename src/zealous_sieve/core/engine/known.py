@@ -9,7 +9,19 @@ import numpy as np
 from zealous_sieve.core.engine.panel import DAY, Column, Panel
 from zealous_sieve.core.engine.strength import strength_column
 from zealous_sieve.core.errors import DataError, Problem
+from zealous_sieve.core.formula.names import Market, market_of
 from zealous_sieve.core.formula.terms import Known
+
+
+def names_in(panel: Panel) -> Market | None:
+    """What formulas on the bars of a panel may name."""
+    known = _everyone(panel).background
+    return market_of(
+        _everyone(panel).codes,
+        (own.facts for own in known),
+        {kind for own in known for kind in own.events},
+        {own.session.name for own in known if own.session},
+    )
 
 
 def known_column(term: Known, panel: Panel) -> Column:

@@ -21,7 +21,9 @@ def bind(
     """
     names = [i.name for i in function.inputs] + [p.name for p in function.parameters]
     slots = list(names)
-    if skip_first and function.inputs and function.inputs[0].default and function.parameters:
+    room = sum(argument.name is None for argument in given) < len(names)
+    leads = bool(function.inputs) and function.inputs[0].default is not None
+    if skip_first and room and leads and function.parameters:
         slots = slots[1:]
     bound: dict[str, tree.Node] = {}
     for argument in given:

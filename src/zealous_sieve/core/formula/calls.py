@@ -11,6 +11,7 @@ from typing import Protocol
 from zealous_sieve.core.errors import FormulaError, Problem
 from zealous_sieve.core.formula import problems, tree
 from zealous_sieve.core.formula.arguments import bind
+from zealous_sieve.core.formula.names import Market, Named
 from zealous_sieve.core.formula.parser import parse
 from zealous_sieve.core.formula.terms import (
     Term,
@@ -34,16 +35,6 @@ SOURCE_UNITS = {
     **dict.fromkeys(MOMENTS, units.SECONDS),
 }
 
-SOURCE_UNITS = dict.fromkeys(("open", "high", "low", "close", "_tick"), units.PRICE)
-SOURCE_UNITS |= dict.fromkeys(("volume", "buy_volume", "sell_volume"), units.VOLUME)
-MOMENTS = ("bar_time", "form_seconds", "_bar_closes", "_session_opens", "_session_closes")
-SOURCE_UNITS = {
-    **dict.fromkeys(("open", "high", "low", "close", "_tick"), units.PRICE),
-    **dict.fromkeys(("volume", "buy_volume", "sell_volume"), units.VOLUME),
-    **dict.fromkeys(("trades", "skipped_levels", "feed_lag_ms"), units.NONE),
-    **dict.fromkeys(MOMENTS, units.SECONDS),
-}
-
 
 class Saved(Protocol):
     """Formulas that can be called by name."""
@@ -56,13 +47,20 @@ class Saved(Protocol):
 class Caller(ABC):
     """Finds the meaning of names and calls, and collects what is wrong.
 
-    ``hidden`` lets the bodies of catalogue functions use their hidden steps.
+    ``hidden`` lets the bodies of catalogue functions use their hidden steps; ``market`` are the names of
+    things that texts are held against.
     """
 
     def __init__(
-        self, names: dict[str, Typed], *, hidden: bool, saved: Saved | None = None
+        self,
+        names: dict[str, Typed],
+        *,
+        hidden: bool,
+        saved: Saved | None = None,
+        market: Market | None = None,
     ) -> None:
         self.names = names
+        self.market = market
         self.hidden = hidden
         self.saved: Saved | tuple[str, ...] = saved if saved is not None else ()
         self.problems: list[Problem] = []
@@ -77,6 +75,8 @@ class Caller(ABC):
     def settled(self, node: tree.Node) -> Typed:
         """The meaning, which must be one value rather than several outputs."""
         value = self.meaning(node)
+        if value.outputs is not None and value.function is not None and value.function.lead:
+            value = self.types[node] = next(iter(value.outputs.values()))
         if value.outputs is not None:
             return self._broken(problems.needs_output(node, value.name, list(value.outputs)))
         return value
@@ -95,6 +95,11 @@ class Caller(ABC):
         if value.broken or fits:
             return value
         return self._broken(problems.wrong_kind(node, value, kind, by))
+
+    def check_name(self, node: tree.Node, what: Named, name: str, fact: str = "") -> None:
+        """Complain where nothing of that name is known."""
+        problem = self.market.problem(node, what, name, fact) if self.market else None
+        self.problems += [problem] if problem else []
 
     @abstractmethod
     def _meaning(self, node: tree.Node) -> Typed: ...
@@ -215,7 +220,13 @@ class Caller(ABC):
         day = _day(node) if spec.kind == Kind.TRUTH else None
         if day is not None:
             return truth(apply("at_least", source("bar_time"), constant(day)))
-        return self.of_kind(node, spec.kind, f"{function.name} for {spec.name}")
+        value = self.of_kind(node, spec.kind, f"{function.name} for {spec.name}")
+        if not (value.broken or self.hidden or function.constants) and value.number is not None:
+            return self._broken(problems.not_a_series(node, function, spec))
+        if spec.unit is not None and not units.comparable(spec.unit, value.unit):
+            clash = problems.unit_clash(node, spec.unit, value.unit, "compares")
+            return self._broken(clash)
+        return value
 
     def _parameter(
         self, spec: Parameter, node: tree.Node | None, function: Function
@@ -228,6 +239,8 @@ class Caller(ABC):
                 listed = " or ".join(f'"{choice}"' for choice in spec.choices)
                 message = f'{function.name} takes {listed}, got "{value.text}"'
                 value = self._broken(problems.simple("out_of_bounds", node, message))
+            elif spec.names and not value.broken:
+                self.check_name(node, Named[spec.names.upper()], value.text)
             return None if value.broken else value.text
         return self._constant(node, spec, function.name)
 

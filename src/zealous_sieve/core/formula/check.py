@@ -10,6 +10,7 @@ from zealous_sieve.core.formula import problems, tree
 from zealous_sieve.core.formula.expression import Checker
 from zealous_sieve.core.formula.lexer import tokens_of
 from zealous_sieve.core.formula.limits import MAX_TERMS
+from zealous_sieve.core.formula.names import Market
 from zealous_sieve.core.formula.parser import parse
 from zealous_sieve.core.formula.terms import in_order
 from zealous_sieve.core.formula.typed import Formula, Typed, fixed
@@ -21,12 +22,18 @@ Library = Mapping[str, str]
 """Saved formulas: their texts by name."""
 
 
-def check(text: str, inputs: Inputs | None = None, library: Library | None = None) -> Formula:
+def check(
+    text: str,
+    inputs: Inputs | None = None,
+    library: Library | None = None,
+    market: Market | None = None,
+) -> Formula:
     """Read and understand a formula; ``inputs`` override the defaults of its own inputs.
 
-    It may call the formulas of the ``library`` by name. Raises FormulaError with every problem found.
+    It may call the formulas of the ``library`` by name. Where a ``market`` is given, what the formula
+    names has to be there. Raises FormulaError with every problem found.
     """
-    return _check(text, tuple((inputs or {}).items()), tuple((library or {}).items()), ())
+    return _check(text, tuple((inputs or {}).items()), tuple((library or {}).items()), (), market)
 
 
 @lru_cache(maxsize=1024)
@@ -35,9 +42,10 @@ def _check(
     inputs: tuple[tuple[str, float], ...],
     library: tuple[tuple[str, str], ...],
     chain: tuple[str, ...],
+    market: Market | None,
 ) -> Formula:
     program = parse(text)
-    reader = _Reader(dict(inputs), _Shelf(dict(library), chain))
+    reader = _Reader(dict(inputs), _Shelf(dict(library), chain, market), market)
     for statement in program.statements:
         reader.read(statement)
     reader.finish(program)
@@ -65,8 +73,10 @@ def names_in(text: str) -> frozenset[str]:
 class _Shelf:
     """The saved formulas that a formula may call; ``chain`` are those that are being opened up."""
 
-    def __init__(self, library: dict[str, str], chain: tuple[str, ...]) -> None:
-        self.library, self.chain = library, chain
+    def __init__(
+        self, library: dict[str, str], chain: tuple[str, ...], market: Market | None
+    ) -> None:
+        self.library, self.chain, self.market = library, chain, market
 
     def __contains__(self, name: object) -> bool:
         return name in self.library
@@ -82,21 +92,27 @@ class _Shelf:
             message = f"formulas call each other in a circle: {path}"
             raise FormulaError(Problem(code="formula_cycle", message=message))
         items = tuple(self.library.items())
-        return _check(self.library[name], tuple(inputs.items()), items, chain)
+        return _check(self.library[name], tuple(inputs.items()), items, chain, self.market)
 
 
 def check_condition(
-    text: str, inputs: Inputs | None = None, library: Library | None = None
+    text: str,
+    inputs: Inputs | None = None,
+    library: Library | None = None,
+    market: Market | None = None,
 ) -> Formula:
     """As ``check``, for a formula whose result has to be yes or no."""
-    return _of_kind(check(text, inputs, library), Kind.TRUTH, "a condition")
+    return _of_kind(check(text, inputs, library, market), Kind.TRUTH, "a condition")
 
 
 def check_number(
-    text: str, inputs: Inputs | None = None, library: Library | None = None
+    text: str,
+    inputs: Inputs | None = None,
+    library: Library | None = None,
+    market: Market | None = None,
 ) -> Formula:
     """As ``check``, for a formula whose result has to be a single number."""
-    return _of_kind(check(text, inputs, library), Kind.NUMBER, "a ranking formula")
+    return _of_kind(check(text, inputs, library, market), Kind.NUMBER, "a ranking formula")
 
 
 def _of_kind(formula: Formula, kind: Kind, role: str) -> Formula:
@@ -113,11 +129,11 @@ def _of_kind(formula: Formula, kind: Kind, role: str) -> Formula:
 class _Reader:
     """Statements one after another, each seeing the names above it."""
 
-    def __init__(self, overrides: dict[str, float], shelf: _Shelf) -> None:
+    def __init__(self, overrides: dict[str, float], shelf: _Shelf, market: Market | None) -> None:
         self.overrides = overrides
         self.outputs: dict[str, Typed] = {}
         self.definitions: dict[str, tree.Node] = {}
-        self.checker = Checker({}, hidden=False, saved=shelf)
+        self.checker = Checker({}, hidden=False, saved=shelf, market=market)
 
     def read(self, statement: tree.Statement) -> None:
         match statement:

@@ -6,13 +6,20 @@ from dataclasses import replace
 
 from zealous_sieve.core.formula import problems, tree
 from zealous_sieve.core.formula.calls import Caller
-from zealous_sieve.core.formula.comparison import crossing, relation
+from zealous_sieve.core.formula.comparison import (
+    between,
+    beyond,
+    crossing,
+    near,
+    relation,
+    share_of,
+)
 from zealous_sieve.core.formula.limits import MAX_LENGTH
+from zealous_sieve.core.formula.names import Named
 from zealous_sieve.core.formula.terms import (
     Known,
     Term,
     apply,
-    constant,
     known,
     of_instrument,
     on_timeframe,
@@ -49,6 +56,7 @@ class Checker(Caller):
                 return self._pick(node)
             case tree.Of():
                 value = self.of_kind(node.value, None, "of")
+                self.check_name(node, Named.CODE, node.code)
                 return value if value.broken else moved(value, of_instrument(value.term, node.code))
             case tree.On():
                 return self._on(node)
@@ -82,9 +90,10 @@ class Checker(Caller):
                     return self._broken(problems.unit_clash(node, left.unit, right.unit, "adds"))
                 unit = units.common(left.unit, right.unit)
             case tree.Operator.MULTIPLY:
-                unit = units.product(left.unit, right.unit)
+                factor = right.number if left.number is None else left.number
+                unit = units.scaled(units.product(left.unit, right.unit), factor)
             case tree.Operator.DIVIDE:
-                unit = units.quotient(left.unit, right.unit)
+                unit = units.scaled(units.quotient(left.unit, right.unit), _inverse(right.number))
             case tree.Operator.RAISE:
                 unit = units.power(left.unit, right.number)
         return series(apply(ARITHMETIC[node.operator], left.term, right.term), unit)
@@ -147,8 +156,7 @@ class Checker(Caller):
                 return self._broken(clash)
         terms = [value.term for value in values]
         if isinstance(node, tree.Between):
-            low, high = apply("at_least", terms[0], terms[1]), apply("at_least", terms[2], terms[0])
-            return truth(apply("both", low, high))
+            return truth(between(terms[0], terms[1], terms[2]))
         if isinstance(node, tree.Crosses):
             return truth(crossing(node.direction, terms[0], terms[1]))
         unit = units.common(values[0].unit, values[1].unit)
@@ -167,6 +175,7 @@ class Checker(Caller):
             message = "a text can only be compared with a fact, by == or !="
             mend = 'write fact("sector") == "salt"'
             return self._broken(problems.simple("wrong_kind", node, message, mend))
+        self.check_name(text, Named.VALUE, text.value, asked.name)
         same = known("is", asked.name, text.value)
         return truth(same if node.relation == "==" else apply("negated", same))
 
@@ -178,26 +187,23 @@ class Checker(Caller):
         amount = self._tolerance(node.tolerance, unit)
         if amount.broken:
             return BROKEN
+        allowed = amount.term
+        if node.tolerance.percent:
+            allowed = share_of(right, amount.number or 0.0)
         if isinstance(node, tree.Near):
-            distance = apply("absolute", apply("subtract", left, right))
-            allowed = amount.term
-            if node.tolerance.percent:
-                share = constant((amount.number or 0.0) / 100)
-                allowed = apply("multiply", apply("absolute", right), share)
-            return truth(apply("at_least", allowed, distance))
-        sign = {">": 1, ">=": 1, "<": -1, "<=": -1}.get(node.relation)
-        if sign is None:
+            return truth(near(left, right, allowed))
+        if node.relation not in (">", ">=", "<", "<="):
             message = f"{node.relation} takes no tolerance"
             mend = "write: x within … of y"
             return self._broken(problems.simple("no_tolerance", node.tolerance, message, mend))
-        if node.tolerance.percent:
-            bound = apply("multiply", right, constant(1 + sign * (amount.number or 0.0) / 100))
-        else:
-            bound = apply("add" if sign > 0 else "subtract", right, amount.term)
-        return truth(relation(tree.Relation(f"{node.relation[0]}="), left, bound))
+        return truth(beyond(left, right, allowed, above=node.relation in (">", ">=")))
 
     def _tolerance(self, node: tree.Tolerance, unit: units.Unit) -> Typed:
         amount = self.of_kind(node.amount, Kind.NUMBER, "a tolerance")
         if amount.broken or node.percent or units.comparable(unit, amount.unit):
             return amount
         return self._broken(problems.unit_clash(node, unit, amount.unit, "measures"))
+
+
+def _inverse(number: float | None) -> float | None:
+    return 1 / number if number else None

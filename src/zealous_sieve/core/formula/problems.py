@@ -8,7 +8,7 @@ from collections.abc import Iterable
 from zealous_sieve.core.errors import Problem
 from zealous_sieve.core.formula.tree import Node
 from zealous_sieve.core.formula.typed import Typed
-from zealous_sieve.core.functions.specification import Function, Kind, Parameter
+from zealous_sieve.core.functions.specification import Function, Input, Kind, Parameter
 from zealous_sieve.core.functions.units import Unit, with_article
 
 KINDS = {
@@ -41,7 +41,7 @@ def needs_brackets(node: Node, function: Function) -> Problem:
 
 def wrong_kind(node: Node, value: Typed, asked: Kind, by: str) -> Problem:
     mend = None
-    if asked == Kind.TRUTH:
+    if asked == Kind.TRUTH and value.kind != Kind.TEXT:
         mend = "compare it with something, as in: … > 0"
     if asked == Kind.NUMBER and value.kind == Kind.TRUTH:
         mend = "count(condition, n) or if_then(condition, 1, 0) make a number of a condition"
@@ -115,6 +115,19 @@ def not_constant(node: Node, who: str, name: str) -> Problem:
         message=f"{who} needs a constant for {name}, this changes from bar to bar",
         place=node.place,
         mend="use a number or an input",
+    )
+
+
+def not_a_series(node: Node, function: Function, spec: Input) -> Problem:
+    truth = spec.kind == Kind.TRUTH
+    first = function.inputs[0].name == spec.name and not truth
+    mend = f"write {function.name}(close, …)" if first else None
+    what = "a condition that changes" if truth else "a series"
+    return Problem(
+        code="not_a_series",
+        message=f"{function.name} needs {what} for {spec.name}, this is the same on every bar",
+        place=node.place,
+        mend=mend,
     )
 
 

@@ -7,7 +7,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 
 from zealous_sieve.core.formula import canonical, tree
 from zealous_sieve.core.formula.typed import Formula, Typed
@@ -28,20 +28,51 @@ RELATIONS = {
 SOURCE_NAMES = {"hl2": "Mid price", "hlc3": "Typical price", "ohlc4": "Mean price"}
 
 
-def figure(value: float, unit: units.Unit = units.NONE, tick: float = 0.01) -> str:
-    """A number as it is shown: prices by tick, large counts shortened, others to sense."""
+SHORT = ((1e9, " bn", 1e9), (1e6, " m", 1e6), (1e5, " k", 1e3))
+MOST_DIGITS = 12
+
+
+def figure(value: float, unit: units.Unit = units.NONE, tick: float = 0.01, more: int = 0) -> str:
+    """A number as it is shown: prices by tick, large counts shortened, others to sense; ``more`` asks
+    for further digits."""
     if math.isnan(value):
         return "unknown"
+    if math.isinf(value):
+        return "none ahead"
     if unit == units.PRICE:
-        return f"{value:,.{_decimals(tick)}f}"
+        return f"{value:,.{_decimals(tick) + more}f}"
     size = abs(value)
-    for limit, suffix in ((1e9, " bn"), (1e6, " m"), (1e5, " k")):
+    for limit, suffix, divisor in SHORT:
         if size >= limit:
-            return f"{value / (limit if limit != 1e5 else 1e3):,.1f}{suffix}"
+            return f"{value / divisor:,.{1 + more}f}{suffix}"
     if float(value).is_integer():
         return f"{value:,.0f}"
     digits = 0 if size >= 1000 else 1 if size >= 100 else 2 if size >= 0.1 else 4
-    return f"{value:,.{digits}f}"
+    return f"{value:,.{digits + more}f}"
+
+
+def told_apart(one: float, other: float, told: Callable[[float, int], str]) -> tuple[str, str]:
+    """Two numbers with as many digits as it takes to see which is the larger; ``told`` writes a number
+    with so many further digits."""
+    for more in range(MOST_DIGITS):
+        texts = told(one, more), told(other, more)
+        if math.isclose(one, other, rel_tol=2e-9) or math.isnan(one) or math.isnan(other):
+            break
+        seen = _read_back(texts[0]) - _read_back(texts[1])
+        if seen * (one - other) > 0 or math.isnan(seen):
+            break
+    return texts
+
+
+def _read_back(text: str) -> float:
+    """The number that a figure shows."""
+    for _, suffix, divisor in SHORT:
+        if text.endswith(suffix):
+            return _read_back(text.removesuffix(suffix)) * divisor
+    try:
+        return float(text.removesuffix(" %").replace(",", ""))
+    except ValueError:
+        return math.nan
 
 
 def _decimals(tick: float) -> int:
@@ -115,8 +146,7 @@ class _Speaker:
             case tree.Near():
                 return self._near(node)
             case tree.Between():
-                low, high = self.value(node.low), self.value(node.high)
-                return f"{self.value(node.value)} is {self._stands(node)}between {low} and {high}"
+                return self._between(node)
             case tree.Crosses():
                 return self._crosses(node)
         typed = self.formula.types.get(node)
@@ -166,17 +196,49 @@ class _Speaker:
         left, right = self._number_at(node.left), self._number_at(node.right)
         if math.isnan(left) or math.isnan(right):
             return f"{self.name(node.left)} against {self.name(node.right)} is unknown"
-        moved = self._distance(left - right, right, node)
+        moved = self._distance(left - right, right, node, node.tolerance)
         where = "above" if left >= right else "below"
         return (
             f"{self.value(node.left)} is {moved} {where} {self.value(node.right)}; "
             f"at least {asked} {side} is asked"
         )
 
-    def _distance(self, gap: float, base: float, node: tree.Compare | tree.Near) -> str:
-        if node.tolerance is not None and node.tolerance.percent:
-            return f"{abs(100 * gap / base):.1f} %" if base else "unknown %"
-        return figure(abs(gap), self._unit(node.left), self.tick)
+    def _distance(
+        self, gap: float, base: float, node: tree.Compare | tree.Near, asked: tree.Tolerance
+    ) -> str:
+        """How far apart two numbers are, in digits that tell it from what is asked."""
+        least = self._number_at(asked.amount)
+        if not asked.percent:
+            unit = self._unit(node.left)
+            return told_apart(abs(gap), least, lambda v, more: figure(v, unit, self.tick, more))[0]
+        if not base:
+            return "unknown %"
+        share = abs(100 * gap / base)
+        return told_apart(share, least, lambda v, more: f"{v:.{1 + more}f} %")[0]
+
+    def _between(self, node: tree.Between) -> str:
+        """The bounds are told with the digits that tell the value from them."""
+        low, high = self._pair(node.value, node.low), self._pair(node.value, node.high)
+        value = max(low[0], high[0], key=len)
+        return f"{value} is {self._stands(node)}between {low[1]} and {high[1]}"
+
+    def _pair(self, left: tree.Node, right: tree.Node) -> tuple[str, str]:
+        """Two numbers by name and value, with the digits that tell which is the larger."""
+        if self.values is None:
+            return self.value(left), self.value(right)
+        sides = (left, right)
+        first, second = (self._number_at(side) for side in sides)
+        unit = self._unit(left) if self._unit(left) != units.ANY else self._unit(right)
+        told = told_apart(first, second, lambda v, more: figure(v, unit, self.tick, more))
+        shown = [self._shown(side, text) for side, text in zip(sides, told, strict=True)]
+        return shown[0], shown[1]
+
+    def _shown(self, node: tree.Node, told: str) -> str:
+        """A number by its name and value; a constant as it was written."""
+        typed = self.formula.types.get(node)
+        if typed is None or typed.number is not None:
+            return self.number(node)
+        return f"{self.name(node)} {told}"
 
     def _plain(self, node: tree.Compare) -> str:
         texts = [side for side in (node.right, node.left) if isinstance(side, tree.Text)]
@@ -186,7 +248,8 @@ class _Speaker:
             verdict = f": {self._word(node, 'so it is', 'not so')}" if self.values else ""
             return f"{self.name(other)} is {negated}{self.name(texts[0])}{verdict}"
         relation = RELATIONS[node.relation]
-        return f"{self.value(node.left)} is {self._stands(node)}{relation} {self.value(node.right)}"
+        left, right = self._pair(node.left, node.right)
+        return f"{left} is {self._stands(node)}{relation} {right}"
 
     def _near(self, node: tree.Near) -> str:
         asked = self.tolerance(node.tolerance)
@@ -195,7 +258,7 @@ class _Speaker:
         left, right = self._number_at(node.left), self._number_at(node.right)
         if math.isnan(left) or math.isnan(right):
             return f"{self.name(node.left)} against {self.name(node.right)} is unknown"
-        apart = self._distance(left - right, right, node)
+        apart = self._distance(left - right, right, node, node.tolerance)
         return (
             f"{self.value(node.left)} is {apart} from {self.value(node.right)}; "
             f"at most {asked} is asked"
@@ -203,7 +266,7 @@ class _Speaker:
 
     def _crosses(self, node: tree.Crosses) -> str:
         side = "" if node.direction == tree.Crossing.EITHER else f" {node.direction}"
-        left, right = self.value(node.left), self.value(node.right)
+        left, right = self._pair(node.left, node.right)
         return f"{left} {self._word(node, 'crosses', 'does not cross')}{side} {right}"
 
     def _word(self, node: tree.Node, yes: str, no: str) -> str:

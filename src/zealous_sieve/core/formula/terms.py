@@ -146,7 +146,7 @@ def known(what: str, name: str, text: str = "", bars: int = 0) -> Term:
 def apply(kernel: str, *inputs: Term, constants: Iterable[float] = (), output: int = 0) -> Term:
     """A kernel on some inputs; folded to a constant where all inputs are constant."""
     entry, fixed = KERNELS[kernel], tuple(constants)
-    if entry.dense and inputs and all(isinstance(part, Constant) for part in inputs) and not fixed:
+    if entry.elementwise and all(isinstance(part, Constant) for part in inputs):
         return _fold(kernel, [part.value for part in inputs if isinstance(part, Constant)])
     digest = _digest(kernel, [part.digest for part in inputs], fixed, output)
     longest = max((part.lookback for part in inputs), default=1)

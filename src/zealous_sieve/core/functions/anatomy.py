@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from zealous_sieve.core.functions.specification import YES_NO, Family, Output, X, length
+from zealous_sieve.core.functions.specification import YES_NO, Family, Input, Output, X, length
 from zealous_sieve.core.functions.units import NONE, PERCENT, PRICE
 
 anatomy = Family("Bar anatomy")
@@ -197,11 +197,13 @@ _part(
 
 def _of_x(name: str, label: str, body: str, output: Output, words: tuple[str, str, str]) -> None:
     meaning, reading, pitfalls = words
-    lengths = () if name == "body_beyond" else (length(),)
+    beyond = name == "body_beyond"
+    lengths = () if beyond else (length(),)
     anatomy.add(
         name,
         label,
-        inputs=(X,),
+        inputs=(Input(name="x", unit=PRICE) if beyond else X,),
+        constants=beyond,
         parameters=lengths,
         outputs=(output,),
         body=body,

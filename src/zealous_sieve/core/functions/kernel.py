@@ -45,6 +45,8 @@ class Kernel:
     reach: Bars | None
     resume: Bars | None
     dense: bool
+    elementwise: bool
+    """Looks at the present bar only."""
 
 
 KERNELS: dict[str, Kernel] = {}
@@ -65,6 +67,7 @@ def kernel(
     reach: Bars | int | None = -1,
     resume: Bars | int | None = None,
     dense: bool = False,
+    elementwise: bool = False,
 ) -> Callable[[Callable[..., None]], Kernel]:
     """Register a loop under its own name; ``reach`` defaults to ``warmup + 1``."""
 
@@ -81,6 +84,7 @@ def kernel(
             reach=_reach(reach, warm),
             resume=None if resume is None else _as_bars(resume),
             dense=dense,
+            elementwise=elementwise,
         )
         if name in KERNELS:
             raise ValueError(f"two kernels are called {name}")
@@ -100,7 +104,7 @@ def second(span, out):  # type: ignore[no-untyped-def]
 
 def elementwise(inputs: int) -> Callable[[Callable[..., None]], Kernel]:
     """A kernel that looks at the present bar only."""
-    return kernel(inputs=inputs, dense=True)
+    return kernel(inputs=inputs, dense=True, elementwise=True)
 
 
 def _as_bars(bars: Bars | int) -> Bars:

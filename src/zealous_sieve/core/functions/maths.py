@@ -18,7 +18,7 @@ from zealous_sieve.core.functions.specification import (
 )
 from zealous_sieve.core.functions.units import NONE
 
-maths = Family("Plain maths")
+maths = Family("Plain maths", constants=True)
 Y = Input(name="y")
 PLAIN = {"source": "Plain arithmetic.", "reading": "As in arithmetic."}
 NEVER = "None to speak of."

@@ -52,6 +52,8 @@ def divide(spans, x, y, out):  # type: ignore[no-untyped-def]
 
 TINY = 1e-290
 """What is smaller is nothing: close to the smallest number there is, quotients are made of rounding."""
+REACHED = 1e-9
+"""A bound that a tolerance makes counts as reached from so small a share of it."""
 RESIDUE = 1e-12
 """Two computed values that differ by so small a share of themselves are equal."""
 
@@ -181,14 +183,37 @@ def either(spans, a, b, out):  # type: ignore[no-untyped-def]
             out_[t] = 1.0 if a_[t] == 1.0 or b_[t] == 1.0 else a_[t] + b_[t]
 
 
-@kernel(inputs=2, warmup=1)
-def crosses_above(spans, x, y, out):  # type: ignore[no-untyped-def]
-    """The bar before on or under the other side, this bar strictly above."""
+@elementwise(2)
+def reaches(spans, x, bound, out):  # type: ignore[no-untyped-def]
+    """Whether x is at or above a bound that a tolerance makes: reached within a billionth of it."""
     for s in spans:
-        for t in range(max(s.begin, s.first + 1), s.end):
-            now, before = x[t] - y[t], x[t - 1] - y[t - 1]
-            if now == now and before == before:
-                out[t] = 1.0 if now > 0.0 and before <= 0.0 else 0.0
+        bars = slice(s.begin, s.end)
+        x_, bound_, out_ = x[bars], bound[bars], out[bars]
+        for t in range(len(out_)):
+            known = x_[t] == x_[t] and bound_[t] == bound_[t]
+            least = bound_[t] - REACHED * abs(bound_[t])
+            out_[t] = (1.0 if x_[t] >= least else 0.0) if known else math.nan
+
+
+@kernel(inputs=2, outputs=2, warmup=1, reach=None, resume=1, dense=True)
+def crosses_above(spans, x, y, out, side):  # type: ignore[no-untyped-def]
+    """Strictly above now, and strictly below on the last bar on which the two differed, which ``side``
+    remembers: a touch from above that ends above is no crossing. After a missing bar nobody knows."""
+    for s in spans:
+        before = side[s.begin - 1] if s.begin > s.first else 0.0
+        for t in range(s.begin, s.end):
+            now = x[t] - y[t]
+            if t == s.first or now != now:
+                out[t] = math.nan
+            elif now > 0.0:
+                out[t] = math.nan if before != before or before == 0.0 else 1.0 * (before < 0.0)
+            else:
+                out[t] = 0.0
+            if now != now or (now == 0.0 and before != before):
+                before = math.nan
+            elif now != 0.0:
+                before = 1.0 if now > 0.0 else -1.0
+            side[t] = before
 
 
 @kernel(warmup=lambda least, bars: bars - 1, dense=True)

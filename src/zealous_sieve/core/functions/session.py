@@ -8,7 +8,7 @@ from zealous_sieve.core.functions.units import NONE
 
 session = Family("Session")
 HOURS = "The hours of the instrument's venue."
-NAME = Parameter(name="name", text=True)
+NAME = Parameter(name="name", text=True, names="venue")
 
 session.add(
     "minutes_from_open",
@@ -87,7 +87,7 @@ day - 7 * floor(day / 7) + 1""",
 session.add(
     "days_to_event",
     "Days to an event",
-    parameters=(Parameter(name="kind", text=True),),
+    parameters=(Parameter(name="kind", text=True, names="event"),),
     outputs=(Output(unit=NONE),),
     elsewhere="days_to_event",
     formula="calendar days from the bar's day to the day of the next event of that kind",

@@ -34,6 +34,8 @@ class Input:
     name: str
     kind: Kind | None = Kind.NUMBER
     default: str | None = None
+    unit: Unit | None = None
+    """What it has to be measured in, where not anything will do."""
 
 
 @dataclass(frozen=True, kw_only=True, slots=True)
@@ -51,6 +53,8 @@ class Parameter:
     text: bool = False
     choices: tuple[str, ...] = ()
     """The texts that may be given."""
+    names: str = ""
+    """What a text names: a ``code``, ``fact``, ``event``, ``venue`` or ``currency``."""
     optional: bool = False
 
     @property
@@ -96,6 +100,10 @@ class Function:
     """Computed not from the instrument's own bars, but across instruments or of another one."""
     apart: bool = False
     """Its inputs need not share a unit."""
+    constants: bool = False
+    """Its inputs may be the same on every bar."""
+    lead: bool = False
+    """Its first output is meant where none is picked."""
     variadic: bool = False
     """Takes any number of its one input and adds them up; ``lean`` with alternating sign."""
     meaning: str
@@ -138,9 +146,12 @@ class Family:
     """Where the functions of one file register."""
 
     group: str
+    constants: bool = False
+    """Whether inputs of its functions may be the same on every bar."""
 
     def add(self, name: str, label: str, **rest: object) -> Function:
         """Register a function that is written in the language, by its ``body``."""
+        rest.setdefault("constants", self.constants)
         rest.setdefault("formula", str(rest.get("body", "")).strip())
         entry = Function(name=name, label=label, group=self.group, **rest)  # type: ignore[arg-type]
         shelf = HIDDEN if name.startswith("_") else CATALOGUE

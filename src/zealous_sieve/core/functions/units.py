@@ -7,7 +7,8 @@ formula is ``any``: it takes the unit of what it stands next to.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+import math
+from dataclasses import dataclass, replace
 from enum import StrEnum
 
 
@@ -22,7 +23,8 @@ class Scale(StrEnum):
 
 @dataclass(frozen=True, slots=True)
 class Unit:
-    """Powers of the base dimensions; ``scale`` only matters when all of them are zero."""
+    """Powers of the base dimensions. ``scale`` says how a number without dimension is meant; one with
+    dimensions is ``percent`` where it was multiplied by 100, so that its quotient is a percent."""
 
     price: float = 0
     volume: float = 0
@@ -63,7 +65,7 @@ def comparable(left: Unit, right: Unit) -> bool:
     if ANY in (left, right) or left == right:
         return True
     if not (left.dimensionless and right.dimensionless):
-        return False
+        return left.powers == right.powers
     return Scale.NONE in (left.scale, right.scale)
 
 
@@ -74,24 +76,43 @@ def common(left: Unit, right: Unit) -> Unit:
     return left
 
 
-def _unit(powers: list[float]) -> Unit:
+def _unit(powers: list[float], scale: Scale = Scale.NONE) -> Unit:
     price, volume, bars, seconds = powers
-    return Unit(price=price, volume=volume, bars=bars, seconds=seconds)
+    return Unit(price=price, volume=volume, bars=bars, seconds=seconds, scale=scale)
 
 
 def product(left: Unit, right: Unit) -> Unit:
     """The unit of ``left × right``."""
     if left.dimensionless and right.dimensionless:
         return common(left, right)
-    return _unit([a + b for a, b in zip(left.powers, right.powers, strict=True)])
+    hundredfold = (left.scale == Scale.PERCENT) != (right.scale == Scale.PERCENT)
+    powers = [a + b for a, b in zip(left.powers, right.powers, strict=True)]
+    return _unit(powers, Scale.PERCENT if hundredfold else Scale.NONE)
 
 
 def quotient(left: Unit, right: Unit) -> Unit:
     """The unit of ``left ÷ right``."""
     if right.dimensionless:
         return left if left != ANY or right == ANY else right
+    hundredfold = left.scale == Scale.PERCENT != right.scale
     powers = [a - b for a, b in zip(left.powers, right.powers, strict=True)]
-    return _unit(powers) if any(powers) else RATIO
+    if any(powers):
+        return _unit(powers, Scale.PERCENT if hundredfold else Scale.NONE)
+    return PERCENT if hundredfold else RATIO
+
+
+def scaled(unit: Unit, factor: float | None) -> Unit:
+    """The unit of a number that was multiplied by a constant: a hundredfold ratio is a percent, a
+    hundredth of a percent a ratio again."""
+    ratio, percent = (Scale.RATIO, Scale.NONE), Scale.PERCENT
+    plain = Scale.RATIO if unit.dimensionless else Scale.NONE
+    if factor is None or unit in (ANY, NONE):
+        return unit
+    if abs(factor) == 100 and unit.scale in ratio:
+        return replace(unit, scale=percent)
+    if math.isclose(abs(factor), 0.01) and unit.scale == percent:
+        return replace(unit, scale=plain)
+    return unit
 
 
 def power(base: Unit, exponent: float | None) -> Unit:

@@ -15,9 +15,9 @@ from zealous_sieve.core.functions.specification import (
 from zealous_sieve.core.functions.units import NONE, PERCENT, RATIO
 
 universe = Family("Universe")
-BY = Parameter(name="by", text=True, optional=True)
-CODE = Parameter(name="code", text=True)
-NAME = Parameter(name="name", text=True)
+BY = Parameter(name="by", text=True, optional=True, names="fact")
+CODE = Parameter(name="code", text=True, names="code")
+NAME = Parameter(name="name", text=True, names="fact")
 
 universe.add(
     "rank",
@@ -157,7 +157,7 @@ correlation(own, other, n) * stdev(own, n) / stdev(other, n)""",
 universe.add(
     "strength",
     "Strength of a currency",
-    parameters=(Parameter(name="currency", text=True), length("bars", 20)),
+    parameters=(Parameter(name="currency", text=True, names="currency"), length("bars", 20)),
     outputs=(
         Output(name="percent", unit=PERCENT, levels=(0,)),
         Output(name="steps", unit=NONE, levels=(0,)),

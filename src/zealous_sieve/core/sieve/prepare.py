@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 from zealous_sieve.core.errors import FormulaError, Problem, SieveError
 from zealous_sieve.core.formula.check import check, check_condition, check_number
 from zealous_sieve.core.formula.lexer import RESERVED
+from zealous_sieve.core.formula.names import Market
 from zealous_sieve.core.formula.sentence import parts
 from zealous_sieve.core.formula.terms import Term, apply
 from zealous_sieve.core.formula.typed import Formula
@@ -61,20 +62,23 @@ def truth_of(formula: Formula) -> Term:
     return formula.value.term
 
 
-def prepare(sieve: Sieve, desk: Mapping[str, str] | None = None) -> Prepared:
-    """Check every formula of a sieve; ``desk`` are formulas that it may call beside its own.
+def prepare(
+    sieve: Sieve, desk: Mapping[str, str] | None = None, market: Market | None = None
+) -> Prepared:
+    """Check every formula of a sieve; ``desk`` are formulas that it may call beside its own. Where a
+    ``market`` is given, what the formulas name has to be there.
 
     Raises SieveError with all problems; each names its condition in ``subject``.
     """
     problems: list[Problem] = []
-    library = {**(desk or {}), **_library(sieve, desk or {}, problems)}
+    library = {**(desk or {}), **_library(sieve, desk or {}, market, problems)}
     formulas = [
-        _checked(c.formula, check_condition, library, f"conditions.{n}.formula", problems)
+        _checked(c.formula, check_condition, library, market, f"conditions.{n}.formula", problems)
         for n, c in enumerate(sieve.conditions)
     ]
     rank = None
     if sieve.rank.strip():
-        rank = _checked(sieve.rank, check_number, library, "rank", problems)
+        rank = _checked(sieve.rank, check_number, library, market, "rank", problems)
     if all(condition.role == Role.BOOST for condition in sieve.conditions):
         message = "a sieve of boosts only lets everything through"
         mend = "make at least one condition a must or a veto"
@@ -93,7 +97,9 @@ def name_problem(name: str, others: Container[str], subject: str) -> Problem | N
     return Problem(code="name_taken", message=message, subject=subject)
 
 
-def _library(sieve: Sieve, desk: Mapping[str, str], problems: list[Problem]) -> dict[str, str]:
+def _library(
+    sieve: Sieve, desk: Mapping[str, str], market: Market | None, problems: list[Problem]
+) -> dict[str, str]:
     """The sieve's own formulas, each checked for itself."""
     library: dict[str, str] = {}
     for n, named in enumerate(sieve.formulas):
@@ -101,19 +107,21 @@ def _library(sieve: Sieve, desk: Mapping[str, str], problems: list[Problem]) -> 
         problems += [problem] if problem else []
         library[named.name] = named.text
     for n, named in enumerate(sieve.formulas):
-        _checked(named.text, check, {**desk, **library}, f"formulas.{n}.text", problems)
+        whole = {**desk, **library}
+        _checked(named.text, check, whole, market, f"formulas.{n}.text", problems)
     return library
 
 
 def _checked(
     text: str,
-    check: Callable[[str, None, dict[str, str]], Formula],
+    check: Callable[[str, None, dict[str, str], Market | None], Formula],
     library: dict[str, str],
+    market: Market | None,
     subject: str,
     problems: list[Problem],
 ) -> Formula | None:
     try:
-        return check(text, None, library)
+        return check(text, None, library, market)
     except FormulaError as error:
         problems.extend(replace(problem, subject=subject) for problem in error.problems)
         return None

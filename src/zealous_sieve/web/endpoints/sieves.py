@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from zealous_sieve.usecases import formulas, library, preview, sieves
+from zealous_sieve.usecases import formulas, library, market, preview, sieves
 from zealous_sieve.usecases.formulas import Reading, Vocabulary
 from zealous_sieve.usecases.library import LibraryEntry
 from zealous_sieve.usecases.ports import Outside, StoredFormula, StoredSieve, Version
@@ -28,7 +28,9 @@ def contract(outside: Outside) -> Contract:
     @api.endpoint("POST", "/formula", reply=Reading, body=FormulaBody)
     def read_formula(body: FormulaBody) -> Reading:
         """What a formula means, or what is wrong with it."""
-        return formulas.read_formula(body.text, body.role, library.desk_library(outside.formulas))
+        names = market.known_names(outside.market)
+        desk = library.desk_library(outside.formulas)
+        return formulas.read_formula(body.text, body.role, desk, names)
 
     @api.endpoint("GET", "/formulas", reply=list[LibraryEntry])
     def get_formulas() -> list[LibraryEntry]:
