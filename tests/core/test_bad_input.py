@@ -192,6 +192,7 @@ MENDED = {
     'close > "salt"': 'fact("sector") == "salt"',
     "ema(close, volume) > 1": "ema(close, 5) > 1",
     "a = close": "show a = close",
+    "close on 1w > open": "(close on 1w) > open",
 }
 """Formulas that are refused with a mend, and what they are once that is done."""
 

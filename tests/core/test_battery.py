@@ -29,7 +29,6 @@ EARLY = {
     "inside_bar": "no and unknown is no",
     "outside_bar": "no and unknown is no",
     "engulfing": "no and unknown is no",
-    "pushes": "swings are counted before its bands of 20 bars exist",
     "swing_trend": "no and unknown is no: one side of four decides",
 }
 """Functions that may be known before the inferred lookback, and why."""

@@ -143,7 +143,7 @@ def test_the_example_sieves_go_on_finding_the_same(outcomes: dict[str, Scan]) ->
     found = {name: len(outcome.hits) for name, outcome in outcomes.items()}
     assert found == {"Overstretched rise": 4, "Waking range": 6, "Agreed uptrend": 34}
     for outcome in outcomes.values():
-        assert outcome.too_little_history == ()
+        assert outcome.undecided == ()
         for hit in outcome.hits:
             assert Cell.VETO not in [reason.cell for reason in hit.reasons]
 

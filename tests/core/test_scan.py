@@ -19,6 +19,7 @@ from zealous_sieve.core.sieve.difference import difference
 from zealous_sieve.core.sieve.drawing import lines
 from zealous_sieve.core.sieve.prepare import prepare
 from zealous_sieve.core.sieve.scan import Cell, Count, scan
+from zealous_sieve.core.sieve.unknown import Cause
 
 
 def sieve(*conditions: Condition, **rest: object) -> Sieve:
@@ -79,10 +80,51 @@ def test_too_little_history_is_told_apart_from_no() -> None:
     young = (times[35:], {name: column[35:] for name, column in columns.items()})
     panel = Panel.of({"A0": young, "A1": (times, columns)})
     found = scan(prepare(sieve(must("close > sma(close, 20) or close < 0"))), panel)
-    assert found.too_little_history == ("A0",)
+    assert [(u.code, u.cause, u.words) for u in found.undecided] == [
+        ("A0", Cause.HISTORY, "needs 20 bars, has 5")
+    ]
     decided = scan(prepare(sieve(must("close < 0 and close > sma(close, 20)"))), panel)
-    assert decided.too_little_history == ()
+    assert decided.undecided == ()
     assert decided.hits == ()
+
+
+UNKNOWNS = [
+    ("close > sma(close, 50)", Cause.HISTORY, "needs 50 bars, has 40"),
+    ("(sma(close, 9) on 1w) > 0", Cause.HISTORY, "needs 9 bars of 1w, has 5"),
+    ("trades > 5", Cause.DATA, "no trades"),
+    ("(sma(trades, 50) on 1w) > 5", Cause.DATA, "no trades"),
+    ('fact("weight") > 1', Cause.DATA, 'no fact "weight"'),
+    ('days_to_event("eclipse") < 3', Cause.DATA, 'no calendar of "eclipse"'),
+    ("minutes_to_close < 30", Cause.DATA, "no trading hours, or no bars within the day"),
+    ("1 / (close - close) > 0", Cause.UNDEFINED, "no such value at this bar"),
+    ("close > trend_line(19).up", Cause.UNDEFINED, "no such value at this bar"),
+]
+
+
+@pytest.mark.parametrize(("formula", "cause", "words"), UNKNOWNS)
+def test_three_causes_of_unknown_are_told_apart_and_only_missing_data_spare_a_veto(
+    formula: str, cause: Cause, words: str
+) -> None:
+    panel = panel_of(40)
+    told = scan(prepare(sieve(must(formula))), panel).undecided
+    assert [(u.cause, u.words) for u in told] == [(cause, words)]
+    vetoed = scan(
+        prepare(sieve(must("close > 0"), Condition(role=Role.VETO, formula=formula))), panel
+    )
+    if cause == Cause.DATA:
+        reason = vetoed.hits[0].reasons[1]
+        assert reason.cell == Cell.UNKNOWN
+        assert reason.sentence.startswith(f"Not judged: {words}.")
+    else:
+        assert vetoed.hits == ()
+        assert [(u.condition, u.cause) for u in vetoed.undecided] == [(1, cause)]
+
+
+def test_a_veto_on_what_the_data_hold_keeps_out_as_ever() -> None:
+    panel = panel_of(40, 40)
+    veto = Condition(role=Role.VETO, formula='fact("size") > 1')
+    found = scan(prepare(sieve(must("close > 0"), veto)), panel)
+    assert [hit.code for hit in found.hits] == ["A0"]
 
 
 def test_stale_instruments_are_left_out_and_told() -> None:

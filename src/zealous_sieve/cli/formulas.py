@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import json
+import math
+from collections import Counter
 from collections.abc import Sequence
 from datetime import datetime
 from pathlib import Path
@@ -226,7 +228,9 @@ def scan_sieve(
         names = {i.code: i.name for i in chosen}
     found = scan(prepared, panel, ticks=ticks)
     counts = f"{len(found.hits)} of {found.instruments} pass"
-    click.echo(f"{counts}, {len(found.too_little_history)} with too little history", err=True)
+    causes = Counter(str(one.cause) for one in found.undecided)
+    undecided = "".join(f", {count} {cause}" for cause, count in sorted(causes.items()))
+    click.echo(counts + undecided, err=True)
     hits = [hit_row(hit, names) for hit in found.hits]
     if out:
         write_hits(hits, out)
@@ -245,7 +249,7 @@ def hit_row(hit: Hit, names: dict[str, str]) -> dict[str, Any]:
         "age": hit.age,
         "close": hit.close,
         "score": hit.score,
-        "rank": None if hit.rank != hit.rank else hit.rank,
+        "rank": hit.rank if math.isfinite(hit.rank) else None,
         "provisional": hit.provisional,
         "reasons": [{"cell": r.cell, "sentence": r.sentence} for r in hit.reasons],
     }

@@ -89,7 +89,8 @@ def hit_chart(outside: Outside, run_id: int, code: str, bars: int = DEFAULT_BARS
     values = (
         {text: float(found[text][judged]) for text in numbers} if rows.stop > rows.start else {}
     )
-    told = reasons(prepared, values, instrument.tick) if values else ()
+    place = panel.position(code)
+    told = reasons(prepared, values, panel, place, judged, instrument.tick) if values else ()
     return Chart(
         code=code,
         name=instrument.name,
@@ -138,4 +139,4 @@ def _judged_row(times: NDArray[np.int64], hit: dict[str, object] | None) -> int:
 
 
 def _plain(values: NDArray[np.float64]) -> list[float | None]:
-    return [None if np.isnan(value) else float(f"{value:.8g}") for value in values]
+    return [float(f"{value:.8g}") if np.isfinite(value) else None for value in values]

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+import math
 import time
 from dataclasses import dataclass
 
 from zealous_sieve.core.errors import DataError, Problem, SieveError
 from zealous_sieve.core.sieve.definition import Sieve
 from zealous_sieve.core.sieve.prepare import prepare
-from zealous_sieve.core.sieve.scan import Count, scan
+from zealous_sieve.core.sieve.scan import Count, Undecided, scan
 from zealous_sieve.usecases.errors import NotFoundError
 from zealous_sieve.usecases.formulas import Reading, read_formula
 from zealous_sieve.usecases.library import desk_library
@@ -45,7 +46,7 @@ class Preview:
     lookback: int = 0
     instruments: int = 0
     passing: int = 0
-    too_little_history: int = 0
+    undecided: tuple[Undecided, ...] = ()
     stale: int = 0
     counts: tuple[Count, ...] = ()
     hits: tuple[PreviewHit, ...] = ()
@@ -93,7 +94,7 @@ def preview(outside: Outside, sieve: Sieve) -> Preview:
                 name=names[hit.code],
                 age=hit.age,
                 score=hit.score,
-                rank=None if hit.rank != hit.rank else hit.rank,
+                rank=hit.rank if math.isfinite(hit.rank) else None,
                 close=hit.close,
                 provisional=hit.provisional,
                 cells=tuple(str(reason.cell) for reason in hit.reasons),
@@ -109,7 +110,7 @@ def preview(outside: Outside, sieve: Sieve) -> Preview:
         lookback=prepared.lookback,
         instruments=found.instruments,
         passing=len(found.hits),
-        too_little_history=len(found.too_little_history),
+        undecided=found.undecided,
         stale=len(found.stale),
         counts=found.counts,
         hits=tuple(shown),

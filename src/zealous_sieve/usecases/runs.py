@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import time
 from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass, replace
@@ -12,7 +13,7 @@ from typing import Any
 from zealous_sieve.core.errors import CancelledError, CoreError
 from zealous_sieve.core.sieve.difference import Difference, difference
 from zealous_sieve.core.sieve.prepare import prepare
-from zealous_sieve.core.sieve.scan import Count, Hit, Scan, scan
+from zealous_sieve.core.sieve.scan import Count, Hit, Scan, Undecided, scan
 from zealous_sieve.usecases.errors import ConflictError, NotFoundError, UseCaseError
 from zealous_sieve.usecases.library import desk_library, with_library
 from zealous_sieve.usecases.market import known_names, now, panel_of, universe_panel
@@ -94,8 +95,8 @@ class _Reporter:
 def _hit_document(hit: Hit, names: Mapping[str, str]) -> dict[str, Any]:
     document = asdict(hit)
     document["name"] = names.get(hit.code, "")
-    document["rank"] = None if hit.rank != hit.rank else hit.rank
-    document["values"] = {k: (None if v != v else v) for k, v in hit.values.items()}
+    document["rank"] = hit.rank if math.isfinite(hit.rank) else None
+    document["values"] = {k: v if math.isfinite(v) else None for k, v in hit.values.items()}
     return document
 
 
@@ -103,7 +104,7 @@ def _outcome(found: Scan) -> dict[str, Any]:
     return {
         "instruments": found.instruments,
         "counts": [asdict(count) for count in found.counts],
-        "too_little_history": list(found.too_little_history),
+        "undecided": [asdict(one) for one in found.undecided],
         "stale": list(found.stale),
     }
 
@@ -171,7 +172,7 @@ class RunView:
     run: Run
     instruments: int
     counts: tuple[Count, ...]
-    too_little_history: tuple[str, ...]
+    undecided: tuple[Undecided, ...]
     stale: tuple[str, ...]
     new: int
     gone: tuple[str, ...]
@@ -198,7 +199,7 @@ def view_run(outside: Outside, run_id: int) -> RunView:
         run=run,
         instruments=outcome.get("instruments", run.total),
         counts=tuple(Count(**count) for count in outcome.get("counts", ())),
-        too_little_history=tuple(outcome.get("too_little_history", ())),
+        undecided=tuple(Undecided(**one) for one in outcome.get("undecided", ())),
         stale=tuple(outcome.get("stale", ())),
         new=len(changes.new) if before else 0,
         gone=changes.gone,

@@ -55,6 +55,7 @@ def bars_of(panel: Panel, rule: BarRule) -> Panel:
         bases=panel.bases or (panel,),
         rule=rule,
         forming_at=panel.forming_at,
+        moment=panel.moment,
         whole=panel.whole or panel,
     )
 
@@ -245,15 +246,16 @@ def _together(codes: tuple[str, ...], parts: Sequence[Panel]) -> Panel:
     )
 
 
-def seen_from(fast: Panel, slow: Panel, column: Column, need: int) -> Column:
+def seen_from(
+    fast: Panel, slow: Panel, column: Column, need: int, *, before: bool = False
+) -> Column:
     """A slow panel's column at the last ``need`` bars of each instrument of the fast one: the value of
-    the last bar that had closed when the fast one did, missing where there is none. What earlier rows
-    hold is undefined: nobody reads them."""
+    the last bar that had closed when the fast one did (``before``: when it opened), missing where there
+    is none. What earlier rows hold is undefined: nobody reads them."""
     seen = np.full(len(fast.times), np.nan) if need >= fast.bars else np.empty(len(fast.times))
     first = np.maximum(fast.starts, fast.ends - need)
-    _look_back(
-        *fast.moments(), first, fast.ends, *slow.moments(), slow.starts, slow.ends, column, seen
-    )
+    moments = (fast.times, 0) if before else fast.moments()
+    _look_back(*moments, first, fast.ends, *slow.moments(), slow.starts, slow.ends, column, seen)
     return seen
 
 

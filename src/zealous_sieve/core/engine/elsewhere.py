@@ -12,12 +12,13 @@ import numpy as np
 
 from zealous_sieve.core.engine.across import across
 from zealous_sieve.core.engine.build import bars_of, last_known, seen_from
-from zealous_sieve.core.engine.known import known_column
+from zealous_sieve.core.engine.known import known_column, lacking_column
 from zealous_sieve.core.engine.panel import Column, Panel
 from zealous_sieve.core.formula.terms import (
     Across,
     Elsewhere,
     Known,
+    Lacking,
     OfInstrument,
     OnTimeframe,
     Term,
@@ -40,7 +41,10 @@ def with_elsewhere(
         here = [t for t in wanted if isinstance(t, OnTimeframe) and t.timeframe == frame]
         slow = bars_of(panel, frame)
         found = evaluate({term.field: term.inner for term in here}, slow)
-        added |= {f: seen_from(panel, slow, column, needs[f]) for f, column in found.items()}
+        added |= {
+            t.field: seen_from(panel, slow, found[t.field], needs[t.field], before=t.before)
+            for t in here
+        }
     for term in wanted:
         if isinstance(term, OfInstrument):
             added[term.field] = _of_instrument(term, panel, evaluate)
@@ -48,6 +52,8 @@ def with_elsewhere(
             added[term.field] = across(term, panel, evaluate, needs[term.field])
         elif isinstance(term, Known):
             added[term.field] = known_column(term, panel)
+        elif isinstance(term, Lacking):
+            added[term.field] = lacking_column(term.sources, panel)
     return panel.with_columns(added) if added else panel
 
 

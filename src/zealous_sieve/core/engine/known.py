@@ -2,15 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 
 import numpy as np
 
-from zealous_sieve.core.engine.panel import DAY, Column, Panel
+from zealous_sieve.core.engine.panel import DAY, Column, Panel, Times
+from zealous_sieve.core.engine.sources import with_sources
 from zealous_sieve.core.engine.strength import strength_column
 from zealous_sieve.core.errors import DataError, Problem
 from zealous_sieve.core.formula.names import Market, market_of
-from zealous_sieve.core.formula.terms import Known
+from zealous_sieve.core.formula.terms import Known, Source
 
 
 def names_in(panel: Panel) -> Market | None:
@@ -71,20 +72,68 @@ def _in_session(term: Known, panel: Panel, position: int) -> Column:
     return np.asarray(inside & ((times // DAY + 3) % 7 < 5), dtype=np.float64)
 
 
-def _days_to_event(term: Known, panel: Panel, position: int) -> Column:
-    """Calendar days from a bar's day to the next event; missing where none is scheduled."""
-    days = panel.times[panel.rows(position)] // DAY
+REACH = 7
+"""A calendar that holds an event of a kind so many days ahead is taken to hold all of them until then."""
+
+
+def _to_event(term: Known, panel: Panel, position: int) -> Column:
+    """Days or sessions from the day of each bar to the next event; without end where there is none in a
+    calendar that reaches far enough, missing where nobody can know."""
+    today = _days_seen_from(panel, position)
     events = panel.known(position).events.get(term.name, np.empty(0, np.int64)) // DAY
-    place = np.searchsorted(events, days, side="left")
-    if not len(events):
-        return np.full(len(days), np.nan)
-    ahead = events[np.minimum(place, len(events) - 1)] - days
-    return np.where(place < len(events), ahead.astype(np.float64), np.nan)
+    place = np.searchsorted(events, today, side="left")
+    everyone = [own.events.get(term.name) for own in _everyone(panel).background]
+    last = max((int(days[-1]) for days in everyone if days is not None and len(days)), default=0)
+    reaches = last // DAY >= today + REACH
+    ahead = np.where(reaches, np.inf, np.nan)
+    found = place < len(events)
+    if found.any():
+        due, day = events[place[found]], today[found]
+        sessions = term.text == "sessions" and panel.five_day
+        ahead[found] = _weekdays(day, due) if sessions else due - day
+    return ahead
+
+
+def _days_seen_from(panel: Panel, position: int) -> Times:
+    """The day on which each bar was the newest: that of its close, and of the newest bar that of the
+    moment looked from."""
+    rows = panel.rows(position)
+    days = (panel.close_times(rows) - 1) // DAY
+    if panel.moment is not None and len(days):
+        days = days.copy()
+        days[-1] = max(days[-1], panel.moment // DAY)
+    return days
+
+
+def _weekdays(first: Times, last: Times) -> Times:
+    """How many weekdays come after the first day up to the last; days since 1970."""
+    after, end = ((days + 1).astype("datetime64[D]") for days in (first, last))
+    return np.busday_count(after, end)
+
+
+def lacking_column(sources: Iterable[Source], panel: Panel) -> Column:
+    """Yes for instruments of which the data hold nothing of one of the sources."""
+    column = np.zeros(len(panel.times))
+    for position in range(len(panel)):
+        if any(lacks(term, panel, position) for term in sources):
+            column[panel.rows(position)] = 1.0
+    return column
+
+
+def lacks(term: Source, panel: Panel, position: int) -> bool:
+    """Whether the data hold nothing of a source for an instrument."""
+    rows = panel.rows(position)
+    if isinstance(term, Known):
+        column = _COLUMNS[term.what](term, panel, position) if term.what in _COLUMNS else 0.0
+    else:
+        one = panel if term.field in panel.columns else panel.choose([panel.codes[position]])
+        column = with_sources(one, [term.field]).columns[term.field][rows]
+    return bool(np.isnan(column).all())
 
 
 _COLUMNS: dict[str, Callable[[Known, Panel, int], Column | float]] = {
     "fact": _fact,
     "is": _is,
     "in_session": _in_session,
-    "days_to_event": _days_to_event,
+    "to_event": _to_event,
 }

@@ -52,6 +52,8 @@ class Panel:
     """What the bars were built by, where they are not those of the data."""
     forming_at: int | None = None
     """The moment up to which unfinished bars count too; ``None`` where only closed ones do."""
+    moment: int | None = None
+    """The moment looked from; ``None`` where that is the close of the newest bar."""
     whole: Panel | None = None
     """All instruments there are, of which these are some."""
 
@@ -161,6 +163,7 @@ class Panel:
         return replace(
             self,
             ends=np.array(closed, dtype=np.int64).reshape(len(self)),
+            moment=moment,
             bases=tuple(base.as_of(moment) for base in self.bases),
             whole=None if self.whole is None else self.whole.as_of(moment),
         )

@@ -20,8 +20,10 @@ from zealous_sieve.core.formula.terms import (
     constant,
     known,
     of_instrument,
+    on_timeframe,
     source,
 )
+from zealous_sieve.core.formula.timeframe import timeframe
 from zealous_sieve.core.formula.typed import BROKEN, Formula, Typed, fixed, series, truth
 from zealous_sieve.core.functions import units
 from zealous_sieve.core.functions.catalogue import DERIVED, HIDDEN_SOURCES, SOURCES, find
@@ -356,13 +358,15 @@ def _day(node: tree.Node) -> float | None:
 def _elsewhere(
     how: str, measure: str, inputs: dict[str, Typed], values: dict[str, float | str]
 ) -> Term:
-    if how in ("fact", "in_session", "days_to_event"):
-        return known(how, str(next(iter(values.values()))))
+    if how in ("fact", "in_session", "to_event"):
+        return known(how, str(next(iter(values.values()))), measure)
     if how == "strength":
         return known(how, str(values["currency"]), measure, int(values["bars"]))
     inner = next(iter(inputs.values())).term
     if how == "of":
         return of_instrument(inner, str(values["code"]))
+    if how == "before":
+        return on_timeframe(inner, timeframe(str(values["frame"])), before=True)
     by = values.get("by")
     return across(inner, how, None if by is None else str(by))
 

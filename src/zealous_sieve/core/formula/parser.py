@@ -79,8 +79,12 @@ def _explain(token: Token, accepts: set[str], line: Line) -> Problem:
     place = _after(last) if at_end else place_of(token)
     found = "the formula ends" if at_end else f"{str(token)!r} stands"
     expected = _expected(accepts)
-    chained = token.type == "RELATION" and any(t.type == "RELATION" for t in line.tokens)
-    mend = "join two comparisons with and" if chained else None
+    before = [t.type for t in line.tokens if t.start_pos < token.start_pos] if not at_end else []
+    mend = None
+    if token.type == "RELATION" and "RELATION" in before:
+        mend = "join two comparisons with and"
+    elif token.type == "RELATION" and "TIMEFRAME" in before:
+        mend = "put what is on other bars in brackets: (… on 1w) > …"
     if token.type == "EQUAL":
         mend = "to compare, write =="
     return Problem(

@@ -14,6 +14,7 @@ from hashlib import blake2b
 import numpy as np
 
 from zealous_sieve.core.formula.timeframe import BarRule
+from zealous_sieve.core.functions.catalogue import FIELDS
 from zealous_sieve.core.functions.kernel import KERNELS, SPAN
 
 
@@ -71,8 +72,12 @@ class Elsewhere(Source):
 
 @dataclass(frozen=True, eq=False, slots=True)
 class OnTimeframe(Elsewhere):
+    """On other bars, by the last that was over when the present bar closed; ``before`` when it
+    opened."""
+
     inner: Term
     timeframe: BarRule
+    before: bool
 
 
 @dataclass(frozen=True, eq=False, slots=True)
@@ -91,9 +96,17 @@ class Across(Elsewhere):
 
 
 @dataclass(frozen=True, eq=False, slots=True)
+class Lacking(Elsewhere):
+    """Whether the data hold nothing of one of these for the instrument."""
+
+    sources: tuple[Source, ...]
+
+
+@dataclass(frozen=True, eq=False, slots=True)
 class Known(Elsewhere):
     """Something known beside the bars: a ``fact``, or whether one ``is`` a text, ``in_session`` of
-    a venue, ``days_to_event`` of a kind, ``strength`` of a currency over ``bars`` by a measure."""
+    a venue, ``to_event`` of a kind in days or sessions, ``strength`` of a currency over ``bars`` by a
+    measure."""
 
     what: str
     name: str
@@ -115,14 +128,14 @@ def constant(value: float) -> Constant:
     return Constant(_digest("constant", float(value)), 0, float(value))
 
 
-def on_timeframe(inner: Term, timeframe: BarRule) -> Term:
-    """A term on slower bars, seen from the bars at hand.
+def on_timeframe(inner: Term, timeframe: BarRule, *, before: bool = False) -> Term:
+    """A term on slower bars, seen from the bars at hand; with ``before`` from where they open.
 
     Its lookback counts daily bars, five to a week; where the bars at hand are others it is a guide.
     """
-    digest = _digest("on", inner.digest, str(timeframe))
+    digest = _digest("on", inner.digest, str(timeframe), before)
     lookback = inner.lookback * timeframe.trading_days
-    return OnTimeframe(digest, lookback, digest.hex(), inner, timeframe)
+    return OnTimeframe(digest, lookback, digest.hex(), inner, timeframe, before)
 
 
 def of_instrument(inner: Term, code: str) -> Term:
@@ -143,6 +156,13 @@ def known(what: str, name: str, text: str = "", bars: int = 0) -> Term:
     return Known(digest, bars + 1, digest.hex(), what, name, text, bars)
 
 
+def lacking(sources: Iterable[Source]) -> Term:
+    """Whether the data hold nothing of one of these for the instrument."""
+    listed = tuple(sources)
+    digest = _digest("lacking", [term.digest for term in listed])
+    return Lacking(digest, 1, digest.hex(), listed)
+
+
 def apply(kernel: str, *inputs: Term, constants: Iterable[float] = (), output: int = 0) -> Term:
     """A kernel on some inputs; folded to a constant where all inputs are constant."""
     entry, fixed = KERNELS[kernel], tuple(constants)
@@ -161,6 +181,16 @@ def _fold(kernel: str, values: list[float]) -> Constant:
     with np.errstate(all="ignore"):
         entry.run.py_func(spans, *(np.array([value]) for value in values), out)  # type: ignore[attr-defined]
     return constant(float(out[0]))
+
+
+def beside_the_bars(root: Term) -> Iterator[Source]:
+    """What of a term the data may not hold for every instrument: further columns, facts, events, hours;
+    on the bars at hand and on slower ones."""
+    for term in in_order([root]):
+        if isinstance(term, OnTimeframe | Across):
+            yield from beside_the_bars(term.inner)
+        elif isinstance(term, Known) or (type(term) is Source and term.field not in FIELDS):
+            yield term
 
 
 def history(roots: Iterable[Term]) -> dict[str, int]:

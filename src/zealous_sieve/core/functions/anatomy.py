@@ -8,13 +8,21 @@ from zealous_sieve.core.functions.units import NONE, PERCENT, PRICE
 anatomy = Family("Bar anatomy")
 
 
-def _part(name: str, label: str, body: str, output: Output, words: tuple[str, str, str]) -> None:
+def _part(
+    name: str,
+    label: str,
+    body: str,
+    output: Output,
+    words: tuple[str, str, str],
+    formula: str | None = None,
+) -> None:
     meaning, reading, pitfalls = words
     anatomy.add(
         name,
         label,
         outputs=(output,),
         body=body,
+        formula=formula or body,
         meaning=meaning,
         reading=reading,
         pitfalls=pitfalls,
@@ -70,13 +78,14 @@ _part(
 _part(
     "body_percent",
     "Body %",
-    "100 * abs(close - open) / (high - low)",
+    "_percent_of(abs(close - open), high - low, 0)",
     Output(unit=PERCENT, span=(0, 100)),
     (
         "The body's share of the bar's range.",
         "Near 100 price went one way all bar long.",
-        "Missing on a bar without range.",
+        "0 on a bar without range.",
     ),
+    "100 · abs(close - open) / (high - low), 0 on a bar without range",
 )
 _part(
     "gap_percent",

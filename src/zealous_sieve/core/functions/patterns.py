@@ -233,15 +233,15 @@ show error = found.error""",
 )
 
 
-@kernel(inputs=3, outputs=3, warmup=lambda n, tolerance, sign: 2 * n, reach=None)
-def shouldered(spans, far, near, close, n, tolerance, sign, out, neckline, error):  # type: ignore[no-untyped-def]
+@kernel(inputs=3, outputs=4, warmup=lambda n, tolerance, sign: 2 * n, reach=None)
+def shouldered(spans, far, near, close, n, tolerance, sign, out, neckline, error, since):  # type: ignore[no-untyped-def]
     """Three swings of which the middle one goes farthest, and the first close beyond the line through
     the turns between them."""
     peaks = np.empty(3, np.int64)
     for s in spans:
         peaks[:] = -1
         slope = at = uneven = math.nan
-        last = -1
+        last = seen = -1
         for t in range(s.first + 2 * n, s.end):
             out[t] = 0.0
             if is_swing(far, s.first, t - n, n, sign):
@@ -255,10 +255,10 @@ def shouldered(spans, far, near, close, n, tolerance, sign, out, neckline, error
                         first = turn_between(near, peaks[0], peaks[1], sign)
                         last = turn_between(near, peaks[1], peaks[2], sign)
                         slope, at = (near[last] - near[first]) / (last - first), near[last]
-                        uneven = differ
+                        uneven, seen = differ, t
             line_now = at + slope * (t - last)
             if line_now == line_now:
-                neckline[t], error[t] = line_now, uneven
+                neckline[t], error[t], since[t] = line_now, uneven, t - seen
                 if sign * close[t] < sign * line_now:
                     out[t] = 1.0
                     slope = at = uneven = math.nan
@@ -278,7 +278,12 @@ patterns.step(
     "shouldered",
     inputs=3,
     parameters=(length(), factor("tolerance", 3), factor("sign", 1, low=-1, high=1)),
-    outputs=(Output(kind=Kind.TRUTH), Output(name="neckline", unit=PRICE), ERROR),
+    outputs=(
+        Output(kind=Kind.TRUTH),
+        Output(name="neckline", unit=PRICE),
+        ERROR,
+        Output(name="since", unit=NONE),
+    ),
 )
 patterns.add(
     "head_shoulders",
@@ -288,11 +293,14 @@ patterns.add(
     body="""top = _shouldered(high, low, close, n, tolerance, 1)
 bottom = _shouldered(low, high, close, n, tolerance, -1)
 show direction = if_then(bottom.value, 1, 0) - if_then(top.value, 1, 0)
-show neckline = if_then(known(top.neckline), top.neckline, bottom.neckline)
-show error = if_then(known(top.neckline), top.error, bottom.error)""",
+newer = known(top.since) and not (known(bottom.since) and bottom.since < top.since)
+of_top = top.value or newer and not bottom.value
+show neckline = if_then(of_top, top.neckline, bottom.neckline)
+show error = if_then(of_top, top.error, bottom.error)""",
     formula="three swing highs in a row, the middle one the highest and the outer two within tolerance "
     "percent of each other; .neckline goes through the lowest lows between them; -1 on the first close "
-    "below it; the mirror image of lows gives 1; .error is how far the outer two differ, in percent",
+    "below it; the mirror image of lows gives 1; where both stand, the neckline of the one that fires, "
+    "else of the newer; .error is how far the outer two differ, in percent",
     meaning="A last push between two equal ones has failed: -1 at a top, 1 at a bottom, 0 else.",
     reading="The height of the head over the neckline is taken as the distance to come.",
     pitfalls="Yes on one bar only; in a range there is always one that nearly fits.",

@@ -88,11 +88,14 @@ session.add(
     "days_to_event",
     "Days to an event",
     parameters=(Parameter(name="kind", text=True, names="event"),),
-    outputs=(Output(unit=NONE),),
-    elsewhere="days_to_event",
-    formula="calendar days from the bar's day to the day of the next event of that kind",
+    outputs=(Output(name="days", unit=NONE), Output(name="sessions", unit=NONE)),
+    lead=True,
+    elsewhere="to_event",
+    formula=".days: calendar days to the day of the next event of that kind, 0 on its day; .sessions: "
+    "weekdays; from the day on which the bar closed, of the newest bar from today",
     meaning="How soon something scheduled is due, such as the instrument's next report.",
     reading='A veto of days_to_event("report") < 3 keeps out of a coin toss.',
-    pitfalls="Taken as known in advance: also in the past, where it may have been announced late.",
+    pitfalls="Taken as known in advance, also in the past. Without any ahead it is more than any number, "
+    "where the list of such events goes on for a week at least, and unknown where it ends before.",
     source="The list of events.",
 )

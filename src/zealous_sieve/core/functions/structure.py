@@ -198,29 +198,40 @@ def diverging(  # type: ignore[no-untyped-def]
     """Swings of price against another series at the same bars, on the confirming bar."""
     for s in spans:
         top = bottom = -1
+        begins = False
         for t in range(s.first + 2 * n, s.end):
-            bearish[t] = bullish[t] = hidden_bearish[t] = hidden_bullish[t] = 0.0
             if t > s.first:
                 bars[t] = bars[t - 1]
+            both = at_top[t - 2 * n] + at_bottom[t - 2 * n]
+            begins |= both == both
+            if begins:
+                bearish[t] = bullish[t] = hidden_bearish[t] = hidden_bullish[t] = 0.0
             bar = t - n
             if is_swing(high, s.first, bar, n, 1.0):
                 if top >= 0 and bar - top <= most:
-                    bearish[t] = 1.0 * (high[bar] > high[top] and at_top[bar] < at_top[top])
-                    hidden_bearish[t] = 1.0 * (high[bar] < high[top] and at_top[bar] > at_top[top])
+                    further = 1.0 if high[bar] > high[top] else -1.0 * (high[bar] < high[top])
+                    bearish[t], hidden_bearish[t] = apart(further, at_top[bar] - at_top[top])
                     if bearish[t] + hidden_bearish[t] > 0.0:
                         bars[t] = bar - top
                 top = bar
             if is_swing(low, s.first, bar, n, -1.0):
                 if bottom >= 0 and bar - bottom <= most:
-                    bullish[t] = 1.0 * (
-                        low[bar] < low[bottom] and at_bottom[bar] > at_bottom[bottom]
-                    )
-                    hidden_bullish[t] = 1.0 * (
-                        low[bar] > low[bottom] and at_bottom[bar] < at_bottom[bottom]
+                    further = 1.0 if low[bar] < low[bottom] else -1.0 * (low[bar] > low[bottom])
+                    bullish[t], hidden_bullish[t] = apart(
+                        further, at_bottom[bottom] - at_bottom[bar]
                     )
                     if bullish[t] + hidden_bullish[t] > 0.0:
                         bars[t] = bar - bottom
                 bottom = bar
+
+
+@compiled
+def apart(further, other):  # type: ignore[no-untyped-def]
+    """Whether price went further (1) while the other series fell behind, and less far (-1) while the
+    other went further; missing where the other is."""
+    if other != other:
+        return math.nan, math.nan
+    return 1.0 * (further > 0.0 and other < 0.0), 1.0 * (further < 0.0 and other > 0.0)
 
 
 _DIVERGENCES = tuple(
@@ -258,15 +269,17 @@ show bars = found.bars""",
 def pushing(spans, x, y, n, sign, out):  # type: ignore[no-untyped-def]
     """How many swings of x in a row went further with y falling behind."""
     for s in spans:
-        last, count = -1, 0.0
+        last, count, begins = -1, 0.0, False
         for t in range(s.first + 2 * n, s.end):
             bar = t - n
-            if is_swing(x, s.first, bar, n, sign):
+            if is_swing(x, s.first, bar, n, sign) and y[bar] == y[bar]:
                 further = last >= 0 and sign * x[bar] > sign * x[last]
                 weaker = last >= 0 and sign * y[bar] < sign * y[last]
                 count = count + 1.0 if further and weaker else 1.0
                 last = bar
-            out[t] = count
+            begins |= y[t - 2 * n] == y[t - 2 * n]
+            if begins:
+                out[t] = count
 
 
 structure.step(
@@ -441,13 +454,13 @@ structure.add(
     outputs=tuple(Output(name=n, unit=PRICE) for n in ("p", "r1", "s1", "r2", "s2", "r3", "s3")),
     bodies={
         period: "".join(
-            f"{name} = prev({source} on {frame})\n"
+            f'{name} = _before({source}, "{frame}")\n'
             for name, source in (("h", "high"), ("l", "low"), ("c", "close"))
         )
         + _LEVELS
         for period, frame in _PERIODS.items()
     },
-    formula="of the last period that was over before this bar began:\n"
+    formula="of the last period that was over when this bar began:\n"
     "p = (high + low + close) / 3, "
     + _LEVELS.replace("show ", "").split("\n", 1)[1].replace("\n", ", "),
     meaning="The middle of the period before, and levels at its ranges above and below.",

@@ -215,16 +215,16 @@ def parabolic(spans, high, low, step, cap, value, direction, extreme, pace):  # 
                 stop = min(stop, lo1)
                 if two:
                     stop = min(stop, low[t - 2])
-                if lo < stop:
-                    side, stop, best, speed = -1.0, best, lo, step
+                if lo <= stop:
+                    side, stop, best, speed = -1.0, max(best, h), lo, step
                 elif h > best:
                     best, speed = h, min(cap, speed + step)
             else:
                 stop = max(stop, h1)
                 if two:
                     stop = max(stop, high[t - 2])
-                if h > stop:
-                    side, stop, best, speed = 1.0, best, h, step
+                if h >= stop:
+                    side, stop, best, speed = 1.0, min(best, lo), h, step
                 elif lo < best:
                     best, speed = lo, min(cap, speed + step)
             value[t], direction[t], extreme[t], pace[t] = stop, side, best, speed
@@ -253,7 +253,7 @@ trend.add(
 show value = stop.value
 show direction = stop.direction""",
     formula="stop + pace · (extreme - stop), never inside the last two bars; pace grows by step with "
-    "each new extreme, up to cap; a touch turns it over to the extreme",
+    "each new extreme, up to cap; a touch turns it over to the extreme, this bar's included",
     meaning="A stop that accelerates towards price, and the side price is on.",
     reading="A place for a trailing stop in a trend.",
     pitfalls="Turns over on every touch: in a range it loses steadily.",

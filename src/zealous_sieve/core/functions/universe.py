@@ -97,6 +97,19 @@ universe.add(
     source="",
 )
 universe.add(
+    "_before",
+    "before",
+    inputs=(X,),
+    parameters=(Parameter(name="frame", text=True),),
+    outputs=(Output(unit="x"),),
+    elsewhere="before",
+    formula="",
+    meaning="",
+    reading="",
+    pitfalls="",
+    source="",
+)
+universe.add(
     "ratio_to",
     "Ratio to",
     parameters=(CODE,),

@@ -10,7 +10,7 @@ from zealous_sieve.core.formula.check import check, check_condition, check_numbe
 from zealous_sieve.core.formula.lexer import RESERVED
 from zealous_sieve.core.formula.names import Market
 from zealous_sieve.core.formula.sentence import parts
-from zealous_sieve.core.formula.terms import Term, apply
+from zealous_sieve.core.formula.terms import Term, apply, beside_the_bars, lacking
 from zealous_sieve.core.formula.typed import Formula
 from zealous_sieve.core.functions.catalogue import SOURCES, find
 from zealous_sieve.core.sieve.definition import Condition, Role, Sieve
@@ -30,10 +30,16 @@ class Prepared:
         return max(formula.lookback for formula in self.formulas)
 
     def ask(self, position: int) -> Term:
-        """What must be yes for a condition not to stand in the way; vetoes turned round."""
+        """What must be yes for a condition not to stand in the way; vetoes turned round. A veto that is
+        unknown because the data hold nothing of the kind does not apply."""
         truth = truth_of(self.formulas[position])
-        veto = self.sieve.conditions[position].role == Role.VETO
-        return apply("negated", truth) if veto else truth
+        if self.sieve.conditions[position].role != Role.VETO:
+            return truth
+        sources = list(beside_the_bars(truth))
+        if not sources:
+            return apply("negated", truth)
+        unknown = apply("negated", apply("known", truth))
+        return apply("either", apply("negated", truth), apply("both", unknown, lacking(sources)))
 
     def binding(self) -> list[int]:
         """Positions of the conditions that decide: musts and vetoes."""

@@ -16,11 +16,12 @@ from zealous_sieve.core.engine.elsewhere import needs_universe
 from zealous_sieve.core.engine.evaluate import Progress, evaluate
 from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.formula import canonical
-from zealous_sieve.core.formula.sentence import parts, say
+from zealous_sieve.core.formula.sentence import parts, read, say
 from zealous_sieve.core.formula.terms import OnTimeframe, Term, apply, in_order
 from zealous_sieve.core.formula.typed import Formula
 from zealous_sieve.core.sieve.definition import Role
 from zealous_sieve.core.sieve.prepare import Prepared, truth_of, weight
+from zealous_sieve.core.sieve.unknown import Cause, why_unknown
 
 STALE_AFTER = 6 * 86_400
 """Seconds by which an instrument's last bar may trail the universe's newest."""
@@ -78,13 +79,23 @@ class Count:
 
 
 @dataclass(frozen=True, kw_only=True, slots=True)
+class Undecided:
+    """An instrument that neither passes nor fails, as a condition is unknown, and why that is."""
+
+    code: str
+    condition: int
+    cause: Cause
+    words: str
+
+
+@dataclass(frozen=True, kw_only=True, slots=True)
 class Scan:
-    """The outcome; the groups of codes do not overlap."""
+    """The outcome; hits, undecided and stale ones do not overlap."""
 
     instruments: int
     hits: tuple[Hit, ...]
     counts: tuple[Count, ...]
-    too_little_history: tuple[str, ...]
+    undecided: tuple[Undecided, ...]
     stale: tuple[str, ...]
 
 
@@ -119,7 +130,7 @@ def scan(
         instruments=len(panel),
         hits=_finish(prepared, live, drafts[:most], ticks or {}),
         counts=_counts(prepared, found),
-        too_little_history=tuple(live.codes[i] for i in np.flatnonzero(unknown)),
+        undecided=tuple(_undecided(prepared, live, found, int(i)) for i in np.flatnonzero(unknown)),
         stale=stale,
     )
 
@@ -142,6 +153,16 @@ def _newest(panel: Panel) -> NDArray[np.int64]:
     has_bars = panel.ends > panel.starts
     newest[has_bars] = panel.times[panel.ends[has_bars] - 1]
     return newest
+
+
+def _undecided(prepared: Prepared, panel: Panel, found: Mapping[str, Truths], i: int) -> Undecided:
+    """The first condition that is unknown on the newest bar on which the setup is."""
+    window = found["setup"].shape[1]
+    bar = int(np.flatnonzero(np.isnan(found["setup"][i]))[-1])
+    first = next(n for n in prepared.binding() if np.isnan(found[f"ask {n}"][i, bar]))
+    row = max(int(panel.starts[i]) - 1, int(panel.ends[i]) - window + bar)
+    why = why_unknown(prepared.formulas[first], panel, i, row)
+    return Undecided(code=panel.codes[i], condition=first, cause=why.cause, words=why.words)
 
 
 @dataclass(frozen=True, kw_only=True, slots=True)
@@ -183,6 +204,7 @@ def _finish(
         bar = end - 1 - draft.bar
         code = chosen.codes[n]
         values = {text: float(column[n, -1 - draft.bar]) for text, column in numbers.items()}
+        told = reasons(prepared, values, chosen, n, bar, ticks.get(code, 0.01))
         hits.append(
             Hit(
                 code=code,
@@ -193,7 +215,7 @@ def _finish(
                 score=draft.score,
                 rank=draft.rank,
                 provisional=draft.bar == 0 and provisional(prepared, chosen, n),
-                reasons=reasons(prepared, values, ticks.get(code, 0.01)),
+                reasons=told,
                 values=values,
             )
         )
@@ -224,15 +246,28 @@ def _for_some(
     return evaluate(terms, panel.choose([panel.codes[place] for place in places]), last=window)
 
 
-def reasons(prepared: Prepared, values: Mapping[str, float], tick: float) -> tuple[Reason, ...]:
-    """The mesh and the sentences at one bar; ``values`` are those of ``Prepared.numbers``."""
+def reasons(
+    prepared: Prepared,
+    values: Mapping[str, float],
+    panel: Panel,
+    position: int,
+    row: int,
+    tick: float,
+) -> tuple[Reason, ...]:
+    """The mesh and the sentences at a row of an instrument's bars; ``values`` are those of
+    ``Prepared.numbers`` there."""
     told = []
     for n, (condition, formula) in enumerate(
         zip(prepared.sieve.conditions, prepared.formulas, strict=True)
     ):
         own = {text: values[f"{n}:{text}"] for text in parts(formula)}
         truth = _truth(own, formula)
-        told.append(Reason(cell=_cell(condition.role, truth), sentence=say(formula, own, tick)))
+        sentence = say(formula, own, tick)
+        if math.isnan(truth):
+            why = why_unknown(formula, panel, position, row)
+            unjudged = condition.role == Role.VETO and why.cause == Cause.DATA
+            sentence = f"{'Not judged' if unjudged else 'Unknown'}: {why.words}. {read(formula)}"
+        told.append(Reason(cell=_cell(condition.role, truth), sentence=sentence))
     return tuple(told)
 
 
