@@ -112,6 +112,8 @@ def _build(panel: Panel, rule: BarRule) -> Panel:
     fitting = [base for base in bases if _fits(base, rule)]
     if not fitting:
         raise DataError(_no_base(rule, bases))
+    if not len(panel):
+        return _nobody(fitting[0])
     fitting.sort(key=lambda base: base.duration, reverse=isinstance(rule, Timeframe))
     places = [_best(fitting, position) for position in range(len(panel))]
     parts = []
@@ -126,6 +128,13 @@ def _build(panel: Panel, rule: BarRule) -> Panel:
         made = replace(made, closes=np.minimum(made.closes, panel.forming_at))
         made = made.with_columns({UNFINISHED: unfinished})
     return made
+
+
+def _nobody(base: Panel) -> Panel:
+    """A panel without instruments, with the columns of a base."""
+    none = np.empty(0, np.int64)
+    columns = {name: np.empty(0) for name in base.columns}
+    return replace(base, codes=(), times=none, closes=none, columns=columns, starts=none, ends=none)
 
 
 def _fits(base: Panel, rule: BarRule) -> bool:
