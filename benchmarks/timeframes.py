@@ -11,13 +11,16 @@ from __future__ import annotations
 
 import argparse
 import time
+from collections.abc import Callable
 
 import numpy as np
 import pandas as pd
 
-from zealous_sieve.core.engine.build import bars_of
+from zealous_sieve.core.engine.build import bars_of, seen_at
+from zealous_sieve.core.engine.evaluate import evaluate
 from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.engine.warm import warm_cache
+from zealous_sieve.core.formula.check import check
 from zealous_sieve.core.formula.timeframe import timeframe
 from zealous_sieve.core.market.bases import Base
 from zealous_sieve.core.market.instruments import background_of
@@ -47,6 +50,12 @@ def sieve(level: float) -> Sieve:
         timeframe="1m",
         conditions=tuple(Condition(formula=text) for text in conditions),
     )
+
+
+def spent(work: Callable[[], object]) -> float:
+    start = time.perf_counter()
+    work()
+    return time.perf_counter() - start
 
 
 def timed(panel: Panel, level: float) -> tuple[float, int]:
@@ -79,6 +88,14 @@ def main() -> None:
     cold, hits = timed(panel, 70)
     warm = min(timed(panel, level)[0] for level in (69, 68, 67))
 
+    terms = {f: check(f"(sma(close, 3) on {f})").outputs["value"].term for f in ("1d", "80m")}
+    last = int(panel.times.max()) + 60
+    bars = seen_at(panel, last, timeframe("15m"))
+    growing = seen_at(panel, last, timeframe("15m"), forming=True)
+    closed = min(spent(lambda: evaluate(terms, bars)) for _ in range(3))
+    developed = min(spent(lambda: evaluate(terms, growing)) for _ in range(3))
+    newest = min(spent(lambda: evaluate(terms, growing, last=1)) for _ in range(3))
+
     start = time.perf_counter()
     theirs = {(n, f): resampled(panel, n, f) for n in range(options.rival) for f in FRAMES}
     slow = (time.perf_counter() - start) * len(panel) / options.rival
@@ -90,6 +107,8 @@ def main() -> None:
     print(f"{len(panel)} instruments, {panel.bars} minutes, {', '.join(FRAMES)}; {hits} hits")
     print(f"  cold                {cold:8.3f} s")
     print(f"  warm                {warm:8.3f} s")
+    print(f"  two slower averages at {bars.bars} bars of 15 minutes: closed {closed:.3f} s, as they had "
+          f"developed {developed:.3f} s ({developed / closed:.1f} times), newest bar {newest:.3f} s")  # fmt: skip
     print(f"  dataframe resampling alone {slow:8.3f} s   {slow / cold:6.1f} times our cold scan")
 
 

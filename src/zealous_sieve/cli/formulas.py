@@ -20,7 +20,7 @@ from zealous_sieve.core.engine.known import names_in
 from zealous_sieve.core.engine.panel import Column, Panel
 from zealous_sieve.core.errors import DataError, Problem
 from zealous_sieve.core.formula.check import check
-from zealous_sieve.core.formula.timeframe import read_timeframe, timeframe
+from zealous_sieve.core.formula.timeframe import of_seconds, read_timeframe, timeframe
 from zealous_sieve.core.formula.typed import Typed
 from zealous_sieve.core.functions.specification import Kind
 from zealous_sieve.core.sieve.definition import read_sieve
@@ -98,7 +98,11 @@ def written(value: Typed, column: Column) -> list[str]:
 @click.option("--instrument", help="Only this one, where the file holds several.")
 @click.option("--timeframe", "frame", help="Build bars first: 80m, 1w, brick(10, 20), range(12).")
 @INSTRUMENTS
-@click.option("--forming", is_flag=True, help="Keep the last slow bar, even if it is unfinished.")
+@click.option(
+    "--forming",
+    is_flag=True,
+    help="Let unfinished bars count: slower ones as they had developed at each bar, and the last.",
+)
 @click.option("--input", "inputs", multiple=True, metavar="NAME=VALUE", help="Set an input.")
 @click.option("--out", type=OUT, help="CSV file to write; default: the terminal.")
 def evaluate_formula(
@@ -118,8 +122,7 @@ def evaluate_formula(
     if instrument:
         panel.position(instrument)
         panel = panel.choose([instrument])
-    if frame:
-        panel = _slower(panel, frame, forming=forming)
+    panel = _seen(panel, frame, forming=forming)
     results = evaluate({n: v.term for n, v in checked.outputs.items()}, panel)
     columns: dict[str, list[str]] = {}
     if len(panel) > 1:
@@ -135,14 +138,17 @@ def evaluate_formula(
         _print(columns)
 
 
-def _slower(panel: Panel, text: str, *, forming: bool) -> Panel:
-    """Slower bars; without ``forming`` those that had closed when the last bar of the data did."""
-    frame = read_timeframe(text)
+def _seen(panel: Panel, text: str | None, *, forming: bool) -> Panel:
+    """Bars as they look when the last bar of the data has closed, as a scan sees them."""
+    frame = of_seconds(panel.duration) if text is None else read_timeframe(text)
     if frame is None:
         message = f"{text!r} is not a timeframe; write 80m, 2d, 1w, brick(10, 20) or range(12)"
         raise click.BadParameter(message, param_hint="--timeframe")
-    slow = bars_of(panel, frame)
-    return slow if forming else closed_only(slow, newest(panel))
+    if text is None and not forming:
+        return panel
+    if forming:
+        return seen_at(panel, newest(panel), frame, forming=True)
+    return closed_only(bars_of(panel, frame), newest(panel))
 
 
 def _print(columns: dict[str, list[str]]) -> None:

@@ -10,7 +10,7 @@ from threading import Lock
 import numpy as np
 
 from zealous_sieve.core.engine.clock import clock_bars, joined
-from zealous_sieve.core.engine.formed import form
+from zealous_sieve.core.engine.formed import FIRST_ROW, form
 from zealous_sieve.core.engine.panel import NEVER, Column, Panel, Series, Times
 from zealous_sieve.core.errors import DataError, Problem
 from zealous_sieve.core.formula.timeframe import BarKind, BarRule, Form, Timeframe, of_seconds
@@ -164,6 +164,19 @@ def _best(fitting: Sequence[Panel], position: int) -> int:
     return next(having, 0)
 
 
+def finest(panel: Panel, *, trades: bool) -> Panel:
+    """The bars of each instrument from the fastest base that it has, of single trades too if wanted."""
+    bases = sorted(panel.bases or (panel,), key=lambda base: base.duration)
+    bases = [base for base in bases if trades or base.duration > 0]
+    places = [_best(bases, position) for position in range(len(panel))]
+    parts = [
+        base.choose([c for c, place in zip(panel.codes, places, strict=True) if place == n])
+        for n, base in enumerate(bases)
+    ]
+    joined = _together(panel.codes, [part for part in parts if len(part)] or [bases[0]])
+    return replace(joined, bases=panel.bases)
+
+
 def _from_base(base: Panel, rule: BarRule) -> Panel:
     if isinstance(rule, BarKind):
         return _formed(base, rule)
@@ -190,8 +203,13 @@ def _formed(base: Panel, kind: BarKind) -> Panel:
     built = [form(base, kind=kind, position=position) for position in range(len(base))]
     made = Panel.of({code: (own[0], own[2]) for code, own in zip(base.codes, built, strict=True)})
     closes = np.concatenate([np.empty(0, np.int64), *(own[1] for own in built)])
+    begins = np.concatenate([np.empty(0), *(own[2][FIRST_ROW] for own in built)])
     return replace(
-        made, closes=closes, duration=0, five_day=base.five_day, background=base.background
+        made.with_columns({FIRST_ROW: begins}),
+        closes=closes,
+        duration=0,
+        five_day=base.five_day,
+        background=base.background,
     )
 
 

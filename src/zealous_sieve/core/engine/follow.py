@@ -6,7 +6,7 @@ sees them as if the whole history were there. So the result is the same to the l
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 
 import numpy as np
@@ -86,6 +86,40 @@ class Follower:
         in_portions(len(chosen), work)
         return dict(zip(self.names, results, strict=True))
 
+    def develop(
+        self,
+        closed: Sequence[Column],
+        inside: Sequence[Column],
+        closed_from: Rows,
+        firsts: Rows,
+        ends: Rows,
+        over: Rows,
+        begun: NDArray[np.bool_],
+        size: int,
+    ) -> dict[str, Column]:
+        """The terms as they stood at each row ``firsts … ends - 1`` of a faster panel of ``size`` rows.
+
+        By then ``over`` bars of the instrument had closed; their columns are ``closed``, one for each of
+        ``fields``, from the rows ``closed_from`` on. Where another had ``begun``, ``inside`` holds what
+        it was made of so far. The state has to end before the last bar that had closed at first.
+        """
+        self._grow(int(over.max(initial=0)))
+        results = np.full((len(self.names), size), np.nan)
+        bars = np.stack([*closed]) if closed else np.empty((0, 0))
+        unfinished = np.stack([*inside]) if inside else np.empty((0, size))
+        made = self.program
+
+        def work(part: slice) -> None:
+            _develop(
+                np.arange(part.start, part.stop), self.counts, bars, unfinished, closed_from, firsts,
+                ends, over, begun, results, self.store, self.offsets, self.sizes, self.kept,
+                self.bases, made.fixed, made.entries, made.sparse, self.whole_history, self.plain,
+                made.places, made.outputs, made.constants, made.roots,
+            )  # fmt: skip
+
+        in_portions(len(firsts), work)
+        return dict(zip(self.names, results, strict=True))
+
     def _make_room(self, longest: int) -> None:
         """One row of memory an instrument, in it a stretch for each place that is read later again."""
         everything = longest + MORE
@@ -106,10 +140,10 @@ class Follower:
         first = self.offsets[place]
         return self.store[:, first : first + self.sizes[place]]
 
-    def _grow(self) -> None:
+    def _grow(self, longest: int = 0) -> None:
         """Move to more room before columns that keep everything are full."""
         endless = self.kept >= EVERYTHING
-        longest = int(self.counts.max(initial=0))
+        longest = max(longest, int(self.counts.max(initial=0)))
         if not endless.any() or longest + 1 < int(self.sizes[endless][0]):
             return
         before = [self._stretch(place).copy() for place in range(len(self.sizes))]
@@ -196,24 +230,77 @@ def _advance(  # type: ignore[no-untyped-def]
         for k in range(len(block)):
             for n in range(len(new)):
                 now[n, k] = new[n, block[k]]
-            for n in range(len(fixed)):
-                now[len(new) + n, k] = fixed[n]
-        for place in range(len(new) + len(fixed)):
-            _put_away(place, block, counts, now, store, offsets, sizes, bases)
-        for step in range(len(entries)):
-            if plain[step]:
-                _over_block(entries[step], len(block), across, places[step], constants[step])
-                for n in range(outputs[step, 0], outputs[step, 1]):
-                    _put_away(places[step, n], block, counts, now, store, offsets, sizes, bases)
-            else:
-                _one_by_one(
-                    entries[step], sparse[step], whole[step], places[step], outputs[step],
-                    constants[step], block, counts, now, store, offsets, sizes, bases,
-                )  # fmt: skip
+        _step(
+            block, now, across, len(new), counts, store, offsets, sizes, bases, fixed,
+            entries, sparse, whole, plain, places, outputs, constants,
+        )  # fmt: skip
         for k in range(len(block)):
             for n in range(len(roots)):
                 results[n, block[k]] = now[roots[n], k]
             counts[block[k]] += 1
+
+
+@compiled
+def _step(  # type: ignore[no-untyped-def]
+    block, now, across, given, counts, store, offsets, sizes, bases, fixed,
+    entries, sparse, whole, plain, places, outputs, constants,
+):  # fmt: skip
+    """One bar of a block of instruments, whose first ``given`` places stand in ``now``."""
+    for k in range(len(block)):
+        for n in range(len(fixed)):
+            now[given + n, k] = fixed[n]
+    for place in range(given + len(fixed)):
+        _put_away(place, block, counts, now, store, offsets, sizes, bases)
+    for step in range(len(entries)):
+        if plain[step]:
+            _over_block(entries[step], len(block), across, places[step], constants[step])
+            for n in range(outputs[step, 0], outputs[step, 1]):
+                _put_away(places[step, n], block, counts, now, store, offsets, sizes, bases)
+        else:
+            _one_by_one(
+                entries[step], sparse[step], whole[step], places[step], outputs[step],
+                constants[step], block, counts, now, store, offsets, sizes, bases,
+            )  # fmt: skip
+
+
+@compiled
+def _develop(  # type: ignore[no-untyped-def]
+    chosen, counts, closed, inside, closed_from, firsts, ends, over, begun, results, store, offsets,
+    sizes, kept, bases, fixed, entries, sparse, whole, plain, places, outputs, constants, roots,
+):  # fmt: skip
+    """One instrument after another, bar by bar: closed bars are kept, the unfinished one is computed
+    behind them and then forgotten."""
+    now = np.empty((len(offsets), BLOCK))
+    across = np.array([now[place].ctypes.data for place in range(len(offsets))])
+    last = np.empty(len(roots))
+    for i in chosen:
+        block = np.array([i])
+        last[:] = np.nan
+        for t in range(firsts[i], ends[i]):
+            while counts[i] < over[t]:
+                _make_way(block, counts, store, offsets, sizes, kept, bases)
+                for n in range(len(closed)):
+                    now[n, 0] = closed[n, closed_from[i] + counts[i]]
+                _step(
+                    block, now, across, len(closed), counts, store, offsets, sizes, bases, fixed,
+                    entries, sparse, whole, plain, places, outputs, constants,
+                )  # fmt: skip
+                counts[i] += 1
+                for n in range(len(roots)):
+                    last[n] = now[roots[n], 0]
+            if not begun[t]:
+                for n in range(len(roots)):
+                    results[n, t] = last[n]
+                continue
+            _make_way(block, counts, store, offsets, sizes, kept, bases)
+            for n in range(len(closed)):
+                now[n, 0] = inside[n, t]
+            _step(
+                block, now, across, len(closed), counts, store, offsets, sizes, bases, fixed,
+                entries, sparse, whole, plain, places, outputs, constants,
+            )  # fmt: skip
+            for n in range(len(roots)):
+                results[n, t] = now[roots[n], 0]
 
 
 @compiled

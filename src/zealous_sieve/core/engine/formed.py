@@ -15,6 +15,8 @@ from zealous_sieve.core.engine.panel import DAY, NEVER, Column, Panel, Times
 from zealous_sieve.core.formula.timeframe import BarKind, Form
 from zealous_sieve.core.functions.kernel import compiled
 
+FIRST_ROW = "_first_row"
+"""The column that says with which row of what it is made of a bar begins, counted from the first."""
 Built = tuple[Times, Times, dict[str, Column]]
 """When bars opened, when they closed, and their columns."""
 
@@ -37,7 +39,7 @@ def _heaps(panel: Panel, position: int, columns: dict[str, Column], kind: BarKin
     session_ends = times[firsts] // DAY * DAY + shut
     until = np.where(full, row_closes[lasts], np.maximum(session_ends, row_closes[lasts]))
     made = {name: joined(name, column, firsts, lasts) for name, column in columns.items()}
-    return times[firsts], until, made
+    return times[firsts], until, made | {FIRST_ROW: firsts.astype(np.float64)}
 
 
 def _piles(
@@ -115,7 +117,7 @@ def _bricks(
     made["low"] = np.where(
         up & ~empty, np.minimum(made["low"], opening), np.minimum(opening, levels)
     )
-    made["open"], made["close"] = opening, levels
+    made["open"], made["close"], made[FIRST_ROW] = opening, levels, firsts.astype(np.float64)
     built = times[firsts], closes[done], made
     rest = int(done[-1]) + 1 if count else 0
     if rest < len(times):
@@ -130,7 +132,7 @@ def _with_rest(
     """The brick that is still being laid, from row ``rest`` on."""
     first, last = np.array([rest]), np.array([len(times) - 1])
     own = {name: joined(name, column, first, last) for name, column in columns.items()}
-    own["open"][0] = opening
+    own["open"][0], own[FIRST_ROW] = opening, first.astype(np.float64)
     own["high"][0] = max(own["high"][0], opening)
     own["low"][0] = min(own["low"][0], opening)
     opens, closes, made = built

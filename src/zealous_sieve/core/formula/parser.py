@@ -79,7 +79,8 @@ def _explain(token: Token, accepts: set[str], line: Line) -> Problem:
     place = _after(last) if at_end else place_of(token)
     found = "the formula ends" if at_end else f"{str(token)!r} stands"
     expected = _expected(accepts)
-    before = [t.type for t in line.tokens if t.start_pos < token.start_pos] if not at_end else []
+    here = (token.line or 1, token.column or 1)
+    before = [t.type for t in line.tokens if (t.line or 1, t.column or 1) < here]
     mend = None
     if token.type == "RELATION" and "RELATION" in before:
         mend = "join two comparisons with and"
