@@ -39,6 +39,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/formulas/away": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The formulas that were put away. */
+        get: operations["get_formulas_away"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/formulas/{formula_id}": {
         parameters: {
             query?: never;
@@ -108,6 +125,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/pairs/away": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The pairs that were taken away. */
+        get: operations["get_pairs_away"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/pairs/{code}": {
         parameters: {
             query?: never;
@@ -120,6 +154,23 @@ export interface paths {
         post?: never;
         /** Take a pair away. */
         delete: operations["delete_pair"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/pairs/{code}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Bring a pair back. */
+        post: operations["restore_pair"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -263,6 +314,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sieves/away": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The sieves that were put away. */
+        get: operations["get_sieves_away"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sieves/{sieve_id}": {
         parameters: {
             query?: never;
@@ -372,6 +440,11 @@ export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
         /**
+         * Cause
+         * @enum {string}
+         */
+        Cause: "too little history" | "not in the data" | "undefined here";
+        /**
          * Chart
          * @description Columns of equal length; times are opening moments in seconds since 1970.
          */
@@ -402,6 +475,8 @@ export interface components {
             provisional: boolean;
             /** Reasons */
             reasons: components["schemas"]["ChartReason"][];
+            /** Reasons Now */
+            reasons_now: components["schemas"]["ChartReason"][];
             /** Tick */
             tick: number;
             /** Times */
@@ -599,6 +674,8 @@ export interface components {
             name: string;
             /** News */
             news: string;
+            /** Now */
+            now: number | null;
             /** Place */
             place: number;
             /** Provisional */
@@ -829,10 +906,10 @@ export interface components {
              */
             stale: number;
             /**
-             * Too Little History
-             * @default 0
+             * Undecided
+             * @default []
              */
-            too_little_history: number;
+            undecided: components["schemas"]["Undecided"][];
         };
         /** PreviewHit */
         PreviewHit: {
@@ -992,6 +1069,8 @@ export interface components {
          * @description A run with its outcome in numbers.
          */
         RunView: {
+            /** Changed Since */
+            changed_since: string[];
             /** Compared With */
             compared_with: string | null;
             /** Counts */
@@ -1002,11 +1081,13 @@ export interface components {
             instruments: number;
             /** New */
             new: number;
+            /** Not Compared */
+            not_compared: string;
             run: components["schemas"]["Run"];
             /** Stale */
             stale: string[];
-            /** Too Little History */
-            too_little_history: string[];
+            /** Undecided */
+            undecided: components["schemas"]["Undecided"][];
             /** Waiting */
             waiting: number;
         };
@@ -1155,6 +1236,19 @@ export interface components {
             /** Waiting */
             waiting: number;
         };
+        /**
+         * Undecided
+         * @description An instrument that neither passes nor fails, as a condition is unknown, and why that is.
+         */
+        Undecided: {
+            cause: components["schemas"]["Cause"];
+            /** Code */
+            code: string;
+            /** Condition */
+            condition: number;
+            /** Words */
+            words: string;
+        };
         /** UniverseSummary */
         UniverseSummary: {
             /** Flagged */
@@ -1178,6 +1272,8 @@ export interface components {
             note: string;
             /** Reason */
             reason: string;
+            /** Run Id */
+            run_id: number;
             verdict: components["schemas"]["VerdictKind"] | null;
         };
         /** VerdictBody */
@@ -1316,6 +1412,35 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["StoredFormula"];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    get_formulas_away: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The formulas that were put away. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StoredFormula"][];
                 };
             };
             /** @description What is wrong */
@@ -1488,6 +1613,35 @@ export interface operations {
             };
         };
     };
+    get_pairs_away: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The pairs that were taken away. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Instrument"][];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
     delete_pair: {
         parameters: {
             query?: never;
@@ -1505,6 +1659,37 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    restore_pair: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Bring a pair back. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Instrument"];
+                };
             };
             /** @description What is wrong */
             default: {
@@ -1824,6 +2009,35 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["StoredSieve"];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    get_sieves_away: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The sieves that were put away. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StoredSieve"][];
                 };
             };
             /** @description What is wrong */

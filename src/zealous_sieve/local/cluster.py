@@ -25,11 +25,11 @@ random_page_cost = 1.1
 wal_level = minimal
 max_wal_senders = 0
 max_wal_size = 2GB
-synchronous_commit = off
 logging_collector = off
 timezone = 'UTC'
 """
-"""A crash may lose the last moments' writes but never leaves the data inconsistent."""
+"""What was confirmed is on disk; only bars in bulk, which come from files, don't wait for it."""
+OURS = "zealous_sieve.conf"
 USER = "zealous_sieve"
 
 
@@ -74,6 +74,7 @@ class Cluster:
         if not (self.folder / "PG_VERSION").exists():
             self._create()
         if not self.running():
+            self._configure()
             log = str(self.folder / "server.log")
             options = f"-p {self.port}"
             self.run(
@@ -118,8 +119,19 @@ class Cluster:
             "initdb", "-D", str(self.folder), "-U", USER, "-A", "trust", "-E", "UTF8",
             "--locale=C.UTF-8", "--no-instructions",
         )  # fmt: skip
-        with (self.folder / "postgresql.conf").open("a") as settings:
-            settings.write(SETTINGS)
+
+    def _configure(self) -> None:
+        """Our settings, in a file of their own that the server reads last: so a newer version of ours
+        changes those of an older cluster."""
+        (self.folder / OURS).write_text(SETTINGS)
+        main = self.folder / "postgresql.conf"
+        text = main.read_text()
+        line = f"include = '{OURS}'"
+        if line not in text:
+            main.write_text(f"{text}\n{line}\nsynchronous_commit = on\n")
+        if self.account:
+            account = pwd.getpwnam(self.account)
+            os.chown(self.folder / OURS, account.pw_uid, account.pw_gid)
 
 
 def find_programs() -> Path:

@@ -7,6 +7,8 @@ from collections.abc import Sequence
 from zealous_sieve.core.functions.catalogue import EXTRAS, FIELDS
 from zealous_sieve.core.market.bases import Base
 
+IN_BULK = "SET LOCAL synchronous_commit = off"
+"""Bars in bulk need not be on disk when they are confirmed: they come from files that are there still."""
 BLOCKS = (
     "SELECT instrument_id, rows, payload FROM bar_blocks WHERE base = %s "
     "ORDER BY instrument_id, period"

@@ -56,6 +56,7 @@ class BarStore:
         between the first and the last of them. Blocks of the periods that were touched are dropped.
         """
         with self.database.raw() as connection:
+            connection.execute(sql.IN_BULK)
             ids = dict(connection.execute("SELECT code, id FROM instruments").fetchall())
             count = 0
             empty = connection.execute("SELECT NOT EXISTS (SELECT 1 FROM bars)").fetchone()
@@ -71,6 +72,7 @@ class BarStore:
     def pack_periods(self) -> int:
         """Make blocks of the open periods that have closed; returns how many."""
         with self.database.raw() as connection:
+            connection.execute(sql.IN_BULK)
             return sum(_pack_open(connection, base) for base in BARS)
 
     def drop_blocks(self) -> None:

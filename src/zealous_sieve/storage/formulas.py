@@ -2,7 +2,11 @@
 
 from __future__ import annotations
 
-from sqlalchemy import func, select
+from collections.abc import Iterator
+from contextlib import contextmanager, suppress
+
+from sqlalchemy import ColumnElement, func, select
+from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
 from zealous_sieve.storage.database import Database
@@ -19,7 +23,14 @@ class FormulaStore:
 
     def all(self) -> list[StoredFormula]:
         """Those that are not deleted."""
-        query = select(FormulaRow).where(FormulaRow.deleted_at.is_(None)).order_by(FormulaRow.id)
+        return self._listed(FormulaRow.deleted_at.is_(None))
+
+    def away(self) -> list[StoredFormula]:
+        """Those that are deleted."""
+        return self._listed(FormulaRow.deleted_at.is_not(None))
+
+    def _listed(self, which: ColumnElement[bool]) -> list[StoredFormula]:
+        query = select(FormulaRow).where(which).order_by(FormulaRow.id)
         with self.database.session() as session:
             return [_stored(session, row) for row in session.scalars(query)]
 
@@ -28,22 +39,36 @@ class FormulaStore:
             row = session.get(FormulaRow, formula_id)
             return None if row is None else _stored(session, row)
 
-    def add(self, name: str, text: str, note: str) -> StoredFormula:
-        with self.database.session() as session:
+    def add(self, name: str, text: str, note: str) -> StoredFormula | None:
+        """Keep a new formula, unless there is one of that name."""
+        with _one_of_a_name(), self.database.session() as session:
             row = FormulaRow(owner_id=owner_id(session), name=name, version=0)
             session.add(row)
             session.flush()
             return _keep(session, row, name, text, note)
+        return None
 
-    def add_version(self, formula_id: int, name: str, text: str, note: str) -> StoredFormula:
-        with self.database.session() as session:
+    def add_version(
+        self, formula_id: int, name: str, text: str, note: str, based_on: int
+    ) -> StoredFormula | None:
+        """Keep the next version, unless another was kept since ``based_on`` or has the name."""
+        with _one_of_a_name(), self.database.session() as session:
             row = session.get_one(FormulaRow, formula_id, with_for_update=True)
-            return _keep(session, row, name, text, note)
+            return _keep(session, row, name, text, note) if row.version == based_on else None
+        return None
 
     def set_deleted(self, formula_id: int, deleted: bool) -> None:
+        """Raises IntegrityError for one that comes back to a name that another has got."""
         with self.database.session() as session:
             moment = session.scalar(select(func.now())) if deleted else None
             session.get_one(FormulaRow, formula_id).deleted_at = moment
+
+
+@contextmanager
+def _one_of_a_name() -> Iterator[None]:
+    """Two saves of one name at once: the second is not kept."""
+    with suppress(IntegrityError):
+        yield
 
 
 def _keep(session: Session, row: FormulaRow, name: str, text: str, note: str) -> StoredFormula:

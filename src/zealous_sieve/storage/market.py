@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import asdict
 from typing import Any
 
-from sqlalchemy import delete, select
+from sqlalchemy import delete, func, select
 from sqlalchemy.dialects.postgresql import insert as upsert
 
 from zealous_sieve.core.market.instruments import (
@@ -38,8 +38,14 @@ class MarketStore:
 
     def instruments(self) -> list[Instrument]:
         with self.database.session() as session:
-            rows = session.scalars(select(InstrumentRow).order_by(InstrumentRow.id))
-            return [_instrument(row) for row in rows]
+            there = select(InstrumentRow).where(InstrumentRow.deleted_at.is_(None))
+            return [_instrument(row) for row in session.scalars(there.order_by(InstrumentRow.id))]
+
+    def instruments_away(self) -> list[Instrument]:
+        """Those that were put away."""
+        with self.database.session() as session:
+            gone = select(InstrumentRow).where(InstrumentRow.deleted_at.is_not(None))
+            return [_instrument(row) for row in session.scalars(gone.order_by(InstrumentRow.id))]
 
     def add_instruments(self, instruments: Sequence[Instrument]) -> None:
         """Add instruments; one whose code exists gets the new particulars."""
@@ -47,19 +53,19 @@ class MarketStore:
             return
         rows = [asdict(i) | {"kind": str(i.kind), "facts": dict(i.facts)} for i in instruments]
         statement = upsert(InstrumentRow)
-        fresh = {c: statement.excluded[c] for c in rows[0] if c != "code"}
+        fresh = {c: statement.excluded[c] for c in rows[0] if c != "code"} | {"deleted_at": None}
         with self.database.session() as session:
             session.execute(
                 statement.on_conflict_do_update(index_elements=["code"], set_=fresh), rows
             )
 
     def delete_instrument(self, code: str) -> None:
-        """Take away an instrument that has no bars of its own."""
+        """Put an instrument away that has no bars of its own."""
         with self.database.session() as session:
             row = session.scalar(select(InstrumentRow).where(InstrumentRow.code == code))
             if row is not None:
                 session.execute(delete(FindingRow).where(FindingRow.instrument_id == row.id))
-                session.delete(row)
+                row.deleted_at = session.scalar(select(func.now()))
 
     def universes(self) -> list[Universe]:
         with self.database.session() as session:

@@ -53,6 +53,7 @@ class InstrumentRow(Base):
     tick: Mapped[float]
     point_value: Mapped[float]
     facts: Mapped[dict[str, Any]]
+    deleted_at: Mapped[datetime | None]
 
 
 class BarRow(Base):
@@ -231,14 +232,22 @@ class HitRow(Base):
 
 
 class VerdictRow(Base):
-    """Verdicts are never changed, only followed by later ones; none takes the last one back."""
+    """On a setup: a sieve, an instrument, a side, a timeframe and the moment it fired, in seconds since
+    1970. ``run_id`` is the run in which it was seen. Verdicts are never changed, only followed by later
+    ones; none takes the last one back."""
 
     __tablename__ = "verdicts"
-    __table_args__ = (Index("verdicts_by_hit", "run_id", "code", "id"),)
+    __table_args__ = (
+        Index("verdicts_by_setup", "sieve_id", "code", "side", "timeframe", "fired_at", "id"),
+    )
     id: Mapped[int] = mapped_column(Integer, Identity(), primary_key=True)
     owner_id: Mapped[int] = mapped_column(ForeignKey("owners.id"))
     run_id: Mapped[int] = mapped_column(ForeignKey("runs.id"))
+    sieve_id: Mapped[int] = mapped_column(ForeignKey("sieves.id"))
     code: Mapped[str]
+    side: Mapped[str]
+    timeframe: Mapped[str]
+    fired_at: Mapped[int] = mapped_column(BigInteger)
     verdict: Mapped[str | None]
     reason: Mapped[str]
     note: Mapped[str]

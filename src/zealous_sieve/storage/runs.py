@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from datetime import datetime
 from typing import Any
 
@@ -14,6 +14,8 @@ from zealous_sieve.storage.models import HitRow, RunRow, VerdictRow
 from zealous_sieve.storage.owners import owner_id
 from zealous_sieve.usecases.ports import Run, RunState, StoredSieve, Verdict, VerdictKind
 
+LOOKED_BACK = 100
+"""So many earlier runs are looked through for one to compare with."""
 _OPEN = (RunState.QUEUED, RunState.RUNNING)
 
 
@@ -53,19 +55,18 @@ class RunStore:
         with self.database.session() as session:
             return [_run(row) for row in session.scalars(query)]
 
-    def before(self, run: Run) -> Run | None:
-        """The last finished run of the same sieve before this one."""
+    def before(self, run: Run) -> list[Run]:
+        """The finished runs of the same sieve before this one, the last first."""
         query = (
             select(RunRow)
             .where(
                 RunRow.sieve_id == run.sieve_id, RunRow.id < run.id, RunRow.state == RunState.DONE
             )
             .order_by(RunRow.id.desc())
-            .limit(1)
+            .limit(LOOKED_BACK)
         )
         with self.database.session() as session:
-            row = session.scalar(query)
-            return _run(row) if row else None
+            return [_run(row) for row in session.scalars(query)]
 
     def begin(self, run_id: int, total: int) -> bool:
         return self._change(
@@ -116,31 +117,43 @@ class RunStore:
         with self.database.session() as session:
             return list(session.scalars(query))
 
-    def verdicts(self, run_id: int) -> dict[str, Verdict]:
-        """The last verdict on each hit; those taken back are left out."""
-        query = select(VerdictRow).where(VerdictRow.run_id == run_id).order_by(VerdictRow.id)
+    def verdicts(self, run: Run, setups: Mapping[str, int]) -> dict[str, Verdict]:
+        """The last verdict on each setup of a run, given as ``code: moment it fired``, whichever run it
+        was seen in; those taken back are left out."""
+        query = select(VerdictRow).where(
+            VerdictRow.sieve_id == run.sieve_id,
+            VerdictRow.code.in_(setups),
+            VerdictRow.side == run.sieve.side,
+            VerdictRow.timeframe == run.sieve.timeframe,
+        )
         with self.database.session() as session:
-            latest = {row.code: row for row in session.scalars(query)}
+            rows = session.scalars(query.order_by(VerdictRow.id))
+            latest = {row.code: row for row in rows if row.fired_at == setups[row.code]}
         return {
             code: Verdict(
                 verdict=VerdictKind(row.verdict),
                 reason=row.reason,
                 note=row.note,
                 created_at=row.created_at,
+                run_id=row.run_id,
             )
             for code, row in latest.items()
             if row.verdict is not None
         }
 
     def add_verdict(
-        self, run_id: int, code: str, kind: VerdictKind | None, reason: str, note: str
+        self, run: Run, code: str, fired_at: int, kind: VerdictKind | None, reason: str, note: str
     ) -> None:
         with self.database.session() as session:
             session.add(
                 VerdictRow(
                     owner_id=owner_id(session),
-                    run_id=run_id,
+                    run_id=run.id,
+                    sieve_id=run.sieve_id,
                     code=code,
+                    side=run.sieve.side,
+                    timeframe=run.sieve.timeframe,
+                    fired_at=fired_at,
                     verdict=kind,
                     reason=reason,
                     note=note,

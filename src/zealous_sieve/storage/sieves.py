@@ -46,9 +46,12 @@ class SieveStore:
             session.flush()
             return _keep(session, row, sieve)
 
-    def add_version(self, sieve_id: int, sieve: Sieve) -> StoredSieve:
+    def add_version(self, sieve_id: int, sieve: Sieve, based_on: int) -> StoredSieve | None:
+        """Keep the next version, unless another was kept since ``based_on``."""
         with self.database.session() as session:
             row = session.get_one(SieveRow, sieve_id, with_for_update=True)
+            if row.version != based_on:
+                return None
             row.version += 1
             return _keep(session, row, sieve)
 

@@ -59,6 +59,9 @@ class Chart:
     volume: list[float]
     lines: tuple[ChartLine, ...]
     reasons: tuple[ChartReason, ...]
+    """At the bar that was judged."""
+    reasons_now: tuple[ChartReason, ...]
+    """At the newest bar, where that is another one."""
     provisional: bool
     """Whether the newest bar has not closed."""
     fired_at: int | None
@@ -86,11 +89,14 @@ def hit_chart(outside: Outside, run_id: int, code: str, bars: int = DEFAULT_BARS
     rows = panel.rows(panel.position(code))
     shown = slice(max(rows.start, rows.stop - bars), rows.stop)
     judged = _judged_row(panel.times[rows], hit) + rows.start
-    values = (
-        {text: float(found[text][judged]) for text in numbers} if rows.stop > rows.start else {}
-    )
-    place = panel.position(code)
-    told = reasons(prepared, values, panel, place, judged, instrument.tick) if values else ()
+    newest = rows.stop - 1
+
+    def told(row: int) -> tuple[ChartReason, ...]:
+        values = {text: float(found[text][row]) for text in numbers}
+        place = panel.position(code)
+        said = reasons(prepared, values, panel, place, row, instrument.tick)
+        return tuple(ChartReason(cell=str(r.cell), sentence=r.sentence) for r in said)
+
     return Chart(
         code=code,
         name=instrument.name,
@@ -116,7 +122,8 @@ def hit_chart(outside: Outside, run_id: int, code: str, bars: int = DEFAULT_BARS
             )
             for n, line in enumerate(drawn)
         ),
-        reasons=tuple(ChartReason(cell=str(r.cell), sentence=r.sentence) for r in told),
+        reasons=told(judged) if rows.stop > rows.start else (),
+        reasons_now=told(newest) if rows.start <= newest != judged else (),
         provisional=provisional(prepared, panel, panel.position(code)),
         fired_at=hit["fired_at"] if hit else None,
         bar_at=hit["bar_at"] if hit else None,

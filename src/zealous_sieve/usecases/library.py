@@ -88,7 +88,10 @@ def _own(sieve: Sieve) -> set[str]:
 def add_formula(outside: Outside, name: str, text: str, note: str) -> StoredFormula:
     """Keep a new formula. Raises SieveError for a name that is taken, FormulaError."""
     _check_entry(outside, name, text, renamed=None)
-    return outside.formulas.add(name, text, note)
+    stored = outside.formulas.add(name, text, note)
+    if stored is None:
+        raise _name_taken(name)
+    return stored
 
 
 def save_formula(
@@ -101,13 +104,33 @@ def save_formula(
     """
     stored = _get(outside, formula_id)
     if stored.version != based_on:
-        message = f"{stored.name} has been saved as version {stored.version} in the meantime"
-        raise ConflictError("changed_meanwhile", message, "reload it and make the change again")
+        raise _changed_meanwhile(stored)
     if name != stored.name:
         _check_unused(outside, stored, "renamed")
     _check_entry(outside, name, text, renamed=stored.name)
-    unchanged = (stored.name, stored.text, stored.note) == (name, text, note)
-    return stored if unchanged else outside.formulas.add_version(formula_id, name, text, note)
+    if (stored.name, stored.text, stored.note) == (name, text, note):
+        return stored
+    saved = outside.formulas.add_version(formula_id, name, text, note, based_on)
+    if saved is None:
+        now = _get(outside, formula_id)
+        raise _changed_meanwhile(now) if now.version != based_on else _name_taken(name)
+    return saved
+
+
+def _changed_meanwhile(stored: StoredFormula) -> ConflictError:
+    message = f"{stored.name} has been saved as version {stored.version} in the meantime"
+    mend = "yours is still here: save it under another name, or take the saved one"
+    return ConflictError("changed_meanwhile", message, mend)
+
+
+def _name_taken(name: str) -> ConflictError:
+    message = f"there is another formula called {name} now"
+    return ConflictError("name_taken", message, "choose another name, or rename that one first")
+
+
+def formulas_away(formulas: FormulasPort) -> list[StoredFormula]:
+    """The formulas that were put away, the last made first."""
+    return list(reversed(formulas.away()))
 
 
 def delete_formula(outside: Outside, formula_id: int) -> None:
@@ -120,8 +143,7 @@ def restore_formula(outside: Outside, formula_id: int) -> StoredFormula:
     """Undo a deletion. Raises ConflictError when its name has been given to another since."""
     stored = _get(outside, formula_id)
     if stored.deleted and stored.name in desk_library(outside.formulas):
-        message = f"there is another formula called {stored.name} now"
-        raise ConflictError("name_taken", message, "rename that one first")
+        raise _name_taken(stored.name)
     outside.formulas.set_deleted(formula_id, False)
     return _get(outside, formula_id)
 

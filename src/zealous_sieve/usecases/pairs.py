@@ -34,6 +34,21 @@ def add_pair(
     return pair
 
 
+def pairs_away(outside: Outside) -> list[Instrument]:
+    """The pairs that were put away."""
+    return [i for i in outside.market.instruments_away() if i.kind == InstrumentKind.PAIR]
+
+
+def restore_pair(outside: Outside, code: str) -> Instrument:
+    """Bring a pair back. Raises NotFoundError."""
+    pair = next((i for i in pairs_away(outside) if i.code == code), None)
+    if pair is None:
+        raise NotFoundError("pair put away with the code", code)
+    outside.market.add_instruments([pair])
+    check_data(outside)
+    return pair
+
+
 def delete_pair(outside: Outside, code: str) -> None:
     """Take a pair away; its legs and what was found in runs stay. Raises NotFoundError."""
     pairs = {i.code for i in outside.market.instruments() if i.kind == InstrumentKind.PAIR}

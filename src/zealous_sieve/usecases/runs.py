@@ -11,6 +11,7 @@ from threading import Event
 from typing import Any
 
 from zealous_sieve.core.errors import CancelledError, CoreError
+from zealous_sieve.core.sieve.definition import Sieve
 from zealous_sieve.core.sieve.difference import Difference, difference
 from zealous_sieve.core.sieve.prepare import prepare
 from zealous_sieve.core.sieve.scan import Count, Hit, Scan, Undecided, scan
@@ -150,6 +151,9 @@ class HitView:
     bar_at: int
     age: int
     close: float
+    """At the bar that was judged."""
+    now: float | None
+    """The close of the newest bar."""
     tick: float
     score: float
     rank: float | None
@@ -177,6 +181,10 @@ class RunView:
     new: int
     gone: tuple[str, ...]
     compared_with: datetime | None
+    not_compared: str
+    """Why there is nothing to compare with; empty where there is."""
+    changed_since: tuple[str, ...]
+    """What of the sieve and its formulas is no longer as it ran."""
     waiting: int
 
 
@@ -192,9 +200,8 @@ def view_run(outside: Outside, run_id: int) -> RunView:
     run = _get(outside.runs, run_id)
     outcome = run.outcome or {}
     hits = outside.runs.hits(run_id)
-    changes, before = _changes(outside.runs, run, hits)
-    verdicts = outside.runs.verdicts(run_id)
-    decided = sum(v.verdict is not None for v in verdicts.values())
+    changes, before, why_not = _changes(outside.runs, run, hits)
+    verdicts = outside.runs.verdicts(run, _setups(hits))
     return RunView(
         run=run,
         instruments=outcome.get("instruments", run.total),
@@ -202,32 +209,88 @@ def view_run(outside: Outside, run_id: int) -> RunView:
         undecided=tuple(Undecided(**one) for one in outcome.get("undecided", ())),
         stale=tuple(outcome.get("stale", ())),
         new=len(changes.new) if before else 0,
-        gone=changes.gone,
+        gone=changes.gone if before else (),
         compared_with=before.as_of if before else None,
-        waiting=len(hits) - decided,
+        not_compared=why_not,
+        changed_since=_changed_since(outside, run),
+        waiting=len(hits) - len(verdicts),
     )
+
+
+def _setups(hits: Sequence[Mapping[str, Any]]) -> dict[str, int]:
+    """When the setup of each hit fired, by its code."""
+    return {hit["code"]: hit["fired_at"] for hit in hits}
 
 
 def _changes(
     runs: RunsPort, run: Run, hits: Sequence[Mapping[str, Any]]
-) -> tuple[Difference, Run | None]:
-    before = runs.before(run)
+) -> tuple[Difference, Run | None, str]:
+    """What is new and gone against the last run that looked for the same in the same, from an earlier
+    moment or the same; or why there is none."""
+    earlier = runs.before(run)
+    alike = [other for other in earlier if _looks_for(other) == _looks_for(run)]
+    before = next((other for other in alike if other.as_of <= run.as_of), None)
     past = [hit["code"] for hit in runs.hits(before.id)] if before else []
-    return difference([hit["code"] for hit in hits], past), before
+    changes = difference([hit["code"] for hit in hits], past)
+    if before:
+        return changes, before, ""
+    if not earlier:
+        return changes, None, "the first run of this sieve"
+    if alike:
+        return changes, None, "earlier runs looked from later moments"
+    return (
+        changes,
+        None,
+        f"the first run since the sieve was changed: {_what_changed(earlier[0], run)}",
+    )
+
+
+def _looks_for(run: Run) -> Sieve:
+    """The sieve as it ran, without what changes nothing in its hits."""
+    return run.sieve.model_copy(update={"name": "", "note": ""})
+
+
+def _what_changed(before: Run, run: Run) -> str:
+    return ", ".join(sieve_changes(before.sieve, run.sieve)) or "its text"
+
+
+def sieve_changes(before: Sieve, after: Sieve) -> list[str]:
+    """Which parts of a sieve differ, in words."""
+    words = {
+        "universe": "universe", "timeframe": "timeframe", "forming": "unfinished bars", "side": "side",
+        "fired_within": "bars back", "conditions": "conditions", "rank": "ranking",
+    }  # fmt: skip
+    changed = [
+        word for name, word in words.items() if getattr(before, name) != getattr(after, name)
+    ]
+    texts = {formula.name: formula.text for formula in before.formulas}
+    now = {formula.name: formula.text for formula in after.formulas}
+    both = dict.fromkeys([*texts, *now])
+    return changed + [f"formula {name}" for name in both if texts.get(name) != now.get(name)]
+
+
+def _changed_since(outside: Outside, run: Run) -> tuple[str, ...]:
+    """What of the sieve and the formulas that it calls was changed after it ran."""
+    stored = outside.sieves.get(run.sieve_id)
+    if stored is None:
+        return ()
+    whole = with_library(stored.sieve, desk_library(outside.formulas))
+    return tuple(sieve_changes(run.sieve, whole))
 
 
 def list_hits(outside: Outside, run_id: int) -> list[HitView]:
     """The hits of a run in their order, with verdicts."""
     run = _get(outside.runs, run_id)
     hits = outside.runs.hits(run_id)
-    changes, before = _changes(outside.runs, run, hits)
-    verdicts = outside.runs.verdicts(run_id)
+    changes, before, _ = _changes(outside.runs, run, hits)
+    verdicts = outside.runs.verdicts(run, _setups(hits))
     kept = set(changes.kept)
     tails = _tails(outside, run, hits)
     return [
         HitView(
             **{k: hit[k] for k in _PLAIN},
             place=place,
+            now=tails[hit["code"]][-1] if tails[hit["code"]] else None,
             provisional=hit.get("provisional", False),
             cells=tuple(reason["cell"] for reason in hit["reasons"]),
             sentences=tuple(reason["sentence"] for reason in hit["reasons"]),
@@ -248,11 +311,12 @@ def _tails(
 ) -> dict[str, tuple[float, ...]]:
     codes = [hit["code"] for hit in hits]
     known = {instrument.code: instrument for instrument in outside.market.instruments()}
-    chosen = [known[code] for code in codes]
+    chosen = [known[code] for code in codes if code in known]
     sieve = run.sieve
     panel = panel_of(outside, chosen, run.as_of, sieve.timeframe, forming=sieve.forming)
     closes = panel.columns["close"]
-    return {code: tuple(closes[panel.rows(n)][-TAIL:].tolist()) for n, code in enumerate(codes)}
+    tails = {code: closes[panel.rows(n)][-TAIL:].tolist() for n, code in enumerate(panel.codes)}
+    return {code: tuple(tails.get(code, ())) for code in codes}
 
 
 _PLAIN = ("code", "name", "fired_at", "bar_at", "age", "close", "score", "rank", "tick")
@@ -266,11 +330,14 @@ def give_verdict(
     reason: str = "",
     note: str = "",
 ) -> Verdict | None:
-    """Take, watch or drop a hit; ``None`` takes the last verdict back. Raises NotFoundError."""
-    if all(hit["code"] != code for hit in outside.runs.hits(run_id)):
+    """Take, watch or drop the setup of a hit; ``None`` takes the last verdict back. It is kept when this
+    returns. Raises NotFoundError."""
+    run = _get(outside.runs, run_id)
+    setups = _setups(outside.runs.hits(run_id))
+    if code not in setups:
         raise NotFoundError("hit", code)
-    outside.runs.add_verdict(run_id, code, kind, reason, note)
-    return outside.runs.verdicts(run_id).get(code)
+    outside.runs.add_verdict(run, code, setups[code], kind, reason, note)
+    return outside.runs.verdicts(run, {code: setups[code]}).get(code)
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -15,6 +15,11 @@ def list_sieves(sieves: SievesPort) -> list[StoredSieve]:
     return sorted(kept, key=lambda stored: (stored.sieve.name.casefold(), stored.id))
 
 
+def sieves_away(sieves: SievesPort) -> list[StoredSieve]:
+    """The sieves that were put away, the last made first."""
+    return [stored for stored in reversed(sieves.all()) if stored.deleted]
+
+
 def get_sieve(sieves: SievesPort, sieve_id: int) -> StoredSieve:
     """One sieve, deleted ones too. Raises NotFoundError."""
     stored = sieves.get(sieve_id)
@@ -37,14 +42,22 @@ def save_sieve(outside: Outside, sieve_id: int, sieve: Sieve, based_on: int) -> 
     """
     stored = get_sieve(outside.sieves, sieve_id)
     if stored.version != based_on:
-        raise ConflictError(
-            "changed_meanwhile",
-            f"this sieve has been saved as version {stored.version} since you opened version "
-            f"{based_on}",
-            "reload it and make the change again, or save yours under another name",
-        )
+        raise _changed_meanwhile(stored, based_on)
     prepare(sieve, _desk(outside), known_names(outside.market))
-    return stored if stored.sieve == sieve else outside.sieves.add_version(sieve_id, sieve)
+    if stored.sieve == sieve:
+        return stored
+    saved = outside.sieves.add_version(sieve_id, sieve, based_on)
+    if saved is None:
+        raise _changed_meanwhile(get_sieve(outside.sieves, sieve_id), based_on)
+    return saved
+
+
+def _changed_meanwhile(stored: StoredSieve, based_on: int) -> ConflictError:
+    return ConflictError(
+        "changed_meanwhile",
+        f"this sieve has been saved as version {stored.version} since you opened version {based_on}",
+        "yours is still here: save it as a sieve of its own, or take the saved one",
+    )
 
 
 def _desk(outside: Outside) -> dict[str, str]:

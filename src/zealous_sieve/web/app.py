@@ -10,7 +10,7 @@ from werkzeug.exceptions import NotFound
 
 from zealous_sieve.usecases.ports import Outside
 from zealous_sieve.web.contract import Contract, Id, openapi
-from zealous_sieve.web.endpoints import market, runs, sieves
+from zealous_sieve.web.endpoints import formulas, market, runs, sieves
 from zealous_sieve.web.errors import Failure, handle_errors
 
 STATIC = Path(__file__).parent / "static"
@@ -19,7 +19,7 @@ A_YEAR = 31_536_000
 
 def contracts(outside: Outside) -> list[Contract]:
     """Every part of the API."""
-    return [module.contract(outside) for module in (market, sieves, runs)]
+    return [module.contract(outside) for module in (market, formulas, sieves, runs)]
 
 
 def api_document(outside: Any = None) -> dict[str, Any]:
@@ -45,7 +45,7 @@ def create_app(outside: Outside) -> Flask:
     @app.get("/<path:path>")
     def page(path: str = "") -> Response:
         if path.startswith("api/"):
-            raise NotFound(f"there is no /{path}")
+            raise NotFound("there is nothing at this address")
         return send_from_directory(STATIC, "index.html", max_age=0)
 
     @app.after_request

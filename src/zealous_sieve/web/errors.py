@@ -10,6 +10,7 @@ from pydantic import ValidationError
 from werkzeug.exceptions import HTTPException
 
 from zealous_sieve.core.errors import CoreError, DataError, Problem
+from zealous_sieve.core.wording import said
 from zealous_sieve.usecases.errors import ConflictError, NotFoundError, UseCaseError
 
 log = logging.getLogger(__name__)
@@ -65,4 +66,4 @@ def _read(error: Exception) -> tuple[tuple[Problem, ...], int]:
 def _field(detail: object) -> Problem:
     assert isinstance(detail, dict)
     path = ".".join(str(step) for step in detail["loc"])
-    return Problem(code="invalid_field", message=str(detail["msg"]), subject=path)
+    return Problem(code="invalid_field", message=said(detail), subject=path or None)

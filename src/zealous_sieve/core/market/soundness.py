@@ -10,6 +10,7 @@ import numpy as np
 
 from zealous_sieve.core.engine.background import Session
 from zealous_sieve.core.engine.panel import DAY, Column, Panel, Times
+from zealous_sieve.core.market.staleness import MISSED, missed_sessions
 
 BAD_PRINT_RANGES = 12.0
 """A bar whose range is so many times the usual one is doubted."""
@@ -18,7 +19,6 @@ HOLE_MINUTES = 20
 """Minutes without a bar within a session that are still taken for a quiet market."""
 FAR_OFF = 1.5
 """A minute that reaches so many times beyond its neighbours' closes is doubted."""
-STALE_SESSIONS = 5
 
 
 class FindingKind(StrEnum):
@@ -49,6 +49,7 @@ def inspect(panel: Panel, venues: Mapping[str, str]) -> list[Finding]:
     that are missing within a session, and for prices far off.
     """
     calendars = _calendars(panel, venues)
+    missed = missed_sessions(panel)
     found: list[Finding] = []
     for position, code in enumerate(panel.codes):
         rows = panel.rows(position)
@@ -61,6 +62,8 @@ def inspect(panel: Panel, venues: Mapping[str, str]) -> list[Finding]:
         sessions = calendars[venues.get(code, "")]
         columns = {name: column[rows] for name, column in panel.columns.items()}
         found += _gaps(code, times, sessions)
+        if missed[position] >= MISSED:
+            found.append(_stopped(code, times, sessions, int(missed[position])))
         found += _bad_prints(code, times, columns)
         found += _frozen(code, times, columns)
     minutes = next((base for base in panel.bases if base.duration == 60), None)
@@ -199,13 +202,13 @@ def _gaps(code: str, times: Times, sessions: Times) -> list[Finding]:
         first, last = sessions[stretch[0]], sessions[stretch[-1]]
         detail = f"{_count(len(stretch), 'session')} without a bar"
         found.append(_finding(code, FindingKind.GAP, first, last, len(stretch), detail))
-    behind = int((sessions > times[-1]).sum())
-    if behind >= STALE_SESSIONS:
-        detail = f"no bar for the last {_count(behind, 'session')}"
-        found.append(
-            _finding(code, FindingKind.STALE, int(times[-1]), int(sessions[-1]), behind, detail)
-        )
     return found
+
+
+def _stopped(code: str, times: Times, sessions: Times, missed: int) -> Finding:
+    last = int(max(sessions[-1], times[-1]))
+    detail = f"no bar for the last {_count(missed, 'session')}"
+    return _finding(code, FindingKind.STALE, int(times[-1]), last, missed, detail)
 
 
 def _count(number: int, noun: str) -> str:

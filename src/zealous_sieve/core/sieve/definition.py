@@ -13,6 +13,7 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError, field_valida
 
 from zealous_sieve.core.errors import Problem, SieveError
 from zealous_sieve.core.formula.timeframe import read_timeframe
+from zealous_sieve.core.wording import said
 
 FORMAT = "zealous-sieve/sieve/1"
 
@@ -104,9 +105,8 @@ def _problem(detail: object) -> Problem:
     path = ".".join(str(step) for step in detail["loc"])
     given = detail.get("input")
     shown = f", got {given!r:.60}" if isinstance(given, str | int | float) else ""
-    message = str(detail["msg"])
     return Problem(
         code="invalid_field",
-        message=message[:1].lower() + message[1:] + shown,
+        message=said(detail) + shown,
         subject=path or "the document",
     )

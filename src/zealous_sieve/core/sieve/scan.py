@@ -19,12 +19,10 @@ from zealous_sieve.core.formula import canonical
 from zealous_sieve.core.formula.sentence import parts, read, say
 from zealous_sieve.core.formula.terms import OnTimeframe, Term, apply, in_order
 from zealous_sieve.core.formula.typed import Formula
+from zealous_sieve.core.market.staleness import stale
 from zealous_sieve.core.sieve.definition import Role
 from zealous_sieve.core.sieve.prepare import Prepared, truth_of, weight
 from zealous_sieve.core.sieve.unknown import Cause, why_unknown
-
-STALE_AFTER = 6 * 86_400
-"""Seconds by which an instrument's last bar may trail the universe's newest."""
 
 Truths = NDArray[np.float64]
 
@@ -119,7 +117,7 @@ def scan(
     terms["setup"] = prepared.setup()
     if prepared.rank is not None:
         terms["rank"] = truth_of(prepared.rank)
-    live, stale = _fresh(panel)
+    live, stopped = _fresh(panel)
     found = evaluate(terms, live, last=window, progress=progress, cancelled=cancelled)
     passing = np.flatnonzero((found["setup"] == 1.0).any(axis=1))
     held = _for_some({"": apply("streak", terms["setup"])}, live, passing, window)[""]
@@ -131,28 +129,16 @@ def scan(
         hits=_finish(prepared, live, drafts[:most], ticks or {}),
         counts=_counts(prepared, found),
         undecided=tuple(_undecided(prepared, live, found, int(i)) for i in np.flatnonzero(unknown)),
-        stale=stale,
+        stale=stopped,
     )
 
 
 def _fresh(panel: Panel) -> tuple[Panel, tuple[str, ...]]:
-    """The panel without instruments whose data have stopped, and the codes of those.
-
-    A brick or a month can lie far back while the data go on: all bars that the data hold count.
-    """
-    newest = np.max([_newest(bars) for bars in (panel, *panel.bases)], axis=0)
-    stopped = (newest >= 0) & (newest < newest.max(initial=0) - STALE_AFTER)
+    """The panel without instruments whose data have stopped, and the codes of those."""
+    stopped = stale(panel)
     kept = [code for code, out in zip(panel.codes, stopped, strict=True) if not out]
-    stale = tuple(code for code, out in zip(panel.codes, stopped, strict=True) if out)
-    return panel.choose(kept), stale
-
-
-def _newest(panel: Panel) -> NDArray[np.int64]:
-    """When each instrument's last bar began, in seconds since 1970; -1 where there is none."""
-    newest = np.full(len(panel), -1, dtype=np.int64)
-    has_bars = panel.ends > panel.starts
-    newest[has_bars] = panel.times[panel.ends[has_bars] - 1]
-    return newest
+    gone = tuple(code for code, out in zip(panel.codes, stopped, strict=True) if out)
+    return panel.choose(kept), gone
 
 
 def _undecided(prepared: Prepared, panel: Panel, found: Mapping[str, Truths], i: int) -> Undecided:

@@ -39,4 +39,14 @@ def contract(outside: Outside) -> Contract:
         """Take a pair away."""
         pairs.delete_pair(outside, code)
 
+    @api.endpoint("GET", "/pairs/away", reply=list[Instrument])
+    def get_pairs_away() -> list[Instrument]:
+        """The pairs that were taken away."""
+        return pairs.pairs_away(outside)
+
+    @api.endpoint("POST", "/pairs/<code>/restore", reply=Instrument)
+    def restore_pair(code: str) -> Instrument:
+        """Bring a pair back."""
+        return pairs.restore_pair(outside, code)
+
     return api

@@ -1,63 +1,16 @@
-"""Sieves, and formulas as they are typed."""
+"""Sieves, and what one would leave as it is being written."""
 
 from __future__ import annotations
 
-from zealous_sieve.usecases import formulas, library, market, preview, sieves
-from zealous_sieve.usecases.formulas import Reading, Vocabulary
-from zealous_sieve.usecases.library import LibraryEntry
-from zealous_sieve.usecases.ports import Outside, StoredFormula, StoredSieve, Version
+from zealous_sieve.usecases import preview, sieves
+from zealous_sieve.usecases.ports import Outside, StoredSieve, Version
 from zealous_sieve.usecases.preview import Preview
 from zealous_sieve.web.contract import Contract
-from zealous_sieve.web.shapes import (
-    FormulaBody,
-    NamedFormulaBody,
-    SaveBody,
-    SaveFormulaBody,
-    SieveBody,
-)
+from zealous_sieve.web.shapes import SaveBody, SieveBody
 
 
 def contract(outside: Outside) -> Contract:
     api = Contract("sieves")
-
-    @api.endpoint("GET", "/vocabulary", reply=Vocabulary)
-    def get_vocabulary() -> Vocabulary:
-        """All that can be written in a formula."""
-        return formulas.vocabulary()
-
-    @api.endpoint("POST", "/formula", reply=Reading, body=FormulaBody)
-    def read_formula(body: FormulaBody) -> Reading:
-        """What a formula means, or what is wrong with it."""
-        names = market.known_names(outside.market)
-        desk = library.desk_library(outside.formulas)
-        return formulas.read_formula(body.text, body.role, desk, names)
-
-    @api.endpoint("GET", "/formulas", reply=list[LibraryEntry])
-    def get_formulas() -> list[LibraryEntry]:
-        """The desk's formulas, what they mean and who calls them."""
-        return library.list_formulas(outside)
-
-    @api.endpoint("POST", "/formulas", reply=StoredFormula, body=NamedFormulaBody)
-    def add_formula(body: NamedFormulaBody) -> StoredFormula:
-        """Keep a new formula of the desk."""
-        return library.add_formula(outside, body.name, body.text, body.note)
-
-    @api.endpoint("PUT", "/formulas/<id:formula_id>", reply=StoredFormula, body=SaveFormulaBody)
-    def save_formula(formula_id: int, body: SaveFormulaBody) -> StoredFormula:
-        """Keep a change as a new version."""
-        return library.save_formula(
-            outside, formula_id, body.name, body.text, body.note, body.based_on
-        )
-
-    @api.endpoint("DELETE", "/formulas/<id:formula_id>")
-    def delete_formula(formula_id: int) -> None:
-        """Put a formula away."""
-        library.delete_formula(outside, formula_id)
-
-    @api.endpoint("POST", "/formulas/<id:formula_id>/restore", reply=StoredFormula)
-    def restore_formula(formula_id: int) -> StoredFormula:
-        """Undo a deletion."""
-        return library.restore_formula(outside, formula_id)
 
     @api.endpoint("POST", "/preview", reply=Preview, body=SieveBody)
     def preview_sieve(body: SieveBody) -> Preview:
@@ -68,6 +21,11 @@ def contract(outside: Outside) -> Contract:
     def get_sieves() -> list[StoredSieve]:
         """All sieves."""
         return sieves.list_sieves(outside.sieves)
+
+    @api.endpoint("GET", "/sieves/away", reply=list[StoredSieve])
+    def get_sieves_away() -> list[StoredSieve]:
+        """The sieves that were put away."""
+        return sieves.sieves_away(outside.sieves)
 
     @api.endpoint("POST", "/sieves", reply=StoredSieve, body=SieveBody)
     def create_sieve(body: SieveBody) -> StoredSieve:

@@ -1,0 +1,60 @@
+"""Formulas as they are typed, and those of the desk."""
+
+from __future__ import annotations
+
+from zealous_sieve.usecases import formulas, library, market
+from zealous_sieve.usecases.formulas import Reading, Vocabulary
+from zealous_sieve.usecases.library import LibraryEntry
+from zealous_sieve.usecases.ports import Outside, StoredFormula
+from zealous_sieve.web.contract import Contract
+from zealous_sieve.web.shapes import FormulaBody, NamedFormulaBody, SaveFormulaBody
+
+
+def contract(outside: Outside) -> Contract:
+    api = Contract("formulas")
+
+    @api.endpoint("GET", "/vocabulary", reply=Vocabulary)
+    def get_vocabulary() -> Vocabulary:
+        """All that can be written in a formula."""
+        return formulas.vocabulary()
+
+    @api.endpoint("POST", "/formula", reply=Reading, body=FormulaBody)
+    def read_formula(body: FormulaBody) -> Reading:
+        """What a formula means, or what is wrong with it."""
+        names = market.known_names(outside.market)
+        desk = library.desk_library(outside.formulas)
+        return formulas.read_formula(body.text, body.role, desk, names)
+
+    @api.endpoint("GET", "/formulas", reply=list[LibraryEntry])
+    def get_formulas() -> list[LibraryEntry]:
+        """The desk's formulas, what they mean and who calls them."""
+        return library.list_formulas(outside)
+
+    @api.endpoint("GET", "/formulas/away", reply=list[StoredFormula])
+    def get_formulas_away() -> list[StoredFormula]:
+        """The formulas that were put away."""
+        return library.formulas_away(outside.formulas)
+
+    @api.endpoint("POST", "/formulas", reply=StoredFormula, body=NamedFormulaBody)
+    def add_formula(body: NamedFormulaBody) -> StoredFormula:
+        """Keep a new formula of the desk."""
+        return library.add_formula(outside, body.name, body.text, body.note)
+
+    @api.endpoint("PUT", "/formulas/<id:formula_id>", reply=StoredFormula, body=SaveFormulaBody)
+    def save_formula(formula_id: int, body: SaveFormulaBody) -> StoredFormula:
+        """Keep a change as a new version."""
+        return library.save_formula(
+            outside, formula_id, body.name, body.text, body.note, body.based_on
+        )
+
+    @api.endpoint("DELETE", "/formulas/<id:formula_id>")
+    def delete_formula(formula_id: int) -> None:
+        """Put a formula away."""
+        library.delete_formula(outside, formula_id)
+
+    @api.endpoint("POST", "/formulas/<id:formula_id>/restore", reply=StoredFormula)
+    def restore_formula(formula_id: int) -> StoredFormula:
+        """Undo a deletion."""
+        return library.restore_formula(outside, formula_id)
+
+    return api
