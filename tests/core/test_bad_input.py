@@ -101,7 +101,7 @@ def test_hours_and_bases_that_make_no_sense_are_refused() -> None:
     for wrong in ("", "9-17", "17:00-09:00", "09:00-12:00 11:00-17:00", "09:00-24:30"):
         with pytest.raises(DataError, match="trading hours"):
             read_session("Quay", wrong)
-    with pytest.raises(DataError, match="bars are kept of 1s, 1m, 5m, 15m, 1h, 1d"):
+    with pytest.raises(DataError, match="kept are 1s, 1m, 5m, 15m, 1h, 1d"):
         base_of(240)
 
 

@@ -14,6 +14,7 @@ from zealous_sieve import wiring
 from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.market.bases import Base
 from zealous_sieve.core.market.instruments import Instrument
+from zealous_sieve.core.market.intake import joined
 from zealous_sieve.storage.bar_statements import period_of
 from zealous_sieve.storage.blocks import BAR, copied, copy_end, copy_start, parse_copied, rows_of
 from zealous_sieve.storage.files import write_bars
@@ -43,7 +44,7 @@ def test_rows_survive_the_binary_copy() -> None:
 @pytest.mark.parametrize("base", INSIDE)
 def test_bars_are_kept_by_the_base_of_their_length(outside: Outside, base: Base) -> None:
     times, columns = series_of(base)
-    done = import_bars(outside, {"NEWONE": (times, columns)})
+    done = import_bars(outside, joined([("a.csv", {"NEWONE": (times, columns)})]))
     assert (done.bars, done.added) == (40, 1)
     panel = outside.bars.panel()
     kept = next(own for own in panel.bases if own.duration == base.seconds)
@@ -57,7 +58,7 @@ def test_minutes_are_packed_by_the_day_and_days_by_the_month(outside: Outside) -
     assert {period_of(base) for base in Base if base.seconds < 900} == {"day"}
     assert {period_of(base) for base in Base if base.seconds >= 900} == {"month"}
     times, columns = minutes(6, seed=3)
-    import_bars(outside, {"NEWONE": (times, columns)})
+    import_bars(outside, joined([("a.csv", {"NEWONE": (times, columns)})]))
     packed = outside.bars.load(Base.MINUTE)
     outside.bars.drop_blocks()
     from_rows = outside.bars.load(Base.MINUTE)
@@ -71,9 +72,9 @@ def test_minutes_are_packed_by_the_day_and_days_by_the_month(outside: Outside) -
 def test_further_columns_go_in_out_and_are_replaced(outside: Outside, tmp_path: Path) -> None:
     times, columns = minutes(1, seed=4)
     counts = np.arange(len(times), dtype=float)
-    import_bars(outside, {"NEWONE": (times, columns | {"trades": counts})})
+    import_bars(outside, joined([("a.csv", {"NEWONE": (times, columns | {"trades": counts})})]))
     changed = times[:3], {n: c[:3] for n, c in columns.items()} | {"trades": counts[:3] + 100}
-    import_bars(outside, {"NEWONE": changed})
+    import_bars(outside, joined([("b.csv", {"NEWONE": changed})]))
     kept = outside.bars.load(Base.MINUTE)
     rows = kept.rows(kept.position("NEWONE"))
     expected = np.concatenate([counts[:3] + 100, counts[3:]])
@@ -112,7 +113,7 @@ def test_bars_of_a_length_that_is_not_kept_are_refused(
     file = tmp_path / "ODD.csv"
     write_bars({"ODD": (times // DAY * 240, columns)}, file)
     before = outside.bars.panel().bars
-    with pytest.raises(Exception, match="bars of 240 seconds are not kept"):
+    with pytest.raises(Exception, match="bars of 4m, which are not kept"):
         run_command("import", "bars", str(file))
     assert outside.bars.load().bars == before
 

@@ -23,6 +23,7 @@ from zealous_sieve.core.formula.check import check
 from zealous_sieve.core.formula.timeframe import of_seconds, read_timeframe, timeframe
 from zealous_sieve.core.formula.typed import Typed
 from zealous_sieve.core.functions.specification import Kind
+from zealous_sieve.core.market.intake import joined
 from zealous_sieve.core.sieve.definition import read_sieve
 from zealous_sieve.core.sieve.prepare import prepare
 from zealous_sieve.core.sieve.scan import Hit, scan
@@ -47,17 +48,14 @@ TRUTHS = {1.0: "yes", 0.0: "no"}
 
 
 def read_panel(files: Sequence[Path]) -> Panel:
-    """The bars of several files; an instrument may stand in one of them only."""
-    series: dict[str, Any] = {}
-    for file in files:
-        for code, bars in read_bars(file).items():
-            if code in series:
-                message = f"{code} stands in two of the files"
-                raise DataError(
-                    Problem(code="double_instrument", message=message, subject=str(file))
-                )
-            series[code] = bars
-    return Panel.of(series)
+    """The bars of several files, those of one instrument put together."""
+    found = joined([(str(file), read_bars(file)) for file in files])
+    if len(found) > 1:
+        lengths = " and ".join(base.word for base in found)
+        message = f"the files hold bars of {lengths}"
+        mend = "give files with bars of one length; slower ones are built"
+        raise DataError(Problem(code="several_bases", message=message, mend=mend))
+    return Panel.of(next(iter(found.values())))
 
 
 def with_instruments(panel: Panel, file: Path | None) -> Panel:

@@ -9,6 +9,7 @@ import click
 
 from zealous_sieve import wiring
 from zealous_sieve.cli.formulas import FILE, OUT
+from zealous_sieve.core.market.intake import joined
 from zealous_sieve.core.sieve.definition import read_sieve, write_sieve
 from zealous_sieve.storage.files import read_bars, write_bars, write_hits
 from zealous_sieve.usecases.errors import NotFoundError
@@ -31,11 +32,9 @@ def take_in() -> None:
 @take_in.command("bars")
 @click.argument("files", nargs=-1, required=True, type=FILE)
 def import_bar_files(files: Sequence[Path]) -> None:
-    """Import FILES of daily bars, CSV or Parquet: all of them or, on any fault, none."""
-    series = {}
-    for file in files:
-        series.update(read_bars(file))
-    done = import_bars(_outside(), series)
+    """Import FILES of bars, CSV or Parquet: all of them or, on any fault, none."""
+    bars = joined([(str(file), read_bars(file)) for file in files])
+    done = import_bars(_outside(), bars)
     click.echo(f"{done.bars} bars of {done.instruments} instruments, {done.added} of them new")
     for finding in done.findings:
         click.echo(f"{finding.code}: {finding.kind}: {finding.detail}")

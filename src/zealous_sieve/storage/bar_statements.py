@@ -9,18 +9,22 @@ from zealous_sieve.core.market.bases import Base
 
 IN_BULK = "SET LOCAL synchronous_commit = off"
 """Bars in bulk need not be on disk when they are confirmed: they come from files that are there still."""
-BLOCKS = (
-    "SELECT instrument_id, rows, payload FROM bar_blocks WHERE base = %s "
-    "ORDER BY instrument_id, period"
-)
-TRADES = (
-    "SELECT instrument_id, time, place, price, size, bought, skipped_levels, feed_lag_ms "
-    "FROM trades ORDER BY instrument_id, time, place"
+WITHOUT_BARS = """
+SELECT id FROM unnest(%s::int[]) AS wanted(id)
+WHERE NOT EXISTS (SELECT FROM bars b WHERE b.instrument_id = wanted.id AND b.base = %s)
+"""
+ADD_INSTRUMENT = (
+    "INSERT INTO instruments (code, name, kind, venue, currency, tick, point_value, facts) "
+    "VALUES (%s, %s, %s, %s, %s, %s, %s, %s) ON CONFLICT (code) DO UPDATE SET deleted_at = NULL"
 )
 NEWEST_PERIOD = "SELECT period FROM open_periods WHERE base = %s ORDER BY period DESC LIMIT 1"
 ADD_BLOCK = (
     "INSERT INTO bar_blocks (instrument_id, base, period, rows, payload) "
     "VALUES (%s, %s, %s, %s, %s) ON CONFLICT DO NOTHING"
+)
+NUMBERS = "SELECT id, code FROM instruments WHERE %s::text[] IS NULL OR code = ANY(%s::text[]) ORDER BY id"
+COPY_BLOCKS = (
+    b"COPY bar_blocks (instrument_id, base, period, rows, payload) FROM STDIN (FORMAT binary)"
 )
 ADD_OPEN = "INSERT INTO open_periods VALUES (%s, %s, %s) ON CONFLICT DO NOTHING"
 CLOSE_PACKED = """
@@ -32,6 +36,33 @@ BUMP = (
     "INSERT INTO settings (key, value) VALUES ('data_version', '1') ON CONFLICT (key) "
     "DO UPDATE SET value = (settings.value::bigint + 1)::text"
 )
+
+
+Some = Sequence[int] | None
+"""Numbers of instruments; ``None`` for all of them."""
+
+
+def among(instruments: Some, column: str = "instrument_id") -> str:
+    """The condition that a column holds one of some instruments."""
+    if instruments is None:
+        return "true"
+    return f"{column} = ANY('{{{','.join(map(str, map(int, instruments)))}}}'::int[])"
+
+
+def blocks(base: Base, instruments: Some) -> str:
+    """The packed periods of a base."""
+    return (
+        f"SELECT instrument_id, rows, payload FROM bar_blocks WHERE base = {int(base)} "
+        f"AND {among(instruments)} ORDER BY instrument_id, period"
+    )
+
+
+def trades(instruments: Some) -> str:
+    """Single trades, in order."""
+    return (
+        "SELECT instrument_id, time, place, price, size, bought, skipped_levels, feed_lag_ms "
+        f"FROM trades WHERE {among(instruments)} ORDER BY instrument_id, time, place"
+    )
 
 
 def period_of(base: Base) -> str:
@@ -48,21 +79,22 @@ def open_periods(table: str, base: Base) -> str:
     )
 
 
-def open_rows(base: Base) -> str:
+def open_rows(base: Base, instruments: Some = None) -> str:
     """The bars of all periods without a block, by instrument and time."""
     return (
         f"SELECT b.instrument_id, b.base, b.time, {', '.join(FIELDS)} FROM open_periods p "
         "JOIN bars b ON b.instrument_id = p.instrument_id AND b.base = p.base "
         f"AND b.time >= p.period AND b.time < p.period + interval '1 {period_of(base)}' "
-        f"WHERE p.base = {int(base)} ORDER BY b.instrument_id, b.time"
+        f"WHERE p.base = {int(base)} AND {among(instruments, 'p.instrument_id')} "
+        "ORDER BY b.instrument_id, b.time"
     )
 
 
-def extras(base: Base) -> str:
+def extras(base: Base, instruments: Some = None) -> str:
     """The further columns of bars, where there are any."""
     return (
         f"SELECT instrument_id, base, time, {', '.join(EXTRAS)} FROM bar_extras "
-        f"WHERE base = {int(base)} ORDER BY instrument_id, time"
+        f"WHERE base = {int(base)} AND {among(instruments)} ORDER BY instrument_id, time"
     )
 
 

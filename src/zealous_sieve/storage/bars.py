@@ -7,7 +7,7 @@ dropped and are rebuilt by a job; loading reads blocks, and rows for all that ha
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import replace
 from datetime import UTC, datetime
 from itertools import pairwise
@@ -16,11 +16,13 @@ from threading import Lock
 import numpy as np
 import psycopg
 from numpy.typing import NDArray
+from psycopg.types.json import Jsonb
 from sqlalchemy import text
 
 from zealous_sieve.core.engine.panel import Column, Panel, Series, Times
 from zealous_sieve.core.functions.catalogue import EXTRAS, FIELDS
 from zealous_sieve.core.market.bases import Base
+from zealous_sieve.core.market.instruments import Instrument
 from zealous_sieve.storage import bar_statements as sql
 from zealous_sieve.storage.blocks import (
     BAR,
@@ -49,14 +51,18 @@ class BarStore:
         self._lock = Lock()
         self._kept: tuple[int, Panel] | None = None
 
-    def write(self, bars: Mapping[Base, Mapping[str, Series]]) -> int:
+    def write(
+        self, bars: Mapping[Base, Mapping[str, Series]], fresh: Sequence[Instrument] = ()
+    ) -> int:
         """Add bars by base and instrument code, replacing those of the same time; returns how many.
 
-        All or nothing: one transaction. Instruments have to exist. Trades replace all that were kept
+        All or nothing: one transaction. Instruments have to exist or to be among the ``fresh`` ones,
+        which are added. Trades replace all that were kept
         between the first and the last of them. Blocks of the periods that were touched are dropped.
         """
         with self.database.raw() as connection:
             connection.execute(sql.IN_BULK)
+            _add_instruments(connection, fresh)
             ids = dict(connection.execute("SELECT code, id FROM instruments").fetchall())
             count = 0
             empty = connection.execute("SELECT NOT EXISTS (SELECT 1 FROM bars)").fetchone()
@@ -87,19 +93,26 @@ class BarStore:
         with self._lock:
             version = self._version()
             if self._kept is None or self._kept[0] != version:
-                self._kept = (version, self._load_all())
+                self._kept = (version, self._load_bases())
             return self._kept[1]
 
-    def load(self, base: Base = Base.DAY) -> Panel:
-        """Read all bars of a base from the database."""
+    def some(self, codes: Sequence[str]) -> Panel:
+        """As ``panel``, of some instruments only; read anew each time."""
+        return self._load_bases(codes)
+
+    def load(self, base: Base = Base.DAY, codes: Sequence[str] | None = None) -> Panel:
+        """Read all bars of a base from the database, of all or of some instruments."""
         with self.database.raw() as connection:
-            codes = connection.execute("SELECT id, code FROM instruments ORDER BY id").fetchall()
-            parts = _trades(connection) if base == Base.TRADES else _bars(connection, base)
-        made = Panel.of({code: _joined(parts.get(number, [])) for number, code in codes})
+            wanted = None if codes is None else list(codes)
+            known = connection.execute(sql.NUMBERS, (wanted, wanted)).fetchall()
+            some = None if codes is None else [number for number, _ in known]
+            read = _trades if base == Base.TRADES else _bars
+            parts = read(connection, base, some)
+        made = Panel.of({code: _joined(parts.get(number, [])) for number, code in known})
         return replace(made, duration=base.seconds)
 
-    def _load_all(self) -> Panel:
-        loaded = {base: self.load(base) for base in Base}
+    def _load_bases(self, codes: Sequence[str] | None = None) -> Panel:
+        loaded = {base: self.load(base, codes) for base in Base}
         bases = tuple(panel for panel in loaded.values() if panel.bars)
         return replace(loaded[Base.DAY], bases=bases)
 
@@ -109,22 +122,40 @@ class BarStore:
             return int(connection.execute(text(query)).scalar() or 0)
 
 
+def _add_instruments(connection: psycopg.Connection, fresh: Sequence[Instrument]) -> None:
+    rows = [
+        (
+            i.code,
+            i.name,
+            str(i.kind),
+            i.venue,
+            i.currency,
+            i.tick,
+            i.point_value,
+            Jsonb(dict(i.facts)),
+        )
+        for i in fresh
+    ]
+    with connection.cursor() as cursor:
+        cursor.executemany(sql.ADD_INSTRUMENT, rows)
+
+
 Parts = dict[int, list[tuple[Times, dict[str, Column]]]]
 """Pieces of bars by the number of their instrument."""
 
 
-def _bars(connection: psycopg.Connection, base: Base) -> Parts:
-    blocks = connection.execute(sql.BLOCKS, (int(base),), binary=True).fetchall()
+def _bars(connection: psycopg.Connection, base: Base, some: sql.Some) -> Parts:
+    blocks = connection.execute(sql.blocks(base, some).encode(), binary=True).fetchall()
     parts: Parts = defaultdict(list)
     for instrument, count, payload in blocks:
         times, matrix = unpack(payload, count)
         parts[instrument].append((times, dict(zip(FIELDS, matrix, strict=True))))
-    for chunk in _by_instrument(_copy_out(connection, sql.open_rows(base), BAR)):
+    for chunk in _by_instrument(_copy_out(connection, sql.open_rows(base, some), BAR)):
         columns = {field: chunk[field].astype(np.float64) for field in FIELDS}
         parts[int(chunk["instrument_id"][0])].append((chunk["time"].astype(np.int64), columns))
     extras = {
         int(chunk["instrument_id"][0]): chunk
-        for chunk in _by_instrument(_copy_out(connection, sql.extras(base), EXTRA))
+        for chunk in _by_instrument(_copy_out(connection, sql.extras(base, some), EXTRA))
     }
     for instrument, chunk in extras.items():
         parts[instrument] = [_with_extras(_joined(parts[instrument]), chunk)]
@@ -140,9 +171,9 @@ def _with_extras(series: Series, chunk: NDArray[np.void]) -> tuple[Times, dict[s
     return times, {**columns, **added}
 
 
-def _trades(connection: psycopg.Connection) -> Parts:
+def _trades(connection: psycopg.Connection, _: Base, some: sql.Some) -> Parts:
     parts: Parts = {}
-    for chunk in _by_instrument(_copy_out(connection, sql.TRADES, TRADE)):
+    for chunk in _by_instrument(_copy_out(connection, sql.trades(some), TRADE)):
         price, size, bought = (chunk[n].astype(np.float64) for n in ("price", "size", "bought"))
         columns = dict.fromkeys(("open", "high", "low", "close"), price)
         columns |= {"volume": size, "trades": np.ones(len(size))}
@@ -226,6 +257,36 @@ def _merge(
     series: Mapping[str, Series],
     base: Base,
 ) -> int:
+    count = _add(connection, ids, series, base)
+    series = {code: own for code, own in series.items() if code not in count}
+    return sum(count.values()) + _replace(connection, ids, series, base)
+
+
+def _add(
+    connection: psycopg.Connection,
+    ids: Mapping[str, int],
+    series: Mapping[str, Series],
+    base: Base,
+) -> dict[str, int]:
+    """Bars of instruments that have none of the base yet: there is nothing to replace, and blocks come
+    from what is at hand. Returns how many by code."""
+    wanted = [ids[code] for code in series]
+    empty = {n for (n,) in connection.execute(sql.WITHOUT_BARS, (wanted, int(base))).fetchall()}
+    fresh = {code: own for code, own in series.items() if ids[code] in empty}
+    if fresh:
+        _copy_in(connection, "bars", BAR, _bar_rows(ids, fresh, base))
+        _copy_in(connection, "bar_extras", EXTRA, _extra_rows(ids, fresh, base))
+        _pack_series(connection, ids, fresh, base)
+    return {code: len(times) for code, (times, _) in fresh.items()}
+
+
+def _replace(
+    connection: psycopg.Connection,
+    ids: Mapping[str, int],
+    series: Mapping[str, Series],
+    base: Base,
+) -> int:
+    """Bars of instruments that have some already; those of the same time are replaced."""
     if not series:
         return 0
     connection.execute(sql.incoming("bars"))
@@ -280,11 +341,17 @@ def _pack_series(
     own = {code: (times, columns) for code, (times, columns) in series.items() if len(times)}
     periods = {code: _periods(times, base) for code, (times, _) in own.items()}
     newest = max((own[-1] for own in periods.values()), default=None)
+    known = connection.execute(sql.NEWEST_PERIOD, (int(base),)).fetchone()
+    if known is not None and newest is not None:
+        newest = max(newest, _periods(np.array([known[0].timestamp()], np.int64), base)[0])
     blocks: list[Block] = []
     for code, (times, columns) in own.items():
         blocks += _cut_blocks(ids[code], base, times, columns, periods[code], newest)
     with connection.cursor() as cursor:
-        cursor.executemany(sql.ADD_BLOCK, blocks)
+        with cursor.copy(sql.COPY_BLOCKS) as out:
+            out.set_types(("int4", "int2", "timestamptz", "int4", "bytea"))
+            for block in blocks:
+                out.write_row(block)
         open_ones = [
             (ids[c], int(base), _moment(newest)) for c, p in periods.items() if newest in p
         ]

@@ -11,9 +11,11 @@ from typing import Any
 
 import numpy as np
 import pyarrow as pa
+import pyarrow.csv as pa_csv
 import pyarrow.parquet as pq
+from numpy.typing import NDArray
 
-from zealous_sieve.core.engine.panel import Column, Times
+from zealous_sieve.core.engine.panel import Column, Series, Times
 from zealous_sieve.core.errors import DataError, Problem
 from zealous_sieve.core.market.intake import (
     MOST_PROBLEMS,
@@ -25,7 +27,6 @@ from zealous_sieve.core.market.intake import (
 )
 
 NUMBERS = ("open", "high", "low", "close", "volume")
-Series = tuple[Times, dict[str, Column]]
 
 
 def read_bars(path: Path) -> dict[str, Series]:
@@ -35,8 +36,12 @@ def read_bars(path: Path) -> dict[str, Series]:
     with file, line, column, value and reason for each faulty row.
     """
     try:
-        parquet = path.suffix.lower() in (".parquet", ".pq")
-        return take(_read_parquet(path) if parquet else _read_csv(path))
+        if path.suffix.lower() in (".parquet", ".pq"):
+            return take(_read_parquet(path))
+        try:
+            return take(_read_csv(path))
+        except (pa.ArrowException, DataError):
+            return take(_read_csv_by_line(path))
     except OSError as error:
         raise DataError(_unreadable(path, error.strerror or str(error))) from None
     except (UnicodeDecodeError, pa.ArrowException, csv.Error) as error:
@@ -47,10 +52,44 @@ def _unreadable(path: Path, why: str) -> Problem:
     return Problem(code="unreadable_file", message=f"can't be read: {why}", subject=str(path))
 
 
+def _names(row: Sequence[str]) -> list[str]:
+    return [name.strip().lower() for name in row]
+
+
 def _read_csv(path: Path) -> Table:
+    """The quick way; what it can't read is read again line by line, to say where the fault is."""
+    with path.open(newline="", encoding="utf-8-sig") as file:
+        names = _names(next(csv.reader(file), []))
+    check_columns(str(path), names)
+    kinds = {name: pa.float64() for name in (*NUMBERS, *OPTIONAL)}
+    kinds |= {name: pa.string() for name in names if name not in kinds}
+    table = pa_csv.read_csv(
+        path,
+        read_options=pa_csv.ReadOptions(column_names=names, skip_rows=1),
+        convert_options=pa_csv.ConvertOptions(column_types=kinds, null_values=[""]),
+    )
+    return _table(path, table, np.arange(2, table.num_rows + 2))
+
+
+def _table(path: Path, table: pa.Table, lines: NDArray[np.int64]) -> Table:
+    """A table of texts and numbers, checked for nothing but the form of its times."""
+    known = [name for name in (*NUMBERS, *OPTIONAL) if name in table.column_names]
+    columns = {n: table.column(n).to_numpy(zero_copy_only=False).astype(np.float64) for n in known}
+    problems: list[Problem] = []
+    times, local = _times(path, table.column("time"), lines, problems)
+    if problems:
+        raise DataError(*problems[:MOST_PROBLEMS])
+    has_codes = "instrument" in table.column_names
+    codes = table.column("instrument").to_pylist() if has_codes else [path.stem] * len(lines)
+    return Table(
+        file=str(path), codes=codes, times=times, local=local, columns=columns, lines=lines
+    )
+
+
+def _read_csv_by_line(path: Path) -> Table:
     with path.open(newline="", encoding="utf-8-sig") as file:
         reader = csv.reader(file)
-        names = [name.strip().lower() for name in next(reader, [])]
+        names = _names(next(reader, []))
         check_columns(str(path), names)
         rows, lines, problems = [], [], []
         for row in reader:
@@ -65,15 +104,13 @@ def _read_csv(path: Path) -> Table:
         raise DataError(*problems[:MOST_PROBLEMS])
     by_name = dict(zip(names, zip(*rows, strict=True), strict=True)) if rows else {}
     texts = {name: by_name.get(name, ()) for name in names}
-    known = [n for n in (*NUMBERS, *OPTIONAL) if n in texts]
-    columns = {n: _numbers(path, n, texts[n], lines, problems) for n in known}
-    times = _times(path, texts["time"], lines, problems)
+    numbers = [n for n in (*NUMBERS, *OPTIONAL) if n in texts]
+    columns = {n: pa.array(_numbers(path, n, texts[n], lines, problems)) for n in numbers}
+    _times(path, pa.array(texts["time"], pa.string()), lines, problems)
     if problems:
         raise DataError(*problems[:MOST_PROBLEMS])
-    codes = list(texts["instrument"]) if "instrument" in texts else [path.stem] * len(rows)
-    return Table(
-        file=str(path), codes=codes, times=times, columns=columns, lines=np.array(lines, np.int64)
-    )
+    rest = {n: pa.array(texts[n], pa.string()) for n in ("time", "instrument") if n in texts}
+    return _table(path, pa.table(columns | rest), np.array(lines, np.int64))
 
 
 def _numbers(
@@ -89,26 +126,41 @@ def _numbers(
                 float(text)
             except ValueError:
                 problems.append(refusal(str(path), line, name, text, "this is not a number"))
-        return np.empty(0)
+        return np.full(len(texts), np.nan)
 
 
 def _times(
-    path: Path, texts: Sequence[Any], lines: Sequence[int], problems: list[Problem]
-) -> Times:
-    seconds = np.zeros(len(texts), np.int64)
-    for row, (text, line) in enumerate(zip(texts, lines, strict=True)):
-        try:
-            moment = text if isinstance(text, datetime) else datetime.fromisoformat(str(text))
-        except ValueError:
-            reason = "this is not a time in ISO 8601, such as 2026-06-15T09:00:00+00:00"
-            problems.append(refusal(str(path), line, "time", text, reason))
-            continue
-        if moment.tzinfo is None:
-            reason = "the time needs an offset, such as +00:00 or Z"
-            problems.append(refusal(str(path), line, "time", text, reason))
-            continue
-        seconds[row] = int(moment.timestamp())
-    return seconds
+    path: Path, column: Any, lines: Sequence[int] | NDArray[np.int64], problems: list[Problem]
+) -> tuple[Times, Times]:
+    """Seconds since 1970, by UTC and by the clock that they are written in. Many bars share a time, so
+    each is read once."""
+    encoded = column.dictionary_encode()
+    encoded = encoded.combine_chunks() if isinstance(encoded, pa.ChunkedArray) else encoded
+    if isinstance(encoded, pa.ChunkedArray):
+        encoded = encoded.chunk(0) if encoded.num_chunks else pa.array([], column.type)
+    places = encoded.indices.fill_null(-1).to_numpy(zero_copy_only=False).astype(np.int64)
+    read = [_moment(value) for value in encoded.dictionary.to_pylist()] + [_moment(None)]
+    faults = np.array([isinstance(moment, str) for moment in read])
+    for row in np.flatnonzero(faults[places])[:MOST_PROBLEMS]:
+        value = None if places[row] < 0 else encoded.dictionary[int(places[row])].as_py()
+        reason = str(read[places[row]])
+        problems.append(refusal(str(path), int(lines[row]), "time", value, reason))
+    utc = np.array([0 if isinstance(m, str) else m[0] for m in read], np.int64)
+    local = np.array([0 if isinstance(m, str) else m[1] for m in read], np.int64)
+    return utc[places], local[places]
+
+
+def _moment(value: object) -> tuple[int, int] | str:
+    """A time as seconds by UTC and by its own clock; or why it is none."""
+    try:
+        moment = value if isinstance(value, datetime) else datetime.fromisoformat(str(value))
+    except ValueError:
+        return "this is not a time in ISO 8601, such as 2026-06-15T09:00:00+00:00"
+    offset = moment.utcoffset()
+    if offset is None:
+        return "the time needs an offset, such as +00:00 or Z"
+    seconds = int(moment.timestamp())
+    return seconds, seconds + int(offset.total_seconds())
 
 
 def _read_parquet(path: Path) -> Table:
@@ -117,23 +169,17 @@ def _read_parquet(path: Path) -> Table:
     check_columns(str(path), names)
     table = table.rename_columns(names)
     problems: list[Problem] = []
-    lines = list(range(1, table.num_rows + 1))
-    columns = {}
     for name in (n for n in (*NUMBERS, *OPTIONAL) if n in names):
         kind = table.schema.field(name).type
         if not (pa.types.is_floating(kind) or pa.types.is_integer(kind)):
             problems.append(refusal(str(path), 1, name, kind, "the column has to hold numbers"))
-            continue
-        values = table.column(name).cast(pa.float64()).to_numpy(zero_copy_only=False)
-        columns[name] = np.array(values, dtype=np.float64)
-    times = _times(path, table.column("time").to_pylist(), lines, problems)
+    kind = table.schema.field("time").type
+    if not (pa.types.is_timestamp(kind) or pa.types.is_string(kind)):
+        reason = "the column has to hold times with an offset"
+        problems.append(refusal(str(path), 1, "time", kind, reason))
     if problems:
         raise DataError(*problems[:MOST_PROBLEMS])
-    has_codes = "instrument" in names
-    codes = table.column("instrument").to_pylist() if has_codes else [path.stem] * len(lines)
-    return Table(
-        file=str(path), codes=codes, times=times, columns=columns, lines=np.array(lines, np.int64)
-    )
+    return _table(path, table, np.arange(1, table.num_rows + 1))
 
 
 def iso(seconds: int) -> str:
@@ -203,4 +249,22 @@ def write_table(columns: Mapping[str, Sequence[Any]], path: Path) -> None:
 
 
 def _texts(values: Sequence[Any]) -> list[str]:
-    return ["" if v is None else exact(v) if isinstance(v, float) else str(v) for v in values]
+    return [_cell(value) for value in values]
+
+
+def _cell(value: Any) -> str:
+    """A value as it stands in a CSV file. A text that a spreadsheet would read as a formula is marked as
+    text by a quote before it."""
+    if isinstance(value, float):
+        return exact(value)
+    text = "" if value is None else str(value)
+    risky = isinstance(value, str) and text[:1] in ("=", "+", "-", "@", "\t", "\r")
+    return f"'{text}" if risky and not _is_number(text) else text
+
+
+def _is_number(text: str) -> bool:
+    try:
+        float(text)
+    except ValueError:
+        return False
+    return True

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from zealous_sieve.core.engine.background import Background, read_session
 from zealous_sieve.core.errors import DataError, Problem
-from zealous_sieve.core.market.intake import refusal
+from zealous_sieve.core.market.intake import code_fault, refusal
 
 OWN = ("code", "tick", "venue", "hours")
 EVENTS = "event:"
@@ -23,6 +23,16 @@ def read_instruments(path: Path) -> dict[str, Background]:
     ``hours``; those called ``event:KIND`` hold days, every other one is a fact. Raises DataError with
     the line."""
     found: dict[str, Background] = {}
+    try:
+        return _read(path, found)
+    except (UnicodeDecodeError, csv.Error) as error:
+        message = f"can't be read: {error}"
+        raise DataError(
+            Problem(code="unreadable_file", message=message, subject=str(path))
+        ) from None
+
+
+def _read(path: Path, found: dict[str, Background]) -> dict[str, Background]:
     with path.open(newline="", encoding="utf-8-sig") as file:
         reader = csv.DictReader(file)
         if "code" not in (reader.fieldnames or ()):
@@ -34,7 +44,13 @@ def read_instruments(path: Path) -> dict[str, Background]:
             )
             raise DataError(problem)
         for row in reader:
-            found[row["code"]] = _background(path, reader.line_num, row)
+            line, code = reader.line_num, row["code"]
+            reason = "this code stands twice" if code in found else code_fault(code)
+            if None in row or None in row.values():
+                reason = f"the row does not have {len(reader.fieldnames or ())} values"
+            if reason:
+                raise DataError(refusal(str(path), line, "code", code, reason))
+            found[code] = _background(path, line, row)
     return found
 
 

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import asdict
 from typing import Any
 
-from sqlalchemy import delete, func, select
+from sqlalchemy import delete, func, insert, select
 from sqlalchemy.dialects.postgresql import insert as upsert
 
 from zealous_sieve.core.market.instruments import (
@@ -116,22 +116,24 @@ class MarketStore:
                 for row, code in session.execute(query)
             ]
 
-    def replace_findings(self, findings: Sequence[Finding]) -> None:
+    def replace_findings(
+        self, findings: Sequence[Finding], about: Sequence[str] | None = None
+    ) -> None:
+        """Keep findings in place of all there were, or of those ``about`` some instruments."""
         with self.database.session() as session:
             known = session.execute(select(InstrumentRow.code, InstrumentRow.id))
-            ids = {code: number for code, number in known}  # noqa: C416
-            session.execute(delete(FindingRow))
-            for f in findings:
-                session.add(
-                    FindingRow(
-                        instrument_id=ids[f.code],
-                        kind=str(f.kind),
-                        first=f.first,
-                        last=f.last,
-                        bars=f.bars,
-                        detail=f.detail,
-                    )
-                )
+            ids = dict(known.tuples().all())
+            old = delete(FindingRow)
+            if about is not None:
+                old = old.where(FindingRow.instrument_id.in_([ids[code] for code in about]))
+            session.execute(old)
+            rows = [
+                {"instrument_id": ids[f.code], "kind": str(f.kind), "first": f.first, "last": f.last,
+                 "bars": f.bars, "detail": f.detail}
+                for f in findings
+            ]  # fmt: skip
+            if rows:
+                session.execute(insert(FindingRow), rows)
 
     def setting(self, key: str) -> str | None:
         with self.database.session() as session:

@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass
 
-from zealous_sieve.core.engine.panel import Panel, Series
-from zealous_sieve.core.market.bases import Base, base_of
+from zealous_sieve.core.engine.panel import Series
+from zealous_sieve.core.market.bases import Base
 from zealous_sieve.core.market.instruments import Instrument
 from zealous_sieve.core.market.soundness import Finding
-from zealous_sieve.usecases.market import check_data
+from zealous_sieve.usecases.market import check_some
 from zealous_sieve.usecases.ports import Outside
 
 
@@ -23,15 +23,13 @@ class Imported:
     findings: tuple[Finding, ...]
 
 
-def import_bars(outside: Outside, series: Mapping[str, Series]) -> Imported:
-    """Keep checked bars: unknown instruments are added, bars of the same time replaced."""
+def import_bars(outside: Outside, bars: Mapping[Base, Mapping[str, Series]]) -> Imported:
+    """Keep checked bars: unknown instruments are added, bars of the same time replaced; all of it or,
+    when anything fails, nothing."""
+    codes = list(dict.fromkeys(code for series in bars.values() for code in series))
     known = {instrument.code for instrument in outside.market.instruments()}
-    fresh = [Instrument(code=code, name=code) for code in series if code not in known]
-    outside.market.add_instruments(fresh)
-    by_base: dict[Base, dict[str, Series]] = {}
-    for code, own in series.items():
-        by_base.setdefault(base_of(Panel.of({code: own}).duration), {})[code] = own
-    bars = outside.bars.write(by_base)
+    fresh = [Instrument(code=code, name=code) for code in codes if code not in known]
+    count = outside.bars.write(bars, fresh)
     outside.bars.pack_periods()
-    findings = tuple(f for f in check_data(outside) if f.code in series)
-    return Imported(bars=bars, instruments=len(series), added=len(fresh), findings=findings)
+    findings = tuple(check_some(outside, codes))
+    return Imported(bars=count, instruments=len(codes), added=len(fresh), findings=findings)

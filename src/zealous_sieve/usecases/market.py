@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 from functools import lru_cache
@@ -178,3 +179,21 @@ def check_data(outside: Outside) -> list[Finding]:
     findings = inspect(whole_panel(outside), venues)
     outside.market.replace_findings(findings)
     return findings
+
+
+def check_some(outside: Outside, codes: Sequence[str]) -> list[Finding]:
+    """Run the data check over some instruments, beside the others of their venues, and keep what it finds
+    of them. With a leg of a pair among them, all are checked."""
+    wanted, instruments = set(codes), outside.market.instruments()
+    legs = {i.facts.get(leg) for i in instruments for leg in ("left", "right")}
+    if wanted & legs:
+        return [finding for finding in check_data(outside) if finding.code in wanted]
+    venues = {i.venue for i in instruments if i.code in wanted and i.venue}
+    looked_at = [i for i in instruments if i.code in wanted or i.venue in venues]
+    looked_at = [i for i in looked_at if i.kind != InstrumentKind.PAIR]
+    panel = outside.bars.some([i.code for i in looked_at])
+    known = background_of(looked_at, outside.market.venues(), outside.market.events())
+    findings = inspect(panel.with_background(known), {i.code: i.venue for i in looked_at})
+    own = [finding for finding in findings if finding.code in wanted]
+    outside.market.replace_findings(own, list(codes))
+    return own

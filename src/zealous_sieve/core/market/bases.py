@@ -5,6 +5,7 @@ from __future__ import annotations
 from enum import IntEnum
 
 from zealous_sieve.core.errors import DataError, Problem
+from zealous_sieve.core.formula.timeframe import of_seconds
 
 
 class Base(IntEnum):
@@ -55,5 +56,8 @@ def base_of(seconds: int) -> Base:
         if length == seconds and base != Base.TRADES:
             return base
     kept = ", ".join(_WORDS[base] for base in sorted(_SECONDS, key=lambda b: _SECONDS[b])[1:])
-    message = f"bars of {seconds} seconds are not kept; bars are kept of {kept}"
-    raise DataError(Problem(code="no_such_base", message=message, mend="import a faster one"))
+    message = f"these are bars of {of_seconds(seconds)}, which are not kept; kept are {kept}"
+    faster = [b for b, own in _SECONDS.items() if own and seconds % own == 0]
+    best = max(faster, key=lambda b: _SECONDS[b])
+    mend = f"import bars of {_WORDS[best]}: those of {of_seconds(seconds)} are built from them"
+    raise DataError(Problem(code="no_such_base", message=message, mend=mend))

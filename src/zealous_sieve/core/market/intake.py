@@ -2,32 +2,45 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
-from zealous_sieve.core.engine.panel import Column, Times
+from zealous_sieve.core.engine.panel import DAY, Column, Series, Times
 from zealous_sieve.core.errors import DataError, Problem
 from zealous_sieve.core.functions.catalogue import EXTRAS
+from zealous_sieve.core.market.bases import Base, base_of
 
 REQUIRED = ("time", "open", "high", "low", "close", "volume")
 OPTIONAL = EXTRAS
 PRICES = ("open", "high", "low", "close")
 MOST_PROBLEMS = 20
+LONGEST_CODE = 40
+EARLIEST, LATEST = -5_364_662_400, 7_258_118_400
+"""Times are taken from 1800 up to 2200: what lies outside is no time of a bar."""
+SHORTEST_DAY = 23 * 3600
+"""From one local midnight to the next when clocks go forward."""
+FEW = 3
+"""From so few bars nobody can tell how long one is."""
+NEXT_DAY = 77_400
+"""21:30: a midnight east of the coast is written as an evening of UTC."""
 
 
 @dataclass(frozen=True, kw_only=True)
 class Table:
     """A file's rows: ``lines`` are the numbers of its lines, for messages.
 
-    ``codes`` holds an instrument a row; ``times`` are seconds since 1970 UTC.
+    ``codes`` holds an instrument a row, as it was read; ``times`` are seconds since 1970 UTC, ``local``
+    the same by the clock that they were written in.
     """
 
     file: str
-    codes: Sequence[str]
+    codes: Sequence[object]
     times: Times
+    local: Times
     columns: Mapping[str, Column]
     lines: NDArray[np.int64]
 
@@ -59,24 +72,177 @@ def check_columns(file: str, names: Sequence[str]) -> None:
         )
 
 
-def take(table: Table) -> dict[str, tuple[Times, dict[str, Column]]]:
+def code_fault(code: object) -> str | None:
+    """Why something can't be the code of an instrument; ``None`` when it can."""
+    if not isinstance(code, str):
+        return "a code has to be a text"
+    if not code:
+        return "the code is empty"
+    if code != code.strip():
+        return "the code has spaces around it"
+    if len(code) > LONGEST_CODE:
+        return f"a code has at most {LONGEST_CODE} characters, this has {len(code):,}"
+    if not code.isprintable() or '"' in code:
+        return "the code holds a character that can't be written in a formula"
+    if code[0] in "=+-@":
+        return "a code can't begin with = + - or @, which spreadsheets read as a formula"
+    return None
+
+
+def take(table: Table) -> dict[str, Series]:
     """Check all rows and part them by instrument, in the order of first appearance.
 
-    Raises DataError with up to twenty faulty rows; then nothing may be kept.
+    Days are kept by their own date, whatever hour they are written with. Raises DataError with up to
+    twenty faulty rows; then nothing may be kept.
     """
-    problems = _bad_values(table)
-    codes = np.asarray(table.codes, dtype=object)
-    taken: dict[str, tuple[Times, dict[str, Column]]] = {}
-    for code in dict.fromkeys(table.codes):
-        rows = np.flatnonzero(codes == code)
-        problems += _bad_order(table, rows)
-        columns = {name: np.ascontiguousarray(c[rows]) for name, c in table.columns.items()}
-        taken[code] = (table.times[rows], columns)
-    if not taken:
+    problems = _bad_codes(table) + _bad_values(table) + _bad_times(table)
+    if not len(table.times):
         problems.append(Problem(code="no_rows", message="the file has no rows", subject=table.file))
     if problems:
         raise DataError(*problems[:MOST_PROBLEMS])
+    names = list(dict.fromkeys(map(str, table.codes)))
+    numbers = {name: n for n, name in enumerate(names)}
+    owners = np.fromiter((numbers[code] for code in table.codes), np.int64, len(table.codes))  # type: ignore[index]
+    order = np.argsort(owners, kind="stable")
+    owners = owners[order]
+    problems = _bad_order(table, order, owners)
+    if problems:
+        raise DataError(*problems[:MOST_PROBLEMS])
+    times, local = table.times[order], table.local[order]
+    columns = {name: column[order] for name, column in table.columns.items()}
+    bounds = np.searchsorted(owners, np.arange(len(names) + 1))
+    taken: dict[str, Series] = {}
+    for n, name in enumerate(names):
+        rows = slice(int(bounds[n]), int(bounds[n + 1]))
+        own = {field: column[rows] for field, column in columns.items()}
+        taken[name] = (_by_date(times[rows], local[rows]), own)
     return taken
+
+
+def _by_date(times: Times, local: Times) -> Times:
+    """Bars a day apart get the midnight of their own date; others are left as they are."""
+    alone = len(times) == 1 and local[0] % DAY == 0
+    if not alone and (len(times) < 2 or np.diff(times).min() < SHORTEST_DAY):
+        return times
+    hours = np.unique(local % DAY)
+    changing = len(hours) == 2 and hours[1] - hours[0] == 3600
+    late = NEXT_DAY if changing and hours[0] >= NEXT_DAY - 1800 else DAY
+    return np.asarray((local + DAY - late) // DAY * DAY, dtype=np.int64)
+
+
+def joined(parts: Sequence[tuple[str, Mapping[str, Series]]]) -> dict[Base, dict[str, Series]]:
+    """The bars of several files by base and instrument; ``parts`` are files with what they hold.
+
+    Bars of one instrument and base that stand in several files are put together. Raises DataError
+    ``files_disagree`` where two of them say different things of one bar, ``no_such_base``.
+    """
+    pieces: dict[tuple[Base, str], list[tuple[str, Series]]] = {}
+    for file, series in parts:
+        base = _base_within_the_day(file, series)
+        for code, own in series.items():
+            _check_days(file, code, own[0])
+            daily = len(own[0]) and not (own[0] % DAY).any()
+            kept = Base.DAY if daily and _steps(own[0]) % DAY == 0 else base
+            pieces.setdefault((kept, code), []).append((file, own))
+    found: dict[Base, dict[str, Series]] = {}
+    for (base, code), same in pieces.items():
+        found.setdefault(base, {})[code] = same[0][1] if len(same) == 1 else _merged(code, same)
+    return found
+
+
+def _check_days(file: str, code: str, times: Times) -> None:
+    """Bars of a week or more would pass for days with gaps. Raises DataError ``no_such_base``."""
+    if len(times) > FEW and np.diff(times).min() >= 7 * DAY:
+        message = f"the bars of {code} are a week or more apart: no base keeps such bars"
+        mend = "import daily bars: slower ones are built from them"
+        raise DataError(Problem(code="no_such_base", message=message, mend=mend, subject=file))
+
+
+def _steps(times: Times) -> int:
+    """The longest stretch that all distances between bars are whole multiples of; 0 for a single bar."""
+    return int(np.gcd.reduce(np.diff(times))) if len(times) > 1 else 0
+
+
+def _base_within_the_day(file: str, series: Mapping[str, Series]) -> Base:
+    """The base of those bars of a file that are no days: thin instruments skip bars, so all of them
+    together tell how long one is. Raises DataError ``no_such_base``."""
+    step = 0
+    for times, _ in series.values():
+        own = _steps(times)
+        if own % DAY or (times % DAY).any():
+            step = math.gcd(step, own or int(times[0] % DAY))
+    try:
+        return base_of(step or DAY)
+    except DataError as error:
+        problem = error.problem
+        raise DataError(
+            Problem(code=problem.code, message=problem.message, mend=problem.mend, subject=file)
+        ) from None
+
+
+def _merged(code: str, parts: Sequence[tuple[str, Series]]) -> Series:
+    """One series of several; where two hold the same bar they have to agree."""
+    files = np.repeat(np.arange(len(parts)), [len(times) for _, (times, _) in parts])
+    times = np.concatenate([times for _, (times, _) in parts])
+    names = list(dict.fromkeys(name for _, (_, columns) in parts for name in columns))
+    columns = {
+        name: np.concatenate([c.get(name, np.full(len(t), np.nan)) for _, (t, c) in parts])
+        for name in names
+    }
+    order = np.argsort(times, kind="stable")
+    times, files = times[order], files[order]
+    columns = {name: column[order] for name, column in columns.items()}
+    double = np.flatnonzero(np.diff(times) == 0)
+    for name, column in columns.items():
+        before, after = column[double], column[double + 1]
+        differ = ~((before == after) | np.isnan(before) | np.isnan(after))
+        if differ.any():
+            row = int(double[differ.argmax()])
+            one, other = (str(parts[files[n]][0]) for n in (row, row + 1))
+            raise DataError(
+                _disagreement(code, times[row], name, column[row : row + 2], one, other)
+            )
+        column[double + 1] = np.where(np.isnan(after), before, after)
+    kept = np.ones(len(times), bool)
+    kept[double] = False
+    return times[kept], {name: column[kept] for name, column in columns.items()}
+
+
+def _disagreement(
+    code: str, time: np.int64, name: str, values: Column, one: str, other: str
+) -> Problem:
+    stamp = np.datetime64(int(time), "s")
+    message = f"{code} at {stamp}: {name} is {values[0]:g} in {one} and {values[1]:g} in {other}"
+    mend = "import the right one alone"
+    return Problem(code="files_disagree", message=message, mend=mend, subject=other)
+
+
+def _bad_codes(table: Table) -> list[Problem]:
+    faults: dict[object, str | None] = {}
+    found = []
+    for row, code in enumerate(table.codes):
+        key = code if isinstance(code, str) else repr(code)
+        if key not in faults:
+            faults[key] = code_fault(code)
+        reason = faults[key]
+        if reason is not None:
+            found.append(refusal(table.file, int(table.lines[row]), "instrument", code, reason))
+            if len(found) == MOST_PROBLEMS:
+                break
+    return found
+
+
+def _bad_times(table: Table) -> list[Problem]:
+    outside = (table.times < EARLIEST) | (table.times >= LATEST)
+    reason = "a bar has a time between 1800 and 2200"
+    return [
+        refusal(table.file, int(table.lines[r]), "time", _stamp(int(table.times[r])), reason)
+        for r in np.flatnonzero(outside)[:MOST_PROBLEMS]
+    ]
+
+
+def _stamp(seconds: int) -> str:
+    return str(np.datetime64(seconds, "s"))
 
 
 def _bad_values(table: Table) -> list[Problem]:
@@ -101,12 +267,14 @@ def _bad_values(table: Table) -> list[Problem]:
     ]
 
 
-def _bad_order(table: Table, rows: NDArray[np.int64]) -> list[Problem]:
-    times = table.times[rows]
+def _bad_order(table: Table, order: NDArray[np.int64], owners: NDArray[np.int64]) -> list[Problem]:
+    """Times that do not rise within an instrument; rows are taken in ``order``, by ``owners``."""
+    steps = np.diff(table.times[order])
     found = []
-    for bar in np.flatnonzero(np.diff(times) <= 0)[:MOST_PROBLEMS] + 1:
-        stamp = np.datetime64(int(times[bar]), "s")
-        double = times[bar] == times[bar - 1]
+    for bar in np.flatnonzero((steps <= 0) & (np.diff(owners) == 0))[:MOST_PROBLEMS] + 1:
+        row = int(order[bar])
+        double = steps[bar - 1] == 0
         reason = "this time stands twice" if double else "times have to rise from row to row"
-        found.append(refusal(table.file, int(table.lines[rows[bar]]), "time", stamp, reason))
+        stamp = _stamp(int(table.times[row]))
+        found.append(refusal(table.file, int(table.lines[row]), "time", stamp, reason))
     return found
