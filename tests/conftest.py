@@ -96,7 +96,7 @@ class Service:
         self.wait()
 
     def wait(self) -> None:
-        for _ in range(600):
+        for _ in range(3000):
             try:
                 with urllib.request.urlopen(f"{self.base}/api/thread", timeout=5):
                     return

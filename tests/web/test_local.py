@@ -33,7 +33,7 @@ def begin(folder: Path, *arguments: str) -> subprocess.Popen[bytes]:
     return subprocess.Popen(command, env=environment, stdout=subprocess.PIPE)
 
 
-def answers(port: int, tries: int = 600) -> dict[str, object]:
+def answers(port: int, tries: int = 3000) -> dict[str, object]:
     for _ in range(tries):
         try:
             with urllib.request.urlopen(f"http://127.0.0.1:{port}/api/thread", timeout=5) as reply:
@@ -54,7 +54,7 @@ def silent(port: int) -> bool:
 
 
 def said(process: subprocess.Popen[bytes]) -> str:
-    output, _ = process.communicate(timeout=60)
+    output, _ = process.communicate(timeout=300)
     return output.decode()
 
 
@@ -63,7 +63,7 @@ def test_start_serves_survives_a_kill_and_stops_all_it_started(folder: Path) -> 
     first = begin(folder, "--port", str(port))
     assert answers(port)["instruments"] == 287
     second = begin(folder, "--port", str(port + 1))
-    assert second.wait(60) == 1
+    assert second.wait(300) == 1
     assert "already running" in said(second)
     first.kill()
     first.wait()
@@ -72,7 +72,7 @@ def test_start_serves_survives_a_kill_and_stops_all_it_started(folder: Path) -> 
     again = begin(folder, "--port", str(port))
     assert answers(port)["sieves"] == 3
     again.send_signal(signal.SIGINT)
-    again.wait(60)
+    again.wait(300)
     assert silent(port)
     assert not cluster_in(folder).running()
 
@@ -83,7 +83,7 @@ def test_a_port_in_use_is_told_before_anything_is_begun(folder: Path) -> None:
         taken.listen()
         port = taken.getsockname()[1]
         process = begin(folder, "--port", str(port))
-        assert process.wait(60) == 1
+        assert process.wait(300) == 1
         assert f"port {port} is in use" in said(process)
     assert not (folder / "postgres").exists()
 

@@ -1,0 +1,249 @@
+"""Nothing a user did is lost or lands elsewhere: verdicts of setups, saves at once, what was put away."""
+
+from __future__ import annotations
+
+import json
+import os
+import subprocess
+import sys
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from pathlib import Path
+from threading import Barrier
+from typing import Any
+
+import psycopg
+import pytest
+from flask.testing import FlaskClient
+
+from tests.web.test_api import document, get, ran, send
+from zealous_sieve import wiring
+from zealous_sieve.local.cluster import Cluster, cluster_in
+from zealous_sieve.storage.database import migrate
+from zealous_sieve.usecases.errors import ConflictError
+from zealous_sieve.usecases.library import add_formula, save_formula
+from zealous_sieve.usecases.ports import Outside
+from zealous_sieve.usecases.sieves import get_sieve, save_sieve
+
+
+def verdict(client: FlaskClient, run: int, code: str, word: str | None, note: str = "") -> Any:
+    body = {"verdict": word, "reason": "", "note": note}
+    return send(client, f"/runs/{run}/hits/{code}/verdict", body, "put")
+
+
+def test_a_rerun_that_finds_the_same_setup_shows_its_verdict(
+    client: FlaskClient, outside: Outside
+) -> None:
+    first = ran(client, outside)
+    hits = get(client, f"/runs/{first}/hits")
+    verdict(client, first, hits[0]["code"], "take", "clean")
+    verdict(client, first, hits[1]["code"], "drop")
+    again = ran(client, outside)
+    shown = {h["code"]: h["verdict"] for h in get(client, f"/runs/{again}/hits")}
+    assert (shown[hits[0]["code"]]["verdict"], shown[hits[0]["code"]]["note"]) == ("take", "clean")
+    assert shown[hits[0]["code"]]["run_id"] == first
+    assert get(client, f"/runs/{again}")["waiting"] == len(hits) - 2
+    verdict(client, again, hits[1]["code"], None)
+    assert get(client, f"/runs/{first}")["waiting"] == len(hits) - 1
+
+
+@pytest.mark.parametrize(
+    "change",
+    [
+        {"side": "short"},
+        {"timeframe": "1w", "conditions": [{"formula": "close > 0"}]},
+        {"conditions": [{"formula": "close > open for 1 bar"}], "fired_within": 9},
+    ],
+)
+def test_a_verdict_is_of_one_setup_only(
+    client: FlaskClient, outside: Outside, change: dict[str, object]
+) -> None:
+    """Of one side, one timeframe, and the moment at which it fired."""
+    made = send(client, "/sieves", {"sieve": document(conditions=[{"formula": "close > 0"}])})["id"]
+    run = ran(client, outside, made)
+    codes = [hit["code"] for hit in get(client, f"/runs/{run}/hits")]
+    for code in codes[:3]:
+        verdict(client, run, code, "take")
+    send(client, f"/sieves/{made}", {"sieve": document(**change), "based_on": 1}, "put")
+    other = get(client, f"/runs/{ran(client, outside, made)}/hits")
+    fired = {h["code"]: h["fired_at"] for h in get(client, f"/runs/{run}/hits")}
+    same = [
+        h for h in other if change.keys() == {"conditions"} and h["fired_at"] == fired[h["code"]]
+    ]
+    assert other
+    assert [h["code"] for h in other if h["verdict"] and h not in same] == []
+
+
+def at_once(work: Callable[[int], object], count: int = 2) -> list[object]:
+    """Do the same several times at the same moment; what came back, or the refusal."""
+    together = Barrier(count)
+
+    def one(n: int) -> object:
+        together.wait()
+        try:
+            return work(n)
+        except ConflictError as refused:
+            return refused
+
+    with ThreadPoolExecutor(count) as pool:
+        return list(pool.map(one, range(count)))
+
+
+def test_of_two_saves_from_one_version_exactly_one_wins(outside: Outside) -> None:
+    formula = add_formula(outside, "mine", "close", "")
+    for turn in range(1, 9):
+        sieve = get_sieve(outside.sieves, 1).sieve
+        saved = at_once(
+            lambda n, sieve=sieve, turn=turn: save_sieve(  # type: ignore[misc]
+                outside, 1, sieve.model_copy(update={"note": f"{turn} {n}"}), turn
+            )
+        )
+        assert sum(isinstance(one, ConflictError) for one in saved) == 1
+        assert get_sieve(outside.sieves, 1).version == turn + 1
+        kept = at_once(
+            lambda n, turn=turn: save_formula(  # type: ignore[misc]
+                outside, formula.id, "mine", f"close + {turn} + {n}", "", turn
+            )
+        )
+        assert sum(isinstance(one, ConflictError) for one in kept) == 1
+    named = at_once(lambda _: add_formula(outside, "twin", "close", ""))
+    assert [getattr(n, "problem", None) and n.problem.code for n in named].count("name_taken") == 1  # type: ignore[attr-defined]
+
+
+def test_what_was_put_away_is_found_and_comes_back(client: FlaskClient) -> None:
+    formula = send(client, "/formulas", {"name": "mine", "text": "close"})
+    pair = {"code": "MYPAIR", "left": "TARPIN", "right": "HEMPRO", "relation": "ratio"}
+    send(client, "/pairs", pair)
+    for path in ("/sieves/3", f"/formulas/{formula['id']}", "/pairs/MYPAIR"):
+        send(client, path, {}, "delete", 204)
+    assert "MYPAIR" not in {i["code"] for i in get(client, "/instruments?universe=Pairs")}
+    assert [s["id"] for s in get(client, "/sieves/away")] == [3]
+    assert [f["name"] for f in get(client, "/formulas/away")] == ["mine"]
+    assert [i["code"] for i in get(client, "/pairs/away")] == ["MYPAIR"]
+    for path in ("/sieves/3", f"/formulas/{formula['id']}", "/pairs/MYPAIR"):
+        send(client, f"{path}/restore", {})
+    assert "MYPAIR" in {i["code"] for i in get(client, "/instruments?universe=Pairs")}
+    for path in ("/sieves", "/formulas", "/pairs"):
+        assert get(client, f"{path}/away") == []
+    send(client, "/pairs/NOSUCH/restore", {}, status=404)
+
+
+WRITER = """
+import sys
+from zealous_sieve import wiring
+from zealous_sieve.usecases.ports import VerdictKind
+from zealous_sieve.usecases.runs import give_verdict
+outside = wiring.outside(sys.argv[1])
+for code in sys.argv[3:]:
+    give_verdict(outside, int(sys.argv[2]), code, VerdictKind.TAKE)
+    print(code, flush=True)
+"""
+
+
+def test_a_decision_is_on_disk_when_it_is_confirmed(tmp_path: Path) -> None:
+    """The database is killed the moment after the last reply; ten times, each verdict is still there."""
+    own: Cluster = cluster_in(Path("/var/tmp") / f"zealous-sieve-kill-{os.getpid()}")
+    try:
+        own.start()
+        address = own.make_database("kept")
+        migrate(address)
+        outside = wiring.outside(address)
+        with outside.bars.database.raw() as connection:  # type: ignore[attr-defined]
+            connection.execute("INSERT INTO owners (name) VALUES ('desk')")
+            sieve = document(name="Kept")
+            connection.execute("INSERT INTO sieves (owner_id, version) VALUES (1, 1)")
+            connection.execute(
+                "INSERT INTO runs (owner_id, sieve_id, version, body, as_of, state) "
+                "VALUES (1, 1, 1, %s, now(), 'done')",
+                (json.dumps(sieve),),
+            )
+            for n in range(60):
+                connection.execute(
+                    "INSERT INTO hits VALUES (1, %s, %s, %s)",
+                    (f"H{n}", n, json.dumps({"code": f"H{n}", "fired_at": n})),
+                )
+        outside.bars.database.engine.dispose()  # type: ignore[attr-defined]
+        for turn in range(6):
+            codes = [f"H{n}" for n in range(turn * 10, turn * 10 + 10)]
+            command = [sys.executable, "-c", WRITER, address, "1", *codes]
+            told = subprocess.run(
+                command, capture_output=True, text=True, check=True
+            ).stdout.split()
+            own.run("pg_ctl", "stop", "-m", "immediate", "-D", str(own.folder))
+            assert told == codes
+            own.start()
+            with psycopg.connect(address) as connection:
+                found = connection.execute("SELECT code FROM verdicts").fetchall()
+            assert {code for (code,) in found} >= set(codes)
+    finally:
+        own.destroy()
+
+
+def test_new_and_gone_compare_with_a_run_of_the_same_or_say_why_not(
+    client: FlaskClient, outside: Outside
+) -> None:
+    first = get(client, f"/runs/{ran(client, outside)}")
+    assert (first["compared_with"], first["not_compared"]) == (None, "the first run of this sieve")
+    again = get(client, f"/runs/{ran(client, outside)}")
+    assert (again["new"], again["gone"], again["not_compared"]) == (0, [], "")
+    earlier = send(client, "/runs", {"sieve_id": 2, "as_of": "2026-06-01T12:00:00Z"})["id"]
+    from zealous_sieve.usecases.runs import execute_run
+
+    execute_run(outside, earlier)
+    assert "later moments" in get(client, f"/runs/{earlier}")["not_compared"]
+    sieve = get(client, "/sieves/2")
+    body = sieve["sieve"] | {"universe": "Largest 40", "rank": "roc(close, 9)"}
+    send(client, "/sieves/2", {"sieve": body, "based_on": sieve["version"]}, "put")
+    assert get(client, f"/runs/{again['run']['id']}")["changed_since"] == ["universe", "ranking"]
+    changed = get(client, f"/runs/{ran(client, outside)}")
+    assert changed["compared_with"] is None
+    assert changed["not_compared"].endswith("changed: universe, ranking")
+    note = get(client, "/sieves/2")
+    renamed = {"sieve": note["sieve"] | {"note": "other words"}, "based_on": note["version"]}
+    send(client, "/sieves/2", renamed, "put")
+    assert get(client, f"/runs/{ran(client, outside)}")["not_compared"] == ""
+
+
+def test_a_run_tells_that_a_formula_it_called_was_changed(
+    client: FlaskClient, outside: Outside
+) -> None:
+    stored = send(client, "/formulas", {"name": "mark", "text": "close > 5"})
+    sieve = send(client, "/sieves", {"sieve": document(conditions=[{"formula": "mark"}], rank="")})
+    run = ran(client, outside, sieve["id"])
+    body = {"name": "mark", "text": "close > 6", "note": "", "based_on": 1}
+    send(client, f"/formulas/{stored['id']}", body, "put")
+    assert get(client, f"/runs/{run}")["changed_since"] == ["formula mark"]
+
+
+@pytest.mark.parametrize(
+    "bars", ["1d", "15m", "80m", "1w", "brick(10, 20)", "ticks(500)", "range(12)"]
+)
+def test_a_run_without_hits_opens_on_any_bars(
+    client: FlaskClient, outside: Outside, bars: str
+) -> None:
+    never = document(conditions=[{"formula": "close < 0"}], timeframe=bars, rank="")
+    run = ran(client, outside, send(client, "/sieves", {"sieve": never})["id"])
+    assert get(client, f"/runs/{run}")["run"]["state"] == "done"
+    assert get(client, f"/runs/{run}/hits") == []
+
+
+def test_hits_tell_figures_at_the_signal_and_now(client: FlaskClient, outside: Outside) -> None:
+    body = document(
+        conditions=[{"formula": "close > prev(highest(high, 5))"}], fired_within=8, rank=""
+    )
+    run = ran(client, outside, send(client, "/sieves", {"sieve": body})["id"])
+    late = [h for h in get(client, f"/runs/{run}/hits") if h["now"] != h["close"]]
+    assert late
+    chart = get(client, f"/runs/{run}/hits/{late[0]['code']}/chart")
+    place = chart["times"].index(late[0]["bar_at"])
+    assert chart["close"][place] == late[0]["close"]
+    assert chart["close"][-1] == late[0]["now"]
+    assert [r["cell"] for r in chart["reasons"]] == ["pass"]
+    assert [r["cell"] for r in chart["reasons_now"]] == ["miss"]
+
+
+def test_errors_are_in_our_own_words(client: FlaskClient) -> None:
+    told = send(client, "/sieves", {"sieve": {"name": "", "universe": "x"}}, status=422)
+    said = {p["subject"]: p["message"] for p in told["problems"]}
+    assert said == {"sieve.name": "this can't be empty", "sieve.conditions": "this is missing"}
+    assert client.get("/api/runs/NaN").json["message"] == "there is nothing at this address"  # type: ignore[index]
