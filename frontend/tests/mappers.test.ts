@@ -5,7 +5,9 @@ import {
   chartOption,
   layPanes,
   paneNames,
+  reachOf,
   readings,
+  scaleOf,
   windowOf,
   type Inks,
 } from '@/features/review/chartOption'
@@ -14,27 +16,7 @@ import { completions, template } from '@/features/sieves/completions'
 import { diagnostics } from '@/features/sieves/diagnostics'
 import type { Chart, FunctionEntry, HitView, Problem } from '@/shared/api'
 import { barTime, day, decimals, figure, moment, needs, plural, price, span } from '@/shared/format'
-
-const hit = (code: string, rest: Partial<HitView> = {}): HitView => ({
-  code,
-  name: `${code} Works`,
-  place: 1,
-  fired_at: 0,
-  bar_at: 0,
-  age: 0,
-  provisional: false,
-  close: 1,
-  tick: 0.01,
-  score: 0,
-  rank: null,
-  cells: [],
-  sentences: [],
-  news: '',
-  verdict: null,
-  tail: [],
-  fired_in_tail: -1,
-  ...rest,
-})
+import { hit } from './setting'
 
 describe('figures', () => {
   test.each([
@@ -64,7 +46,7 @@ describe('figures', () => {
 
   it('writes days and moments in the coast’s time', () => {
     expect(day(1_781_481_600)).toBe('15 Jun 2026')
-    expect(moment('2026-06-16T14:20:00Z')).toMatch(/^Tue 16 Jun 2026,? 14:20$/)
+    expect(moment('2026-06-16T14:20:00Z')).toBe('Tue 16 Jun 2026 14:20 UTC')
     expect(plural(1, 'bar')).toBe('1 bar')
     expect(plural(3, 'bar')).toBe('3 bars')
   })
@@ -76,7 +58,7 @@ describe('the list of hits', () => {
     hit('A', {
       place: 2,
       rank: null,
-      verdict: { verdict: 'drop', reason: '', note: '', created_at: '' },
+      verdict: { verdict: 'drop', reason: '', note: '', created_at: '', run_id: 1 },
     }),
     hit('C', { place: 3, rank: 9 }),
   ]
@@ -185,7 +167,10 @@ const chart: Chart = {
   close: [2, 1, 3.5],
   volume: [10, 20, 30],
   lines: [line('EMA', 'price'), line('RSI', 'rsi', { span: [0, 100], levels: [70] })],
+  bars: '1d',
+  gaps: [],
   reasons: [],
+  reasons_now: [],
   provisional: false,
   fired_at: 86_400,
   bar_at: 172_800,
@@ -286,7 +271,7 @@ describe('moments and lengths of bars', () => {
   test.each([
     [0, '1 Jan 1970'],
     [86_400 * 200, '20 Jul 1970'],
-    [86_400 * 200 + 36_900, '20 Jul, 10:15'],
+    [86_400 * 200 + 36_900, '20 Jul, 10:15 UTC'],
   ])('the bar that opened at %d is told as %s', (seconds, told) =>
     expect(barTime(seconds)).toBe(told),
   )
@@ -299,4 +284,52 @@ describe('moments and lengths of bars', () => {
     [86_400, '1d'],
     [172_800, '2d'],
   ])('%d seconds are %s', (seconds, told) => expect(span(seconds)).toBe(told))
+})
+
+describe('what would spoil a chart', () => {
+  it('cuts a bad print off with its price, and nothing else', () => {
+    const bad = { ...chart, high: [2, 30, 4], low: [0.5, 1, 0.1] }
+    const reach = reachOf(bad)
+    expect(Math.max(...reach.high)).toBeLessThan(5)
+    expect(reach.cut.map((c) => [c.at, c.price])).toEqual([
+      [1, 30],
+      [0, 0.5],
+      [2, 0.1],
+    ])
+    expect(reachOf({ ...chart, low: [1.9, 0.9, 2] }).cut).toEqual([])
+  })
+
+  test.each([
+    [
+      'all alike and within',
+      [
+        [0, 100],
+        [0, 100],
+      ],
+      [50, 60],
+      [0, 100],
+    ],
+    ['one without a scale', [[0, 100], null], [50, 60], undefined],
+    [
+      'two scales',
+      [
+        [0, 100],
+        [-1, 1],
+      ],
+      [50, 0.5],
+      undefined,
+    ],
+    ['one that leaves it', [[0, 100]], [120], undefined],
+  ])('a pane has a fixed scale only for lines that share it: %s', (_, spans, values, scale) => {
+    const lines = (spans as (number[] | null)[]).map((span, n) =>
+      line(`L${n}`, 'own', { span, values: [null, (values as number[])[n]!] }),
+    )
+    expect(scaleOf({ ...chart, lines }, 'own')).toEqual(scale)
+  })
+
+  it('marks a gap between bars with what is missing', () => {
+    const gaps = [{ at: 2, detail: '7 sessions without a bar' }]
+    const option = chartOption({ ...chart, gaps }, inks, layPanes(paneNames(chart), 600), 3)
+    expect(JSON.stringify(option)).toContain('"xAxis":2,"name":"7 sessions without a bar"')
+  })
 })

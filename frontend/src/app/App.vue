@@ -4,7 +4,6 @@ import en from 'element-plus/es/locale/lang/en'
 import { applyTheme } from '@/shared/theme'
 import KeyList from './KeyList.vue'
 import Thread from './Thread.vue'
-import UndoBar from './UndoBar.vue'
 
 applyTheme()
 </script>
@@ -16,6 +15,5 @@ applyTheme()
       <component :is="Component" />
     </RouterView>
     <KeyList />
-    <UndoBar />
   </ElConfigProvider>
 </template>

@@ -4,7 +4,9 @@ import { useRoute } from 'vue-router'
 import { moment, plural } from '@/shared/format'
 import { useThread } from '@/shared/queries'
 import { night, toggleNight } from '@/shared/theme'
+import { offer } from '@/shared/undo'
 import { showKeys } from './keyList'
+import UndoBar from './UndoBar.vue'
 
 /** The stages of the day as one line with live counts: the navigation and the to-do list in one. */
 const route = useRoute()
@@ -72,8 +74,9 @@ const stages = computed(() => {
       </template>
     </nav>
     <span class="right">
+      <UndoBar />
       <span v-if="isError" class="fall" role="status">the server does not answer</span>
-      <span v-else-if="counts" class="as-of">
+      <span v-else-if="counts && !offer" class="as-of" title="The moment all pages look from">
         as of <b>{{ moment(counts.now) }}</b><span v-if="counts.is_demo" class="quiet">
           · demo</span
         >
@@ -137,11 +140,26 @@ nav {
 }
 .right {
   margin-left: auto;
+  min-width: 0;
   display: flex;
   align-items: center;
   gap: 6px;
 }
 .as-of {
   margin-right: 8px;
+}
+@media (max-width: 900px) {
+  .thread {
+    height: auto;
+    flex-wrap: wrap;
+    padding: 4px 12px;
+  }
+  nav {
+    flex-wrap: wrap;
+  }
+  .link {
+    width: 10px;
+    margin: 0 4px;
+  }
 }
 </style>

@@ -1,28 +1,22 @@
 <script setup lang="ts">
-import { offer } from '@/shared/undo'
-
-function takeBack() {
-  offer.value?.undo?.()
-  offer.value = null
-}
+import { offer, takeBack } from '@/shared/undo'
 </script>
 
 <template>
-  <div v-if="offer" class="undo" role="status">
-    {{ offer.text }}
+  <span v-if="offer" class="undo" role="status" :class="{ fall: offer.failed }">
+    <span class="words" :title="offer.text">{{ offer.text }}</span>
     <button v-if="offer.undo" class="button plain" @click="takeBack">Undo</button>
-  </div>
+  </span>
 </template>
 
 <style scoped>
 .undo {
-  position: fixed;
-  bottom: 14px;
-  left: 50%;
-  transform: translateX(-50%);
-  background: var(--sheet);
-  border: 1px solid var(--ink);
-  padding: 6px 14px;
-  z-index: 50;
+  display: flex;
+  align-items: center;
+  min-width: 0;
+}
+.words {
+  overflow: hidden;
+  text-overflow: ellipsis;
 }
 </style>

@@ -10,16 +10,23 @@ import 'element-plus/theme-chalk/el-progress.css'
 import 'element-plus/theme-chalk/dark/css-vars.css'
 import { createPinia } from 'pinia'
 import { createApp } from 'vue'
+import { ApiError } from '@/shared/api'
 import App from './App.vue'
 import { router } from './router'
 import './look.css'
+
+/** What the server has refused it refuses again; only silence is worth a second try. */
+const retried = (count: number, error: Error) =>
+  count < 1 && error instanceof ApiError && error.code === 'unreachable'
 
 createApp(App)
   .use(createPinia())
   .use(router)
   .use(VueQueryPlugin, {
     queryClientConfig: {
-      defaultOptions: { queries: { retry: 1, staleTime: 5_000, refetchOnWindowFocus: false } },
+      defaultOptions: {
+        queries: { retry: retried, staleTime: 5_000, refetchOnWindowFocus: false },
+      },
     },
   })
   .mount('#app')

@@ -18,7 +18,7 @@ export const router = createRouter({
       component: () => import('@/features/sieves/SievesPage.vue'),
     },
     {
-      path: '/sieves/:id',
+      path: '/sieves/:id(\\d+|new)',
       name: 'sieve',
       meta: { stage: 'sieves', title: 'Sieve' },
       component: () => import('@/features/sieves/SievePage.vue'),
@@ -42,13 +42,13 @@ export const router = createRouter({
       component: () => import('@/features/runs/RunsPage.vue'),
     },
     {
-      path: '/runs/:id',
+      path: '/runs/:id(\\d+)',
       name: 'run',
       meta: { stage: 'runs', title: 'Run' },
       component: () => import('@/features/runs/RunPage.vue'),
     },
     {
-      path: '/runs/:id/review/:code?',
+      path: '/runs/:id(\\d+)/review/:code?',
       name: 'review',
       meta: { stage: 'review', title: 'Review' },
       component: () => import('@/features/review/ReviewPage.vue'),

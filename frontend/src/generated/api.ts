@@ -451,6 +451,8 @@ export interface components {
         Chart: {
             /** Bar At */
             bar_at: number | null;
+            /** Bars */
+            bars: string;
             /** Close */
             close: number[];
             /** Code */
@@ -459,6 +461,8 @@ export interface components {
             currency: string;
             /** Fired At */
             fired_at: number | null;
+            /** Gaps */
+            gaps: components["schemas"]["ChartGap"][];
             /** High */
             high: number[];
             /** Kind */
@@ -483,6 +487,16 @@ export interface components {
             times: number[];
             /** Volume */
             volume: number[];
+        };
+        /**
+         * ChartGap
+         * @description Something missing before a bar: the bar's place, and what is missing in words.
+         */
+        ChartGap: {
+            /** At */
+            at: number;
+            /** Detail */
+            detail: string;
         };
         /**
          * ChartLine

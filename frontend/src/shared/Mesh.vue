@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 
-/** Conditions × timeframes at a glance: square passes, ring misses, cross is a veto, hatch unknown. */
+/** Conditions × timeframes at a glance: square passes, ring misses, cross is a veto, hatch is unknown. */
 const props = withDefaults(
   defineProps<{
     cells: readonly string[]
@@ -15,7 +15,7 @@ const WORDS: Record<string, string> = {
   pass: 'passes',
   miss: 'misses',
   veto: 'is vetoed',
-  unknown: 'has too little history',
+  unknown: 'is unknown',
 }
 const step = computed(() => props.size + 3)
 const spread = computed(() => props.cells.length * step.value - 3)

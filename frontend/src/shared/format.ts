@@ -57,7 +57,7 @@ const clockFormat = new Intl.DateTimeFormat('en-GB', {
 
 /** When a bar opened: the day, and within a day the clock too. */
 export const barTime = (seconds: number) =>
-  seconds % 86_400 === 0 ? day(seconds) : clockFormat.format(seconds * 1000)
+  seconds % 86_400 === 0 ? day(seconds) : `${clockFormat.format(seconds * 1000)} UTC`
 
 /** A length of bar in words: 86400 is 1d, 900 is 15m. */
 export function span(seconds: number): string {
@@ -67,7 +67,13 @@ export function span(seconds: number): string {
   return seconds % 60 === 0 ? `${seconds / 60}m` : `${seconds}s`
 }
 
-export const moment = (iso: string) => momentFormat.format(new Date(iso)).replace(',', '')
+/** A moment with its zone: all times here are of UTC. */
+export const moment = (iso: string) =>
+  `${momentFormat.format(new Date(iso)).replaceAll(',', '')} UTC`
+
+/** The clock of a moment of this machine, such as that of a draft: 14:05. */
+export const clock = (milliseconds: number) =>
+  new Date(milliseconds).toLocaleTimeString('en-GB', { hour: '2-digit', minute: '2-digit' })
 
 /** How much history something needs: `20 bars, 40 of 1w`. */
 export const needs = (reading: {

@@ -5,30 +5,47 @@ export interface Key {
   key: string
   does: string
   run: (event: KeyboardEvent) => void
+  /** Held down it works again and again; else one press is one action. */
+  repeats?: boolean
+  /** Rests while a text is being written, which has a meaning of its own for the key. */
+  notInTexts?: boolean
 }
 
 /** The keys that work on the page just now, for the list behind `?`. */
 export const activeKeys = reactive<Key[]>([])
 
-const writing = (target: EventTarget | null) =>
+const TEXTS = ['text', 'search', 'number', '']
+const inText = (target: EventTarget | null) =>
   target instanceof HTMLElement &&
-  (target.isContentEditable || ['INPUT', 'SELECT', 'TEXTAREA'].includes(target.tagName))
+  (target.isContentEditable ||
+    target.tagName === 'TEXTAREA' ||
+    (target instanceof HTMLInputElement && TEXTS.includes(target.type)))
+
+const writing = (target: EventTarget | null) =>
+  inText(target) || (target instanceof HTMLElement && target.tagName === 'SELECT')
 
 const spelled = (event: KeyboardEvent) =>
-  `${event.ctrlKey || event.metaKey ? 'Ctrl+' : ''}${event.key.length === 1 ? event.key.toLowerCase() : event.key}`
+  `${event.ctrlKey || event.metaKey ? 'Ctrl+' : ''}${event.shiftKey && (event.ctrlKey || event.metaKey) ? 'Shift+' : ''}${event.key.length === 1 ? event.key.toLowerCase() : event.key}`
+
+/** The entry that a key press calls, if any: held keys and keys of texts are left alone. */
+export function called(list: readonly Key[], event: KeyboardEvent): Key | undefined {
+  const name = spelled(event)
+  const withCtrl = name.startsWith('Ctrl+')
+  if (event.altKey || (writing(event.target) && !withCtrl)) return
+  const found = list.find((entry) => entry.key.toLowerCase() === name.toLowerCase())
+  if (!found || (found.notInTexts && inText(event.target))) return
+  const onButton = event.target instanceof HTMLElement && event.target.closest('button, a')
+  return onButton && (name === 'Enter' || name === ' ') ? undefined : found
+}
 
 /** Keys of a page: they rest while the user writes, unless pressed with Ctrl. */
 export function useKeys(list: Key[]) {
   const onKey = (event: KeyboardEvent) => {
-    const name = spelled(event)
-    if (writing(event.target) && !name.startsWith('Ctrl+')) return
-    if (event.altKey || showKeys.value) return
-    const found = list.find((entry) => entry.key.toLowerCase() === name.toLowerCase())
+    if (showKeys.value) return
+    const found = called(list, event)
     if (!found) return
-    const onButton = event.target instanceof HTMLElement && event.target.closest('button, a')
-    if (onButton && (name === 'Enter' || name === ' ')) return
     event.preventDefault()
-    found.run(event)
+    if (!event.repeat || found.repeats) found.run(event)
   }
   onMounted(() => {
     activeKeys.push(...list)

@@ -8,6 +8,9 @@ export const keys = {
   vocabulary: ['vocabulary'] as const,
   formulas: ['formulas'] as const,
   sieves: ['sieves'] as const,
+  sievesAway: ['sieves away'] as const,
+  formulasAway: ['formulas away'] as const,
+  pairsAway: ['pairs away'] as const,
   runs: ['runs'] as const,
 }
 
@@ -34,12 +37,23 @@ export const useFormulas = () =>
 export const useSieves = () =>
   useQuery({ queryKey: keys.sieves, queryFn: () => answer(api.GET('/api/sieves')) })
 
+/** What was put away and can be brought back. */
+export const useSievesAway = () =>
+  useQuery({ queryKey: keys.sievesAway, queryFn: () => answer(api.GET('/api/sieves/away')) })
+
+export const useFormulasAway = () =>
+  useQuery({ queryKey: keys.formulasAway, queryFn: () => answer(api.GET('/api/formulas/away')) })
+
+export const usePairsAway = () =>
+  useQuery({ queryKey: keys.pairsAway, queryFn: () => answer(api.GET('/api/pairs/away')) })
+
 export const useRuns = () =>
   useQuery({ queryKey: keys.runs, queryFn: () => answer(api.GET('/api/runs')) })
 
 export const useRun = (id: MaybeRefOrGetter<number>) =>
   useQuery({
     queryKey: ['run', id],
+    enabled: () => Number.isInteger(toValue(id)),
     queryFn: () =>
       answer(api.GET('/api/runs/{run_id}', { params: { path: { run_id: toValue(id) } } })),
   })

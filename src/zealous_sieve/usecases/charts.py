@@ -9,9 +9,10 @@ from numpy.typing import NDArray
 
 from zealous_sieve.core.engine.elsewhere import needs_universe
 from zealous_sieve.core.engine.evaluate import evaluate
-from zealous_sieve.core.engine.panel import Panel
+from zealous_sieve.core.engine.panel import Panel, Times
 from zealous_sieve.core.formula.terms import Term
 from zealous_sieve.core.market.instruments import Instrument
+from zealous_sieve.core.market.soundness import FindingKind
 from zealous_sieve.core.sieve.drawing import lines
 from zealous_sieve.core.sieve.prepare import prepare
 from zealous_sieve.core.sieve.scan import provisional, reasons
@@ -43,6 +44,14 @@ class ChartReason:
 
 
 @dataclass(frozen=True, kw_only=True)
+class ChartGap:
+    """Something missing before a bar: the bar's place, and what is missing in words."""
+
+    at: int
+    detail: str
+
+
+@dataclass(frozen=True, kw_only=True)
 class Chart:
     """Columns of equal length; times are opening moments in seconds since 1970."""
 
@@ -51,6 +60,10 @@ class Chart:
     kind: str
     currency: str
     tick: float
+    bars: str
+    """What a bar is, as it is written: ``1d``, ``15m``, ``brick(10, 20)``."""
+    gaps: tuple[ChartGap, ...]
+    """Where the data check misses bars."""
     times: list[int]
     open: list[float]
     high: list[float]
@@ -103,6 +116,8 @@ def hit_chart(outside: Outside, run_id: int, code: str, bars: int = DEFAULT_BARS
         kind=str(instrument.kind),
         currency=instrument.currency,
         tick=instrument.tick,
+        bars=run.sieve.timeframe,
+        gaps=_gaps(outside, code, panel.times[shown]),
         times=panel.times[shown].tolist(),
         open=panel.columns["open"][shown].tolist(),
         high=panel.columns["high"][shown].tolist(),
@@ -128,6 +143,13 @@ def hit_chart(outside: Outside, run_id: int, code: str, bars: int = DEFAULT_BARS
         fired_at=hit["fired_at"] if hit else None,
         bar_at=hit["bar_at"] if hit else None,
     )
+
+
+def _gaps(outside: Outside, code: str, times: Times) -> tuple[ChartGap, ...]:
+    """What the data check found missing between the bars of a chart."""
+    missing = [f for f in outside.market.findings() if f.code == code and f.kind == FindingKind.GAP]
+    places = [(int(np.searchsorted(times, finding.first)), finding.detail) for finding in missing]
+    return tuple(ChartGap(at=at, detail=told) for at, told in places if 0 < at < len(times))
 
 
 def _panel(outside: Outside, run: Run, instrument: Instrument, terms: dict[str, Term]) -> Panel:

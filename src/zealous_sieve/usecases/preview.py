@@ -16,7 +16,7 @@ from zealous_sieve.usecases.library import desk_library
 from zealous_sieve.usecases.market import known_names, now, universe_panel
 from zealous_sieve.usecases.ports import Outside
 
-SHOWN = 6
+SHOWN = 12
 TAIL = 90
 """Closes shown in the small sheet of an instrument that passes."""
 

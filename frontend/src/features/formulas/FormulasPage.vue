@@ -3,12 +3,15 @@ import { useQueryClient } from '@tanstack/vue-query'
 import { computed, nextTick, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import FormulaEditor from '@/features/sieves/FormulaEditor.vue'
-import { answer, api, ApiError, type LibraryEntry } from '@/shared/api'
+import { useAct } from '@/shared/act'
+import { answer, api, type LibraryEntry } from '@/shared/api'
+import { draftOf, forgetDraft, keepDraft } from '@/shared/drafts'
 import ErrorNote from '@/shared/ErrorNote.vue'
-import { needs, plural } from '@/shared/format'
+import { clock, needs, plural } from '@/shared/format'
 import { useKeys } from '@/shared/keys'
-import { keys, useFormulas, useVocabulary } from '@/shared/queries'
-import { done } from '@/shared/undo'
+import PutAway from '@/shared/PutAway.vue'
+import { keys, useFormulas, useFormulasAway, useVocabulary } from '@/shared/queries'
+import { done, takeBack } from '@/shared/undo'
 import { useReading } from './reading'
 
 /** What do I call by name, what does it mean, and who leans on it? */
@@ -20,8 +23,11 @@ const { data: vocabulary } = useVocabulary()
 const chosen = computed(() => String(route.params.id ?? ''))
 const entry = computed(() => formulas.data.value?.find((f) => String(f.stored.id) === chosen.value))
 const draft = ref({ name: '', text: '', note: '' })
-const problem = ref<ApiError>()
-const { reading } = useReading(computed(() => draft.value.text))
+const { act, busy, failure } = useAct()
+const { reading, about, error, ask } = useReading(computed(() => draft.value.text))
+const fresh = computed(() => about.value === draft.value.text)
+/** When the draft on the page was left, and the version that it was made from. */
+const found = ref<{ at: number; basedOn: number }>()
 const others = computed(
   () =>
     formulas.data.value
@@ -37,65 +43,111 @@ const changed = computed(() => {
 const FRESH = {
   name: 'my_bands',
   text:
-    'input length = 20 between 5 and 200\ninput width = 2 between 0.5 and 5\n' +
+    'input length = 24 between 5 and 200\ninput width = 1.8 between 0.5 and 5\n' +
     'middle = sma(close, length)\nspread = width * stdev(close, length)\n' +
     'show upper = middle + spread\nshow lower = middle - spread',
   note: '',
 }
+type Words = typeof FRESH
+const place = () => `formula ${chosen.value}`
+const clean = (): Words => {
+  const kept = entry.value?.stored
+  return kept ? { name: kept.name, text: kept.text, note: kept.note } : { ...FRESH }
+}
+const opened = ref('')
+const basedOn = ref(0)
+function open() {
+  failure.value = undefined
+  opened.value = chosen.value
+  basedOn.value = entry.value?.stored.version ?? 0
+  const left = draftOf<Words>(place())
+  found.value = left && { at: left.at, basedOn: left.basedOn }
+  if (left) basedOn.value = left.basedOn
+  draft.value = left?.content ?? clean()
+}
 watch(
-  [chosen, () => entry.value?.stored.version],
+  [chosen, entry],
   () => {
-    problem.value = undefined
-    const kept = entry.value?.stored
-    if (kept) draft.value = { name: kept.name, text: kept.text, note: kept.note }
-    else if (chosen.value === 'new') draft.value = { ...FRESH }
+    const here = chosen.value === 'new' || entry.value
+    if (here && opened.value !== chosen.value) open()
   },
   { immediate: true },
 )
+watch(
+  draft,
+  () => {
+    if (!chosen.value || opened.value !== chosen.value) return
+    if (JSON.stringify(draft.value) === JSON.stringify(clean())) forgetDraft(place())
+    else keepDraft(place(), draft.value, basedOn.value)
+  },
+  { deep: true },
+)
+function forget() {
+  const left = { ...draft.value }
+  const [before, version] = [found.value, basedOn.value]
+  forgetDraft(place())
+  found.value = undefined
+  basedOn.value = entry.value?.stored.version ?? 0
+  draft.value = clean()
+  done('The draft was set aside.', () => {
+    draft.value = left
+    found.value = before
+    basedOn.value = version
+  })
+}
+async function takeSaved() {
+  await formulas.refetch()
+  forget()
+}
 watch(formulas.data, (all) => {
   if (!chosen.value && all?.[0]) router.replace(`/formulas/${all[0].stored.id}`)
 })
 
 async function refresh() {
+  client.invalidateQueries({ queryKey: keys.formulasAway })
   await client.invalidateQueries({ queryKey: keys.formulas })
 }
-async function save() {
-  if (!changed.value || !reading.value?.ok) return
-  problem.value = undefined
-  const body = { ...draft.value }
-  try {
+const save = () =>
+  act('Not saved', async () => {
+    if (!changed.value || (fresh.value && !reading.value?.ok)) return
+    const body = { ...draft.value }
+    const from = place()
     const saved = entry.value
       ? await answer(
           api.PUT('/api/formulas/{formula_id}', {
             params: { path: { formula_id: entry.value.stored.id } },
-            body: { ...body, based_on: entry.value.stored.version },
+            body: { ...body, based_on: basedOn.value },
           }),
         )
       : await answer(api.POST('/api/formulas', { body }))
+    // What was typed meanwhile stays on the page, as a draft of the version just saved.
+    const same = JSON.stringify(draft.value) === JSON.stringify(body)
+    forgetDraft(from)
+    found.value = undefined
+    basedOn.value = saved.version
+    opened.value = String(saved.id)
     await refresh()
     await router.replace(`/formulas/${saved.id}`)
+    if (!same) keepDraft(place(), draft.value, saved.version)
     done(`${saved.name} is saved as version ${saved.version}.`)
-  } catch (error) {
-    if (!(error instanceof ApiError)) throw error
-    problem.value = error
-  }
-}
-async function remove(gone: LibraryEntry) {
-  const path = { params: { path: { formula_id: gone.stored.id } } }
-  try {
-    await answer(api.DELETE('/api/formulas/{formula_id}', path))
-  } catch (error) {
-    if (!(error instanceof ApiError)) throw error
-    problem.value = error
-    return
-  }
-  await refresh()
-  await router.replace('/formulas')
-  done(`${gone.stored.name} was put away.`, async () => {
-    await answer(api.POST('/api/formulas/{formula_id}/restore', path))
-    await refresh()
   })
+async function bringBack(id: number) {
+  const path = { params: { path: { formula_id: id } } }
+  await answer(api.POST('/api/formulas/{formula_id}/restore', path))
+  await refresh()
 }
+const remove = (gone: LibraryEntry) =>
+  act('Not put away', async () => {
+    const path = { params: { path: { formula_id: gone.stored.id } } }
+    await answer(api.DELETE('/api/formulas/{formula_id}', path))
+    await refresh()
+    await router.replace('/formulas')
+    done(`${gone.stored.name} was put away.`, () => bringBack(gone.stored.id))
+  })
+const away = useFormulasAway()
+const gone = computed(() =>
+  (away.data.value ?? []).map((f) => ({ id: f.id, name: f.name, note: f.note })),
+)
 const nameField = ref<HTMLInputElement>()
 async function compose() {
   await router.push('/formulas/new')
@@ -114,6 +166,7 @@ const shape = (name: string) => {
 }
 useKeys([
   { key: 'Ctrl+s', does: 'save', run: save },
+  { key: 'Ctrl+z', does: 'undo what was just done', notInTexts: true, run: takeBack },
   { key: 'c', does: 'compose a new formula', run: compose },
 ])
 </script>
@@ -134,6 +187,10 @@ useKeys([
           </RouterLink>
         </li>
       </ul>
+      <PutAway
+        :entries="gone"
+        @back="(id) => act('Not brought back', () => bringBack(Number(id)))"
+      />
     </aside>
     <section>
       <ErrorNote
@@ -161,13 +218,30 @@ useKeys([
           <span class="quiet">{{
             entry ? `version ${entry.stored.version}${changed ? ', changed' : ''}` : 'not saved yet'
           }}</span>
-          <button class="button primary" :disabled="!changed || !reading?.ok" @click="save">
+          <button
+            class="button primary"
+            :disabled="busy || !changed || (fresh && !reading?.ok)"
+            @click="save"
+          >
             Save <kbd>Ctrl S</kbd>
           </button>
           <button v-if="entry" class="button" @click="remove(entry)">Put away</button>
         </div>
-        <p v-if="problem" class="fall" role="alert">
-          {{ problem.message }}<span v-if="problem.mend"> — {{ problem.mend }}</span>
+        <ErrorNote
+          v-if="failure"
+          :error="failure.error"
+          :what="failure.what"
+          @retry="failure.again"
+        />
+        <p v-if="failure?.error.code === 'changed_meanwhile'">
+          <button class="button" @click="takeSaved">Take the saved one</button>
+        </p>
+        <p v-if="found" class="found" role="status">
+          Your unsaved draft of {{ clock(found.at) }} is on the page<template
+            v-if="entry && found.basedOn !== entry.stored.version"
+            >; it was made from version {{ found.basedOn }}</template
+          >.
+          <button class="button plain" @click="forget">Set it aside</button>
         </p>
         <FormulaEditor
           v-model="draft.text"
@@ -176,7 +250,8 @@ useKeys([
           :vocabulary="vocabulary"
           :own="others"
         />
-        <div class="says" aria-live="polite">
+        <ErrorNote v-if="error" :error="error" what="The formula can't be read" @retry="ask" />
+        <div class="says" :class="{ old: !fresh }" aria-live="polite">
           <p v-for="(p, n) in reading?.problems" :key="n" class="fall">
             {{ p.message }}<span v-if="p.mend"> — {{ p.mend }}</span>
           </p>
@@ -280,6 +355,18 @@ aside a.here {
 }
 .says {
   margin-top: 8px;
+}
+.old {
+  opacity: 0.45;
+}
+.found {
+  color: var(--warn);
+  margin: 4px 0;
+}
+@media (max-width: 900px) {
+  .desk {
+    grid-template-columns: minmax(0, 1fr);
+  }
 }
 .note {
   width: 100%;

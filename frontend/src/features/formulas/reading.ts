@@ -1,19 +1,30 @@
-import { ref, watch, type Ref } from 'vue'
+import { onBeforeUnmount, ref, watch, type Ref } from 'vue'
 import { answer, api, type Reading } from '@/shared/api'
 
 const PAUSE = 180
 
-/** What a text means, asked again a moment after each change; the latest answer wins. */
+/**
+ * What a text means, asked again a moment after each change; the latest answer wins. `about` is the text
+ * that the present answer is about.
+ */
 export function useReading(text: Ref<string>) {
   const reading = ref<Reading>()
+  const about = ref('')
+  const error = ref<unknown>()
   let timer = 0
   let latest = 0
   async function ask() {
     const mine = ++latest
-    const reply = await answer(
-      api.POST('/api/formula', { body: { text: text.value, role: 'any' } }),
-    )
-    if (mine === latest) reading.value = reply
+    const asked = text.value
+    try {
+      const reply = await answer(api.POST('/api/formula', { body: { text: asked, role: 'any' } }))
+      if (mine !== latest) return
+      reading.value = reply
+      about.value = asked
+      error.value = undefined
+    } catch (problem) {
+      if (mine === latest) error.value = problem
+    }
   }
   watch(
     text,
@@ -23,5 +34,9 @@ export function useReading(text: Ref<string>) {
     },
     { immediate: true },
   )
-  return { reading }
+  onBeforeUnmount(() => {
+    latest++
+    window.clearTimeout(timer)
+  })
+  return { reading, about, error, ask }
 }

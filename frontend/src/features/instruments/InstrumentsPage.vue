@@ -2,11 +2,14 @@
 import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, ref } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
+import { useAct } from '@/shared/act'
 import { answer, api } from '@/shared/api'
 import ErrorNote from '@/shared/ErrorNote.vue'
 import { barTime, day, price, span } from '@/shared/format'
-import { keys, useUniverses } from '@/shared/queries'
-import { done } from '@/shared/undo'
+import { useKeys } from '@/shared/keys'
+import PutAway from '@/shared/PutAway.vue'
+import { keys, usePairsAway, useUniverses } from '@/shared/queries'
+import { done, takeBack } from '@/shared/undo'
 import PairDialog from './PairDialog.vue'
 
 /** Can I trust the data? */
@@ -59,6 +62,7 @@ const pairing = ref(false)
 const client = useQueryClient()
 function refresh() {
   client.invalidateQueries({ queryKey: ['instruments'] })
+  client.invalidateQueries({ queryKey: keys.pairsAway })
   client.invalidateQueries({ queryKey: keys.universes })
   client.invalidateQueries({ queryKey: keys.thread })
 }
@@ -68,11 +72,22 @@ function paired(code: string) {
   choose('Pairs')
   done(`${code} is an instrument now; it stands in every universe whose rule it fits.`)
 }
-async function removePair(code: string) {
-  await answer(api.DELETE('/api/pairs/{code}', { params: { path: { code } } }))
+const { act, busy, failure } = useAct()
+async function bringBack(code: string) {
+  await answer(api.POST('/api/pairs/{code}/restore', { params: { path: { code } } }))
   refresh()
-  done(`The pair ${code} was taken away; its legs are untouched.`)
 }
+const removePair = (code: string) =>
+  act('Not taken away', async () => {
+    await answer(api.DELETE('/api/pairs/{code}', { params: { path: { code } } }))
+    refresh()
+    done(`The pair ${code} was taken away; its legs are untouched.`, () => bringBack(code))
+  })
+const away = usePairsAway()
+const gone = computed(() =>
+  (away.data.value ?? []).map((i) => ({ id: i.code, name: i.code, note: i.name })),
+)
+useKeys([{ key: 'Ctrl+z', does: 'undo what was just done', notInTexts: true, run: takeBack }])
 function choose(name: string) {
   router.replace({ query: { ...route.query, universe: name } })
 }
@@ -149,7 +164,9 @@ function choose(name: string) {
               <th class="spare">Sector</th>
               <th class="number">Close</th>
               <th v-for="b in bases" :key="b" class="number">{{ b ? span(b) : 'Trades' }}</th>
-              <th v-if="fastest" class="number" :title="FLAT">Flat {{ span(fastest) }}</th>
+              <th v-if="fastest" class="number" :title="FLAT">
+                <abbr :title="FLAT">Without range</abbr>, {{ span(fastest) }}
+              </th>
               <th class="spare">Days covered</th>
               <th>What the data check found</th>
             </tr>
@@ -200,13 +217,28 @@ function choose(name: string) {
                   }}
                 </span>
                 <span v-if="!i.findings.length" class="quiet">sound</span>
-                <button v-if="i.kind === 'pair'" class="button plain" @click="removePair(i.code)">
+                <button
+                  v-if="i.kind === 'pair'"
+                  class="button plain"
+                  :disabled="busy"
+                  @click="removePair(i.code)"
+                >
                   take away<span class="visually-hidden"> {{ i.code }}</span>
                 </button>
               </td>
             </tr>
           </tbody>
         </table>
+        <ErrorNote
+          v-if="failure"
+          :error="failure.error"
+          :what="failure.what"
+          @retry="failure.again"
+        />
+        <PutAway
+          :entries="gone"
+          @back="(code) => act('Not brought back', () => bringBack(String(code)))"
+        />
       </template>
     </section>
   </main>
@@ -244,6 +276,11 @@ aside button {
 }
 aside button.here {
   background: var(--accent-wash);
+}
+@media (max-width: 900px) {
+  .table {
+    grid-template-columns: minmax(0, 1fr);
+  }
 }
 .flag,
 .finding b {

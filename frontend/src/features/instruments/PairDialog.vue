@@ -12,7 +12,10 @@ const problem = ref<ApiError>()
 const sign = computed(() => (relation.value === 'difference' ? '−' : '÷'))
 const complete = computed(() => pair.value.code && pair.value.left && pair.value.right)
 
+const busy = ref(false)
 async function make() {
+  if (busy.value) return
+  busy.value = true
   problem.value = undefined
   try {
     const body = { ...pair.value, relation: relation.value }
@@ -20,6 +23,8 @@ async function make() {
   } catch (error) {
     if (!(error instanceof ApiError)) throw error
     problem.value = error
+  } finally {
+    busy.value = false
   }
 }
 </script>
@@ -74,7 +79,9 @@ async function make() {
       </p>
       <p class="do">
         <button type="button" class="button" @click="emit('close')">Leave it</button>
-        <button type="submit" class="button primary" :disabled="!complete">Define it</button>
+        <button type="submit" class="button primary" :disabled="!complete || busy">
+          Define it
+        </button>
       </p>
     </form>
   </ElDialog>

@@ -5,6 +5,7 @@ import {
   DataZoomInsideComponent,
   GridComponent,
   MarkLineComponent,
+  MarkPointComponent,
   TooltipComponent,
 } from 'echarts/components'
 import { use } from 'echarts/core'
@@ -12,6 +13,7 @@ import { CanvasRenderer } from 'echarts/renderers'
 import { computed, onBeforeUnmount, onMounted, ref, toRaw, watch } from 'vue'
 import VChart from 'vue-echarts'
 import type { Chart } from '@/shared/api'
+import { barTime, plural } from '@/shared/format'
 import { ink, night } from '@/shared/theme'
 import { chartOption, layPanes, paneNames, readings, type Inks } from './chartOption'
 
@@ -22,6 +24,7 @@ use([
   DataZoomInsideComponent,
   GridComponent,
   MarkLineComponent,
+  MarkPointComponent,
   TooltipComponent,
   CanvasRenderer,
 ])
@@ -80,7 +83,7 @@ function follow(event: unknown) {
 }
 const spoken = computed(
   () =>
-    `${props.chart.code}, ${props.chart.times.length} daily bars; ${line.value.map((r) => `${r.name} ${r.text}`).join(', ')}`,
+    `${props.chart.code}, ${plural(props.chart.times.length, 'bar')} of ${props.chart.bars}; ${props.chart.gaps.map((g) => `${g.detail} before ${barTime(props.chart.times[g.at]!)}`).join('; ')} ${line.value.map((r) => `${r.name} ${r.text}`).join(', ')}`,
 )
 </script>
 

@@ -2,14 +2,15 @@
 import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, nextTick, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
-import { answer, api, ApiError, chartOf, type HitView } from '@/shared/api'
+import { answer, api, chartOf, type HitView } from '@/shared/api'
 import ErrorNote from '@/shared/ErrorNote.vue'
 import { barTime, figure, moment, plural, price } from '@/shared/format'
 import { useKeys } from '@/shared/keys'
 import Mesh from '@/shared/Mesh.vue'
 import { keys, useHits, useRun } from '@/shared/queries'
-import { done } from '@/shared/undo'
+import { done, takeBack } from '@/shared/undo'
 import ChartSheet from './ChartSheet.vue'
+import { useDecision } from './decision'
 import { REASONS, VERDICTS, type VerdictName } from './reasons'
 
 /** Do I take it? */
@@ -22,9 +23,10 @@ const run = computed(() => view.data.value?.run)
 const hits = useHits(id, () => run.value?.state === 'done')
 const names = computed(() => run.value?.sieve.conditions.map((c) => c.formula) ?? [])
 const list = computed(() => hits.data.value ?? [])
+const ageOf = (age: number) => (age === 0 ? 'on the newest bar' : `${plural(age, 'bar')} ago`)
 const at = computed(() => list.value.findIndex((hit) => hit.code === route.params.code))
 const hit = computed<HitView | undefined>(() => list.value[at.value])
-const decided = computed(() => list.value.filter((h) => h.verdict).length)
+const count = computed(() => list.value.filter((h) => h.verdict).length)
 
 watch(
   [list, () => route.params.code],
@@ -64,102 +66,86 @@ function go(to: number) {
   nextTick(() => document.querySelector('.rail .here')?.scrollIntoView({ block: 'nearest' }))
 }
 
-const kind = ref<VerdictName>('drop')
-const reason = ref('')
-const note = ref('')
-const noteField = ref<HTMLInputElement>()
-watch(
-  () => [hit.value?.code, hit.value?.verdict] as const,
-  () => {
-    const given = hit.value?.verdict
-    reason.value = given?.reason ?? ''
-    note.value = given?.note ?? ''
-    if (given?.verdict) kind.value = given.verdict
-  },
-  { immediate: true },
-)
-
-async function send(code: string, verdict: VerdictName | null, why: string, words: string) {
-  await answer(
+async function send(code: string, verdict: VerdictName | null, reason: string, note: string) {
+  const kept = await answer(
     api.PUT('/api/runs/{run_id}/hits/{code}/verdict', {
       params: { path: { run_id: id.value, code } },
-      body: { verdict, reason: why, note: words },
+      body: { verdict, reason, note },
     }),
   )
-  await client.invalidateQueries({ queryKey: ['hits', id] })
+  client.setQueryData<HitView[]>(['hits', id.value], (all) =>
+    all?.map((h) => (h.code === code ? { ...h, verdict: kept ?? null } : h)),
+  )
   client.invalidateQueries({ queryKey: keys.thread })
 }
-async function decide(verdict: VerdictName) {
-  const present = hit.value
-  if (!present) return
-  const before = present.verdict
-  const why = REASONS[verdict]?.includes(reason.value) || !reason.value ? reason.value : ''
-  const position = at.value
-  try {
-    await send(present.code, verdict, why, note.value)
-  } catch (problem) {
-    if (!(problem instanceof ApiError)) throw problem
-    done(`The verdict was not kept: ${problem.message}.`)
-    return
-  }
+function decided(of: HitView, verdict: VerdictName, before: HitView['verdict'], why: string) {
   const said = { take: 'taken', watch: 'on watch', drop: 'dropped' }[verdict]
-  done(`${present.code} ${said}${why ? `: ${why}` : ''}.`, async () => {
-    await send(present.code, before?.verdict ?? null, before?.reason ?? '', before?.note ?? '')
+  const position = list.value.findIndex((h) => h.code === of.code)
+  done(`${of.code} ${said}${why ? `: ${why}` : ''}.`, async () => {
+    await send(of.code, before?.verdict ?? null, before?.reason ?? '', before?.note ?? '')
     go(position)
   })
-  const open = (h: HitView) => !h.verdict && h.code !== present.code
+  if (hit.value?.code !== of.code) return
+  const open = (h: HitView) => !h.verdict && h.code !== of.code
   const after = list.value.findIndex((h, n) => n > position && open(h))
   const anywhere = after >= 0 ? after : list.value.findIndex(open)
   if (anywhere >= 0) go(anywhere)
 }
-async function withdraw() {
-  if (hit.value?.verdict) await send(hit.value.code, null, '', '')
-}
-function pickReason(verdict: VerdictName, text: string) {
-  kind.value = verdict
-  reason.value = reason.value === text ? '' : text
-}
+const decision = useDecision(id, hit, send, decided)
+const { words, busy, failure, decide, withdraw } = decision
+const noteField = ref<HTMLInputElement>()
+
 const digits = Array.from({ length: 6 }, (_, n) => ({
   key: String(n + 1),
   does: `reason ${n + 1} of the verdict in hand`,
-  run: () => {
-    const text = REASONS[kind.value]?.[n]
-    if (text) pickReason(kind.value, text)
-  },
+  run: () => decision.pickNumber(n),
 }))
 useKeys([
-  { key: 'ArrowRight', does: 'next hit', run: () => go(at.value + 1) },
-  { key: 'ArrowLeft', does: 'hit before', run: () => go(at.value - 1) },
+  { key: 'ArrowRight', does: 'next hit', repeats: true, run: () => go(at.value + 1) },
+  { key: 'ArrowLeft', does: 'hit before', repeats: true, run: () => go(at.value - 1) },
   { key: 't', does: 'take it', run: () => decide('take') },
   { key: 'w', does: 'watch it', run: () => decide('watch') },
   { key: 'd', does: 'drop it', run: () => decide('drop') },
   { key: 'x', does: 'take the verdict back', run: withdraw },
-  {
-    key: 'v',
-    does: 'other reasons: of take, watch or drop',
-    run: () => (kind.value = VERDICTS[(VERDICTS.indexOf(kind.value) + 1) % 3]!),
-  },
+  { key: 'v', does: 'other reasons: of take, watch or drop', run: decision.nextKind },
   { key: 'm', does: 'write a note', run: () => noteField.value?.focus() },
   {
     key: '+',
     does: 'fewer bars',
+    repeats: true,
     run: () => (shown.value = Math.max(40, Math.round(shown.value * 0.7))),
   },
   {
     key: '-',
     does: 'more bars',
+    repeats: true,
     run: () => (shown.value = Math.min(420, Math.round(shown.value / 0.7))),
   },
+  { key: 'Ctrl+z', does: 'undo the last verdict', notInTexts: true, run: takeBack },
   { key: 'Escape', does: 'back to the run', run: () => router.push(`/runs/${id.value}`) },
   ...digits,
 ])
 const MARK = { take: '✓', watch: '◷', drop: '✕' } as const
+const spoken = computed(() => {
+  const h = hit.value
+  return h
+    ? `Hit ${at.value + 1} of ${list.value.length}, ${h.code} ${h.name}, ${h.verdict?.verdict ?? 'open'}`
+    : ''
+})
+/** The sentences of the newest bar, where the one that was judged lies before it. */
+const sentencesNow = computed(() => chart.data.value?.reasons_now ?? [])
 </script>
 
 <template>
   <main class="review">
     <ErrorNote
-      v-if="hits.isError.value"
+      v-if="view.isError.value"
+      :error="view.error.value"
+      what="The run can't be shown"
+      @retry="view.refetch()"
+    />
+    <ErrorNote
+      v-else-if="hits.isError.value"
       :error="hits.error.value"
       what="The hits can't be shown"
       @retry="hits.refetch()"
@@ -168,18 +154,20 @@ const MARK = { take: '✓', watch: '◷', drop: '✕' } as const
       This run is {{ run.state }}, so there is nothing to review.
       <RouterLink :to="`/runs/${id}`">See the run</RouterLink>
     </p>
-    <p v-else-if="hits.data.value?.length === 0" class="empty page">
+    <p v-else-if="!hits.data.value" class="empty page">Reading the hits …</p>
+    <p v-else-if="hits.data.value.length === 0" class="empty page">
       This run has no hits to review. <RouterLink :to="`/runs/${id}`">Back to the run</RouterLink>
     </p>
     <template v-else>
       <nav class="rail" aria-label="Hits">
-        <p class="quiet">{{ decided }} of {{ list.length }} decided</p>
+        <p class="quiet">{{ count }} of {{ list.length }} decided</p>
         <RouterLink
           v-for="h in list"
           :key="h.code"
           :to="`/runs/${id}/review/${h.code}`"
           replace
           :class="{ here: h.code === hit?.code }"
+          :tabindex="h.code === hit?.code ? 0 : -1"
           :aria-current="h.code === hit?.code ? 'true' : undefined"
         >
           <span class="mono">{{ h.code }}</span>
@@ -213,12 +201,19 @@ const MARK = { take: '✓', watch: '◷', drop: '✕' } as const
       </section>
       <aside v-if="hit && run" class="why" aria-label="Why">
         <p class="facts">
-          Fired <b>{{ barTime(hit.fired_at) }}</b>,
-          {{ hit.age === 0 ? 'on the newest bar' : `${plural(hit.age, 'bar')} ago` }}. Close
-          <b>{{ price(hit.close, hit.tick) }}</b> on {{ barTime(hit.bar_at) }}. Score
-          <b>{{ figure(hit.score) }}</b>, rank <b>{{ figure(hit.rank) }}</b>.
+          Fired <b>{{ barTime(hit.fired_at) }}</b>, {{ ageOf(hit.age) }}. Judged on
+          <b>{{ barTime(hit.bar_at) }}</b>: close <b>{{ price(hit.close, hit.tick) }}</b>;
+          <template v-if="hit.now !== null"
+            >now <b>{{ price(hit.now, hit.tick) }}</b>.</template
+          >
+          Score <b>{{ figure(hit.score) }}</b>; place {{ hit.place }} by
+          <code class="by">{{ run.sieve.rank || 'score' }}</code>
+          <b v-if="run.sieve.rank"> {{ figure(hit.rank) }}</b>.
           <span v-if="hit.provisional" class="fall">
-            Provisional: it rests on a bar that had not closed.</span
+            Provisional: it rests on a bar that had not closed, and may change until it does.</span
+          >
+          <span v-if="hit.verdict && hit.verdict.run_id !== id" class="quiet">
+            This setup was decided in run {{ hit.verdict.run_id }}.</span
           >
         </p>
         <h2>Why it is here</h2>
@@ -228,11 +223,15 @@ const MARK = { take: '✓', watch: '◷', drop: '✕' } as const
             <span>
               <i class="quiet">{{ run.sieve.conditions[n]?.role }}</i> {{ sentence }}
               <code>{{ names[n] }}</code>
+              <span v-if="sentencesNow[n]" class="quiet now"
+                >Now: {{ sentencesNow[n]!.sentence }}</span
+              >
             </span>
           </li>
         </ul>
       </aside>
       <footer v-if="hit" class="verdict" aria-label="Verdict">
+        <p class="visually-hidden" role="status">{{ spoken }}</p>
         <span class="kinds">
           <button
             v-for="v in VERDICTS"
@@ -240,35 +239,41 @@ const MARK = { take: '✓', watch: '◷', drop: '✕' } as const
             class="button"
             :class="{ primary: hit.verdict?.verdict === v }"
             :aria-pressed="hit.verdict?.verdict === v"
-            @focus="kind = v"
+            :aria-disabled="busy"
+            @focus="decision.setKind(v)"
             @click="decide(v)"
           >
             {{ v[0]!.toUpperCase() + v.slice(1) }} <kbd>{{ v[0] }}</kbd>
           </button>
         </span>
         <span class="reasons">
-          <button class="button plain" @click="kind = VERDICTS[(VERDICTS.indexOf(kind) + 1) % 3]!">
-            why {{ kind }} <kbd>v</kbd>
+          <button class="button plain" @click="decision.nextKind">
+            why {{ words.kind }} <kbd>v</kbd>
           </button>
           <button
-            v-for="(text, n) in REASONS[kind]"
+            v-for="(text, n) in REASONS[words.kind]"
             :key="text"
             class="reason"
-            :aria-pressed="reason === text"
-            @click="pickReason(kind, text)"
+            :aria-pressed="words.reasons[words.kind] === text"
+            @click="decision.pickReason(text)"
           >
             <kbd>{{ n + 1 }}</kbd> {{ text }}
           </button>
         </span>
         <input
           ref="noteField"
-          v-model="note"
+          :value="words.note"
           class="field"
           placeholder="Note  m"
           aria-label="Note"
+          maxlength="4000"
+          @input="decision.setNote(($event.target as HTMLInputElement).value)"
           @keydown.enter="noteField?.blur()"
           @keydown.esc="noteField?.blur()"
         />
+        <span class="state quiet" aria-hidden="true">{{
+          busy ? 'keeping…' : words.changed ? (hit.verdict ? 'keeping…' : 'draft') : ''
+        }}</span>
         <span class="steps">
           <button class="button" :disabled="at <= 0" aria-label="Hit before" @click="go(at - 1)">
             ←
@@ -283,6 +288,13 @@ const MARK = { take: '✓', watch: '◷', drop: '✕' } as const
             →
           </button>
         </span>
+        <ErrorNote
+          v-if="failure"
+          class="failed"
+          :error="failure.error"
+          what="Not kept"
+          @retry="failure.again"
+        />
       </footer>
     </template>
   </main>
@@ -392,6 +404,7 @@ li code {
 .verdict {
   grid-column: 1 / -1;
   display: flex;
+  flex-wrap: wrap;
   align-items: center;
   gap: 14px;
   border-top: 1px solid var(--ink);
@@ -417,6 +430,7 @@ li code {
   border: 1px solid transparent;
   border-radius: 3px;
   padding: 1px 4px;
+  min-height: 24px;
   cursor: pointer;
 }
 .reason[aria-pressed='true'] {
@@ -425,5 +439,37 @@ li code {
 }
 .verdict .field {
   width: 150px;
+}
+.failed {
+  flex-basis: 100%;
+  margin: 0;
+}
+.state {
+  width: 54px;
+  font-size: 12px;
+}
+.by {
+  font: 11px var(--mono);
+}
+.now {
+  display: block;
+  font-size: 12px;
+}
+@media (max-width: 900px) {
+  .review {
+    display: block;
+    height: auto;
+  }
+  .rail {
+    display: flex;
+    overflow-x: auto;
+    border-right: 0;
+  }
+  .chart {
+    height: 420px;
+  }
+  .why {
+    border-left: 0;
+  }
 }
 </style>

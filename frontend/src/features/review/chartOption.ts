@@ -48,6 +48,52 @@ export function layPanes(names: string[], height: number): Pane[] {
   })
 }
 
+/** So many times beyond the closes around it a price is cut off, so that it flattens nothing else. */
+const FAR = 1.5
+
+export interface Cut {
+  at: number
+  shown: number
+  price: number
+}
+
+/** Highs and lows as far as the sheet has to reach, and the bars that are cut off. */
+export function reachOf(chart: Chart): { high: number[]; low: number[]; cut: Cut[] } {
+  const cut: Cut[] = []
+  const around = (i: number) => [i - 1, i, i + 1].map((n) => chart.close[n] ?? chart.close[i]!)
+  const high = chart.high.map((value, i) => {
+    const top = Math.max(...around(i), chart.open[i]!)
+    if (!(value > top * FAR) || top <= 0) return value
+    cut.push({ at: i, shown: top * 1.03, price: value })
+    return top * 1.03
+  })
+  const low = chart.low.map((value, i) => {
+    const bottom = Math.min(...around(i), chart.open[i]!)
+    if (!(value * FAR < bottom) || value <= 0) return value
+    cut.push({ at: i, shown: bottom / 1.03, price: value })
+    return bottom / 1.03
+  })
+  return { high, low, cut }
+}
+
+/**
+ * The fixed scale of a pane: only where all of its lines have the same, and none leaves it. Others find
+ * their own.
+ */
+export function scaleOf(chart: Chart, pane: string): readonly [number, number] | undefined {
+  const lines = chart.lines.filter((line) => line.pane === pane)
+  const [first] = lines
+  if (!first?.span) return
+  const [low, high] = first.span as [number, number]
+  const fits = lines.every(
+    (line) =>
+      line.span?.[0] === low &&
+      line.span[1] === high &&
+      line.values.every((value) => value === null || (value >= low && value <= high)),
+  )
+  return fits ? [low, high] : undefined
+}
+
 type Draw = (params: CustomSeriesRenderItemParams, api: CustomSeriesRenderItemAPI) => unknown
 
 const span = (api: CustomSeriesRenderItemAPI) =>
@@ -129,6 +175,7 @@ export function chartOption(
   const index = (pane: string) => panes.findIndex((p) => p.name === pane)
   const signal = chart.fired_at === null ? -1 : chart.times.indexOf(chart.fired_at)
   const label = { color: inks.quiet, fontSize: 11 }
+  const reaches = reachOf(chart)
   /** A single item that spans all bars, so that it is drawn once and never filtered away. */
   const custom = (renderItem: Draw, pane: number) => ({
     type: 'custom',
@@ -171,7 +218,8 @@ export function chartOption(
         ...label,
         show: n === panes.length - 1,
         hideOverlap: true,
-        alignMinLabel: 'left',
+        showMinLabel: false,
+        showMaxLabel: false,
       },
       axisPointer: {
         show: true,
@@ -181,7 +229,7 @@ export function chartOption(
       },
     })),
     yAxis: panes.map((pane, n) => {
-      const fixed = chart.lines.find((line) => line.pane === pane.name && line.span)?.span
+      const fixed = scaleOf(chart, pane.name)
       return {
         scale: n !== 1,
         gridIndex: n,
@@ -212,8 +260,9 @@ export function chartOption(
       },
     ],
     series: [
-      reach(chart.high, 0),
-      reach(chart.low, 0),
+      { ...reach(reaches.high, 0), markPoint: cuts(reaches.cut, chart, inks) },
+      reach(reaches.low, 0),
+      gapMarks(chart, inks),
       reach(chart.volume, 1),
       custom(drawBars(chart, true, inks), 0),
       custom(drawBars(chart, false, inks), 0),
@@ -254,13 +303,59 @@ function signalMark(pane: number, at: number, inks: Inks) {
   }
 }
 
+/** A dashed line where the data check misses bars, with what is missing. */
+function gapMarks(chart: Chart, inks: Inks) {
+  return {
+    type: 'line',
+    data: [],
+    xAxisIndex: 0,
+    yAxisIndex: 0,
+    silent: true,
+    markLine: {
+      symbol: 'none',
+      silent: true,
+      animation: false,
+      label: {
+        position: 'insideEndTop',
+        rotate: 90,
+        color: inks.fall,
+        fontSize: 10,
+        formatter: (p: { name: string }) => p.name,
+      },
+      lineStyle: { color: inks.fall, type: 'dashed', width: 1 },
+      data: chart.gaps.map((gap) => ({ xAxis: gap.at, name: gap.detail })),
+    },
+  }
+}
+
+/** Arrows with the true price where a bar goes on beyond the sheet. */
+function cuts(found: readonly Cut[], chart: Chart, inks: Inks) {
+  return {
+    symbol: 'none',
+    silent: true,
+    animation: false,
+    label: {
+      show: true,
+      color: inks.fall,
+      fontSize: 11,
+      position: 'top',
+      formatter: (p: { name: string }) => p.name,
+    },
+    data: found.map((cut) => ({
+      coord: [cut.at, cut.shown],
+      name: `${cut.price > cut.shown ? '▲' : '▼'} ${price(cut.price, chart.tick)}`,
+      label: { position: cut.price > cut.shown ? 'insideBottom' : 'insideTop' },
+    })),
+  }
+}
+
 function levels(values: readonly number[], inks: Inks) {
   return {
     symbol: 'none',
     silent: true,
     animation: false,
     label: {
-      position: 'insideStartTop',
+      position: 'insideEndTop',
       color: inks.quiet,
       fontSize: 10,
       formatter: (p: { value: unknown }) => figure(Number(p.value)),

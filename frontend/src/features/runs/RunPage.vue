@@ -3,6 +3,7 @@ import { useQueryClient } from '@tanstack/vue-query'
 import { ElProgress } from 'element-plus'
 import { computed, nextTick, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
+import { useAct } from '@/shared/act'
 import { answer, api } from '@/shared/api'
 import ErrorNote from '@/shared/ErrorNote.vue'
 import { barTime, figure, moment, plural, price } from '@/shared/format'
@@ -38,42 +39,74 @@ const at = ref(0)
 watch(shown, () => (at.value = Math.min(at.value, Math.max(0, shown.value.length - 1))))
 const chosen = computed(() => shown.value[at.value])
 
-const tab = ref<'hits' | 'history' | 'stale' | 'gone'>('hits')
+const tab = ref<'hits' | 'undecided' | 'stale' | 'gone'>('hits')
 const tabs = computed(() => {
   const v = view.data.value
+  const count = (list?: readonly unknown[]) => list?.length ?? ''
   return [
-    { key: 'hits', name: `Hits ${hits.data.value?.length ?? ''}`, codes: [] as string[] },
-    {
-      key: 'history',
-      name: `Too little history ${v?.too_little_history.length ?? ''}`,
-      codes: v?.too_little_history ?? [],
-    },
-    { key: 'stale', name: `Stale ${v?.stale.length ?? ''}`, codes: v?.stale ?? [] },
-    { key: 'gone', name: `Gone ${v?.gone.length ?? ''}`, codes: v?.gone ?? [] },
+    { key: 'hits', name: `Hits ${count(hits.data.value)}` },
+    { key: 'undecided', name: `Undecided ${count(v?.undecided)}` },
+    { key: 'stale', name: `Stale ${count(v?.stale)}` },
+    { key: 'gone', name: `Gone ${v?.compared_with ? count(v.gone) : '–'}` },
   ] as const
 })
 const TAB_HELP = {
   hits: '',
-  history: 'Some condition could not be decided: fewer bars than it needs, or missing data.',
+  undecided: 'A condition that decides is unknown for them, so they neither pass nor fail.',
   stale:
-    'The newest bar in the data is more than six days older than the universe’s newest; not sifted.',
-  gone: 'Passed in the run before, and does not now.',
+    'Their venue has traded for five sessions (on bars shorter than a day, two) without any data of them; not sifted.',
+  gone: 'Passed in the run compared with, and does not now.',
 }
-const codesShown = computed(() => tabs.value.find((t) => t.key === tab.value)?.codes ?? [])
+const codesShown = computed(
+  () => (tab.value === 'stale' ? view.data.value?.stale : view.data.value?.gone) ?? [],
+)
+/** Undecided instruments by what is missing, the most first. */
+const causes = computed(() => {
+  const found = new Map<string, { cause: string; words: string; n: number; codes: string[] }>()
+  for (const one of view.data.value?.undecided ?? []) {
+    const key = `${one.cause} ${one.condition} ${one.words}`
+    const entry = found.get(key) ?? {
+      cause: one.cause,
+      words: one.words,
+      n: one.condition,
+      codes: [],
+    }
+    entry.codes.push(one.code)
+    found.set(key, entry)
+  }
+  return [...found.values()].sort((a, b) => b.codes.length - a.codes.length)
+})
 
-const COLUMNS: { key: Column; name: string; number?: boolean }[] = [
+const COLUMNS: { key: Column; name: string; number?: boolean; title?: string }[] = [
   { key: 'place', name: '#', number: true },
   { key: 'code', name: 'Code' },
   { key: 'name', name: 'Name' },
 ]
-const COLUMNS_AFTER: { key: Column; name: string; number?: boolean }[] = [
-  { key: 'close', name: 'Close', number: true },
-  { key: 'score', name: 'Score', number: true },
-  { key: 'rank', name: 'Rank', number: true },
-  { key: 'age', name: 'Age, bars', number: true },
-  { key: 'news', name: 'Since last' },
+interface Head {
+  key: Column
+  name: string
+  number?: boolean
+  title?: string
+}
+const COLUMNS_AFTER = computed<Head[]>(() => [
+  { key: 'close', name: 'Judged', number: true, title: 'Close of the bar that was judged' },
+  { key: 'now', name: 'Now', number: true, title: 'Close of the newest bar' },
+  { key: 'score', name: 'Score', number: true, title: 'Weights of the boosts that are yes' },
+  {
+    key: 'rank',
+    name: rankName.value,
+    number: true,
+    title: `Ranked by ${run.value?.sieve.rank || 'nothing but the score'}, the largest first`,
+  },
+  { key: 'age', name: 'Age', number: true, title: 'Bars since the setup began to hold' },
+  { key: 'news', name: 'News', title: 'Against the run compared with' },
   { key: 'verdict', name: 'Verdict' },
-]
+])
+/** The formula ranked by, as far as a column has room for it. */
+const rankName = computed(() => {
+  const text = run.value?.sieve.rank ?? ''
+  return text.length > 22 ? `${text.slice(0, 20)}…` : text || 'no rank'
+})
 function sortBy(key: Column) {
   down.value = column.value === key ? !down.value : ['score', 'rank', 'close'].includes(key)
   column.value = key
@@ -87,16 +120,21 @@ function step(by: number) {
   nextTick(() => document.querySelector('tr.chosen')?.scrollIntoView({ block: 'nearest' }))
 }
 const review = (code?: string) => router.push(`/runs/${id.value}/review${code ? `/${code}` : ''}`)
-async function cancel() {
-  await answer(api.POST('/api/runs/{run_id}/cancel', { params: { path: { run_id: id.value } } }))
-  client.invalidateQueries({ queryKey: ['run', id.value] })
-}
+const { act, busy, failure } = useAct()
+const cancel = () =>
+  act('Not cancelled', async () => {
+    const path = { params: { path: { run_id: id.value } } }
+    await answer(api.POST('/api/runs/{run_id}/cancel', path))
+    await client.invalidateQueries({ queryKey: ['run', id.value] })
+  })
+const again = () =>
+  act("The run can't begin", async () => run.value && startRun(run.value.sieve_id))
 useKeys([
-  { key: 'ArrowDown', does: 'next hit', run: () => step(1) },
-  { key: 'ArrowUp', does: 'hit before', run: () => step(-1) },
+  { key: 'ArrowDown', does: 'next hit', repeats: true, run: () => step(1) },
+  { key: 'ArrowUp', does: 'hit before', repeats: true, run: () => step(-1) },
   { key: 'Enter', does: 'review the hit', run: () => chosen.value && review(chosen.value.code) },
   { key: '/', does: 'filter', run: () => field.value?.focus() },
-  { key: 'r', does: 'run again', run: () => run.value && startRun(run.value.sieve_id) },
+  { key: 'r', does: 'run again', run: again },
 ])
 const pick = (n: number) => (at.value = n)
 </script>
@@ -121,12 +159,19 @@ const pick = (n: number) => (at.value = n)
             >, the forming one included</template
           >, as of {{ moment(run.as_of) }}.
           <template v-if="view.data.value?.compared_with">
-            {{ view.data.value.new }} new since the run before,
+            {{ view.data.value.new }} new since {{ moment(view.data.value.compared_with) }},
             {{ view.data.value.gone.length }} gone.
           </template>
-          <template v-if="view.data.value?.too_little_history.length">
-            {{ view.data.value.too_little_history.length }} had too little history.
+          <span v-else class="quiet"
+            >Nothing to compare with: {{ view.data.value?.not_compared }}.</span
+          >
+          <template v-if="view.data.value?.undecided.length">
+            {{ view.data.value.undecided.length }}
+            {{ view.data.value.undecided.length === 1 ? 'is' : 'are' }} undecided.
           </template>
+          <span v-if="view.data.value?.changed_since.length" class="warn">
+            Since this run the sieve was changed: {{ view.data.value.changed_since.join(', ') }}.
+          </span>
         </p>
         <p v-else-if="running" class="sentence" aria-live="polite">
           Sifting {{ run.sieve.universe }} with <b>{{ run.sieve.name }}</b>:
@@ -136,18 +181,30 @@ const pick = (n: number) => (at.value = n)
             :percentage="Math.round((100 * (progress?.done ?? 0)) / (progress?.total || 1))"
             aria-label="Progress"
           />
-          <button class="button" @click="cancel">Cancel</button>
+          <button class="button" :disabled="busy" @click="cancel">Cancel</button>
         </p>
         <p v-else class="sentence" role="alert">
           This run of
           <RouterLink :to="`/sieves/${run.sieve_id}`">{{ run.sieve.name }}</RouterLink> was
           <b class="fall">{{ run.state }}</b>: {{ run.reason }}.
         </p>
-        <button class="button" @click="startRun(run.sieve_id)">Run again <kbd>r</kbd></button>
+        <button class="button" :disabled="busy" @click="again">Run again <kbd>r</kbd></button>
         <button v-if="hits.data.value?.length" class="button primary" @click="review(chosen?.code)">
           Review <kbd>⏎</kbd>
         </button>
       </div>
+      <ErrorNote
+        v-if="failure"
+        :error="failure.error"
+        :what="failure.what"
+        @retry="failure.again"
+      />
+      <ErrorNote
+        v-if="hits.isError.value"
+        :error="hits.error.value"
+        what="The hits can't be shown"
+        @retry="hits.refetch()"
+      />
       <template v-if="run.state === 'done' && view.data.value">
         <Funnel :view="view.data.value" />
         <div class="tabs">
@@ -190,7 +247,9 @@ const pick = (n: number) => (at.value = n)
                       :class="{ number: c.number }"
                       :aria-sort="sortState(c.key)"
                     >
-                      <button class="sort" @click="sortBy(c.key)">{{ c.name }}</button>
+                      <button class="sort" :title="c.title" @click="sortBy(c.key)">
+                        {{ c.name }}
+                      </button>
                     </th>
                     <th>Mesh</th>
                     <th>60 bars</th>
@@ -200,7 +259,9 @@ const pick = (n: number) => (at.value = n)
                       :class="{ number: c.number }"
                       :aria-sort="sortState(c.key)"
                     >
-                      <button class="sort" @click="sortBy(c.key)">{{ c.name }}</button>
+                      <button class="sort" :title="c.title" @click="sortBy(c.key)">
+                        {{ c.name }}
+                      </button>
                     </th>
                   </tr>
                 </thead>
@@ -222,10 +283,13 @@ const pick = (n: number) => (at.value = n)
                     <td><Mesh :cells="hit.cells" :names="names" /></td>
                     <td><PriceTail :closes="hit.tail" :signal="hit.fired_in_tail" /></td>
                     <td class="number">
-                      <abbr v-if="hit.provisional" title="provisional: the bar has not closed"
+                      <abbr
+                        v-if="hit.provisional"
+                        title="Provisional: it rests on a bar that has not closed, and may change until it does"
                         >~</abbr
                       >{{ price(hit.close, hit.tick) }}
                     </td>
+                    <td class="number">{{ hit.now === null ? '–' : price(hit.now, hit.tick) }}</td>
                     <td class="number">{{ figure(hit.score) }}</td>
                     <td class="number">{{ figure(hit.rank) }}</td>
                     <td class="number">{{ hit.age }}</td>
@@ -240,7 +304,11 @@ const pick = (n: number) => (at.value = n)
                 <span class="mono">{{ chosen.code }}</span> {{ chosen.name }}
               </h2>
               <p class="quiet">
-                fired {{ barTime(chosen.fired_at) }}, {{ plural(chosen.age, 'bar') }} ago
+                fired {{ barTime(chosen.fired_at) }}, {{ plural(chosen.age, 'bar') }} ago; judged on
+                {{ barTime(chosen.bar_at) }} at {{ price(chosen.close, chosen.tick)
+                }}<template v-if="chosen.now !== null"
+                  >, now {{ price(chosen.now, chosen.tick) }}</template
+                >
               </p>
               <PriceTail
                 :closes="chosen.tail"
@@ -261,8 +329,20 @@ const pick = (n: number) => (at.value = n)
         </template>
         <template v-else>
           <p class="quiet">{{ TAB_HELP[tab] }}</p>
-          <p v-if="!codesShown.length" class="empty">None.</p>
-          <p class="mono">{{ codesShown.join('  ') }}</p>
+          <template v-if="tab === 'undecided'">
+            <p v-for="c in causes" :key="`${c.n} ${c.words}`">
+              <b>{{ c.cause }}</b>: {{ c.words }}, for <code>{{ names[c.n] }}</code>
+              <span class="mono codes">{{ c.codes.join('  ') }}</span>
+            </p>
+            <p v-if="!causes.length" class="empty">None.</p>
+          </template>
+          <template v-else>
+            <p v-if="tab === 'gone' && !view.data.value.compared_with" class="empty">
+              Nothing to compare with: {{ view.data.value.not_compared }}.
+            </p>
+            <p v-else-if="!codesShown.length" class="empty">None.</p>
+            <p class="mono codes">{{ codesShown.join('  ') }}</p>
+          </template>
         </template>
       </template>
     </template>
@@ -323,6 +403,22 @@ aside li {
 }
 aside li .mesh {
   margin-top: 4px;
+}
+.warn {
+  color: var(--warn);
+}
+.codes {
+  display: block;
+  white-space: pre-wrap;
+  overflow-wrap: anywhere;
+}
+@media (max-width: 1180px) {
+  .both {
+    grid-template-columns: minmax(0, 1fr);
+  }
+  .name {
+    max-width: 110px;
+  }
 }
 .progress {
   display: inline-flex;

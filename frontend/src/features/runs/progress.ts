@@ -24,6 +24,8 @@ export function useProgress(id: Ref<number>, running: Ref<boolean>) {
       close()
       if (!isRunning) return
       source = new EventSource(`/api/runs/${run}/events`)
+      // A stream that breaks is opened again by the browser; meanwhile the run itself is asked.
+      source.onerror = () => client.invalidateQueries({ queryKey: ['run', run] })
       source.onmessage = (event) => {
         progress.value = JSON.parse(event.data) as Progress
         if (['queued', 'running'].includes(progress.value.state)) return

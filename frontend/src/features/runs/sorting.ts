@@ -1,7 +1,7 @@
 import type { HitView } from '@/shared/api'
 
 export type Column =
-  'place' | 'code' | 'name' | 'close' | 'score' | 'rank' | 'age' | 'news' | 'verdict'
+  'place' | 'code' | 'name' | 'close' | 'now' | 'score' | 'rank' | 'age' | 'news' | 'verdict'
 
 const value = (hit: HitView, column: Column) =>
   column === 'verdict' ? (hit.verdict?.verdict ?? '') : hit[column]

@@ -1,32 +1,57 @@
 <script setup lang="ts">
-import { ref } from 'vue'
+import { computed, ref } from 'vue'
 import type { Condition, Schemas, Vocabulary } from '@/shared/api'
 import { needs } from '@/shared/format'
 import FormulaEditor from './FormulaEditor.vue'
 
 const condition = defineModel<Condition>({ required: true })
-defineProps<{
+const props = defineProps<{
   position: number
   total: number
   reading?: Schemas['Reading']
   count?: Schemas['Count']
   instruments: number
+  /** Whether the sentence is about the text that stands there, and the counts about all of them. */
+  said?: boolean
+  counted?: boolean
   vocabulary?: Vocabulary
   own?: readonly string[]
 }>()
 defineEmits<{ remove: []; move: [by: number] }>()
 const editor = ref<InstanceType<typeof FormulaEditor>>()
 defineExpose({ focus: () => editor.value?.focus() })
-const BARS = [
-  { key: 'alone', name: 'alone' },
-  { key: 'so_far', name: 'so far' },
-  { key: 'without', name: 'without it' },
-] as const
-const HINT = {
-  alone: 'instruments that this condition lets through on its own',
-  so_far: 'instruments left after this and the conditions above',
-  without: 'instruments that would be left if this condition were not there',
-}
+const veto = computed(() => condition.value.role === 'veto')
+/** A veto tells what it keeps out; the others what they let through. */
+const bars = computed(() => {
+  const count = props.count
+  const shown = [
+    veto.value
+      ? {
+          name: 'keeps out',
+          value: count && props.instruments - count.alone,
+          hint: 'instruments that this veto keeps out on its own, or that it can not judge',
+        }
+      : {
+          name: 'alone',
+          value: count?.alone,
+          hint: 'instruments that this condition lets through on its own',
+        },
+  ]
+  if (condition.value.role === 'boost') return shown
+  return [
+    ...shown,
+    {
+      name: 'so far',
+      value: count?.so_far,
+      hint: 'instruments left after this and the conditions above',
+    },
+    {
+      name: 'without it',
+      value: count?.without,
+      hint: 'instruments that would be left if this condition were not there',
+    },
+  ]
+})
 </script>
 
 <template>
@@ -61,7 +86,7 @@ const HINT = {
         :vocabulary="vocabulary"
         :own="own"
       />
-      <p v-if="reading && !reading.ok" class="wrong" role="alert">
+      <p v-if="reading && !reading.ok" class="wrong" :class="{ old: !said }" role="alert">
         <template v-for="(problem, n) in reading.problems" :key="n">
           <span
             ><b v-if="problem.place">{{ problem.place.line }}:{{ problem.place.column }}</b>
@@ -70,24 +95,21 @@ const HINT = {
           >
         </template>
       </p>
-      <p v-else class="says">
+      <p v-else class="says" :class="{ old: !said }">
         {{ reading?.sentence }}
         <span v-if="reading" class="quiet">· needs {{ needs(reading) }}</span>
       </p>
     </div>
-    <dl class="counts" :class="{ stale: !count }">
-      <template v-for="bar in BARS" :key="bar.key">
-        <template v-if="bar.key === 'alone' || condition.role !== 'boost'">
-          <dt :title="HINT[bar.key]">{{ bar.name }}</dt>
-          <dd>
-            <i
-              :style="{
-                width: `${instruments && count ? (52 * count[bar.key]) / instruments : 0}px`,
-              }"
-            ></i>
-            <span>{{ count ? count[bar.key] : '–' }}</span>
-          </dd>
-        </template>
+    <dl class="counts" :class="{ old: !count || !counted }">
+      <template v-for="bar in bars" :key="bar.name">
+        <dt :title="bar.hint">{{ bar.name }}</dt>
+        <dd>
+          <i
+            :class="{ out: bar.name === 'keeps out' }"
+            :style="{ width: `${instruments && bar.value ? (52 * bar.value) / instruments : 0}px` }"
+          ></i>
+          <span>{{ bar.value ?? '–' }}</span>
+        </dd>
       </template>
     </dl>
     <span class="moves">
@@ -188,8 +210,20 @@ const HINT = {
   flex: none;
   max-width: 52px;
 }
-.counts.stale {
-  opacity: 0.5;
+.old {
+  opacity: 0.45;
+}
+.counts i.out {
+  background: var(--fall);
+}
+@media (max-width: 900px) {
+  .row {
+    grid-template-columns: minmax(0, 1fr);
+    gap: 4px;
+  }
+  .moves {
+    flex-direction: row;
+  }
 }
 .moves {
   display: flex;
@@ -198,6 +232,5 @@ const HINT = {
 }
 .moves .button {
   padding: 0 4px;
-  line-height: 18px;
 }
 </style>

@@ -3,7 +3,7 @@ import { autocompletion, completionKeymap, type CompletionContext } from '@codem
 import { defaultKeymap, history, historyKeymap } from '@codemirror/commands'
 import { HighlightStyle, StreamLanguage, syntaxHighlighting } from '@codemirror/language'
 import { setDiagnostics } from '@codemirror/lint'
-import { EditorState } from '@codemirror/state'
+import { EditorState, Prec } from '@codemirror/state'
 import { EditorView, keymap, placeholder } from '@codemirror/view'
 import { tags } from '@lezer/highlight'
 import { onBeforeUnmount, onMounted, ref, watch } from 'vue'
@@ -63,8 +63,10 @@ onMounted(() => {
         language,
         syntaxHighlighting(look),
         autocompletion({ override: [complete], icons: false }),
+        // Ctrl+Enter belongs to the page: it runs, and types nothing.
+        Prec.highest(keymap.of([{ key: 'Mod-Enter', run: () => true }])),
         keymap.of([...completionKeymap, ...historyKeymap, ...defaultKeymap]),
-        placeholder(props.hint ?? 'close > sma(close, 50)'),
+        placeholder(props.hint ?? 'close > sma(close, 45)'),
         EditorView.lineWrapping,
         EditorView.contentAttributes.of({ 'aria-label': props.label, spellcheck: 'false' }),
         EditorView.updateListener.of((update) => {

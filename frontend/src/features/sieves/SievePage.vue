@@ -2,9 +2,9 @@
 import { computed, nextTick, ref } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { useStartRun } from '@/features/runs/startRun'
-import { ApiError } from '@/shared/api'
+import { useAct } from '@/shared/act'
 import ErrorNote from '@/shared/ErrorNote.vue'
-import { figure, needs } from '@/shared/format'
+import { clock, figure, needs, plural } from '@/shared/format'
 import { useKeys } from '@/shared/keys'
 import Mesh from '@/shared/Mesh.vue'
 import PriceTail from '@/shared/PriceTail.vue'
@@ -18,8 +18,12 @@ import FormulaEditor from './FormulaEditor.vue'
 const route = useRoute()
 const router = useRouter()
 const id = computed(() => String(route.params.id))
-const { draft, stored, changed, loaded, ready, save } = useDraft(id)
-const { preview, error, busy, ask } = usePreview(draft, ready)
+const { draft, stored, found, changed, loaded, ready, history, save, discard } = useDraft(id)
+const { preview, about, error, fresh, ask } = usePreview(draft, ready)
+/** Whether what is said of a condition, a formula or the ranking is about the text that stands there. */
+const saidOf = (n: number) =>
+  about.value?.conditions[n]?.formula === draft.value.conditions[n]?.formula
+const saidOfNamed = (n: number) => about.value?.formulas[n]?.text === draft.value.formulas[n]?.text
 const universes = useUniverses()
 const { data: vocabulary } = useVocabulary()
 const startRun = useStartRun()
@@ -42,26 +46,26 @@ const TIMEFRAMES = [
   { value: 'volume(10000)', name: '10,000 units traded' },
 ]
 const undecided = computed(() => {
-  const { too_little_history: young = 0, stale = 0 } = preview.value ?? {}
-  const parts = [
-    young ? `${young} ${young === 1 ? 'has' : 'have'} too little history.` : '',
-    stale ? `${stale} stale, left out.` : '',
-  ]
-  return parts.filter(Boolean).join(' ')
+  const count = new Map<string, number>()
+  for (const one of preview.value?.undecided ?? [])
+    count.set(one.cause, (count.get(one.cause) ?? 0) + 1)
+  const parts = [...count].map(([cause, n]) => `${n} undecided: ${cause}.`)
+  if (preview.value?.stale) parts.push(`${preview.value.stale} stale, left out.`)
+  return parts.join(' ')
 })
 const names = computed(() => draft.value.conditions.map((c) => c.formula))
-const saving = ref(false)
-const failure = ref<ApiError>()
+const { act, busy: saving, failure } = useAct()
+const conflict = computed(() => failure.value?.error.code === 'changed_meanwhile')
 
 function add() {
-  draft.value.conditions.push({ role: 'must', formula: 'rel_volume(20) > 1', weight: 1 })
+  draft.value.conditions.push({ role: 'must', formula: 'rel_volume(18) > 1', weight: 1 })
   nextTick(() => rows.value.at(-1)?.focus())
 }
 function addFormula() {
   const taken = new Set(own.value)
   let n = 1
   while (taken.has(`mine_${n}`)) n++
-  draft.value.formulas.push({ name: `mine_${n}`, text: 'close - sma(close, 20)' })
+  draft.value.formulas.push({ name: `mine_${n}`, text: 'close - sma(close, 23)' })
 }
 function removeFormula(position: number) {
   const [gone] = draft.value.formulas.splice(position, 1)
@@ -78,32 +82,41 @@ function move(position: number, by: number) {
   const [moved] = draft.value.conditions.splice(position, 1)
   if (moved) draft.value.conditions.splice(position + by, 0, moved)
 }
-async function keep() {
-  if (saving.value) return stored.value
-  saving.value = true
-  failure.value = undefined
-  try {
-    const saved = await save()
-    if (id.value === 'new') await router.replace(`/sieves/${saved.id}`)
+const keep = (asNew = false) =>
+  act('Not saved', async () => {
+    const saved = await save(asNew)
+    if (id.value !== String(saved.id)) await router.replace(`/sieves/${saved.id}`)
     return saved
-  } catch (problem) {
-    if (!(problem instanceof ApiError)) throw problem
-    failure.value = problem
-  } finally {
-    saving.value = false
-  }
-}
+  })
 async function saveOnly() {
   const saved = await keep()
   if (saved) done(`Saved as version ${saved.version}.`)
 }
+async function saveAsNew() {
+  draft.value.name = `${draft.value.name}, mine`.slice(0, 120)
+  const saved = await keep(true)
+  if (saved) done(`Saved as a sieve of its own.`)
+}
+/** The saved one in place of what was written here, which can be had back. */
+async function takeSaved() {
+  await loaded.refetch()
+  if (loaded.data.value) stored.value = loaded.data.value
+  failure.value = undefined
+  done('The saved version is on the page.', discard())
+}
+function forget() {
+  done('The draft was set aside.', discard())
+}
 async function run() {
+  if (!preview.value?.ok && fresh.value) return
   const saved = stored.value && !changed.value ? stored.value : await keep()
-  if (saved) await startRun(saved.id)
+  if (saved) await act("The run can't begin", () => startRun(saved.id))
 }
 useKeys([
   { key: 'Ctrl+s', does: 'save', run: saveOnly },
   { key: 'Ctrl+Enter', does: 'save and run', run },
+  { key: 'Ctrl+z', does: 'undo the last change', notInTexts: true, run: history.undo },
+  { key: 'Ctrl+Shift+z', does: 'do it again', notInTexts: true, run: history.redo },
   { key: 'a', does: 'add a condition', run: add },
 ])
 </script>
@@ -136,7 +149,24 @@ useKeys([
             Run <kbd>Ctrl ⏎</kbd>
           </button>
         </div>
-        <ErrorNote v-if="failure" :error="failure" what="Not saved" @retry="saveOnly" />
+        <ErrorNote
+          v-if="failure"
+          :error="failure.error"
+          :what="failure.what"
+          @retry="failure.again"
+        />
+        <p v-if="conflict" class="choose">
+          <button class="button" @click="saveAsNew">Save mine as a sieve of its own</button>
+          <button class="button" @click="takeSaved">Take the saved one</button>
+        </p>
+        <p v-if="found" class="found" role="status">
+          Your unsaved draft of {{ clock(found.at) }} is on the page<template
+            v-if="stored && found.basedOn !== stored.version"
+            >; it was made from version {{ found.basedOn }}, and version {{ stored.version }} has
+            been saved since</template
+          >.
+          <button class="button plain" @click="forget">Set it aside</button>
+        </p>
         <p class="sentence">
           Look in
           <select v-model="draft.universe" aria-label="Universe">
@@ -162,7 +192,9 @@ useKeys([
             <option value="long">long</option>
             <option value="short">short</option>
           </select>
-          setups where every must held in the last
+          setups that hold on the newest bar<template v-if="draft.fired_within !== 1"
+            >, or held on one of the newest</template
+          ><template v-else>; look back over</template>
           <input
             v-model.number="draft.fired_within"
             class="small"
@@ -170,6 +202,7 @@ useKeys([
             min="1"
             max="250"
             aria-label="Bars"
+            title="On one of so many of the newest bars all musts have to hold together"
           />
           {{ draft.fired_within === 1 ? 'bar' : 'bars' }}.
         </p>
@@ -183,6 +216,8 @@ useKeys([
             :total="draft.conditions.length"
             :reading="preview?.readings[n]"
             :count="preview?.counts[n]"
+            :said="saidOf(n)"
+            :counted="fresh"
             :instruments="preview?.instruments ?? 0"
             :vocabulary="vocabulary"
             :own="own"
@@ -209,7 +244,7 @@ useKeys([
               :vocabulary="vocabulary"
               :own="own"
             />
-            <p class="says">
+            <p class="says" :class="{ old: !saidOfNamed(n) }">
               <span v-if="nameProblem(n)" class="fall">{{ nameProblem(n)?.message }}</span>
               <span v-for="(p, m) in preview?.formulas[n]?.problems" :key="m" class="fall">{{
                 p.message
@@ -242,7 +277,7 @@ useKeys([
               :vocabulary="vocabulary"
               :own="own"
             />
-            <p class="says">
+            <p class="says" :class="{ old: about?.rank !== draft.rank }">
               <span v-for="(p, n) in preview?.rank?.problems" :key="n" class="fall">{{
                 p.message
               }}</span>
@@ -260,7 +295,7 @@ useKeys([
           placeholder="A note: why this should work"
         />
       </section>
-      <section aria-live="polite" class="leaves" :class="{ busy }">
+      <section aria-live="polite" class="leaves" :class="{ old: preview && !fresh }">
         <ErrorNote v-if="error" :error="error" what="No preview" @retry="ask" />
         <template v-else-if="preview?.ok">
           <p class="sentence">
@@ -271,27 +306,37 @@ useKeys([
             Nothing passes. The thin bars show which condition cuts most: loosen the one whose
             “without it” is largest.
           </p>
-          <article v-for="hit in preview.hits" :key="hit.code">
-            <div>
-              <b class="mono">{{ hit.code }}</b> <span class="quiet name">{{ hit.name }}</span>
-              <Mesh :cells="hit.cells" :names="names" />
-            </div>
-            <PriceTail
-              :closes="hit.closes"
-              :signal="hit.closes.length - 1 - hit.age"
-              :width="150"
-              :height="38"
-            />
-            <dl>
-              <dt>score</dt>
-              <dd>{{ figure(hit.score) }}</dd>
-              <dt>rank</dt>
-              <dd>{{ figure(hit.rank) }}</dd>
-              <dt>age</dt>
-              <dd>{{ hit.age }}</dd>
-              <dd v-if="hit.provisional" class="fall">provisional</dd>
-            </dl>
-          </article>
+          <div class="sheets">
+            <article v-for="hit in preview.hits" :key="hit.code">
+              <div>
+                <b class="mono">{{ hit.code }}</b> <span class="quiet name">{{ hit.name }}</span>
+                <Mesh :cells="hit.cells" :names="names" />
+              </div>
+              <PriceTail
+                :closes="hit.closes"
+                :signal="hit.closes.length - 1 - hit.age"
+                :width="150"
+                :height="38"
+              />
+              <dl>
+                <dt>score</dt>
+                <dd>{{ figure(hit.score) }}</dd>
+                <template v-if="draft.rank">
+                  <dt class="by">{{ draft.rank }}</dt>
+                  <dd>{{ figure(hit.rank) }}</dd>
+                </template>
+                <dt>held for</dt>
+                <dd>{{ plural(hit.age + 1, 'bar') }}</dd>
+                <dd
+                  v-if="hit.provisional"
+                  class="fall"
+                  title="It rests on a bar that has not closed, and may change until it does"
+                >
+                  provisional
+                </dd>
+              </dl>
+            </article>
+          </div>
           <p v-if="preview.passing > preview.hits.length" class="quiet">
             and {{ preview.passing - preview.hits.length }} more; run it to see them all
           </p>
@@ -382,8 +427,33 @@ ol {
   border-left: 1px solid var(--hair);
   padding-left: 20px;
 }
-.leaves.busy .sentence {
-  opacity: 0.6;
+.old {
+  opacity: 0.45;
+}
+.found,
+.choose {
+  margin: 4px 0;
+  color: var(--warn);
+}
+@media (min-width: 1600px) {
+  .desk {
+    grid-template-columns: minmax(0, 1fr) 720px;
+  }
+  .sheets {
+    display: grid;
+    grid-template-columns: 1fr 1fr;
+    gap: 0 28px;
+  }
+}
+@media (max-width: 900px) {
+  .desk,
+  .named {
+    grid-template-columns: minmax(0, 1fr);
+  }
+  .leaves {
+    border-left: 0;
+    padding-left: 0;
+  }
 }
 article {
   display: grid;
@@ -411,6 +481,12 @@ article dt {
 }
 article dd {
   margin: 0 10px 0 0;
+}
+.by {
+  max-width: 150px;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
 }
 .timing {
   font-size: 12px;

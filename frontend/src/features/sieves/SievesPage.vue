@@ -1,13 +1,15 @@
 <script setup lang="ts">
 import { useQueryClient } from '@tanstack/vue-query'
-import { computed } from 'vue'
+import { computed, ref } from 'vue'
 import { useRouter } from 'vue-router'
+import { useAct } from '@/shared/act'
 import { answer, api, type StoredSieve } from '@/shared/api'
 import ErrorNote from '@/shared/ErrorNote.vue'
 import { useKeys } from '@/shared/keys'
-import { keys, useRuns, useSieves } from '@/shared/queries'
+import PutAway from '@/shared/PutAway.vue'
+import { keys, useRuns, useSieves, useSievesAway } from '@/shared/queries'
 import { moment, plural } from '@/shared/format'
-import { done } from '@/shared/undo'
+import { done, takeBack } from '@/shared/undo'
 import { useStartRun } from '@/features/runs/startRun'
 
 const router = useRouter()
@@ -24,24 +26,40 @@ const latest = computed(() => {
 
 const refresh = () => {
   client.invalidateQueries({ queryKey: keys.sieves })
+  client.invalidateQueries({ queryKey: keys.sievesAway })
   client.invalidateQueries({ queryKey: keys.thread })
 }
-async function remove(stored: StoredSieve) {
-  const path = { params: { path: { sieve_id: stored.id } } }
-  await answer(api.DELETE('/api/sieves/{sieve_id}', path))
+const { act, busy, failure } = useAct()
+const run = (stored: StoredSieve) => act("The run can't begin", () => startRun(stored.id))
+async function bringBack(id: number) {
+  await answer(api.POST('/api/sieves/{sieve_id}/restore', { params: { path: { sieve_id: id } } }))
   refresh()
-  done(`“${stored.sieve.name}” was put away.`, async () => {
-    await answer(api.POST('/api/sieves/{sieve_id}/restore', path))
+}
+const remove = (stored: StoredSieve) =>
+  act('Not put away', async () => {
+    const path = { params: { path: { sieve_id: stored.id } } }
+    await answer(api.DELETE('/api/sieves/{sieve_id}', path))
     refresh()
+    done(`“${stored.sieve.name}” was put away.`, () => bringBack(stored.id))
   })
-}
-async function copy(stored: StoredSieve) {
-  const sieve = { ...stored.sieve, name: `${stored.sieve.name}, copy`.slice(0, 120) }
-  const made = await answer(api.POST('/api/sieves', { body: { sieve } }))
-  refresh()
-  router.push(`/sieves/${made.id}`)
-}
-useKeys([{ key: 'c', does: 'compose a new sieve', run: () => router.push('/sieves/new') }])
+const copy = (stored: StoredSieve) =>
+  act('Not copied', async () => {
+    const sieve = { ...stored.sieve, name: `${stored.sieve.name}, copy`.slice(0, 120) }
+    const made = await answer(api.POST('/api/sieves', { body: { sieve } }))
+    refresh()
+    router.push(`/sieves/${made.id}`)
+  })
+const away = useSievesAway()
+const gone = computed(() =>
+  (away.data.value ?? []).map((s) => ({ id: s.id, name: s.sieve.name, note: s.sieve.universe })),
+)
+/** The sieve that is looked at more closely where there is room. */
+const at = ref(0)
+const chosen = computed(() => sieves.data.value?.[at.value] ?? sieves.data.value?.[0])
+useKeys([
+  { key: 'c', does: 'compose a new sieve', run: () => router.push('/sieves/new') },
+  { key: 'Ctrl+z', does: 'undo what was just done', notInTexts: true, run: takeBack },
+])
 </script>
 
 <template>
@@ -63,46 +81,75 @@ useKeys([{ key: 'c', does: 'compose a new sieve', run: () => router.push('/sieve
     />
     <p v-else-if="sieves.data.value?.length === 0" class="empty">
       There is no sieve yet. <RouterLink to="/sieves/new">Compose one</RouterLink>: a first
-      condition may be as short as <code>close &gt; sma(close, 50)</code>.
+      condition may be as short as <code>close &gt; sma(close, 45)</code>.
     </p>
-    <table v-else class="ledger">
-      <thead>
-        <tr>
-          <th>Sieve</th>
-          <th>Looks in</th>
-          <th>Side</th>
-          <th class="number">Conditions</th>
-          <th class="number">Version</th>
-          <th>Last run</th>
-          <th class="number">Hits</th>
-          <th><span class="visually-hidden">What to do</span></th>
-        </tr>
-      </thead>
-      <tbody>
-        <tr v-for="stored in sieves.data.value" :key="stored.id">
-          <td class="name">
-            <RouterLink :to="`/sieves/${stored.id}`">{{ stored.sieve.name }}</RouterLink>
-            <span class="quiet note">{{ stored.sieve.note }}</span>
-          </td>
-          <td>{{ stored.sieve.universe }}</td>
-          <td>{{ stored.sieve.side === 'long' ? '▲ long' : '▼ short' }}</td>
-          <td class="number">{{ stored.sieve.conditions.length }}</td>
-          <td class="number">{{ stored.version }}</td>
-          <td>
-            <RouterLink v-if="latest.get(stored.id)" :to="`/runs/${latest.get(stored.id)?.id}`">
-              {{ moment(latest.get(stored.id)?.as_of ?? '') }}
-            </RouterLink>
-            <span v-else class="quiet">never</span>
-          </td>
-          <td class="number">{{ latest.get(stored.id)?.hit_count ?? '–' }}</td>
-          <td class="actions">
-            <button class="button" @click="startRun(stored.id)">Run</button>
-            <button class="button plain" @click="copy(stored)">Copy</button>
-            <button class="button plain" @click="remove(stored)">Put away</button>
-          </td>
-        </tr>
-      </tbody>
-    </table>
+    <ErrorNote v-if="failure" :error="failure.error" :what="failure.what" @retry="failure.again" />
+    <div v-if="sieves.data.value?.length" class="both">
+      <table class="ledger">
+        <thead>
+          <tr>
+            <th>Sieve</th>
+            <th>Looks in</th>
+            <th>Side</th>
+            <th class="number">Conditions</th>
+            <th class="number">Version</th>
+            <th>Last run</th>
+            <th class="number">Hits</th>
+            <th><span class="visually-hidden">What to do</span></th>
+          </tr>
+        </thead>
+        <tbody>
+          <tr
+            v-for="(stored, n) in sieves.data.value"
+            :key="stored.id"
+            :class="{ looked: stored.id === chosen?.id }"
+            @mouseenter="at = n"
+            @focusin="at = n"
+          >
+            <td class="name">
+              <RouterLink :to="`/sieves/${stored.id}`">{{ stored.sieve.name }}</RouterLink>
+              <span class="quiet note">{{ stored.sieve.note }}</span>
+            </td>
+            <td>{{ stored.sieve.universe }}</td>
+            <td>{{ stored.sieve.side === 'long' ? '▲ long' : '▼ short' }}</td>
+            <td class="number">{{ stored.sieve.conditions.length }}</td>
+            <td class="number">{{ stored.version }}</td>
+            <td>
+              <RouterLink v-if="latest.get(stored.id)" :to="`/runs/${latest.get(stored.id)?.id}`">
+                {{ moment(latest.get(stored.id)?.as_of ?? '') }}
+              </RouterLink>
+              <span v-else class="quiet">never</span>
+            </td>
+            <td class="number">{{ latest.get(stored.id)?.hit_count ?? '–' }}</td>
+            <td class="actions">
+              <button class="button" :disabled="busy" @click="run(stored)">Run</button>
+              <button class="button plain" :disabled="busy" @click="copy(stored)">Copy</button>
+              <button class="button plain" :disabled="busy" @click="remove(stored)">
+                Put away
+              </button>
+            </td>
+          </tr>
+        </tbody>
+      </table>
+      <aside v-if="chosen" aria-label="The sieve looked at">
+        <h2>{{ chosen.sieve.name }}</h2>
+        <p class="quiet">
+          {{ chosen.sieve.universe }}, bars of {{ chosen.sieve.timeframe }},
+          {{ chosen.sieve.side === 'long' ? '▲ long' : '▼ short' }}
+        </p>
+        <ol>
+          <li v-for="(c, n) in chosen.sieve.conditions" :key="n">
+            <i :class="c.role === 'veto' ? 'fall' : 'quiet'">{{ c.role }}</i>
+            <code>{{ c.formula }}</code>
+          </li>
+        </ol>
+        <p v-if="chosen.sieve.rank" class="quiet">
+          ranked by <code>{{ chosen.sieve.rank }}</code>
+        </p>
+        <p>{{ chosen.sieve.note }}</p>
+      </aside>
+    </div>
+    <PutAway :entries="gone" @back="(id) => act('Not brought back', () => bringBack(Number(id)))" />
   </main>
 </template>
 
@@ -132,5 +179,43 @@ table.ledger td {
 }
 .actions {
   text-align: right;
+}
+aside {
+  display: none;
+}
+@media (min-width: 1600px) {
+  .both {
+    display: grid;
+    grid-template-columns: minmax(0, 1fr) 520px;
+    gap: 36px;
+  }
+  aside {
+    display: block;
+    border-left: 1px solid var(--hair);
+    padding-left: 24px;
+  }
+  tr.looked td {
+    background: var(--wash);
+  }
+}
+aside h2 {
+  font-size: 16px;
+  margin: 4px 0;
+}
+aside ol {
+  list-style: none;
+  margin: 0;
+  padding: 0;
+}
+aside li {
+  display: grid;
+  grid-template-columns: 44px 1fr;
+  gap: 8px;
+  padding: 5px 0;
+  border-top: 1px solid var(--hair);
+}
+aside code {
+  font-family: var(--mono);
+  overflow-wrap: anywhere;
 }
 </style>

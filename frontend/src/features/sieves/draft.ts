@@ -1,6 +1,7 @@
 import { useQuery, useQueryClient } from '@tanstack/vue-query'
-import { computed, ref, watch, type Ref } from 'vue'
+import { computed, onBeforeUnmount, ref, watch, type Ref } from 'vue'
 import { answer, api, type Preview, type Sieve, type StoredSieve } from '@/shared/api'
+import { draftOf, forgetDraft, keepDraft } from '@/shared/drafts'
 import { keys } from '@/shared/queries'
 
 export const EMPTY: Sieve = {
@@ -13,18 +14,76 @@ export const EMPTY: Sieve = {
   side: 'long',
   fired_within: 1,
   formulas: [],
-  conditions: [{ role: 'must', formula: 'close > sma(close, 50) by 2%', weight: 1 }],
-  rank: 'rel_volume(20)',
+  conditions: [{ role: 'must', formula: 'close > sma(close, 45) by 2%', weight: 1 }],
+  rank: 'rel_volume(18)',
 }
 
 /** A copy without the wrapping that the interface puts around what it watches. */
 const plain = <T>(value: T): T => JSON.parse(JSON.stringify(value)) as T
+const same = (a: unknown, b: unknown) => JSON.stringify(a) === JSON.stringify(b)
+
+/**
+ * What is on the page once a save has come back: of each part what was typed since it was sent, else
+ * what the server made of it.
+ */
+export function merged(sent: Sieve, now: Sieve, saved: Sieve): Sieve {
+  const parts = Object.keys(saved) as (keyof Sieve)[]
+  const entries = parts.map((part) => [part, same(sent[part], now[part]) ? saved[part] : now[part]])
+  return Object.fromEntries(entries) as Sieve
+}
+
+const MOST_STEPS = 100
+const TYPING = 600
+
+/** Earlier states of a draft, one for each change or each stretch of typing. */
+export function useHistory(draft: Ref<Sieve>) {
+  const past = ref<string[]>([])
+  const future = ref<string[]>([])
+  let last = JSON.stringify(draft.value)
+  let at = 0
+  watch(
+    draft,
+    () => {
+      const now = JSON.stringify(draft.value)
+      if (now === last) return
+      if (performance.now() - at > TYPING) past.value = [...past.value, last].slice(-MOST_STEPS)
+      at = performance.now()
+      future.value = []
+      last = now
+    },
+    { deep: true, flush: 'sync' },
+  )
+  function step(from: Ref<string[]>, to: Ref<string[]>) {
+    const state = from.value.at(-1)
+    if (state === undefined) return
+    to.value = [...to.value, last]
+    from.value = from.value.slice(0, -1)
+    last = state
+    at = 0
+    draft.value = JSON.parse(state) as Sieve
+  }
+  function begin() {
+    past.value = future.value = []
+    last = JSON.stringify(draft.value)
+    at = 0
+  }
+  return {
+    begin,
+    undo: () => step(past, future),
+    redo: () => step(future, past),
+    canUndo: computed(() => past.value.length > 0),
+  }
+}
 
 /** The sieve being written: loaded, changed here, saved as a new version. */
 export function useDraft(id: Ref<string>) {
   const client = useQueryClient()
   const draft = ref<Sieve>(plain(EMPTY))
   const stored = ref<StoredSieve>()
+  /** When the draft that is on the page was left, and the version it was made from. */
+  const found = ref<{ at: number; basedOn: number }>()
+  const basedOn = ref(0)
+  const history = useHistory(draft)
   const loaded = useQuery({
     queryKey: ['sieve', id],
     enabled: () => id.value !== 'new',
@@ -34,69 +93,101 @@ export function useDraft(id: Ref<string>) {
         api.GET('/api/sieves/{sieve_id}', { params: { path: { sieve_id: Number(id.value) } } }),
       ),
   })
-  const take = (saved: StoredSieve) => {
+  const place = () => `sieve ${id.value}`
+  const clean = () => plain(stored.value?.sieve ?? EMPTY)
+
+  /** What was left unsaved comes back; else what is saved. */
+  function open(saved: StoredSieve | undefined) {
     stored.value = saved
-    draft.value = plain(saved.sieve)
+    basedOn.value = saved?.version ?? 0
+    const left = draftOf<Sieve>(place())
+    const differs = left && !same(left.content, clean())
+    draft.value = differs ? left.content : clean()
+    found.value = differs ? { at: left.at, basedOn: left.basedOn } : undefined
+    if (differs && saved) basedOn.value = left.basedOn
+    history.begin()
   }
-  watch(loaded.data, (data) => data && data.id !== stored.value?.id && take(data), {
+  function discard() {
+    const left = plain(draft.value)
+    const before = { found: found.value, basedOn: basedOn.value }
+    forgetDraft(place())
+    found.value = undefined
+    basedOn.value = stored.value?.version ?? 0
+    draft.value = clean()
+    return () => {
+      draft.value = left
+      found.value = before.found
+      basedOn.value = before.basedOn
+    }
+  }
+  watch(loaded.data, (data) => data && data.id !== stored.value?.id && open(data), {
     immediate: true,
   })
-  watch(id, () => {
-    if (id.value === 'new') {
-      stored.value = undefined
-      draft.value = plain(EMPTY)
-    }
-  })
-  const before = computed(() => JSON.stringify(stored.value?.sieve))
-  const changed = computed(() => JSON.stringify(draft.value) !== before.value)
+  watch(id, () => id.value === 'new' && open(undefined))
+  if (id.value === 'new') open(undefined)
 
-  async function save(): Promise<StoredSieve> {
-    const sieve = plain(draft.value)
-    const saved = stored.value
-      ? await answer(
-          api.PUT('/api/sieves/{sieve_id}', {
-            params: { path: { sieve_id: stored.value.id } },
-            body: { sieve, based_on: stored.value.version },
-          }),
-        )
-      : await answer(api.POST('/api/sieves', { body: { sieve } }))
-    take(saved)
+  const ready = computed(() => id.value === 'new' || String(stored.value?.id) === id.value)
+  const changed = computed(() => !stored.value || !same(draft.value, stored.value.sieve))
+  watch(
+    draft,
+    () => {
+      if (!ready.value) return
+      if (same(draft.value, clean())) forgetDraft(place())
+      else keepDraft(place(), plain(draft.value), basedOn.value)
+    },
+    { deep: true },
+  )
+
+  async function save(asNew = false): Promise<StoredSieve> {
+    const sent = plain(draft.value)
+    const from = place()
+    const saved =
+      stored.value && !asNew
+        ? await answer(
+            api.PUT('/api/sieves/{sieve_id}', {
+              params: { path: { sieve_id: stored.value.id } },
+              body: { sieve: sent, based_on: basedOn.value },
+            }),
+          )
+        : await answer(api.POST('/api/sieves', { body: { sieve: sent } }))
+    forgetDraft(from)
+    stored.value = saved
+    basedOn.value = saved.version
+    found.value = undefined
+    draft.value = merged(sent, plain(draft.value), saved.sieve)
     client.setQueryData(['sieve', String(saved.id)], saved)
     client.invalidateQueries({ queryKey: keys.sieves })
     client.invalidateQueries({ queryKey: keys.thread })
     return saved
   }
-  const ready = computed(() => id.value === 'new' || String(stored.value?.id) === id.value)
-  return { draft, stored, changed, loaded, ready, save }
+  return { draft, stored, found, changed, loaded, ready, history, save, discard }
 }
 
 const PAUSE = 220
 
 /**
  * What the draft says and leaves, asked again a moment after each change; the latest answer wins.
- * Nothing is asked until the draft is `ready`, that is, the sieve of the address and no other.
+ * Nothing is asked until the draft is `ready`, that is, the sieve of the address and no other. `about` is
+ * the sieve that the present answer is about: what differs from it is no longer true.
  */
 export function usePreview(draft: Ref<Sieve>, ready: Ref<boolean>) {
   const preview = ref<Preview>()
+  const about = ref<Sieve>()
   const error = ref<unknown>()
-  const busy = ref(false)
   let timer = 0
   let latest = 0
 
   async function ask() {
     const mine = ++latest
-    busy.value = true
+    const sieve = plain(draft.value)
     try {
-      const sieve = plain(draft.value)
       const reply = await answer(api.POST('/api/preview', { body: { sieve } }))
-      if (mine === latest) {
-        preview.value = reply
-        error.value = undefined
-      }
+      if (mine !== latest) return
+      preview.value = reply
+      about.value = sieve
+      error.value = undefined
     } catch (problem) {
       if (mine === latest) error.value = problem
-    } finally {
-      if (mine === latest) busy.value = false
     }
   }
   watch(
@@ -108,5 +199,14 @@ export function usePreview(draft: Ref<Sieve>, ready: Ref<boolean>) {
     },
     { deep: true, immediate: true },
   )
-  return { preview, error, busy, ask }
+  onBeforeUnmount(() => {
+    latest++
+    window.clearTimeout(timer)
+  })
+  /** What changes nothing in what is computed leaves the answer true. */
+  const counted = (sieve?: Sieve) => sieve && { ...sieve, name: '', note: '' }
+  const fresh = computed(
+    () => preview.value !== undefined && same(counted(about.value), counted(draft.value)),
+  )
+  return { preview, about, error, fresh, ask }
 }

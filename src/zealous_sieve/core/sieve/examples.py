@@ -12,15 +12,15 @@ STRETCHED = Sieve(
     side=Side.SHORT,
     fired_within=3,
     conditions=(
-        Condition(formula="close > tema(close, 20) + 1.3 * atr(14)"),
-        Condition(formula="close > sma(close, 20) by 9%"),
+        Condition(formula="close > tema(close, 17) + 1.1 * atr(11)"),
+        Condition(formula="close > sma(close, 23) by 8%"),
         Condition(formula="close >= 5"),
-        Condition(formula="dollar_volume(20) >= 1000000"),
-        Condition(role=Role.BOOST, formula="rsi(close, 14) > 75", weight=2),
-        Condition(role=Role.BOOST, formula="rel_volume(20) > 1.5"),
-        Condition(role=Role.VETO, formula="abs(gap_percent) > 6"),
+        Condition(formula="dollar_volume(18) >= 900000"),
+        Condition(role=Role.BOOST, formula="rsi(close, 11) > 77", weight=2),
+        Condition(role=Role.BOOST, formula="rel_volume(18) > 1.6"),
+        Condition(role=Role.VETO, formula="abs(gap_percent) > 5.5"),
     ),
-    rank="100 * (close / sma(close, 20) - 1)",
+    rank="100 * (close / sma(close, 23) - 1)",
 )
 WAKING = Sieve(
     name="Waking range",
@@ -30,14 +30,16 @@ WAKING = Sieve(
     side=Side.LONG,
     fired_within=3,
     conditions=(
-        Condition(formula="percentile(bollinger(close, 20, 2).bandwidth, 120) < 20 in last 5 bars"),
-        Condition(formula="close > prev(highest(high, 20)) by 0.3%"),
-        Condition(formula="ema(close, 12) within 3% of ema(close, 40)"),
-        Condition(role=Role.BOOST, formula="rel_volume(20) > 1.5", weight=2),
-        Condition(role=Role.BOOST, formula="close > sma(close, 200)"),
-        Condition(role=Role.VETO, formula="dollar_volume(20) < 500000"),
+        Condition(
+            formula="percentile(bollinger(close, 24, 1.8).bandwidth, 130) < 22 in last 6 bars"
+        ),
+        Condition(formula="close > prev(highest(high, 24)) by 0.3%"),
+        Condition(formula="ema(close, 11) within 3% of ema(close, 37)"),
+        Condition(role=Role.BOOST, formula="rel_volume(18) > 1.6", weight=2),
+        Condition(role=Role.BOOST, formula="close > sma(close, 170)"),
+        Condition(role=Role.VETO, formula="dollar_volume(18) < 450000"),
     ),
-    rank="rel_volume(20)",
+    rank="rel_volume(18)",
 )
 AGREED = Sieve(
     name="Agreed uptrend",
@@ -47,20 +49,20 @@ AGREED = Sieve(
     side=Side.LONG,
     fired_within=1,
     conditions=(
-        Condition(formula="adx(14).adx > 25 and adx(14).plus_di > adx(14).minus_di"),
-        Condition(formula="supertrend(10, 3).direction == 1 for 5 bars"),
-        Condition(formula="tema(close, 30) > sma(close, 100) by 2%"),
-        Condition(role=Role.BOOST, formula="rising(sma(close, 50), 10)"),
-        Condition(role=Role.BOOST, formula="volume > sma(volume, 50) by 20%"),
-        Condition(role=Role.VETO, formula="rsi(close, 14) > 80"),
+        Condition(formula="adx(17).adx > 22 and adx(17).plus_di > adx(17).minus_di"),
+        Condition(formula="supertrend(12, 2.7).direction == 1 for 4 bars"),
+        Condition(formula="tema(close, 28) > sma(close, 90) by 2%"),
+        Condition(role=Role.BOOST, formula="rising(sma(close, 45), 8)"),
+        Condition(role=Role.BOOST, formula="volume > sma(volume, 45) by 15%"),
+        Condition(role=Role.VETO, formula="rsi(close, 11) > 84"),
     ),
-    rank="adx(14).adx",
+    rank="adx(17).adx",
 )
 FORMULAS = {
     "my_bands": (
         "Bands by deviation, with a width to tune.",
-        """input length = 20 between 5 and 200
-input width = 2 between 0.5 and 5
+        """input length = 24 between 5 and 200
+input width = 1.8 between 0.5 and 5
 middle = sma(close, length)
 spread = width * stdev(close, length)
 show upper = middle + spread
@@ -68,12 +70,12 @@ show lower = middle - spread""",
     ),
     "stretch": (
         "How many average ranges the close stands from a quick average.",
-        """input length = 20 between 5 and 100
-(close - tema(close, length)) / atr(14)""",
+        """input length = 17 between 5 and 100
+(close - tema(close, length)) / atr(11)""",
     ),
     "agreement": (
         "A rating from four signs of direction, -2 to 2.",
-        """lean(close > sma(close, 50), close < sma(close, 50), rsi(14) > 55, rsi(14) < 45)""",
+        """lean(close > sma(close, 45), close < sma(close, 45), rsi(11) > 54, rsi(11) < 46)""",
     ),
 }
 """Formulas of the desk that come with the demo: name, note and text."""

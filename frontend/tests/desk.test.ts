@@ -1,0 +1,176 @@
+import { flushPromises, mount } from '@vue/test-utils'
+import { afterEach, beforeEach, describe, expect, it, test, vi } from 'vitest'
+import { nextTick, ref } from 'vue'
+import ConditionRow from '@/features/sieves/ConditionRow.vue'
+import { EMPTY, merged, useHistory } from '@/features/sieves/draft'
+import { useAct } from '@/shared/act'
+import { ApiError, type Sieve } from '@/shared/api'
+import { draftOf, forgetDraft, keepDraft } from '@/shared/drafts'
+import { useKeys } from '@/shared/keys'
+import PutAway from '@/shared/PutAway.vue'
+import { done, offer, takeBack } from '@/shared/undo'
+import { later, press, within } from './setting'
+
+const refusal = new ApiError('unreachable', 'the server does not answer', null, [])
+
+describe('requests that change something', () => {
+  it('are one at a time, and a refusal is told with a way to try again', async () => {
+    const { act, busy, failure, leave } = within(useAct)
+    let reply = later()
+    const work = vi.fn(() => reply.promise)
+    void act('Not saved', work)
+    void act('Not saved', work)
+    expect(work).toHaveBeenCalledOnce()
+    expect(busy.value).toBe(true)
+    reply.refuse(refusal)
+    await flushPromises()
+    expect(failure.value?.what).toBe('Not saved')
+    reply = later()
+    failure.value?.again()
+    reply.settle()
+    await flushPromises()
+    expect(work).toHaveBeenCalledTimes(2)
+    expect(failure.value).toBeUndefined()
+    leave()
+  })
+
+  it('an undo that fails stays on offer and says so', async () => {
+    let fails = true
+    done('Gone.', async () => {
+      if (fails) throw refusal
+    })
+    await takeBack()
+    expect(offer.value?.text).toBe('Not undone: the server does not answer.')
+    fails = false
+    await takeBack()
+    expect(offer.value).toBeNull()
+  })
+})
+
+describe('keys', () => {
+  it('one press is one action however long it is held, but for those that repeat', () => {
+    const [once, often] = [vi.fn(), vi.fn()]
+    const desk = within(() =>
+      useKeys([
+        { key: 't', does: 'take', run: once },
+        { key: 'ArrowDown', does: 'next', repeats: true, run: often },
+      ]),
+    )
+    press('t')
+    press('ArrowDown')
+    for (let n = 0; n < 5; n++) {
+      press('t', { repeat: true })
+      press('ArrowDown', { repeat: true })
+    }
+    expect(once).toHaveBeenCalledOnce()
+    expect(often).toHaveBeenCalledTimes(6)
+    desk.leave()
+    press('t')
+    expect(once).toHaveBeenCalledOnce()
+  })
+
+  it('rest in a text, but for those with Ctrl; undo is left to the text itself', () => {
+    const [plain, save, undo] = [vi.fn(), vi.fn(), vi.fn()]
+    const desk = within(() =>
+      useKeys([
+        { key: 'd', does: 'drop', run: plain },
+        { key: 'Ctrl+s', does: 'save', run: save },
+        { key: 'Ctrl+z', does: 'undo', notInTexts: true, run: undo },
+      ]),
+    )
+    const field = document.body.appendChild(document.createElement('input'))
+    const choice = document.body.appendChild(document.createElement('select'))
+    for (const on of [field, choice]) {
+      press('d', {}, on)
+      press('s', { ctrlKey: true }, on)
+      press('z', { ctrlKey: true }, on)
+    }
+    expect([plain, save, undo].map((f) => f.mock.calls.length)).toEqual([0, 2, 1])
+    desk.leave()
+  })
+})
+
+describe('a sieve being written', () => {
+  beforeEach(() => vi.useFakeTimers())
+  afterEach(() => vi.useRealTimers())
+
+  it('is taken back change by change, and done again', async () => {
+    const draft = ref<Sieve>(structuredClone(EMPTY))
+    const { undo, redo, leave } = within(() => useHistory(draft))
+    const texts = () => draft.value.conditions.map((c) => c.formula)
+    const first = texts()
+    for (const formula of ['close > 1', 'close > 2']) {
+      vi.advanceTimersByTime(1000)
+      draft.value.conditions.push({ role: 'must', formula, weight: 1 })
+      await nextTick()
+    }
+    undo()
+    expect(texts()).toEqual([...first, 'close > 1'])
+    undo()
+    undo()
+    expect(texts()).toEqual(first)
+    redo()
+    expect(texts()).toEqual([...first, 'close > 1'])
+    vi.advanceTimersByTime(1000)
+    draft.value.conditions[0]!.formula = 'open > 1'
+    await nextTick()
+    redo()
+    expect(texts()).toEqual(['open > 1', 'close > 1'])
+    leave()
+  })
+
+  it('takes what the server made of it only where nothing was typed since', () => {
+    const sent = { ...EMPTY, timeframe: 'brick(10,20)', name: 'Sent' }
+    const now = { ...sent, name: 'Typed meanwhile' }
+    const saved = { ...sent, timeframe: 'brick(10, 20)' }
+    const page = merged(sent, now, saved)
+    expect([page.name, page.timeframe]).toEqual(['Typed meanwhile', 'brick(10, 20)'])
+  })
+
+  it('is kept in the browser until it is saved', () => {
+    keepDraft('sieve 7', { name: 'Mine' }, 3)
+    expect(draftOf('sieve 7')).toMatchObject({ content: { name: 'Mine' }, basedOn: 3 })
+    forgetDraft('sieve 7')
+    expect(draftOf('sieve 7')).toBeUndefined()
+    localStorage.setItem('draft:sieve 8', 'no JSON')
+    expect(draftOf('sieve 8')).toBeUndefined()
+  })
+})
+
+describe('a condition', () => {
+  const row = (role: 'must' | 'boost' | 'veto', counted = true) =>
+    mount(ConditionRow, {
+      props: {
+        modelValue: { role, formula: 'close > 1', weight: 1 },
+        position: 1,
+        total: 2,
+        instruments: 240,
+        count: { alone: 238, so_far: 7, without: 9 },
+        said: counted,
+        counted,
+      },
+      global: { stubs: { FormulaEditor: true } },
+    })
+  test.each([
+    ['must', ['alone238', 'so far7', 'without it9']],
+    ['boost', ['alone238']],
+    ['veto', ['keeps out2', 'so far7', 'without it9']],
+  ] as const)('a %s tells what it lets through or keeps out', (role, told) => {
+    const terms = row(role).findAll('dt')
+    const pairs = terms.map((t) => t.text() + t.element.nextElementSibling!.textContent!.trim())
+    expect(pairs).toEqual(told)
+  })
+
+  it('greys what is no longer about the text', () => {
+    expect(row('must').findAll('.old')).toHaveLength(0)
+    expect(row('must', false).findAll('.old')).toHaveLength(2)
+  })
+})
+
+it('what was put away is listed with its way back', async () => {
+  const list = mount(PutAway, { props: { entries: [{ id: 4, name: 'Old', note: 'All shares' }] } })
+  expect(list.text()).toContain('Put away: 1')
+  await list.get('button').trigger('click')
+  expect(list.emitted('back')).toEqual([[4]])
+  expect(mount(PutAway, { props: { entries: [] } }).html()).not.toContain('Put away')
+})

@@ -1,0 +1,53 @@
+import { mount } from '@vue/test-utils'
+import { defineComponent, h } from 'vue'
+import type { HitView } from '@/shared/api'
+
+/** Use a composable inside a component, as it would be; returns what it gave. */
+export function within<T>(use: () => T) {
+  let given: T | undefined
+  const wrapper = mount(
+    defineComponent({
+      setup() {
+        given = use()
+        return () => h('div')
+      },
+    }),
+  )
+  return { ...(given as T), leave: () => wrapper.unmount() }
+}
+
+/** A promise with its ends in hand. */
+export function later() {
+  let settle!: () => void
+  let refuse!: (error: unknown) => void
+  const promise = new Promise<void>((resolve, reject) => {
+    settle = resolve
+    refuse = reject
+  })
+  return { promise, settle, refuse }
+}
+
+export const press = (key: string, more: KeyboardEventInit = {}, on: EventTarget = window) =>
+  on.dispatchEvent(new KeyboardEvent('keydown', { key, bubbles: true, cancelable: true, ...more }))
+
+export const hit = (code: string, rest: Partial<HitView> = {}): HitView => ({
+  code,
+  name: `${code} Works`,
+  place: 1,
+  fired_at: 0,
+  bar_at: 0,
+  age: 0,
+  provisional: false,
+  close: 1,
+  now: 1,
+  tick: 0.01,
+  score: 0,
+  rank: null,
+  cells: [],
+  sentences: [],
+  news: '',
+  verdict: null,
+  tail: [],
+  fired_in_tail: -1,
+  ...rest,
+})
