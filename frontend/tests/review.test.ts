@@ -61,13 +61,16 @@ describe('deciding hits', () => {
     expect(decided.mock.calls[0]![0].code).toBe('A')
   })
 
-  it('a key in the first moments after a step decides nothing, a later one does', async () => {
+  it('a key in the first moments on the next hit decides nothing, a later one does', async () => {
+    void desk.decide('take')
+    reply.settle()
+    await flushPromises()
     await step(B)
     void desk.decide('drop')
-    expect(sent).toEqual([])
+    expect(sent).toHaveLength(1)
     vi.advanceTimersByTime(REST + 1)
     void desk.decide('drop')
-    expect(sent).toEqual([['B', 'drop', '', '']])
+    expect(sent.at(-1)).toEqual(['B', 'drop', '', ''])
   })
 
   it('words typed before the verdict go with it, and stay with their hit when stepping on', async () => {
@@ -78,7 +81,6 @@ describe('deciding hits', () => {
     expect(desk.words.value.reasons).toEqual({})
     await step(A)
     expect(desk.words.value.note).toBe('thin')
-    vi.advanceTimersByTime(REST + 1)
     void desk.decide('drop')
     expect(sent).toEqual([['A', 'drop', 'too extended', 'thin']])
   })

@@ -242,7 +242,7 @@ def test_a_formula_of_the_desk_is_composed_called_and_kept_from_harm(page: Page)
     expect(page.locator(".says tbody tr")).to_have_count(1)
     page.keyboard.press("Control+s")
     expect(page.get_by_text("room is saved as version 1")).to_be_visible()
-    expect(page.locator(".says tbody")).to_have_text("room(span=20)a numberratio")
+    expect(page.locator(".says tbody")).to_have_text("room(span=20)a numberpercent")
 
     page.goto("/sieves/new")
     write(page, "Condition 1", "room(span=30) < 1")

@@ -95,11 +95,19 @@ def test_what_someone_else_has_changed_is_not_overwritten(browser: Browser, page
     expect(other.get_by_text("Saved as version")).to_be_visible()
     page.get_by_role("textbox", name="Note").fill("Ours.")
     page.keyboard.press("Control+s")
-    expect(page.get_by_role("alert")).to_contain_text("Reload it")
+    expect(page.get_by_role("alert")).to_contain_text("Yours is still here")
     expect(page.get_by_role("textbox", name="Note")).to_have_value("Ours.")
-    page.reload()
+    page.get_by_role("button", name="Take the saved one").click()
     expect(page.get_by_role("textbox", name="Note")).to_have_value("Theirs.")
+    page.get_by_role("button", name="Undo").click()
+    expect(page.get_by_role("textbox", name="Note")).to_have_value("Ours.")
+    page.keyboard.press("Control+s")
+    page.get_by_role("button", name="Save mine as a sieve of its own").click()
+    expect(page).not_to_have_url(re.compile("/sieves/3$"))
+    expect(page.get_by_role("textbox", name="Note")).to_have_value("Ours.")
     other.close()
+    own = int(page.url.rpartition("/")[2])
+    page.request.delete(f"/api/sieves/{own}")
 
 
 def test_what_is_removed_can_be_brought_back(page: Page) -> None:
@@ -178,8 +186,8 @@ def test_the_whole_way_with_the_keyboard_alone(page: Page) -> None:
 def test_a_formula_that_can_not_be_evaluated_keeps_its_page_usable(page: Page) -> None:
     page.goto("/sieves/new")
     for text, told in (
-        ('close > close of "TPSNHW"', "Did you mean TPSNHV"),
-        ('strength("ZZZ", 5).percent > 1', 'no pair has the currency "ZZZ"'),
+        ('close > close of "TPSNHW"', 'did you mean "TPSNHV"'),
+        ('strength("ZZZ", 5).percent > 1', '"ZZZ" is not a currency of a pair'),
         ("close > sma(close, 99999)", "10,000"),
     ):
         write(page, "Condition 1", text)

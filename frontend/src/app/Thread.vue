@@ -100,8 +100,10 @@ const stages = computed(() => {
   white-space: nowrap;
 }
 .sign {
-  display: block;
-  line-height: 0;
+  display: grid;
+  place-items: center;
+  width: 24px;
+  height: 24px;
 }
 .sign rect {
   fill: var(--accent);

@@ -206,6 +206,7 @@ useKeys([
         No formula yet. What you use in more than one sieve is worth a name: compose it once, and
         call it by that name in every condition.
       </p>
+      <p v-else-if="chosen && opened !== chosen" class="empty">Opening the formula …</p>
       <template v-else-if="chosen">
         <div class="head">
           <input

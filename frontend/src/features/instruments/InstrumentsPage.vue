@@ -142,6 +142,9 @@ function choose(name: string) {
           />
           <label><input v-model="only" type="checkbox" /> flagged only</label>
           <button class="button" @click="pairing = true">Define a pair</button>
+          <span v-if="fastest" class="quiet spare"
+            >Flat: the share of bars of {{ span(fastest) }} whose four prices are equal</span
+          >
         </div>
         <PairDialog
           v-if="pairing"
@@ -164,9 +167,7 @@ function choose(name: string) {
               <th class="spare">Sector</th>
               <th class="number">Close</th>
               <th v-for="b in bases" :key="b" class="number">{{ b ? span(b) : 'Trades' }}</th>
-              <th v-if="fastest" class="number" :title="FLAT">
-                <abbr :title="FLAT">Without range</abbr>, {{ span(fastest) }}
-              </th>
+              <th v-if="fastest" class="number" :title="FLAT">Flat {{ span(fastest) }}</th>
               <th class="spare">Days covered</th>
               <th>What the data check found</th>
             </tr>

@@ -133,7 +133,11 @@ const spoken = computed(() => {
     : ''
 })
 /** The sentences of the newest bar, where the one that was judged lies before it. */
-const sentencesNow = computed(() => chart.data.value?.reasons_now ?? [])
+const sentencesNow = computed(() =>
+  (chart.data.value?.reasons_now ?? []).map((now, n) =>
+    now.sentence === hit.value?.sentences[n] ? '' : now.sentence,
+  ),
+)
 </script>
 
 <template>
@@ -199,7 +203,7 @@ const sentencesNow = computed(() => chart.data.value?.reasons_now ?? [])
           <p v-else class="quiet">drawing…</p>
         </div>
       </section>
-      <aside v-if="hit && run" class="why" aria-label="Why">
+      <aside v-if="hit && run" class="why" aria-label="Why" tabindex="0">
         <p class="facts">
           Fired <b>{{ barTime(hit.fired_at) }}</b>, {{ ageOf(hit.age) }}. Judged on
           <b>{{ barTime(hit.bar_at) }}</b>: close <b>{{ price(hit.close, hit.tick) }}</b>;
@@ -207,8 +211,9 @@ const sentencesNow = computed(() => chart.data.value?.reasons_now ?? [])
             >now <b>{{ price(hit.now, hit.tick) }}</b>.</template
           >
           Score <b>{{ figure(hit.score) }}</b>; place {{ hit.place }} by
-          <code class="by">{{ run.sieve.rank || 'score' }}</code>
-          <b v-if="run.sieve.rank"> {{ figure(hit.rank) }}</b>.
+          <code class="by">{{ run.sieve.rank || 'score' }}</code>{{ run.sieve.rank ? ' = ' : ''
+          }}<b v-if="run.sieve.rank">{{ figure(hit.rank) }}</b
+          >.
           <span v-if="hit.provisional" class="fall">
             Provisional: it rests on a bar that had not closed, and may change until it does.</span
           >
@@ -223,9 +228,7 @@ const sentencesNow = computed(() => chart.data.value?.reasons_now ?? [])
             <span>
               <i class="quiet">{{ run.sieve.conditions[n]?.role }}</i> {{ sentence }}
               <code>{{ names[n] }}</code>
-              <span v-if="sentencesNow[n]" class="quiet now"
-                >Now: {{ sentencesNow[n]!.sentence }}</span
-              >
+              <span v-if="sentencesNow[n]" class="quiet now">Now: {{ sentencesNow[n] }}</span>
             </span>
           </li>
         </ul>

@@ -331,7 +331,9 @@ function gapMarks(chart: Chart, inks: Inks) {
 /** Arrows with the true price where a bar goes on beyond the sheet. */
 function cuts(found: readonly Cut[], chart: Chart, inks: Inks) {
   return {
-    symbol: 'none',
+    symbol: 'triangle',
+    symbolSize: 7,
+    itemStyle: { color: inks.fall, opacity: 1 },
     silent: true,
     animation: false,
     label: {
@@ -343,8 +345,9 @@ function cuts(found: readonly Cut[], chart: Chart, inks: Inks) {
     },
     data: found.map((cut) => ({
       coord: [cut.at, cut.shown],
-      name: `${cut.price > cut.shown ? '▲' : '▼'} ${price(cut.price, chart.tick)}`,
-      label: { position: cut.price > cut.shown ? 'insideBottom' : 'insideTop' },
+      name: price(cut.price, chart.tick),
+      symbolRotate: cut.price > cut.shown ? 0 : 180,
+      label: { position: 'right' },
     })),
   }
 }
@@ -355,9 +358,12 @@ function levels(values: readonly number[], inks: Inks) {
     silent: true,
     animation: false,
     label: {
-      position: 'insideEndTop',
-      color: inks.quiet,
-      fontSize: 10,
+      position: 'end',
+      distance: 6,
+      color: inks.ink,
+      backgroundColor: inks.sheet,
+      padding: [1, 2],
+      fontSize: 11,
       formatter: (p: { value: unknown }) => figure(Number(p.value)),
     },
     lineStyle: { color: inks.quiet, type: 'dashed', width: 1, opacity: 0.7 },

@@ -19,7 +19,7 @@ type Send = (
   note: string,
 ) => Promise<void>
 
-/** After a step the verdict keys rest for so long: nobody can have seen the new hit sooner. */
+/** After a verdict has led to the next hit its keys rest for so long: nobody can have seen it sooner. */
 export const REST = 350
 const PAUSE = 700
 
@@ -49,7 +49,7 @@ export function useDecision(
   const all = ref<Record<string, Words>>(draftOf<Record<string, Words>>(place.value)?.content ?? {})
   const busy = ref(false)
   const failure = shallowRef<{ error: ApiError; again: () => void }>()
-  let steppedAt = -Infinity
+  let ledOnAt = -Infinity
   let timer = 0
 
   const words = computed<Words>(() => all.value[hit.value?.code ?? ''] ?? wordsOf(hit.value))
@@ -107,7 +107,7 @@ export function useDecision(
 
   async function decide(verdict: VerdictName) {
     const present = hit.value
-    if (!present || busy.value || performance.now() - steppedAt < REST) return
+    if (!present || busy.value || performance.now() - ledOnAt < REST) return
     window.clearTimeout(timer)
     busy.value = true
     const before = present.verdict
@@ -119,6 +119,7 @@ export function useDecision(
     busy.value = false
     if (!kept) return
     settled(present.code, own)
+    ledOnAt = performance.now()
     decided(present, verdict, before, why)
   }
   async function withdraw() {
@@ -134,10 +135,7 @@ export function useDecision(
 
   watch(
     () => hit.value?.code,
-    (_, before) => {
-      steppedAt = before === undefined ? -Infinity : performance.now()
-      failure.value = undefined
-    },
+    () => (failure.value = undefined),
   )
   watch(hit, (_, before) => {
     if (before && before.code !== hit.value?.code) void keep(before)

@@ -144,7 +144,7 @@ const bars = computed(() => {
 <style scoped>
 .row {
   display: grid;
-  grid-template-columns: 66px minmax(0, 1fr) 150px 24px;
+  grid-template-columns: 66px minmax(0, 1fr) 140px 74px;
   gap: 10px;
   padding: 8px 0 6px;
   border-bottom: 1px solid var(--hair);
@@ -168,6 +168,7 @@ const bars = computed(() => {
 }
 .role input {
   width: 44px;
+  min-height: 24px;
   font: inherit;
   color: inherit;
   background: none;
@@ -221,14 +222,10 @@ const bars = computed(() => {
     grid-template-columns: minmax(0, 1fr);
     gap: 4px;
   }
-  .moves {
-    flex-direction: row;
-  }
 }
 .moves {
   display: flex;
-  flex-direction: column;
-  margin-top: -4px;
+  align-items: start;
 }
 .moves .button {
   padding: 0 4px;

@@ -192,9 +192,9 @@ useKeys([
             <option value="long">long</option>
             <option value="short">short</option>
           </select>
-          setups that hold on the newest bar<template v-if="draft.fired_within !== 1"
-            >, or held on one of the newest</template
-          ><template v-else>; look back over</template>
+          setups that hold on the newest bar{{
+            draft.fired_within === 1 ? '; look back over' : ', or held on one of the newest'
+          }}&nbsp;
           <input
             v-model.number="draft.fired_within"
             class="small"

@@ -188,6 +188,7 @@ aside {
     display: grid;
     grid-template-columns: minmax(0, 1fr) 520px;
     gap: 36px;
+    align-items: start;
   }
   aside {
     display: block;

@@ -35,18 +35,32 @@ export function merged(sent: Sieve, now: Sieve, saved: Sieve): Sieve {
 const MOST_STEPS = 100
 const TYPING = 600
 
+/** The one text in which two states differ, by its place; nothing where more than that differs. */
+export function typedIn(before: unknown, after: unknown, place = ''): string | undefined {
+  if (typeof before === 'string' && typeof after === 'string') return place
+  const [a, b] = [Object(before), Object(after)] as Record<string, unknown>[]
+  if (Object.keys(a!).length !== Object.keys(b!).length) return
+  const differ = Object.keys(a!).filter((key) => !same(a![key], b![key]))
+  const [key] = differ
+  return differ.length === 1 ? typedIn(a![key!], b![key!], `${place}.${key}`) : undefined
+}
+
 /** Earlier states of a draft, one for each change or each stretch of typing. */
 export function useHistory(draft: Ref<Sieve>) {
   const past = ref<string[]>([])
   const future = ref<string[]>([])
   let last = JSON.stringify(draft.value)
   let at = 0
+  let text: string | undefined
   watch(
     draft,
     () => {
       const now = JSON.stringify(draft.value)
       if (now === last) return
-      if (performance.now() - at > TYPING) past.value = [...past.value, last].slice(-MOST_STEPS)
+      const place = typedIn(JSON.parse(last), JSON.parse(now))
+      const goesOn = place && place === text && performance.now() - at < TYPING
+      if (!goesOn) past.value = [...past.value, last].slice(-MOST_STEPS)
+      text = place
       at = performance.now()
       future.value = []
       last = now
