@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+
 import numpy as np
 import pytest
 
@@ -56,6 +58,25 @@ def test_averages_of_equal_prices_are_that_price_and_deviations_are_nothing(pric
     ):
         column = values(text, panel)
         assert np.unique(column[~np.isnan(column)]).tolist() == [0.0], text
+
+
+@pytest.mark.parametrize("name", ["sma", "wma", "vwma", "ema", "linreg", "hma"])
+def test_no_length_leaves_a_residue(name: str) -> None:
+    for price in (0.1, 0.7, 18.6, 1 / 3):
+        panel = one({"close": [price] * 70, "volume": [3.0] * 70})
+        for n in range(2, 60):
+            column = values(f"{name}({n})", panel)
+            assert set(column[~np.isnan(column)]) == {price}, n
+
+
+def test_a_sum_is_right_to_the_last_digit_whatever_has_left_its_window() -> None:
+    rng = np.random.default_rng(8)
+    volume = np.round(rng.random(300) * 100) / 7
+    volume[rng.random(300) < 0.1] *= 1e13
+    panel = one({"close": volume * 0 + 1, "volume": volume})
+    found = values("sum(volume, 6)", panel)
+    exact = [math.fsum(volume[t - 5 : t + 1]) for t in range(5, 300)]
+    np.testing.assert_array_equal(found[5:], exact)
 
 
 @pytest.mark.parametrize("call", [c for c in CALLS if not reaches_back_for_ever(c)])

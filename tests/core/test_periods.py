@@ -99,6 +99,9 @@ def test_a_touch_turns_the_parabolic_stop_over_beyond_the_bar() -> None:
     side, stop = values("sar(0.02, 0.2).direction", panel), values("sar(0.02, 0.2).value", panel)
     np.testing.assert_array_equal(side[1:], [1, 1, 1, -1])
     assert stop[-1] == 15.0
+    flat = [10.0, 11, 12, 12, 12]
+    touched = one({"close": flat, "open": flat, "low": flat, "high": [v + 1 for v in flat]})
+    np.testing.assert_array_equal(values("sar(1, 1).direction", touched)[1:], [1, 1, 1, -1])
 
 
 def zigzag(*turns: float) -> Panel:

@@ -91,6 +91,7 @@ def test_too_little_history_is_told_apart_from_no() -> None:
 UNKNOWNS = [
     ("close > sma(close, 50)", Cause.HISTORY, "needs 50 bars, has 40"),
     ("(sma(close, 9) on 1w) > 0", Cause.HISTORY, "needs 9 bars of 1w, has 6"),
+    ('fact("size") > 0 and close > sma(close, 50)', Cause.HISTORY, "needs 50 bars, has 40"),
     ("trades > 5", Cause.DATA, "no trades"),
     ("(sma(trades, 50) on 1w) > 5", Cause.DATA, "no trades"),
     ('fact("weight") > 1', Cause.DATA, 'no fact "weight"'),

@@ -25,6 +25,7 @@ random_page_cost = 1.1
 wal_level = minimal
 max_wal_senders = 0
 max_wal_size = 2GB
+synchronous_commit = on
 logging_collector = off
 timezone = 'UTC'
 """
@@ -128,7 +129,7 @@ class Cluster:
         text = main.read_text()
         line = f"include = '{OURS}'"
         if line not in text:
-            main.write_text(f"{text}\n{line}\nsynchronous_commit = on\n")
+            main.write_text(f"{text}\n{line}\n")
         if self.account:
             account = pwd.getpwnam(self.account)
             os.chown(self.folder / OURS, account.pw_uid, account.pw_gid)

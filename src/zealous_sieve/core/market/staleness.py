@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zealous_sieve.core.engine.panel import DAY, Panel, Times
-from zealous_sieve.core.formula.timeframe import BarRule, Timeframe
+from zealous_sieve.core.formula.timeframe import BarKind
 
 MISSED = 5
 """So many sessions in a row without data make an instrument stale."""
@@ -21,12 +21,12 @@ MISSED_WITHIN_THE_DAY = 2
 
 def stale(panel: Panel) -> NDArray[np.bool_]:
     """Which instruments of a panel are stale at the moment it is looked at."""
-    return missed_sessions(panel) >= allowed(panel.rule)
+    return missed_sessions(panel) >= allowed(panel)
 
 
-def allowed(rule: BarRule | None) -> int:
-    """How many missed sessions make an instrument stale."""
-    within = isinstance(rule, Timeframe) and rule.intraday
+def allowed(panel: Panel) -> int:
+    """How many missed sessions make an instrument stale on such bars."""
+    within = 0 < panel.duration < DAY and not isinstance(panel.rule, BarKind)
     return MISSED_WITHIN_THE_DAY if within else MISSED
 
 
