@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import json
+from datetime import datetime
 from pathlib import Path
 
 import numpy as np
@@ -11,7 +12,7 @@ import pyarrow.parquet as pq
 import pytest
 from click.testing import CliRunner
 
-from tests.bars import walk
+from tests.bars import minutes, walk
 from zealous_sieve import wiring
 from zealous_sieve.cli.main import commands
 from zealous_sieve.core.engine.panel import Panel
@@ -213,3 +214,26 @@ def test_a_wrong_sieve_document_is_refused_field_by_field() -> None:
     assert subjects == {"name", "conditions.0.role", "conditions.0.formula", "colour"}
     with pytest.raises(CoreError):
         read_sieve("not json")
+
+
+def test_eval_and_scan_agree_on_bars_that_are_forming(tmp_path: Path) -> None:
+    """On the newest bar, and at a moment in the past on the bar that was the newest then."""
+    bars, sieve, out = tmp_path / "bars.csv", tmp_path / "s.json", tmp_path / "hits.json"
+    times, columns = minutes(4, seed=10)
+    cut = len(times) - 137
+    write_bars({"ONE": (times[:cut], {n: c[:cut] for n, c in columns.items()})}, bars)
+    formula = "close > (sma(close, 2) on 1d)"
+    document = {"name": "Now", "universe": "x", "timeframe": "15m", "forming": True,
+                "conditions": [{"formula": formula}]}  # fmt: skip
+    sieve.write_text(json.dumps(document))
+    told = run_command("eval", formula, "--bars", str(bars), "--timeframe", "15m", "--forming")
+    rows = [line.split(",") for line in told.splitlines()[1:]]
+    checked = {"yes": 0, "no": 0}
+    for back in (1, 6, 13, 24, 33, 41, 52):
+        moment, truth = rows[-back]
+        closes = iso(int(datetime.fromisoformat(moment).timestamp()) + 900)
+        asked = ["--as-of", closes] if back > 1 else []
+        run_command("scan", str(sieve), "--bars", str(bars), *asked, "--out", str(out))
+        assert bool(json.loads(out.read_text())) == (truth == "yes")
+        checked[truth] += 1
+    assert all(checked.values())

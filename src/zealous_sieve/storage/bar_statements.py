@@ -32,10 +32,20 @@ DELETE FROM open_periods o USING bar_blocks b
 WHERE (o.instrument_id, o.base, o.period) = (b.instrument_id, b.base, b.period)
 """
 DROP_TRADES = "DELETE FROM trades WHERE instrument_id = %s AND time BETWEEN %s AND %s"
-BUMP = (
-    "INSERT INTO settings (key, value) VALUES ('data_version', '1') ON CONFLICT (key) "
-    "DO UPDATE SET value = (settings.value::bigint + 1)::text"
-)
+MARKET_VERSION = "market_version"
+"""The setting that counts changes of instruments, venues and events; ``data_version`` those of bars."""
+
+
+def bump(key: str) -> str:
+    """Count one more change."""
+    return (
+        f"INSERT INTO settings (key, value) VALUES ('{key}', '1') ON CONFLICT (key) "
+        "DO UPDATE SET value = (settings.value::bigint + 1)::text"
+    )
+
+
+BUMP = bump("data_version")
+BUMP_MARKET = bump(MARKET_VERSION)
 
 
 Some = Sequence[int] | None

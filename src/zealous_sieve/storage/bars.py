@@ -136,8 +136,10 @@ def _add_instruments(connection: psycopg.Connection, fresh: Sequence[Instrument]
         )
         for i in fresh
     ]
-    with connection.cursor() as cursor:
-        cursor.executemany(sql.ADD_INSTRUMENT, rows)
+    if rows:
+        with connection.cursor() as cursor:
+            cursor.executemany(sql.ADD_INSTRUMENT, rows)
+        connection.execute(sql.BUMP_MARKET)
 
 
 Parts = dict[int, list[tuple[Times, dict[str, Column]]]]

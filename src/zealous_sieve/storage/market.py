@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import asdict
+from dataclasses import asdict, dataclass
+from threading import Lock
 from typing import Any
 
-from sqlalchemy import delete, func, insert, select
+from sqlalchemy import delete, func, insert, select, text
 from sqlalchemy.dialects.postgresql import insert as upsert
 
 from zealous_sieve.core.market.instruments import (
@@ -18,6 +19,7 @@ from zealous_sieve.core.market.instruments import (
     Venue,
 )
 from zealous_sieve.core.market.soundness import Finding, FindingKind
+from zealous_sieve.storage.bar_statements import BUMP_MARKET, MARKET_VERSION
 from zealous_sieve.storage.database import Database
 from zealous_sieve.storage.models import (
     EventRow,
@@ -30,16 +32,43 @@ from zealous_sieve.storage.models import (
 from zealous_sieve.storage.owners import owner_id
 
 
+@dataclass(frozen=True, kw_only=True)
+class _Known:
+    instruments: list[Instrument]
+    venues: list[Venue]
+    events: list[Event]
+
+
 class MarketStore:
     """Implements MarketPort."""
 
     def __init__(self, database: Database) -> None:
         self.database = database
+        self._lock = Lock()
+        self._kept: tuple[str | None, _Known] | None = None
 
-    def instruments(self) -> list[Instrument]:
+    def _known(self) -> _Known:
+        """Instruments, venues and events as they were last read, unless they have changed since."""
+        with self._lock:
+            version = self.setting(MARKET_VERSION)
+            if self._kept is None or self._kept[0] != version:
+                self._kept = (version, self._read())
+            return self._kept[1]
+
+    def _read(self) -> _Known:
         with self.database.session() as session:
             there = select(InstrumentRow).where(InstrumentRow.deleted_at.is_(None))
-            return [_instrument(row) for row in session.scalars(there.order_by(InstrumentRow.id))]
+            rows = session.scalars(there.order_by(InstrumentRow.id))
+            venues = session.scalars(select(VenueRow).order_by(VenueRow.name))
+            events = session.scalars(select(EventRow).order_by(EventRow.day, EventRow.id))
+            return _Known(
+                instruments=[_instrument(row) for row in rows],
+                venues=[Venue(name=row.name, hours=row.hours) for row in venues],
+                events=[Event(kind=r.kind, day=r.day, title=r.title, code=r.code) for r in events],
+            )
+
+    def instruments(self) -> list[Instrument]:
+        return list(self._known().instruments)
 
     def instruments_away(self) -> list[Instrument]:
         """Those that were put away."""
@@ -58,6 +87,7 @@ class MarketStore:
             session.execute(
                 statement.on_conflict_do_update(index_elements=["code"], set_=fresh), rows
             )
+            session.execute(text(BUMP_MARKET))
 
     def delete_instrument(self, code: str) -> None:
         """Put an instrument away that has no bars of its own."""
@@ -66,6 +96,7 @@ class MarketStore:
             if row is not None:
                 session.execute(delete(FindingRow).where(FindingRow.instrument_id == row.id))
                 row.deleted_at = session.scalar(select(func.now()))
+                session.execute(text(BUMP_MARKET))
 
     def universes(self) -> list[Universe]:
         with self.database.session() as session:
@@ -81,25 +112,23 @@ class MarketStore:
                 session.add(UniverseRow(owner_id=owner, name=universe.name, rule=rule))
 
     def venues(self) -> list[Venue]:
-        with self.database.session() as session:
-            rows = session.scalars(select(VenueRow).order_by(VenueRow.name))
-            return [Venue(name=row.name, hours=row.hours) for row in rows]
+        return list(self._known().venues)
 
     def add_venues(self, venues: Sequence[Venue]) -> None:
         """Add venues; one whose name exists gets the new hours."""
         with self.database.session() as session:
             for venue in venues:
                 session.merge(VenueRow(name=venue.name, hours=venue.hours))
+            session.execute(text(BUMP_MARKET))
 
     def events(self) -> list[Event]:
-        with self.database.session() as session:
-            rows = session.scalars(select(EventRow).order_by(EventRow.day, EventRow.id))
-            return [Event(kind=r.kind, day=r.day, title=r.title, code=r.code) for r in rows]
+        return list(self._known().events)
 
     def replace_events(self, events: Sequence[Event]) -> None:
         with self.database.session() as session:
             session.execute(delete(EventRow))
             session.add_all([EventRow(**asdict(event)) for event in events])
+            session.execute(text(BUMP_MARKET))
 
     def findings(self) -> list[Finding]:
         query = select(FindingRow, InstrumentRow.code).join(InstrumentRow).order_by(FindingRow.id)
