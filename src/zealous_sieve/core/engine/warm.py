@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 
 from zealous_sieve.core.engine.evaluate import evaluate
@@ -38,6 +40,8 @@ def warm_cache() -> int:
     evaluate(terms, panel)
     for text in ELSEWHERE:
         evaluate({"": check(text).outputs["value"].term}, panel)
+    forming = replace(panel, forming_at=int(times[-1]) + 60)
+    evaluate({"": check("ema(close, 2) on 2m").outputs["value"].term}, forming)
     follower = Follower({"": check("ema(close, 2)").outputs["value"].term}, panel)
     follower.advance({"close": np.ones(1)})
     return len(terms)
