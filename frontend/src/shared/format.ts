@@ -85,4 +85,5 @@ export const needs = (reading: {
     ...reading.slower.map((need) => `${need.bars} of ${need.timeframe}`),
   ].join(', ')
 
-export const plural = (count: number, noun: string) => `${count} ${noun}${count === 1 ? '' : 's'}`
+export const plural = (count: number, noun: string) =>
+  `${numberFormat(0).format(count)} ${noun}${count === 1 ? '' : 's'}`

@@ -260,7 +260,7 @@ export function chartOption(
       },
     ],
     series: [
-      { ...reach(reaches.high, 0), markPoint: cuts(reaches.cut, chart, inks) },
+      { ...reach(reaches.high, 0), markPoint: cuts(reaches.cut, chart, inks, panes[0]!) },
       reach(reaches.low, 0),
       gapMarks(chart, inks),
       reach(chart.volume, 1),
@@ -328,8 +328,8 @@ function gapMarks(chart: Chart, inks: Inks) {
   }
 }
 
-/** Arrows with the true price where a bar goes on beyond the sheet. */
-function cuts(found: readonly Cut[], chart: Chart, inks: Inks) {
+/** Arrows with the true price, at the edge of the pane beyond which a bar goes on. */
+function cuts(found: readonly Cut[], chart: Chart, inks: Inks, pane: Pane) {
   return {
     symbol: 'triangle',
     symbolSize: 7,
@@ -340,14 +340,14 @@ function cuts(found: readonly Cut[], chart: Chart, inks: Inks) {
       show: true,
       color: inks.fall,
       fontSize: 11,
-      position: 'top',
+      position: 'right',
       formatter: (p: { name: string }) => p.name,
     },
     data: found.map((cut) => ({
       coord: [cut.at, cut.shown],
+      y: cut.price > cut.shown ? pane.top + 5 : pane.top + pane.height - 5,
       name: price(cut.price, chart.tick),
       symbolRotate: cut.price > cut.shown ? 0 : 180,
-      label: { position: 'right' },
     })),
   }
 }
