@@ -151,7 +151,7 @@ class MarketStore:
         """Keep findings in place of all there were, or of those ``about`` some instruments."""
         with self.database.session() as session:
             known = session.execute(select(InstrumentRow.code, InstrumentRow.id))
-            ids = dict(known.tuples().all())
+            ids = {row.code: row.id for row in known}
             old = delete(FindingRow)
             if about is not None:
                 old = old.where(FindingRow.instrument_id.in_([ids[code] for code in about]))

@@ -15,6 +15,7 @@ from zealous_sieve.core.sieve.definition import Sieve
 from zealous_sieve.core.sieve.difference import Difference, difference
 from zealous_sieve.core.sieve.prepare import prepare
 from zealous_sieve.core.sieve.scan import Count, Hit, Scan, Undecided, scan
+from zealous_sieve.core.sieve.unknown import Cause
 from zealous_sieve.usecases.errors import ConflictError, NotFoundError, UseCaseError
 from zealous_sieve.usecases.library import desk_library, with_library
 from zealous_sieve.usecases.market import known_names, now, panel_of, universe_panel
@@ -206,7 +207,10 @@ def view_run(outside: Outside, run_id: int) -> RunView:
         run=run,
         instruments=outcome.get("instruments", run.total),
         counts=tuple(Count(**count) for count in outcome.get("counts", ())),
-        undecided=tuple(Undecided(**one) for one in outcome.get("undecided", ())),
+        undecided=tuple(
+            Undecided(**{**one, "cause": Cause(one["cause"])})
+            for one in outcome.get("undecided", ())
+        ),
         stale=tuple(outcome.get("stale", ())),
         new=len(changes.new) if before else 0,
         gone=changes.gone if before else (),
