@@ -12,6 +12,7 @@ from zealous_sieve.usecases.ports import Outside
 from zealous_sieve.web.contract import Contract, Id, openapi
 from zealous_sieve.web.endpoints import formulas, market, runs, sieves
 from zealous_sieve.web.errors import Failure, handle_errors
+from zealous_sieve.web.strangers import keep_strangers_out
 
 STATIC = Path(__file__).parent / "static"
 A_YEAR = 31_536_000
@@ -36,6 +37,7 @@ def create_app(outside: Outside) -> Flask:
     for contract in contracts(outside):
         app.register_blueprint(contract.blueprint)
     handle_errors(app)
+    keep_strangers_out(app)
 
     @app.get("/assets/<path:name>")
     def asset(name: str) -> Response:

@@ -12,6 +12,7 @@ from werkzeug.exceptions import HTTPException
 from zealous_sieve.core.errors import CoreError, DataError, Problem
 from zealous_sieve.core.wording import said
 from zealous_sieve.usecases.errors import ConflictError, NotFoundError, UseCaseError
+from zealous_sieve.web.strangers import StrangerError
 
 log = logging.getLogger(__name__)
 
@@ -45,6 +46,8 @@ def _read(error: Exception) -> tuple[tuple[Problem, ...], int]:
             return (error.problem,), 404
         case ConflictError():
             return (error.problem,), 409
+        case StrangerError():
+            return (error.problem,), 403
         case UseCaseError():
             return (error.problem,), 400
         case DataError() if error.problem.code.startswith("unknown"):
