@@ -14,7 +14,7 @@ import click
 import numpy as np
 
 from zealous_sieve.core.engine.background import Background
-from zealous_sieve.core.engine.build import bars_of, closed_only, seen_at
+from zealous_sieve.core.engine.build import seen_at
 from zealous_sieve.core.engine.evaluate import evaluate
 from zealous_sieve.core.engine.known import names_in
 from zealous_sieve.core.engine.panel import Column, Panel
@@ -144,9 +144,7 @@ def _seen(panel: Panel, text: str | None, *, forming: bool) -> Panel:
         raise click.BadParameter(message, param_hint="--timeframe")
     if text is None and not forming:
         return panel
-    if forming:
-        return seen_at(panel, newest(panel), frame, forming=True)
-    return closed_only(bars_of(panel, frame), newest(panel))
+    return seen_at(panel, newest(panel), frame, forming=forming)
 
 
 def _print(columns: dict[str, list[str]]) -> None:

@@ -113,7 +113,7 @@ export function useDecision(
     const before = present.verdict
     const own = { ...words.value, kind: verdict }
     const why = own.reasons[verdict] ?? ''
-    all.value = { ...all.value, [present.code]: { ...own, changed: own.changed } }
+    all.value = { ...all.value, [present.code]: own }
     const work = () => send(present.code, verdict, why, own.note)
     const kept = await tell(work, () => void decide(verdict))
     busy.value = false

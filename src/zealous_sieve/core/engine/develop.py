@@ -82,7 +82,6 @@ def _develop(fast: Panel, slow: Panel, firsts: Rows, names: list[str]) -> Develo
     rows = with_sources(_rows_for(fast, slow), names)
     size = len(fast.times)
     over, begun = np.zeros(size, np.int64), np.zeros(size, np.bool_)
-    columns = {name: np.full(size, np.nan) for name in names}
     given = np.stack([rows.columns[name] for name in names])
     out = np.full((len(names), size), np.nan)
     how = np.array([_HOW.get(name, SUM) for name in names])
@@ -93,8 +92,7 @@ def _develop(fast: Panel, slow: Panel, firsts: Rows, names: list[str]) -> Develo
         *rows.moments(), rows.times, rows.starts, rows.ends, given, how, opens, begins, kinds,
         over, begun, out,
     )  # fmt: skip
-    columns = dict(zip(names, out, strict=True))
-    return Developed(over=over, begun=begun, columns=columns)
+    return Developed(over=over, begun=begun, columns=dict(zip(names, out, strict=True)))
 
 
 def _rows_for(fast: Panel, slow: Panel) -> Panel:
@@ -106,8 +104,9 @@ def _rows_for(fast: Panel, slow: Panel) -> Panel:
     return fast if whole else finest(fast, trades=False)
 
 
-OPEN, CLOSE, SUM, HIGHEST, LOWEST = range(5)
-_HOW = {"open": OPEN, "close": CLOSE, "high": HIGHEST, "low": LOWEST, "feed_lag_ms": HIGHEST}
+OPEN, CLOSE, HIGH, LOW, SUM, HIGHEST = range(6)
+"""How a column of an unfinished bar comes from its rows."""
+_HOW = {"open": OPEN, "close": CLOSE, "high": HIGH, "low": LOW, "feed_lag_ms": HIGHEST}
 
 
 @compiled
@@ -151,11 +150,11 @@ def _begin(value, new, how, opening):  # type: ignore[no-untyped-def]
     """An unfinished bar of one row; where it opens elsewhere than with that row, it reaches from there."""
     for n in range(len(how)):
         value[n] = new[n]
-        if opening == opening and how[n] == 0:
+        if opening == opening and how[n] == OPEN:
             value[n] = opening
-        elif opening == opening and how[n] == 3 and n < 5:
+        elif opening == opening and how[n] == HIGH:
             value[n] = max(new[n], opening)
-        elif opening == opening and how[n] == 4:
+        elif opening == opening and how[n] == LOW:
             value[n] = min(new[n], opening)
 
 
@@ -163,13 +162,13 @@ def _begin(value, new, how, opening):  # type: ignore[no-untyped-def]
 def _take_in(value, new, how):  # type: ignore[no-untyped-def]
     """One more row of an unfinished bar."""
     for n in range(len(how)):
-        if how[n] == 1:
+        if how[n] == CLOSE:
             value[n] = new[n]
-        elif how[n] == 2:
+        elif how[n] == SUM:
             value[n] += new[n]
-        elif how[n] == 3:
+        elif how[n] == HIGH or how[n] == HIGHEST:
             value[n] = new[n] if not new[n] <= value[n] else value[n]
-        elif how[n] == 4:
+        elif how[n] == LOW:
             value[n] = new[n] if not new[n] >= value[n] else value[n]
 
 
@@ -200,13 +199,12 @@ def _unfinished_columns(
         elif field == TIME:
             columns.append(_of_slow(slow.times, fast, slow, made.over))
         else:
-            last = isinstance(elsewhere.get(field), Known) and _is_strength(elsewhere[field])
-            bars = made.over - 1 if last else made.over
+            bars = made.over - 1 if _is_strength(elsewhere.get(field)) else made.over
             columns.append(_of_slow(slow.columns[field], fast, slow, bars))
     return [np.ascontiguousarray(column, dtype=np.float64) for column in columns]
 
 
-def _is_strength(term: Term) -> bool:
+def _is_strength(term: Term | None) -> bool:
     return isinstance(term, Known) and term.what == "strength"
 
 

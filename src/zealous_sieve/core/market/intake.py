@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -174,10 +174,7 @@ def _base_within_the_day(file: str, series: Mapping[str, Series]) -> Base:
     try:
         return base_of(step or DAY)
     except DataError as error:
-        problem = error.problem
-        raise DataError(
-            Problem(code=problem.code, message=problem.message, mend=problem.mend, subject=file)
-        ) from None
+        raise DataError(replace(error.problem, subject=file)) from None
 
 
 def _merged(code: str, parts: Sequence[tuple[str, Series]]) -> Series:

@@ -57,13 +57,12 @@ def _bars_until(panel: Panel, position: int, row: int, frame: str) -> int:
 def name_of(term: Source) -> str:
     """What the data lack, in words."""
     if isinstance(term, Known):
-        what = {"fact": "fact", "is": "fact", "to_event": "calendar of"}.get(term.what, term.what)
+        what = {"is": "fact", "to_event": "calendar of"}.get(term.what, term.what)
         return f'{what} "{term.name}"'
     return _WORDS.get(term.field, term.field.strip("_").replace("_", " "))
 
 
 _WORDS = {
-    "trades": "trades",
     "buy_volume": "trades with their sides",
     "sell_volume": "trades with their sides",
     "skipped_levels": "trades",
