@@ -17,8 +17,8 @@ from pathlib import Path
 import numpy as np
 import pandas as pd
 
-from zealous_sieve import wiring
-from zealous_sieve.core.market.intake import joined
+from zealous_sieve import bootstrap, environment
+from zealous_sieve.core.market.import_validation import joined
 from zealous_sieve.storage.files import read_bars
 from zealous_sieve.usecases.importing import import_bars
 
@@ -47,7 +47,7 @@ def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("--rows", type=int, default=1_200_000)
     options = parser.parse_args()
-    outside = wiring.outside(wiring.address_from_environment())
+    outside = bootstrap.outside(environment.address())
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / "bars.csv"
         write(path, 7, 700)  # what is loaded once is not counted
@@ -67,7 +67,7 @@ def main() -> None:
 
 def rival(path: Path, rows: int) -> float:
     """Rows a second of a dataframe library and ``executemany``."""
-    database = wiring.outside(wiring.address_from_environment()).bars.database  # type: ignore[attr-defined]
+    database = bootstrap.outside(environment.address()).bars.database  # type: ignore[attr-defined]
     start = time.perf_counter()
     table = pd.read_csv(path, parse_dates=["time"])
     reading = time.perf_counter() - start

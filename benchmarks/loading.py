@@ -9,7 +9,7 @@ import time
 
 from sqlalchemy import select
 
-from zealous_sieve import wiring
+from zealous_sieve import environment
 from zealous_sieve.storage.bars import BarStore
 from zealous_sieve.storage.database import Database
 from zealous_sieve.storage.models import BarRow
@@ -24,7 +24,7 @@ def timed(name: str, work) -> float:  # type: ignore[no-untyped-def]
 
 
 def main() -> None:
-    database = Database(wiring.address_from_environment())
+    database = Database(environment.address())
     bars = BarStore(database)
     bars.pack_periods()
 

@@ -18,7 +18,7 @@ import pandas as pd
 from rivals import TEN, ten
 
 from zealous_sieve.core.engine.evaluate import evaluate
-from zealous_sieve.core.engine.follow import Follower
+from zealous_sieve.core.engine.incremental import IncrementalEvaluation
 from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.engine.warm import warm_cache
 from zealous_sieve.core.formula.check import check
@@ -60,17 +60,17 @@ def best(work: Callable[[], object], times: int = 3) -> float:
 
 def new_bar(terms: dict[str, Term], panel: Panel) -> tuple[float, int]:
     """Seconds for one new bar of every instrument, and the bytes of the state."""
-    follower = Follower(terms, panel.ending(panel.ends - NEW_BARS))
+    going_on = IncrementalEvaluation(terms, panel.ending(panel.ends - NEW_BARS))
     found = []
     for back in range(NEW_BARS, 0, -1):
-        bars = {field: panel.columns[field][panel.ends - back] for field in follower.fields}
+        bars = {field: panel.columns[field][panel.ends - back] for field in going_on.fields}
         start = time.perf_counter()
-        told = follower.advance(bars)
+        told = going_on.advance(bars)
         found.append(time.perf_counter() - start)
     whole = evaluate(terms, panel, last=1)
     for name, column in told.items():
         np.testing.assert_array_equal(column, whole[name][:, 0])
-    return min(found), follower.bytes
+    return min(found), going_on.bytes
 
 
 def engine_seconds(panel: Panel, terms: dict[str, Term]) -> float | None:

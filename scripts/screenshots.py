@@ -9,12 +9,13 @@ Runs the demo's sieves once if they have not been run. Needs Chromium.
 from __future__ import annotations
 
 import argparse
-import json
 import time
-import urllib.request
 from pathlib import Path
+from typing import Any
 
 from playwright.sync_api import Page, sync_playwright
+
+from zealous_sieve.client import Client
 
 ROOT = Path(__file__).resolve().parents[1]
 FLAGS = [
@@ -28,10 +29,8 @@ FLAGS = [
 ]
 
 
-def call(base: str, path: str, body: object = None) -> object:
-    data = None if body is None else json.dumps(body).encode()
-    with urllib.request.urlopen(f"{base}/api{path}", data=data) as reply:
-        return json.loads(reply.read())
+def call(client: Client, path: str, body: object = None) -> Any:
+    return client.ask("GET" if body is None else "POST", path, body)
 
 
 BRICKS = {
@@ -48,7 +47,7 @@ BRICKS = {
 }
 
 
-def finished_run(base: str, name: str, body: dict | None = None) -> dict:
+def finished_run(base: Client, name: str, body: dict | None = None) -> dict:
     """The newest finished run of the sieve of that name; it is made and run when there is none."""
     found = [s for s in call(base, "/sieves") if s["sieve"]["name"] == name]
     sieve = found[0] if found else call(base, "/sieves", {"sieve": body})
@@ -63,7 +62,7 @@ def finished_run(base: str, name: str, body: dict | None = None) -> dict:
         time.sleep(0.2)
 
 
-def views(base: str) -> dict[str, tuple[str, bool]]:
+def views(base: Client) -> dict[str, tuple[str, bool]]:
     """Name of each picture: its address, and whether at night."""
     finished_run(base, "Overstretched rise")
     waking = finished_run(base, "Waking range")
@@ -103,7 +102,7 @@ def main() -> None:
     options.out.mkdir(parents=True, exist_ok=True)
     with sync_playwright() as playwright:
         browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
-        for name, (path, night) in views(options.base).items():
+        for name, (path, night) in views(Client(options.base)).items():
             if options.only and name not in options.only:
                 continue
             page = browser.new_page(viewport={"width": width, "height": height})

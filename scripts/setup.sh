@@ -4,6 +4,18 @@
 say() { printf 'zealous-sieve: %s\n' "$*"; }
 fail() { printf 'zealous-sieve: %s\n' "$*" >&2; exit 1; }
 
+# One setup at a time in a folder; what it starts holds the lock too, so that a second waits for what a first
+# that was killed has left.
+lock_setup() {
+  mkdir -p .cache
+  exec 9> .cache/setup.lock
+  flock -n 9 || { say "another ./start or ./test is setting this folder up; waiting for it"; flock 9; }
+}
+unlock_setup() { exec 9>&-; }
+
+# Run a program that ends with this script, by whatever signal.
+with_us() { setpriv --pdeathsig TERM -- "$@"; }
+
 as_root() {
   if [ "$(id -u)" = 0 ]; then "$@"
   elif command -v sudo >/dev/null 2>&1 && sudo -n true 2>/dev/null; then sudo "$@"
@@ -43,13 +55,15 @@ need_python() {
     "$python" -c 'import sys; sys.exit(sys.version_info < (3, 11))' || fail "Python 3.11 or newer is needed"
     say "installing Python packages"
     [ -x .venv/bin/python ] && .venv/bin/python -c '' 2>/dev/null && .venv/bin/pip --version >/dev/null 2>&1 \
-      || { rm -rf .venv; "$python" -m venv .venv; }
-    .venv/bin/pip install -q --disable-pip-version-check -r requirements.txt
-    .venv/bin/pip install -q --disable-pip-version-check --no-deps --no-build-isolation -e .
+      || { rm -rf .venv; with_us "$python" -m venv .venv; }
+    with_us .venv/bin/pip install -q --disable-pip-version-check -r requirements.txt
+    with_us .venv/bin/pip install -q --disable-pip-version-check --no-deps --no-build-isolation -e .
     printf '%s' "$now" > .venv/stamp
   fi
   # Compiled kernels are kept apart for each state of the sources that they are made from.
-  NUMBA_CACHE_DIR="$PWD/.cache/kernels/$(digest src/zealous_sieve/core/functions/*.py requirements.txt | cut -c1-16)"
+  local made_by
+  made_by=$(grep -E '^(numba|numpy|llvmlite)==' requirements.txt | sha256sum)
+  NUMBA_CACHE_DIR="$PWD/.cache/kernels/$( (cat src/zealous_sieve/core/functions/*.py; echo "$made_by") | sha256sum | cut -c1-16)"
   export NUMBA_CACHE_DIR
 }
 
@@ -59,13 +73,13 @@ need_front_end() {
   now=$(digest frontend/package-lock.json)
   if ! done_before frontend/node_modules/.stamp "$now"; then
     say "installing front-end packages"
-    (cd frontend && npm ci --silent --no-audit --no-fund)
+    (cd frontend && exec setpriv --pdeathsig TERM -- npm ci --silent --no-audit --no-fund)
     printf '%s' "$now" > frontend/node_modules/.stamp
   fi
   now=$( (cd frontend && find src index.html vite.config.ts package-lock.json -type f -print0 | sort -z | xargs -0 cat) | sha256sum | cut -d' ' -f1)
   if ! done_before src/zealous_sieve/web/static/.stamp "$now"; then
     say "building the front end"
-    (cd frontend && npx vite build --logLevel warn)
+    (cd frontend && exec setpriv --pdeathsig TERM -- npx vite build --logLevel warn)
     printf '%s' "$now" > src/zealous_sieve/web/static/.stamp
   fi
 }

@@ -12,14 +12,14 @@ import urllib.request
 from collections.abc import Iterator
 from pathlib import Path
 
-import psycopg
 import pytest
 from flask.testing import FlaskClient
 
-from zealous_sieve import wiring
+from zealous_sieve import bootstrap, environment
+from zealous_sieve.client import Client
 from zealous_sieve.core.market.lantern.intraday import Extent
 from zealous_sieve.local.cluster import Cluster, cluster_in, free_port
-from zealous_sieve.storage.database import migrate
+from zealous_sieve.storage.revision import migrate
 from zealous_sieve.usecases.demo import fill_demo
 from zealous_sieve.usecases.ports import Outside
 
@@ -44,7 +44,7 @@ def demo(cluster: Cluster) -> str:
     """The name of a database with the demo, to copy."""
     address = cluster.make_database("demo")
     migrate(address)
-    outside = wiring.outside(address)
+    outside = bootstrap.outside(address)
     assert fill_demo(outside, lambda _: None, SMALL)
     assert not fill_demo(outside, lambda _: None)
     outside.bars.database.engine.dispose()
@@ -52,10 +52,7 @@ def demo(cluster: Cluster) -> str:
 
 
 def copy_of(cluster: Cluster, name: str) -> str:
-    own = f"copy_{next(_numbers)}"
-    with psycopg.connect(cluster.address_of("postgres"), autocommit=True) as connection:
-        connection.execute(f'CREATE DATABASE "{own}" TEMPLATE "{name}"')
-    return cluster.address_of(own)
+    return cluster.make_database(f"copy_{next(_numbers)}", template=name)
 
 
 @pytest.fixture
@@ -66,31 +63,38 @@ def address(cluster: Cluster, demo: str) -> str:
 
 @pytest.fixture
 def outside(address: str) -> Outside:
-    return wiring.outside(address)
+    return bootstrap.outside(address)
 
 
 @pytest.fixture
 def client(outside: Outside) -> FlaskClient:
     from zealous_sieve.web.app import create_app
 
-    return create_app(outside).test_client()
+    own = create_app(outside, b"secret").test_client()
+    own.environ_base["HTTP_X_SESSION_TOKEN"] = own.get("/api/session").json["token"]
+    return own
 
 
 class Service:
-    """The web process and the worker, started as ./start starts them."""
+    """The processes of an application, started as ./start starts them."""
 
     def __init__(self, address: str) -> None:
         self.address = address
         self.port = free_port()
         self.base = f"http://127.0.0.1:{self.port}"
+        self.client = Client(self.base)
         self.processes: dict[str, subprocess.Popen[bytes]] = {}
 
     def start(self, name: str, *arguments: str) -> None:
-        environment = os.environ | {wiring.ADDRESS: self.address}
+        told = os.environ | {
+            environment.ADDRESS: self.address,
+            environment.COMPUTE: self.base,
+        }
         command = [sys.executable, "-m", "zealous_sieve.cli.main", name, *arguments]
-        self.processes[name] = subprocess.Popen(command, env=environment)
+        self.processes[name] = subprocess.Popen(command, env=told)
 
     def start_all(self) -> None:
+        self.start("compute")
         self.start("serve", "--port", str(self.port))
         self.start("worker")
         self.wait()

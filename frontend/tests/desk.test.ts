@@ -7,7 +7,7 @@ import { useAct } from '@/shared/act'
 import { ApiError, type Sieve } from '@/shared/api'
 import { draftOf, forgetDraft, keepDraft } from '@/shared/drafts'
 import { useKeys } from '@/shared/keys'
-import PutAway from '@/shared/PutAway.vue'
+import Archived from '@/shared/Archived.vue'
 import { done, offer, takeBack } from '@/shared/undo'
 import { later, press, within } from './setting'
 
@@ -167,10 +167,10 @@ describe('a condition', () => {
   })
 })
 
-it('what was put away is listed with its way back', async () => {
-  const list = mount(PutAway, { props: { entries: [{ id: 4, name: 'Old', note: 'All shares' }] } })
-  expect(list.text()).toContain('Put away: 1')
+it('what was archived is listed with its way back', async () => {
+  const list = mount(Archived, { props: { entries: [{ id: 4, name: 'Old', note: 'All shares' }] } })
+  expect(list.text()).toContain('Archived: 1')
   await list.get('button').trigger('click')
   expect(list.emitted('back')).toEqual([[4]])
-  expect(mount(PutAway, { props: { entries: [] } }).html()).not.toContain('Put away')
+  expect(mount(Archived, { props: { entries: [] } }).html()).not.toContain('Archived')
 })

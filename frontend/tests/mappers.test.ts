@@ -11,12 +11,10 @@ import {
   windowOf,
   type Inks,
 } from '@/features/review/chartOption'
-import { filtered, sorted } from '@/features/runs/sorting'
 import { completions, template } from '@/features/sieves/completions'
 import { diagnostics } from '@/features/sieves/diagnostics'
-import type { Chart, FunctionEntry, HitView, Problem } from '@/shared/api'
+import type { Chart, FunctionEntry, Problem } from '@/shared/api'
 import { barTime, day, decimals, figure, moment, needs, plural, price, span } from '@/shared/format'
-import { hit } from './setting'
 
 describe('figures', () => {
   test.each([
@@ -50,40 +48,6 @@ describe('figures', () => {
     expect(plural(1, 'bar')).toBe('1 bar')
     expect(plural(3, 'bar')).toBe('3 bars')
   })
-})
-
-describe('the list of hits', () => {
-  const hits = [
-    hit('B', { place: 1, rank: 2, news: 'new' }),
-    hit('A', {
-      place: 2,
-      rank: null,
-      verdict: { verdict: 'drop', reason: '', note: '', created_at: '', run_id: 1 },
-    }),
-    hit('C', { place: 3, rank: 9 }),
-  ]
-  const codes = (list: HitView[]) => list.map((h) => h.code).join('')
-
-  it('sorts by any column, those without a value last either way', () => {
-    expect(codes(sorted(hits, 'code', false))).toBe('ABC')
-    expect(codes(sorted(hits, 'code', true))).toBe('CBA')
-    expect(codes(sorted(hits, 'rank', false))).toBe('BCA')
-    expect(codes(sorted(hits, 'rank', true))).toBe('CBA')
-  })
-
-  it('keeps the order of places among equals and leaves the list itself alone', () => {
-    expect(codes(sorted(hits, 'age', true))).toBe('BAC')
-    expect(codes(hits)).toBe('BAC')
-  })
-
-  test.each([
-    ['', 'BAC'],
-    ['c works', 'C'],
-    ['NEW', 'B'],
-    ['drop', 'A'],
-    ['open', 'BC'],
-    ['zzz', ''],
-  ])('the filter %j leaves %j', (words, left) => expect(codes(filtered(hits, words))).toBe(left))
 })
 
 const entry = (signature: string, outputs = ['value']): FunctionEntry => ({

@@ -2,10 +2,8 @@
 
 from __future__ import annotations
 
-import json
 import re
 import time
-import urllib.request
 from typing import Any
 
 import pytest
@@ -16,10 +14,7 @@ from tests.conftest import Service
 
 
 def asked(service: Service, path: str, body: object = None, method: str | None = None) -> Any:
-    data = None if body is None else json.dumps(body).encode()
-    request = urllib.request.Request(f"{service.base}/api{path}", data=data, method=method)
-    with urllib.request.urlopen(request) as reply:
-        return json.loads(reply.read() or b"null")
+    return service.client.ask(method or ("GET" if body is None else "POST"), path, body)
 
 
 @pytest.fixture
@@ -51,7 +46,7 @@ def answer_late(page: Page, method: str) -> None:
 
 
 def verdicts(service: Service, run: int) -> dict[str, str]:
-    hits = asked(service, f"/runs/{run}/hits")
+    hits = asked(service, f"/runs/{run}/hits")["hits"]
     return {h["code"]: h["verdict"]["verdict"] for h in hits if h["verdict"]}
 
 
@@ -109,7 +104,7 @@ def test_words_of_a_hit_are_kept_before_and_after_its_verdict(
     page.keyboard.press("ArrowRight")
     expect(code).not_to_have_text(first)
     page.wait_for_timeout(300)
-    kept = next(h for h in asked(service, f"/runs/{reviewed}/hits") if h["code"] == first)
+    kept = next(h for h in asked(service, f"/runs/{reviewed}/hits")["hits"] if h["code"] == first)
     assert (kept["verdict"]["reason"], kept["verdict"]["note"]) == ("too thin", "before and after")
 
 
@@ -247,14 +242,14 @@ def test_every_request_that_fails_is_told_where_it_was_asked_for(
     mine = page.locator("tbody tr", has_text=copied[0]["sieve"]["name"])
     expect(mine).to_be_visible()
     cut_off(page)
-    mine.get_by_role("button", name="Put away").click()
-    refused(page, "Not put away")
+    mine.get_by_role("button", name="Archive", exact=True).click()
+    refused(page, "Not archived")
     expect(mine).to_have_count(0)
     page.reload()
-    page.get_by_text(re.compile("^Put away: ")).click()
+    page.get_by_text(re.compile("^Archived: ")).click()
     cut_off(page)
-    page.get_by_role("button", name=f"Bring back {copied[0]['sieve']['name']}").click()
-    refused(page, "Not brought back")
+    page.get_by_role("button", name=f"Restore {copied[0]['sieve']['name']}").click()
+    refused(page, "Not restored")
     expect(mine).to_have_count(1)
     asked(service, f"/sieves/{copied[0]['id']}", method="DELETE")
 

@@ -9,9 +9,9 @@ import numpy as np
 import pytest
 
 from tests.bars import calls_of, example_calls, name_of, panel_of, values
-from zealous_sieve.core.engine.elsewhere import with_elsewhere
 from zealous_sieve.core.engine.evaluate import evaluate
-from zealous_sieve.core.engine.follow import Follower
+from zealous_sieve.core.engine.external_inputs import with_external_inputs
+from zealous_sieve.core.engine.incremental import IncrementalEvaluation
 from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.engine.plan import plan
 from zealous_sieve.core.engine.sources import with_sources
@@ -112,14 +112,14 @@ def test_going_on_from_kept_state_equals_the_full_history_to_the_bit(panel: Pane
     terms = {call: next(iter(check(call).outputs.values())).term for call in CALLS}
     made = plan(terms)
     whole = evaluate(terms, panel)
-    ready = with_sources(with_elsewhere(terms, panel, evaluate, made.reads), made.fields)
+    ready = with_sources(with_external_inputs(terms, panel, evaluate, made.reads), made.fields)
     for begun in (0, 25, 60):
         starts = np.minimum(panel.starts + begun, panel.ends)
-        follower = Follower(terms, ready.ending(starts))
+        going_on = IncrementalEvaluation(terms, ready.ending(starts))
         for step in range(int((panel.ends - starts).max())):
             which = starts + step < panel.ends
             rows = np.where(which, starts + step, 0)
-            told = follower.advance({f: ready.columns[f][rows] for f in follower.fields}, which)
+            told = going_on.advance({f: ready.columns[f][rows] for f in going_on.fields}, which)
             for call, column in told.items():
                 expected = np.where(which, whole[call][rows], np.nan)
                 np.testing.assert_array_equal(column, expected, err_msg=f"{call} {begun} {step}")
@@ -132,13 +132,13 @@ def test_kept_state_finds_room_for_many_more_bars() -> None:
         for text in ("ema(close, 9)", "round(trend_line(3).up)")
     }
     whole = evaluate(terms, panel)
-    follower = Follower(terms, panel.ending(panel.starts + 5))
+    going_on = IncrementalEvaluation(terms, panel.ending(panel.starts + 5))
     for bar in range(5, 700):
-        told = follower.advance({f: panel.columns[f][panel.starts + bar] for f in follower.fields})
+        told = going_on.advance({f: panel.columns[f][panel.starts + bar] for f in going_on.fields})
     for text, column in told.items():
         np.testing.assert_array_equal(column, whole[text][panel.starts + 699])
     with pytest.raises(DataError, match="hold no"):
-        follower.advance({})
+        going_on.advance({})
 
 
 @pytest.mark.parametrize("call", CALLS)

@@ -10,9 +10,9 @@ from zealous_sieve.core.engine.build import bars_of
 from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.errors import DataError
 from zealous_sieve.core.formula.timeframe import timeframe
+from zealous_sieve.core.market.data_quality import inspect
 from zealous_sieve.core.market.instruments import Instrument
 from zealous_sieve.core.market.pairs import Pair, Relation, make_pair, pair_of, with_pairs
-from zealous_sieve.core.market.soundness import inspect
 
 SPREAD = Pair("SPREAD", "A0", "A1", Relation.DIFFERENCE)
 RATIO = Pair("RATIO", "A0", "A1", Relation.RATIO)

@@ -16,12 +16,13 @@ from zealous_sieve.core.formula.check import check
 from zealous_sieve.core.formula.sentence import figure
 from zealous_sieve.core.formula.timeframe import timeframe
 from zealous_sieve.core.functions.units import NONE, PRICE
-from zealous_sieve.core.market.soundness import inspect
+from zealous_sieve.core.market.data_quality import inspect
 from zealous_sieve.core.market.staleness import missed_sessions, stale
 from zealous_sieve.core.sieve.definition import Condition, Role, Sieve
 from zealous_sieve.core.sieve.drawing import lines
+from zealous_sieve.core.sieve.hit import Cell
 from zealous_sieve.core.sieve.prepare import prepare
-from zealous_sieve.core.sieve.scan import Cell, Count, provisional, scan
+from zealous_sieve.core.sieve.scan import Count, judge, provisional, scan
 
 MARKET = market_of(days=3)
 MIDDAY = int(MARKET.bases[1].times[-1]) // DAY * DAY + 10 * 3600 + 7 * 60
@@ -107,16 +108,14 @@ def test_the_mesh_shows_how_each_condition_stands(role: Role, formula: str, cell
     found = scan(
         prepare(sieve(must("close > 0"), Condition(role=role, formula=formula))), panel_of(9)
     )
-    assert found.hits[0].reasons[1].cell == cell
+    assert found.hits[0].cells[1] == cell
 
 
 def test_a_veto_that_holds_is_a_cross_where_an_earlier_bar_is_looked_at() -> None:
-    from zealous_sieve.core.sieve.scan import reasons
-
     prepared = prepare(sieve(must("close > 0"), Condition(role=Role.VETO, formula="close > 1")))
-    values_there = {"0:close > 0": 1.0, "0:close": 5.0, "1:close > 1": 1.0, "1:close": 5.0}
-    told = reasons(prepared, values_there, panel_of(9), 0, 8, 0.01)
-    assert [reason.cell for reason in told] == [Cell.PASS, Cell.VETO]
+    values_there = np.array([[0.0 if "close >" not in t else 1.0 for t in prepared.numbers()]])
+    cells, unknown = judge(prepared, values_there, panel_of(9), np.array([8]))
+    assert (cells, unknown) == ([(Cell.PASS, Cell.VETO)], {})
 
 
 def test_counts_tell_what_each_role_does() -> None:

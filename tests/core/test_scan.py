@@ -13,12 +13,12 @@ from zealous_sieve.core.engine.evaluate import evaluate
 from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.errors import CancelledError, SieveError
 from zealous_sieve.core.formula.timeframe import timeframe
-from zealous_sieve.core.market.soundness import inspect
+from zealous_sieve.core.market.data_quality import inspect
 from zealous_sieve.core.sieve.definition import Condition, Role, Sieve
-from zealous_sieve.core.sieve.difference import difference
 from zealous_sieve.core.sieve.drawing import lines
+from zealous_sieve.core.sieve.hit import Cell
 from zealous_sieve.core.sieve.prepare import prepare
-from zealous_sieve.core.sieve.scan import Cell, Count, scan
+from zealous_sieve.core.sieve.scan import Count, scan
 from zealous_sieve.core.sieve.unknown import Cause
 
 
@@ -65,7 +65,7 @@ def test_score_adds_the_weights_of_boosts_and_rank_breaks_ties() -> None:
     assert [(hit.code, hit.score) for hit in found.hits] == [
         ("C2", 2.5), ("C1", 2.0), ("C0", 0.0), ("C3", 0.0),
     ]  # fmt: skip
-    assert found.hits[1].reasons[2].cell == Cell.MISS
+    assert found.hits[1].cells[2] == Cell.MISS
 
 
 def test_age_counts_bars_since_the_setup_began_to_hold() -> None:
@@ -80,8 +80,8 @@ def test_too_little_history_is_told_apart_from_no() -> None:
     young = (times[35:], {name: column[35:] for name, column in columns.items()})
     panel = Panel.of({"A0": young, "A1": (times, columns)})
     found = scan(prepare(sieve(must("close > sma(close, 20) or close < 0"))), panel)
-    assert [(u.code, u.cause, u.words) for u in found.undecided] == [
-        ("A0", Cause.HISTORY, "needs 20 bars, has 5")
+    assert [(u.codes, u.cause, u.words) for u in found.undecided] == [
+        (("A0",), Cause.HISTORY, "needs 20 bars, has 5")
     ]
     decided = scan(prepare(sieve(must("close < 0 and close > sma(close, 20)"))), panel)
     assert decided.undecided == ()
@@ -113,9 +113,8 @@ def test_three_causes_of_unknown_are_told_apart_and_only_missing_data_spare_a_ve
         prepare(sieve(must("close > 0"), Condition(role=Role.VETO, formula=formula))), panel
     )
     if cause == Cause.DATA:
-        reason = vetoed.hits[0].reasons[1]
-        assert reason.cell == Cell.UNKNOWN
-        assert reason.sentence.startswith(f"Not judged: {words}.")
+        assert vetoed.hits[0].cells[1] == Cell.UNKNOWN
+        assert vetoed.hits[0].unknown == {1: f"Not judged: {words}."}
     else:
         assert vetoed.hits == ()
         assert [(u.condition, u.cause) for u in vetoed.undecided] == [(1, cause)]
@@ -196,11 +195,6 @@ def test_a_line_of_another_timeframe_is_drawn_as_seen_from_the_bars_at_hand() ->
     weekly = values("(ema(close, 10) on 1w)", panel)
     np.testing.assert_array_equal(found["EMA(10) on 1w"], weekly)
     assert not np.array_equal(found["EMA(10)"], weekly, equal_nan=True)
-
-
-def test_runs_differ_by_codes() -> None:
-    changes = difference(["A", "B"], ["B", "C"])
-    assert (changes.new, changes.kept, changes.gone) == (("A",), ("B",), ("C",))
 
 
 def test_an_instrument_without_bars_is_found() -> None:

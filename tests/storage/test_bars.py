@@ -14,7 +14,7 @@ from zealous_sieve.core.market.bases import Base
 from zealous_sieve.core.market.instruments import Instrument
 from zealous_sieve.core.market.lantern.market import build
 from zealous_sieve.storage import models
-from zealous_sieve.storage.database import migrate
+from zealous_sieve.storage.revision import migrate
 from zealous_sieve.usecases.ports import Outside
 
 
@@ -73,7 +73,7 @@ def test_a_write_that_fails_leaves_nothing(outside: Outside) -> None:
 def test_models_and_migrations_agree(address: str, outside: Outside) -> None:
     migrate(address)
     found = inspect(outside.bars.database.engine)
-    for table in models.Base.metadata.sorted_tables:
+    for table in models.Table.metadata.sorted_tables:
         columns = {c["name"]: c for c in found.get_columns(table.name)}
         assert set(columns) == {column.name for column in table.columns}
         for column in table.columns:

@@ -10,11 +10,11 @@ import pytest
 
 from tests.bars import DAY, example_calls, market_of, minutes, one, walk
 from tests.storage.test_files import run_command
-from zealous_sieve import wiring
+from zealous_sieve import environment
 from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.market.bases import Base
+from zealous_sieve.core.market.import_validation import joined
 from zealous_sieve.core.market.instruments import Instrument
-from zealous_sieve.core.market.intake import joined
 from zealous_sieve.storage.bar_statements import period_of
 from zealous_sieve.storage.blocks import BAR, copied, copy_end, copy_start, parse_copied, rows_of
 from zealous_sieve.storage.files import write_bars
@@ -108,7 +108,7 @@ def test_trades_replace_those_of_the_time_they_cover(outside: Outside) -> None:
 def test_bars_of_a_length_that_is_not_kept_are_refused(
     outside: Outside, address: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setenv(wiring.ADDRESS, address)
+    monkeypatch.setenv(environment.ADDRESS, address)
     times, columns = walk(10)
     file = tmp_path / "ODD.csv"
     write_bars({"ODD": (times // DAY * 240, columns)}, file)

@@ -13,7 +13,7 @@ import pytest
 from click.testing import CliRunner
 
 from tests.bars import minutes, walk
-from zealous_sieve import wiring
+from zealous_sieve import environment
 from zealous_sieve.cli.main import commands
 from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.errors import CoreError, DataError
@@ -21,7 +21,7 @@ from zealous_sieve.core.sieve.definition import read_sieve, write_sieve
 from zealous_sieve.core.sieve.examples import EXAMPLES
 from zealous_sieve.storage.files import exact, iso, read_bars, write_bars
 from zealous_sieve.usecases.ports import Outside
-from zealous_sieve.usecases.runs import execute_run, start_run
+from zealous_sieve.usecases.runs import all_hits, execute_run, start_run
 
 HEAD = "instrument,time,open,high,low,close,volume\n"
 ROW = "ABC,2026-01-0{day}T00:00:00+00:00,10,11,9,10.5,1000\n"
@@ -61,7 +61,7 @@ def test_a_faulty_file_is_refused_with_its_place(text: str, complaint: str, tmp_
 def test_a_faulty_import_leaves_the_database_as_it_was(
     outside: Outside, address: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setenv(wiring.ADDRESS, address)
+    monkeypatch.setenv(environment.ADDRESS, address)
     good, bad = tmp_path / "good.csv", tmp_path / "bad.csv"
     good.write_text(GOOD)
     bad.write_text(GOOD.replace("ABC", "XYZ") + "XYZ,2026-01-04T00:00:00Z,10,8,9,10,1\n")
@@ -186,7 +186,7 @@ def test_scan_as_of_the_past_sees_nothing_later(tmp_path: Path) -> None:
 def test_a_sieve_goes_out_and_in_again_unchanged(
     outside: Outside, address: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setenv(wiring.ADDRESS, address)
+    monkeypatch.setenv(environment.ADDRESS, address)
     for example in EXAMPLES:
         assert read_sieve(write_sieve(example)) == example
     file, again = tmp_path / "s.json", tmp_path / "t.json"
@@ -199,12 +199,12 @@ def test_a_sieve_goes_out_and_in_again_unchanged(
 def test_hits_of_a_run_are_exported(
     outside: Outside, address: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setenv(wiring.ADDRESS, address)
+    monkeypatch.setenv(environment.ADDRESS, address)
     run = start_run(outside, 2)
     execute_run(outside, run.id)
     run_command("export", "hits", str(run.id), "--out", str(tmp_path / "hits.csv"))
     rows = list(csv.DictReader((tmp_path / "hits.csv").open()))
-    assert [row["code"] for row in rows] == [hit["code"] for hit in outside.runs.hits(run.id)]
+    assert [row["code"] for row in rows] == [hit.code for hit, _ in all_hits(outside, run.id)]
 
 
 def test_a_wrong_sieve_document_is_refused_field_by_field() -> None:

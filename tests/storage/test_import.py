@@ -14,11 +14,11 @@ import pytest
 from click.testing import CliRunner, Result
 
 from tests.bars import DAY, walk
-from zealous_sieve import wiring
+from zealous_sieve import environment
 from zealous_sieve.cli.main import commands
 from zealous_sieve.core.errors import CoreError, DataError
 from zealous_sieve.core.market.bases import Base
-from zealous_sieve.core.market.intake import joined
+from zealous_sieve.core.market.import_validation import joined
 from zealous_sieve.storage.files import read_bars, write_bars, write_table
 from zealous_sieve.storage.instrument_files import read_instruments
 from zealous_sieve.usecases.ports import Outside
@@ -28,7 +28,7 @@ HEAD = "instrument,time,open,high,low,close,volume\n"
 
 @pytest.fixture
 def run(address: str, monkeypatch: pytest.MonkeyPatch) -> Callable[..., Result]:
-    monkeypatch.setenv(wiring.ADDRESS, address)
+    monkeypatch.setenv(environment.ADDRESS, address)
     return lambda *files: CliRunner().invoke(commands, ["import", "bars", *map(str, files)])
 
 

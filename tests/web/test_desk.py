@@ -43,7 +43,7 @@ def test_a_run_keeps_the_formulas_that_it_ran_with(client: FlaskClient, outside:
     body = {"name": "mark", "text": "close > 500000", "note": "", "based_on": 1}
     assert send(client, f"/formulas/{stored['id']}", body, "put")["version"] == 2
     assert get(client, f"/runs/{run}")["run"]["sieve"]["formulas"][0]["text"] == "close > 5"
-    hit = get(client, f"/runs/{run}/hits")[0]
+    hit = get(client, f"/runs/{run}/hits?count=500")["hits"][0]
     assert get(client, f"/runs/{run}/hits/{hit['code']}/chart")["reasons"][0]["cell"] == "pass"
     assert get(client, f"/runs/{ran(client, outside, sieve)}")["run"]["hit_count"] == 0
     again = send(client, f"/formulas/{stored['id']}", body, "put", 409)
@@ -97,7 +97,7 @@ def test_a_pair_becomes_an_instrument_and_can_be_taken_away(
     assert listed["OILWAX"]["bars"] > 1500
     assert [c["seconds"] for c in listed["OILWAX"]["coverage"]] == [86_400, 900, 60]
     run = ran(client, outside, sieve_with(client, "close > 0", universe="Pairs"))
-    assert "OILWAX" in {hit["code"] for hit in get(client, f"/runs/{run}/hits")}
+    assert "OILWAX" in {hit["code"] for hit in get(client, f"/runs/{run}/hits?count=500")["hits"]}
     send(client, "/pairs/OILWAX", {}, "delete", 204)
     assert "OILWAX" not in {i["code"] for i in get(client, "/instruments?universe=Pairs")}
 
@@ -118,8 +118,8 @@ def test_with_forming_bars_today_counts_and_is_marked(
 ) -> None:
     closed = ran(client, outside, sieve_with(client, "close > 0", fired_within=1))
     forming = ran(client, outside, sieve_with(client, "close > 0", fired_within=1, forming=True))
-    before = {h["code"]: h for h in get(client, f"/runs/{closed}/hits")}
-    after = {h["code"]: h for h in get(client, f"/runs/{forming}/hits")}
+    before = {h["code"]: h for h in get(client, f"/runs/{closed}/hits?count=500")["hits"]}
+    after = {h["code"]: h for h in get(client, f"/runs/{forming}/hits?count=500")["hits"]}
     assert not any(hit["provisional"] for hit in before.values())
     moved = [code for code, hit in after.items() if hit["bar_at"] > before[code]["bar_at"]]
     assert len(moved) > 200
@@ -138,7 +138,7 @@ def test_a_sieve_runs_on_bricks_and_on_bars_of_trades(
     )
     run = get(client, f"/runs/{bricks}")["run"]
     assert run["sieve"]["timeframe"] == "brick(10, 20)"
-    hits = get(client, f"/runs/{bricks}/hits")
+    hits = get(client, f"/runs/{bricks}/hits?count=500")["hits"]
     chart = get(client, f"/runs/{bricks}/hits/{hits[0]['code']}/chart")
     steps = {
         round(abs(c - o) / chart["tick"])

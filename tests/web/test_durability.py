@@ -3,23 +3,23 @@
 from __future__ import annotations
 
 import json
+import socket
 import time
 import urllib.request
+from pathlib import Path
 from typing import Any
 
 import psycopg
 
 from tests.conftest import Service, copy_of
-from zealous_sieve import wiring
+from zealous_sieve import bootstrap
 from zealous_sieve.local.cluster import Cluster
 from zealous_sieve.usecases.ports import Run, RunState
-from zealous_sieve.usecases.runs import start_run
+from zealous_sieve.usecases.runs import all_hits, start_run
 
 
 def call(service: Service, path: str, body: object = None) -> Any:
-    data = None if body is None else json.dumps(body).encode()
-    with urllib.request.urlopen(f"{service.base}/api{path}", data=data, timeout=20) as reply:
-        return json.loads(reply.read())
+    return service.client.ask("GET" if body is None else "POST", path, body)
 
 
 def test_two_runs_at_once_both_finish_and_tell_their_progress(service: Service) -> None:
@@ -29,7 +29,7 @@ def test_two_runs_at_once_both_finish_and_tell_their_progress(service: Service) 
             told = [json.loads(line[6:]) for line in stream if line.startswith(b"data: ")]
         assert told[-1]["state"] == "done"
         assert told[-1]["done"] == told[-1]["total"] == 240
-        assert told[-1]["hits"] == len(call(service, f"/runs/{run}/hits"))
+        assert told[-1]["hits"] == len(call(service, f"/runs/{run}/hits")["hits"])
 
 
 def ended(outside: Any, run: int) -> Run:
@@ -45,12 +45,13 @@ def test_a_run_whose_worker_is_killed_is_finished_after_the_restart(
     cluster: Cluster, demo: str
 ) -> None:
     address = copy_of(cluster, demo)
-    outside = wiring.outside(address)
+    outside = bootstrap.outside(address)
     service = Service(address)
     # A lock on the table of hits holds the run just before it can finish.
     with psycopg.connect(address) as holder:
         holder.execute("LOCK TABLE hits IN ACCESS EXCLUSIVE MODE")
         run = start_run(outside, 2).id
+        service.start("compute")
         service.start("worker")
         for _ in range(300):
             found = outside.runs.get(run)
@@ -64,12 +65,84 @@ def test_a_run_whose_worker_is_killed_is_finished_after_the_restart(
         finished = ended(outside, run)
         assert finished.state == RunState.DONE
         assert finished.attempts == 2
-        assert len(outside.runs.hits(run)) == finished.hit_count > 0
+        assert len(all_hits(outside, run)) == finished.hit_count > 0
     finally:
         service.stop()
 
 
 def test_a_second_worker_on_the_same_database_refuses(service: Service) -> None:
     other = Service(service.address)
+    other.base = service.base
     other.start("worker")
     assert other.processes["worker"].wait(30) != 0
+
+
+def test_two_hundred_who_listen_cost_no_thread_and_are_missed_when_they_leave(
+    service: Service,
+) -> None:
+    web = Path(f"/proc/{service.processes['serve'].pid}")
+    with psycopg.connect(service.address) as holder:
+        holder.execute("LOCK TABLE hits IN ACCESS EXCLUSIVE MODE")
+        run = call(service, "/runs", {"sieve_id": 2})["id"]
+        slowest(service)
+        threads, files = (len(list((web / part).iterdir())) for part in ("task", "fd"))
+        listening = [listener(service, run) for _ in range(200)]
+        assert b'"state": "' in listening[-1].recv(4096)
+        assert slowest(service) < 3
+        assert len(list((web / "task").iterdir())) <= threads + 2
+        for one in listening[:150]:
+            one.close()
+        deadline = time.monotonic() + 15
+        while len(list((web / "fd").iterdir())) > files + 60:
+            assert time.monotonic() < deadline, "those who left are still held"
+            time.sleep(0.1)
+    told = b"".join(iter(lambda: listening[-1].recv(4096), b""))
+    assert b'"state": "done"' in told
+    for one in listening:
+        one.close()
+
+
+def listener(service: Service, run: int) -> socket.socket:
+    opened = socket.create_connection(("127.0.0.1", service.port), timeout=30)
+    request = f"GET /api/runs/{run}/events HTTP/1.1\r\nHost: 127.0.0.1\r\n\r\n"
+    opened.sendall(request.encode())
+    while b"text/event-stream" not in opened.recv(4096):
+        pass
+    return opened
+
+
+def slowest(service: Service) -> float:
+    """Seconds of the slowest of ten requests for a page's data."""
+    seconds = []
+    for _ in range(10):
+        start = time.monotonic()
+        call(service, "/sieves")
+        seconds.append(time.monotonic() - start)
+    return max(seconds)
+
+
+def test_a_preview_that_nobody_waits_for_any_more_is_ended(service: Service) -> None:
+    compute = service.processes["compute"].pid
+    children = Path(f"/proc/{compute}/task/{compute}/children")
+    sieve = call(service, "/sieves/1")["sieve"]
+    heavy = "close > prev(highest(sma(close on brick({0}, 2), 200) on brick({0}, 2), 150))"
+    formulas = [heavy.format(size) for size in range(1, 20)]
+    sieve["conditions"] = [{"role": "must", "formula": f, "weight": 1} for f in formulas]
+    body = json.dumps({"sieve": sieve}).encode()
+    call(service, "/formula", {"text": "close"})
+    session = service.client
+    (cookie,) = session.cookies
+    head = (
+        f"POST /api/preview HTTP/1.1\r\nHost: 127.0.0.1\r\nContent-Length: {len(body)}\r\n"
+        f"Cookie: {cookie.name}={cookie.value}\r\nX-Session-Token: {session.token}\r\n"
+    )
+    asking = socket.create_connection(("127.0.0.1", service.port), timeout=30)
+    asking.sendall(f"{head}Content-Type: application/json\r\n\r\n".encode() + body)
+    deadline = time.monotonic() + 10
+    while not children.read_text():
+        assert time.monotonic() < deadline, "it never began"
+    asking.close()
+    start = time.monotonic()
+    while children.read_text():
+        assert time.monotonic() - start < 2, "it goes on for nobody"
+        time.sleep(0.02)

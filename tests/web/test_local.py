@@ -2,79 +2,86 @@
 
 from __future__ import annotations
 
-import json
-import os
 import signal
 import socket
-import subprocess
-import sys
 import tempfile
 import time
-import urllib.request
 from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
+import psycopg
 import pytest
 
-from zealous_sieve.local.cluster import Cluster, cluster_in, free_port
+from tests.faults.hands import BACK_WITHIN, Installation, begin, left_behind, used
+from zealous_sieve.core.market.lantern.market import universes
+from zealous_sieve.local.cluster import DESK, KEEPER, Cluster, cluster_in
+from zealous_sieve.storage.revision import migrate
 
 
-@pytest.fixture
-def folder() -> Iterator[Path]:
+@contextmanager
+def data_folder() -> Iterator[Path]:
     with tempfile.TemporaryDirectory(prefix="zealous-sieve-up-", dir="/var/tmp") as name:
         Path(name).chmod(0o755)
         yield Path(name)
         cluster_in(Path(name)).destroy()
 
 
-def begin(folder: Path, *arguments: str) -> subprocess.Popen[bytes]:
-    command = [sys.executable, "-m", "zealous_sieve.cli.main", "up", *arguments]
-    environment = os.environ | {"ZEALOUS_SIEVE_DATA": str(folder)}
-    return subprocess.Popen(command, env=environment, stdout=subprocess.PIPE)
+@pytest.fixture
+def folder() -> Iterator[Path]:
+    with data_folder() as own:
+        yield own
 
 
-def answers(port: int, tries: int = 3000) -> dict[str, object]:
-    for _ in range(tries):
-        try:
-            with urllib.request.urlopen(f"http://127.0.0.1:{port}/api/thread", timeout=5) as reply:
-                return dict(json.loads(reply.read()))
-        except OSError:
-            time.sleep(0.1)
-    raise TimeoutError(f"nothing answers on {port}")
+@pytest.fixture(scope="module")
+def filled() -> Iterator[Path]:
+    """A data folder with the demo in it."""
+    with data_folder() as own:
+        assert begin(own, "--prepare").wait(600) == 0
+        yield own
 
 
-def silent(port: int) -> bool:
-    for _ in range(100):
-        try:
-            urllib.request.urlopen(f"http://127.0.0.1:{port}/api/thread", timeout=1).close()
-        except OSError:
-            return True
-        time.sleep(0.1)
-    return False
+def test_ended_in_whatever_way_it_leaves_nothing_behind_and_starts_again(filled: Path) -> None:
+    for way in (signal.SIGKILL, signal.SIGINT, signal.SIGTERM):
+        own = Installation(filled)
+        assert own.answers()["instruments"] == 287
+        second = begin(filled, "--port", str(own.port + 1))
+        assert second.wait(60) == 1
+        assert b"already running" in second.communicate()[0]
+        own.end(way)
+        assert left_behind(filled) == []
 
 
-def said(process: subprocess.Popen[bytes]) -> str:
-    output, _ = process.communicate(timeout=300)
-    return output.decode()
+def test_what_is_killed_comes_back_by_itself_and_nothing_is_lost(filled: Path) -> None:
+    own = Installation(filled)
+    with used(own) as trader:
+        for part in ("worker", "serve", "compute", "postgres"):
+            (pid,) = own.pids(part)
+            run = own.ask("POST", "/runs", {"sieve_id": 2})["id"]
+            own.send(part, signal.SIGKILL)
+            own.until(lambda part=part, pid=pid: pid not in own.pids(part), 5, f"{part} is gone")
+            own.until(lambda run=run: trader.state(run) == "done", BACK_WITHIN, f"{part} is back")
+            own.until(lambda: own.ask("GET", "/thread")["troubles"], 5, "it is told")
+    own.end()
+    assert left_behind(filled) == []
 
 
-def test_start_serves_survives_a_kill_and_stops_all_it_started(folder: Path) -> None:
-    port = free_port()
-    first = begin(folder, "--port", str(port))
-    assert answers(port)["instruments"] == 287
-    second = begin(folder, "--port", str(port + 1))
-    assert second.wait(300) == 1
-    assert "already running" in said(second)
-    first.kill()
-    first.wait()
-    assert silent(port), "the web process has to end with its parent"
-
-    again = begin(folder, "--port", str(port))
-    assert answers(port)["sieves"] == 3
-    again.send_signal(signal.SIGINT)
-    again.wait(300)
-    assert silent(port)
-    assert not cluster_in(folder).running()
+def test_a_first_fill_that_is_broken_off_is_done_anew(folder: Path) -> None:
+    for way, seconds in ((signal.SIGKILL, 1.0), (signal.SIGTERM, 4.0), (signal.SIGKILL, 9.0)):
+        process = begin(folder, "--prepare")
+        time.sleep(seconds)
+        process.send_signal(way)
+        process.wait(60)
+        assert left_behind(folder) == []
+    assert begin(folder, "--prepare").wait(600) == 0
+    cluster = cluster_in(folder)
+    cluster.start()
+    with psycopg.connect(cluster.address) as connection:
+        counts = [
+            connection.execute(f"SELECT count(*) FROM {table}").fetchone()
+            for table in ("instruments", "sieves", "universes")
+        ]
+    assert counts == [(287,), (3,), (len(universes()),)]
 
 
 def test_a_port_in_use_is_told_before_anything_is_begun(folder: Path) -> None:
@@ -84,7 +91,7 @@ def test_a_port_in_use_is_told_before_anything_is_begun(folder: Path) -> None:
         port = taken.getsockname()[1]
         process = begin(folder, "--port", str(port))
         assert process.wait(300) == 1
-        assert f"port {port} is in use" in said(process)
+        assert f"port {port} is in use".encode() in process.communicate()[0]
     assert not (folder / "postgres").exists()
 
 
@@ -98,3 +105,30 @@ def test_a_cluster_keeps_its_port_and_its_databases(folder: Path) -> None:
     same.start()
     cluster.stop()
     assert not same.running()
+
+
+def test_a_folder_of_an_earlier_version_is_brought_over(folder: Path) -> None:
+    cluster = cluster_in(folder)
+    cluster.start()
+    with psycopg.connect(cluster.address_of("postgres", KEEPER), autocommit=True) as owner:
+        owner.execute("DROP DATABASE zealous_sieve")
+        owner.execute("CREATE DATABASE zealous_sieve")
+        owner.execute(f"DROP ROLE {DESK}")
+    migrate(cluster.address_of("zealous_sieve", KEEPER))
+    cluster.stop()
+    (cluster.folder / "pg_hba.conf").write_text("host all all 127.0.0.1/32 trust\n")
+
+    cluster.start()
+    migrate(cluster.address)
+    with psycopg.connect(cluster.address, autocommit=True) as desk:
+        assert desk.execute("SELECT rolsuper FROM pg_roles WHERE rolname = user").fetchone() == (
+            False,
+        )
+        desk.execute("ALTER TABLE settings ADD COLUMN tried int")
+        desk.execute("SELECT procrastinate_prune_stalled_workers_v1(1.0)")
+        with pytest.raises(psycopg.errors.InsufficientPrivilege):
+            desk.execute("COPY settings TO PROGRAM 'true'")
+    for role in (DESK, KEEPER):
+        with pytest.raises(psycopg.OperationalError, match="no password"):
+            psycopg.connect(f"postgresql://{role}@127.0.0.1:{cluster.port}/postgres")
+    assert (folder / "postgres.password").stat().st_mode & 0o777 == 0o600

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed, watchEffect } from 'vue'
 import { useRoute } from 'vue-router'
+import { away } from '@/shared/away'
 import { moment, plural } from '@/shared/format'
 import { useThread } from '@/shared/queries'
 import { night, toggleNight } from '@/shared/theme'
@@ -10,7 +11,11 @@ import UndoBar from './UndoBar.vue'
 
 /** The stages of the day as one line with live counts: the navigation and the to-do list in one. */
 const route = useRoute()
-const { data: counts, isError } = useThread()
+const { data: counts, error } = useThread()
+const trouble = computed(() => {
+  const failure = away.value ?? error.value
+  return failure ? `${failure.message}, trying again` : counts.value?.troubles[0]
+})
 const title = computed(() => String(route.meta.title ?? 'Zealous Sieve'))
 watchEffect(() => (document.title = `${title.value} · Zealous Sieve`))
 
@@ -75,7 +80,7 @@ const stages = computed(() => {
     </nav>
     <span class="right">
       <UndoBar />
-      <span v-if="isError" class="fall" role="status">the server does not answer</span>
+      <span v-if="trouble" class="fall words" role="status" :title="trouble">{{ trouble }}</span>
       <span v-else-if="counts && !offer" class="as-of" title="The moment all pages look from">
         as of <b>{{ moment(counts.now) }}</b><span v-if="counts.is_demo" class="quiet">
           · demo</span
@@ -146,6 +151,10 @@ nav {
   display: flex;
   align-items: center;
   gap: 6px;
+}
+.words {
+  overflow: hidden;
+  text-overflow: ellipsis;
 }
 .as-of {
   margin-right: 8px;

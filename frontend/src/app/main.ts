@@ -10,14 +10,10 @@ import 'element-plus/theme-chalk/el-progress.css'
 import 'element-plus/theme-chalk/dark/css-vars.css'
 import { createPinia } from 'pinia'
 import { createApp } from 'vue'
-import { ApiError } from '@/shared/api'
+import { pauseBefore, retried } from '@/shared/away'
 import App from './App.vue'
 import { router } from './router'
 import './look.css'
-
-/** What the server has refused it refuses again; only silence is worth a second try. */
-const retried = (count: number, error: Error) =>
-  count < 1 && error instanceof ApiError && error.code === 'unreachable'
 
 createApp(App)
   .use(createPinia())
@@ -25,7 +21,12 @@ createApp(App)
   .use(VueQueryPlugin, {
     queryClientConfig: {
       defaultOptions: {
-        queries: { retry: retried, staleTime: 5_000, refetchOnWindowFocus: false },
+        queries: {
+          retry: retried,
+          retryDelay: pauseBefore,
+          staleTime: 5_000,
+          refetchOnWindowFocus: false,
+        },
       },
     },
   })

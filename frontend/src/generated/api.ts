@@ -39,15 +39,15 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/formulas/away": {
+    "/api/formulas/archived": {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        /** The formulas that were put away. */
-        get: operations["get_formulas_away"];
+        /** The formulas that were archived. */
+        get: operations["get_archived_formulas"];
         put?: never;
         post?: never;
         delete?: never;
@@ -67,7 +67,7 @@ export interface paths {
         /** Keep a change as a new version. */
         put: operations["save_formula"];
         post?: never;
-        /** Put a formula away. */
+        /** Archive a formula. */
         delete: operations["delete_formula"];
         options?: never;
         head?: never;
@@ -125,15 +125,15 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/pairs/away": {
+    "/api/pairs/archived": {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        /** The pairs that were taken away. */
-        get: operations["get_pairs_away"];
+        /** The pairs that were archived. */
+        get: operations["get_archived_pairs"];
         put?: never;
         post?: never;
         delete?: never;
@@ -152,7 +152,7 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
-        /** Take a pair away. */
+        /** Archive a pair. */
         delete: operations["delete_pair"];
         options?: never;
         head?: never;
@@ -252,8 +252,25 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The ranked hits of a run. */
+        /** Hits of a run by page and column. */
         get: operations["get_hits"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{run_id}/hits/{code}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One hit of a run. */
+        get: operations["get_hit"];
         put?: never;
         post?: never;
         delete?: never;
@@ -296,6 +313,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/runs/{run_id}/open": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The code of the next hit that waits for a verdict after a place, else of the first of all. */
+        get: operations["get_next_open"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sieves": {
         parameters: {
             query?: never;
@@ -314,15 +348,15 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/sieves/away": {
+    "/api/sieves/archived": {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        /** The sieves that were put away. */
-        get: operations["get_sieves_away"];
+        /** The sieves that were archived. */
+        get: operations["get_archived_sieves"];
         put?: never;
         post?: never;
         delete?: never;
@@ -343,7 +377,7 @@ export interface paths {
         /** Keep a change as a new version. */
         put: operations["save_sieve"];
         post?: never;
-        /** Put a sieve away. */
+        /** Archive a sieve. */
         delete: operations["delete_sieve"];
         options?: never;
         head?: never;
@@ -444,6 +478,12 @@ export interface components {
          * @enum {string}
          */
         Cause: "too little history" | "not in the data" | "undefined here";
+        /**
+         * Cell
+         * @description How a condition stands in the mesh.
+         * @enum {string}
+         */
+        Cell: "pass" | "miss" | "veto" | "unknown";
         /**
          * Chart
          * @description Columns of equal length; times are opening moments in seconds since 1970.
@@ -666,6 +706,48 @@ export interface components {
             source: string;
         };
         /**
+         * HitColumn
+         * @description A column of hits: ``key`` names the field, ``down`` says that the largest come first where nothing
+         *     is said, ``told`` what it means. Those in ``files`` are written to files.
+         */
+        HitColumn: {
+            /**
+             * Down
+             * @default false
+             */
+            down: boolean;
+            /**
+             * In Files
+             * @default true
+             */
+            in_files: boolean;
+            /**
+             * In Table
+             * @default true
+             */
+            in_table: boolean;
+            /** Key */
+            key: string;
+            shown: components["schemas"]["Shown"];
+            /** Title */
+            title: string;
+            /**
+             * Told
+             * @default
+             */
+            told: string;
+        };
+        /**
+         * HitPage
+         * @description Some of the hits of a run; ``matching`` counts all that fit what was asked for.
+         */
+        HitPage: {
+            /** Hits */
+            hits: components["schemas"]["HitView"][];
+            /** Matching */
+            matching: number;
+        };
+        /**
          * HitView
          * @description A hit in the list of a run. ``news`` is new or kept against the run before.
          */
@@ -675,7 +757,7 @@ export interface components {
             /** Bar At */
             bar_at: number;
             /** Cells */
-            cells: string[];
+            cells: components["schemas"]["Cell"][];
             /** Close */
             close: number;
             /** Code */
@@ -689,7 +771,7 @@ export interface components {
             /** News */
             news: string;
             /** Now */
-            now: number | null;
+            now: number;
             /** Place */
             place: number;
             /** Provisional */
@@ -834,6 +916,20 @@ export interface components {
             /** Timeframe */
             timeframe: string;
         };
+        /**
+         * Outcome
+         * @description What a run found beside its hits, in numbers.
+         */
+        Outcome: {
+            /** Counts */
+            counts: components["schemas"]["Count"][];
+            /** Instruments */
+            instruments: number;
+            /** Stale */
+            stale: string[];
+            /** Undecided */
+            undecided: components["schemas"]["Undecided"][];
+        };
         /** OutputReading */
         OutputReading: {
             /** Kind */
@@ -919,11 +1015,10 @@ export interface components {
              * @default 0
              */
             stale: number;
-            /**
-             * Undecided
-             * @default []
-             */
-            undecided: components["schemas"]["Undecided"][];
+            /** Undecided */
+            undecided?: {
+                [key: string]: number;
+            };
         };
         /** PreviewHit */
         PreviewHit: {
@@ -1046,10 +1141,7 @@ export interface components {
             hit_count: number;
             /** Id */
             id: number;
-            /** Outcome */
-            outcome: {
-                [key: string]: unknown;
-            } | null;
+            outcome: components["schemas"]["Outcome"] | null;
             /** Reason */
             reason: string | null;
             sieve: components["schemas"]["Sieve"];
@@ -1080,28 +1172,22 @@ export interface components {
         RunState: "queued" | "running" | "done" | "failed" | "cancelled";
         /**
          * RunView
-         * @description A run with its outcome in numbers.
+         * @description A run with its outcome in numbers; ``columns`` are those that its hits have.
          */
         RunView: {
             /** Changed Since */
             changed_since: string[];
+            /** Columns */
+            columns: components["schemas"]["HitColumn"][];
             /** Compared With */
             compared_with: string | null;
-            /** Counts */
-            counts: components["schemas"]["Count"][];
             /** Gone */
             gone: string[];
-            /** Instruments */
-            instruments: number;
             /** New */
             new: number;
             /** Not Compared */
             not_compared: string;
             run: components["schemas"]["Run"];
-            /** Stale */
-            stale: string[];
-            /** Undecided */
-            undecided: components["schemas"]["Undecided"][];
             /** Waiting */
             waiting: number;
         };
@@ -1125,6 +1211,12 @@ export interface components {
             /** Text */
             text: string;
         };
+        /**
+         * Shown
+         * @description How a column is written and what it is sorted as.
+         * @enum {string}
+         */
+        Shown: "text" | "count" | "figure" | "price" | "moment" | "mark";
         /**
          * Side
          * @enum {string}
@@ -1247,17 +1339,19 @@ export interface components {
             runs: number;
             /** Sieves */
             sieves: number;
+            /** Troubles */
+            troubles: string[];
             /** Waiting */
             waiting: number;
         };
         /**
          * Undecided
-         * @description An instrument that neither passes nor fails, as a condition is unknown, and why that is.
+         * @description Instruments that neither pass nor fail, as a condition is unknown for the same reason.
          */
         Undecided: {
             cause: components["schemas"]["Cause"];
-            /** Code */
-            code: string;
+            /** Codes */
+            codes: string[];
             /** Condition */
             condition: number;
             /** Words */
@@ -1439,7 +1533,7 @@ export interface operations {
             };
         };
     };
-    get_formulas_away: {
+    get_archived_formulas: {
         parameters: {
             query?: never;
             header?: never;
@@ -1448,7 +1542,7 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description The formulas that were put away. */
+            /** @description The formulas that were archived. */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -1627,7 +1721,7 @@ export interface operations {
             };
         };
     };
-    get_pairs_away: {
+    get_archived_pairs: {
         parameters: {
             query?: never;
             header?: never;
@@ -1636,7 +1730,7 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description The pairs that were taken away. */
+            /** @description The pairs that were archived. */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -1875,7 +1969,13 @@ export interface operations {
     };
     get_hits: {
         parameters: {
-            query?: never;
+            query?: {
+                sort?: "place" | "code" | "name" | "fired_at" | "bar_at" | "close" | "now" | "score" | "rank" | "age" | "news" | "verdict";
+                down?: boolean;
+                words?: string;
+                first?: number;
+                count?: number;
+            };
             header?: never;
             path: {
                 run_id: number;
@@ -1884,13 +1984,45 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description The ranked hits of a run. */
+            /** @description Hits of a run by page and column. */
             200: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HitView"][];
+                    "application/json": components["schemas"]["HitPage"];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    get_hit: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description One hit of a run. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HitView"];
                 };
             };
             /** @description What is wrong */
@@ -1974,6 +2106,39 @@ export interface operations {
             };
         };
     };
+    get_next_open: {
+        parameters: {
+            query?: {
+                after?: number;
+            };
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The code of the next hit that waits for a verdict after a place, else of the first of all. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string | null;
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
     get_sieves: {
         parameters: {
             query?: never;
@@ -2036,7 +2201,7 @@ export interface operations {
             };
         };
     };
-    get_sieves_away: {
+    get_archived_sieves: {
         parameters: {
             query?: never;
             header?: never;
@@ -2045,7 +2210,7 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description The sieves that were put away. */
+            /** @description The sieves that were archived. */
             200: {
                 headers: {
                     [name: string]: unknown;

@@ -1,5 +1,6 @@
 import createClient from 'openapi-fetch'
 import type { components, paths } from '@/generated/api'
+import { guarded } from './session'
 
 export type Schemas = components['schemas']
 export type Sieve = Schemas['Sieve']
@@ -10,13 +11,14 @@ export type Problem = Schemas['Problem']
 export type Run = Schemas['Run']
 export type RunView = Schemas['RunView']
 export type HitView = Schemas['HitView']
+export type HitColumn = Schemas['HitColumn']
 export type Chart = Awaited<ReturnType<typeof chartOf>>
 export type Vocabulary = Schemas['Vocabulary']
 export type LibraryEntry = Schemas['LibraryEntry']
 export type Reading = Schemas['Reading']
 export type FunctionEntry = Schemas['FunctionEntry']
 
-export const api = createClient<paths>({ baseUrl: '' })
+export const api = createClient<paths>({ baseUrl: '', fetch: guarded })
 
 /** What the server says is wrong: the same shape for every endpoint. */
 export class ApiError extends Error {

@@ -1,6 +1,7 @@
 import { useQuery } from '@tanstack/vue-query'
 import { toValue, type MaybeRefOrGetter } from 'vue'
 import { answer, api } from './api'
+import { away } from './away'
 
 export const keys = {
   thread: ['thread'] as const,
@@ -8,17 +9,21 @@ export const keys = {
   vocabulary: ['vocabulary'] as const,
   formulas: ['formulas'] as const,
   sieves: ['sieves'] as const,
-  sievesAway: ['sieves away'] as const,
-  formulasAway: ['formulas away'] as const,
-  pairsAway: ['pairs away'] as const,
+  archivedSieves: ['archived sieves'] as const,
+  archivedFormulas: ['archived formulas'] as const,
+  archivedPairs: ['archived pairs'] as const,
   runs: ['runs'] as const,
 }
 
 export const useThread = () =>
   useQuery({
     queryKey: keys.thread,
-    queryFn: () => answer(api.GET('/api/thread')),
-    refetchInterval: 15_000,
+    queryFn: async () => {
+      const counts = await answer(api.GET('/api/thread'))
+      away.value = undefined
+      return counts
+    },
+    refetchInterval: () => (away.value ? 1_500 : 15_000),
   })
 
 export const useUniverses = () =>
@@ -37,15 +42,21 @@ export const useFormulas = () =>
 export const useSieves = () =>
   useQuery({ queryKey: keys.sieves, queryFn: () => answer(api.GET('/api/sieves')) })
 
-/** What was put away and can be brought back. */
-export const useSievesAway = () =>
-  useQuery({ queryKey: keys.sievesAway, queryFn: () => answer(api.GET('/api/sieves/away')) })
+/** What was archived and can be restored. */
+export const useArchivedSieves = () =>
+  useQuery({
+    queryKey: keys.archivedSieves,
+    queryFn: () => answer(api.GET('/api/sieves/archived')),
+  })
 
-export const useFormulasAway = () =>
-  useQuery({ queryKey: keys.formulasAway, queryFn: () => answer(api.GET('/api/formulas/away')) })
+export const useArchivedFormulas = () =>
+  useQuery({
+    queryKey: keys.archivedFormulas,
+    queryFn: () => answer(api.GET('/api/formulas/archived')),
+  })
 
-export const usePairsAway = () =>
-  useQuery({ queryKey: keys.pairsAway, queryFn: () => answer(api.GET('/api/pairs/away')) })
+export const useArchivedPairs = () =>
+  useQuery({ queryKey: keys.archivedPairs, queryFn: () => answer(api.GET('/api/pairs/archived')) })
 
 export const useRuns = () =>
   useQuery({ queryKey: keys.runs, queryFn: () => answer(api.GET('/api/runs')) })
@@ -56,13 +67,4 @@ export const useRun = (id: MaybeRefOrGetter<number>) =>
     enabled: () => Number.isInteger(toValue(id)),
     queryFn: () =>
       answer(api.GET('/api/runs/{run_id}', { params: { path: { run_id: toValue(id) } } })),
-  })
-
-/** The hits of a run; asked for only once it is `done`, since before there are none yet. */
-export const useHits = (id: MaybeRefOrGetter<number>, done: MaybeRefOrGetter<boolean>) =>
-  useQuery({
-    queryKey: ['hits', id],
-    enabled: () => toValue(done),
-    queryFn: () =>
-      answer(api.GET('/api/runs/{run_id}/hits', { params: { path: { run_id: toValue(id) } } })),
   })

@@ -3,12 +3,10 @@
 from __future__ import annotations
 
 import json
-import math
 from collections import Counter
 from collections.abc import Sequence
 from datetime import datetime
 from pathlib import Path
-from typing import Any
 
 import click
 import numpy as np
@@ -23,10 +21,10 @@ from zealous_sieve.core.formula.check import check
 from zealous_sieve.core.formula.timeframe import of_seconds, read_timeframe, timeframe
 from zealous_sieve.core.formula.typed import Typed
 from zealous_sieve.core.functions.specification import Kind
-from zealous_sieve.core.market.intake import joined
+from zealous_sieve.core.market.import_validation import joined
 from zealous_sieve.core.sieve.definition import read_sieve
 from zealous_sieve.core.sieve.prepare import prepare
-from zealous_sieve.core.sieve.scan import Hit, scan
+from zealous_sieve.core.sieve.scan import scan, sentences
 from zealous_sieve.storage.files import (
     exact,
     iso,
@@ -209,52 +207,28 @@ def scan_sieve(
         prepared = prepare(read, None, names_in(panel))
         looked = int(moment.timestamp()) if moment else newest(panel)
         panel = seen_at(panel, looked, timeframe(read.timeframe), forming=read.forming)
-        ticks = {code: panel.known(n).tick for n, code in enumerate(panel.codes)}
-        names: dict[str, str] = {}
     else:
-        from zealous_sieve import wiring
-        from zealous_sieve.usecases.library import desk_library
-        from zealous_sieve.usecases.market import known_names, now, universe_panel
+        from zealous_sieve import bootstrap, environment
+        from zealous_sieve.usecases.market import desk_of
 
-        outside = wiring.outside(wiring.address_from_environment())
-        names_known = known_names(outside.market)
-        prepared = prepare(read, desk_library(outside.formulas), names_known)
-        panel, chosen = universe_panel(
-            outside,
-            read.universe,
-            moment or now(outside.market),
-            read.timeframe,
-            forming=read.forming,
-        )
-        ticks = {i.code: i.tick for i in chosen}
-        names = {i.code: i.name for i in chosen}
-    found = scan(prepared, panel, ticks=ticks)
+        outside = bootstrap.outside(environment.address())
+        desk = desk_of(outside.bars, outside.market, outside.formulas)
+        prepared = prepare(read, desk.library, desk.reference.names)
+        chosen = desk.members(read.universe)
+        panel = desk.bars(chosen, moment or desk.now, read.timeframe, forming=read.forming)
+    found = scan(prepared, panel)
     counts = f"{len(found.hits)} of {found.instruments} pass"
-    causes = Counter(str(one.cause) for one in found.undecided)
+    causes: Counter[str] = Counter()
+    for one in found.undecided:
+        causes[str(one.cause)] += len(one.codes)
     undecided = "".join(f", {count} {cause}" for cause, count in sorted(causes.items()))
     click.echo(counts + undecided, err=True)
-    hits = [hit_row(hit, names) for hit in found.hits]
     if out:
-        write_hits(hits, out)
+        told = [(h, sentences(prepared, h.values, h.unknown, h.tick)) for h in found.hits]
+        write_hits(told, out)
     else:
         for hit in found.hits:
             click.echo(f"{hit.code}\tage {hit.age}\tscore {hit.score:g}\tclose {hit.close:g}")
-
-
-def hit_row(hit: Hit, names: dict[str, str]) -> dict[str, Any]:
-    """A hit as the files hold it."""
-    return {
-        "code": hit.code,
-        "name": names.get(hit.code, ""),
-        "fired_at": hit.fired_at,
-        "bar_at": hit.bar_at,
-        "age": hit.age,
-        "close": hit.close,
-        "score": hit.score,
-        "rank": hit.rank if math.isfinite(hit.rank) else None,
-        "provisional": hit.provisional,
-        "reasons": [{"cell": r.cell, "sentence": r.sentence} for r in hit.reasons],
-    }
 
 
 def _moment(text: str | None) -> datetime | None:

@@ -7,21 +7,21 @@ from pathlib import Path
 
 import click
 
-from zealous_sieve import wiring
+from zealous_sieve import bootstrap, environment
 from zealous_sieve.cli.formulas import FILE, OUT
-from zealous_sieve.core.market.intake import joined
+from zealous_sieve.core.market.import_validation import joined
 from zealous_sieve.core.sieve.definition import read_sieve, write_sieve
 from zealous_sieve.storage.files import read_bars, write_bars, write_hits
-from zealous_sieve.usecases.errors import NotFoundError
 from zealous_sieve.usecases.importing import import_bars
 from zealous_sieve.usecases.library import desk_library, with_library
 from zealous_sieve.usecases.market import universe_members
 from zealous_sieve.usecases.ports import Outside
+from zealous_sieve.usecases.runs import all_hits
 from zealous_sieve.usecases.sieves import create_sieve, get_sieve
 
 
 def _outside() -> Outside:
-    return wiring.outside(wiring.address_from_environment())
+    return bootstrap.outside(environment.address())
 
 
 @click.group("import")
@@ -72,10 +72,7 @@ def export_sieve(sieve_id: int, out: Path | None) -> None:
 @click.option("--out", required=True, type=OUT, help="hits.csv, .json or .parquet.")
 def export_hits(run_id: int, out: Path) -> None:
     """Write the hits of a run."""
-    runs = _outside().runs
-    if runs.get(run_id) is None:
-        raise NotFoundError("run", run_id)
-    write_hits(runs.hits(run_id), out)
+    write_hits(all_hits(_outside(), run_id), out)
 
 
 @give_out.command("bars")

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Any
 
 
 @dataclass(frozen=True, kw_only=True, slots=True)
@@ -36,7 +37,20 @@ class Problem:
         return f"{subject}{where}{self.message}{mend}"
 
 
-class CoreError(Exception):
+class Portable(Exception):  # noqa: N818 - a property of errors, none of its own
+    """An error that can go from one process to another, whatever its constructor takes."""
+
+    def __reduce__(self) -> tuple[Any, ...]:
+        return _again, (type(self), self.args), self.__dict__
+
+
+def _again(kind: type[Exception], args: tuple[object, ...]) -> Exception:
+    error = kind.__new__(kind)
+    error.args = args
+    return error
+
+
+class CoreError(Portable):
     """Root of every error the core raises; carries one or more problems."""
 
     def __init__(self, *problems: Problem) -> None:
@@ -51,6 +65,10 @@ class CoreError(Exception):
 
 class FormulaError(CoreError):
     """The text of a formula can't be read or makes no sense."""
+
+
+class TooLargeError(FormulaError):
+    """A formula costs more than it may; that is so for the whole, not for each part of it."""
 
 
 class DataError(CoreError):

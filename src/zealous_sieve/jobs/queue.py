@@ -4,18 +4,25 @@ from __future__ import annotations
 
 import asyncio
 import logging
+import os
 from collections.abc import Callable
+from threading import Lock
 
 import procrastinate
 import psycopg
-from procrastinate.exceptions import AlreadyEnqueued
+from procrastinate.exceptions import AlreadyEnqueued, ConnectorException
+from procrastinate.jobs import Status
 
+from zealous_sieve.usecases.errors import OutageError, database_away
 from zealous_sieve.usecases.ports import Outside, RunState
 from zealous_sieve.usecases.runs import execute_run, recover_runs
 
 RUN_TASK = "run_sieve"
 ONLY_WORKER = 7_215_001
 """Number of the advisory lock that the one worker of a database holds."""
+LOOK_EVERY = 3.0
+LEFT = 75
+"""The code with which the worker ends when it can't go on but another start can."""
 
 log = logging.getLogger(__name__)
 
@@ -23,58 +30,117 @@ log = logging.getLogger(__name__)
 class Queue:
     """Implements QueuePort."""
 
-    def __init__(self, address: str) -> None:
+    def __init__(self, address: str, owner: str) -> None:
+        self.owner = owner
         self._app = procrastinate.App(
-            connector=procrastinate.SyncPsycopgConnector(conninfo=address)
+            # Connections are made when they are needed: none is waited for after the database was away.
+            connector=procrastinate.SyncPsycopgConnector(conninfo=address, min_size=0, max_size=8)
         )
+        self._lock = Lock()
         self._opened = False
 
     def submit_run(self, run_id: int) -> None:
-        """Queue a run; a run that waits already is not queued twice."""
-        if not self._opened:
-            self._app.open()
-            self._opened = True
+        """Queue a run; a run that waits already is not queued twice. Raises AwayError."""
         name = f"run-{run_id}"
-        job = self._app.configure_task(RUN_TASK, lock=name, queueing_lock=name)
         try:
-            job.defer(run_id=run_id)
+            with self._lock:
+                if not self._opened:
+                    self._app.open()
+                    self._opened = True
+            job = self._app.configure_task(RUN_TASK, lock=name, queueing_lock=name)
+            job.defer(run_id=run_id, owner=self.owner)
         except AlreadyEnqueued:
             log.info("run %s is waiting already", run_id)
+        except ConnectorException as error:
+            raise database_away() from error
 
 
-def work(address: str, outside: Outside, ready: Callable[[], None] | None = None) -> None:
+ForOwner = Callable[[str], Outside]
+"""What the use cases need, for an owner by name."""
+
+
+def work(address: str, for_owner: ForOwner, owners: Callable[[], list[str]]) -> None:
     """Take up what a former worker left, then work until told to stop.
 
-    Raises RuntimeError when another worker is at work on the same database.
+    The worker keeps nothing that is not in the database: when that goes away, the process ends, so that
+    the one started after it takes up what was under way. Raises RuntimeError when another worker is at
+    work on the same database. ``owners`` lists whose runs there may be.
     """
     with psycopg.connect(address, autocommit=True) as keeper:
         held = keeper.execute("SELECT pg_try_advisory_lock(%s)", (ONLY_WORKER,)).fetchone()
         if not (held and held[0]):
             raise RuntimeError("another worker is at work on this database")
-        keeper.execute("UPDATE procrastinate_jobs SET status = 'failed' WHERE status = 'doing'")
-        for run_id in recover_runs(outside):
-            log.warning("run %s was interrupted and is queued again", run_id)
-        outside.bars.panel()
-        if ready:
-            ready()
-        asyncio.run(_worker(address, outside))
+        asyncio.run(_worker(address, for_owner, owners, keeper))
 
 
-async def _worker(address: str, outside: Outside) -> None:
+async def _worker(
+    address: str,
+    for_owner: ForOwner,
+    owners: Callable[[], list[str]],
+    keeper: psycopg.Connection,
+) -> None:
     app = procrastinate.App(connector=procrastinate.PsycopgConnector(conninfo=address))
+    at_work: set[int] = set()
 
     @app.task(name=RUN_TASK)  # type: ignore[untyped-decorator]
-    def run_sieve(run_id: int) -> None:
+    def run_sieve(run_id: int, owner: str) -> None:
+        at_work.add(run_id)
+        outside = for_owner(owner)
         try:
             execute_run(outside, run_id)
+        except OutageError as error:
+            _leave(f"during run {run_id}: {error}")
         except Exception as error:
             log.exception("run %s", run_id)
             _give_up(outside, run_id, error)
+        finally:
+            at_work.discard(run_id)
 
     async with app.open_async():
-        await app.run_worker_async(concurrency=2, fetch_job_polling_interval=2.0)
+        for job in await app.job_manager.list_jobs_async(status=Status.DOING.value):
+            await app.job_manager.finish_job(job, Status.FAILED, delete_job=False)
+        for owner in await asyncio.to_thread(owners):
+            for run_id in await asyncio.to_thread(recover_runs, for_owner(owner)):
+                log.warning("run %s was interrupted and is queued again", run_id)
+        watching = asyncio.create_task(_watch(app, for_owner, owners, keeper, at_work))
+        await app.run_worker_async(
+            concurrency=2, fetch_job_polling_interval=2.0, delete_jobs="always"
+        )
+        watching.cancel()
+
+
+async def _watch(
+    app: procrastinate.App,
+    for_owner: ForOwner,
+    owners: Callable[[], list[str]],
+    keeper: psycopg.Connection,
+    at_work: set[int],
+) -> None:
+    """Look every few seconds whether the database still knows this worker, and for runs that wait without
+    a job, which happens when the database went away between the two."""
+    while True:
+        await asyncio.sleep(LOOK_EVERY)
+        try:
+            await asyncio.to_thread(keeper.execute, "SELECT 1")
+            for owner in await asyncio.to_thread(owners):
+                own = for_owner(owner)
+                for run in await asyncio.to_thread(own.runs.unfinished):
+                    jobs = await app.job_manager.list_jobs_async(lock=f"run-{run.id}")
+                    live = any(job.status in (Status.TODO, Status.DOING) for job in jobs)
+                    if not live and run.id not in at_work:
+                        await asyncio.to_thread(own.queue.submit_run, run.id)
+        except Exception as error:
+            _leave(f"the database can't be used: {error}")
+
+
+def _leave(reason: str) -> None:
+    log.warning("%s; the worker ends, the next one takes up its work", reason)
+    os._exit(LEFT)
 
 
 def _give_up(outside: Outside, run_id: int, error: Exception) -> None:
     reason = f"an error inside the program: {type(error).__name__}: {error}"
-    outside.runs.end(run_id, RunState.FAILED, reason)
+    try:
+        outside.runs.end(run_id, RunState.FAILED, reason)
+    except OutageError as outage:
+        _leave(f"during run {run_id}: {outage}")

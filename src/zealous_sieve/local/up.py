@@ -4,10 +4,9 @@ from __future__ import annotations
 
 import fcntl
 import os
-import shlex
+import secrets
 import signal
 import socket
-import subprocess
 import sys
 import threading
 import time
@@ -15,28 +14,19 @@ import urllib.request
 from pathlib import Path
 from typing import TextIO
 
-from honcho.manager import Manager
-
-from zealous_sieve import wiring
-from zealous_sieve.local.cluster import Cluster, cluster_in
-from zealous_sieve.local.parent import PARENT
+from zealous_sieve import environment
+from zealous_sieve.local.cluster import Cluster, ClusterError, cluster_in
+from zealous_sieve.local.supervisor import Service, Stop, Supervisor
+from zealous_sieve.processes import start_child
+from zealous_sieve.storage.revision import is_filled
+from zealous_sieve.storage.services import ServicesFile
 
 COMMAND = (sys.executable, "-m", "zealous_sieve.cli.main")
 
 
-def prepare(cluster: Cluster, *, fresh: bool) -> None:
-    """Start PostgreSQL, bring its tables up to date, fill the demo once, compile the kernels."""
-    if fresh:
-        _say("deleting the old data")
-        cluster.destroy()
-    cluster.start()
-    # In a process of its own, whose memory is given back.
-    environment = os.environ | {wiring.ADDRESS: cluster.address}
-    subprocess.run([*COMMAND, "demo"], env=environment, check=True)
-
-
 def up(folder: Path, *, port: int, fresh: bool, prepare_only: bool) -> int:
-    """Run until stopped; returns the exit code."""
+    """Run until stopped; returns the exit code. Whatever ends it leaves no process behind."""
+    stop = Stop()
     folder.mkdir(parents=True, exist_ok=True)
     lock = _only_one(folder)
     if lock is None:
@@ -46,15 +36,62 @@ def up(folder: Path, *, port: int, fresh: bool, prepare_only: bool) -> int:
         _say(f"port {port} is in use; choose another: ./start --port {port + 1}")
         return 1
     cluster = cluster_in(folder)
+    if fresh:
+        _say("deleting the old data")
+        cluster.destroy()
+    with lock:
+        try:
+            return _run(cluster, folder, port, stop, prepare_only)
+        except ClusterError as error:
+            _say(str(error))
+            return 1
+
+
+def _run(cluster: Cluster, folder: Path, port: int, stop: Stop, prepare_only: bool) -> int:
+    alone = os.environ | {
+        environment.ADDRESS: cluster.address,
+        environment.SERVICES: str(folder / "services.json"),
+        "PYTHONUNBUFFERED": "1",
+    }
+    served = alone | {environment.COMPUTE: f"zealous-sieve-{secrets.token_hex(8)}"}
+    told = ServicesFile(folder / "services.json")
+    database = cluster.start()
     try:
-        prepare(cluster, fresh=fresh)
-        if prepare_only:
-            _say("prepared; ./start runs it")
-            return 0
-        return _serve(cluster, port)
-    finally:
+        code: int | None = 0
+        if not (is_filled(cluster.address) and environment.is_compiled()):
+            # In a process of its own, whose memory is given back.
+            code = stop.wait(start_child([*COMMAND, "demo"], environment=alone))
+    except BaseException:
         cluster.stop()
-        lock.close()
+        raise
+    with cluster.open_log() as log:
+        services = (
+            Service(
+                name="database",
+                command=cluster.command,
+                account=cluster.account,
+                end=signal.SIGINT,
+                log=log.fileno(),
+                first=cluster.set_up,
+            ),
+            _own(environment.COMPUTING, served, "compute"),
+            _own("web server", served, "serve", "--port", str(port)),
+            _own("worker", served, "worker"),
+        )
+        supervisor = Supervisor(services, stop, told, _say)
+        supervisor.adopt("database", database)
+        if code != 0 or prepare_only:
+            supervisor.end()
+            if code == 0:
+                _say("prepared; ./start runs it")
+            return code or 0
+        threading.Thread(target=_announce, args=(port,), daemon=True).start()
+        supervisor.run()
+    return 0
+
+
+def _own(name: str, told: dict[str, str], *command: str) -> Service:
+    return Service(name=name, command=(*COMMAND, *command), environment=told)
 
 
 def _only_one(folder: Path) -> TextIO | None:
@@ -65,22 +102,6 @@ def _only_one(folder: Path) -> TextIO | None:
     except OSError:
         return None
     return lock
-
-
-def _serve(cluster: Cluster, port: int) -> int:
-    manager = Manager()
-    environment = os.environ | {
-        wiring.ADDRESS: cluster.address,
-        PARENT: str(os.getpid()),
-        "PYTHONUNBUFFERED": "1",
-    }
-    command = f"exec {shlex.join(COMMAND)}"
-    manager.add_process("web", f"{command} serve --port {port}", env=environment)
-    manager.add_process("worker", f"{command} worker", env=environment)
-    threading.Thread(target=_announce, args=(port,), daemon=True).start()
-    signal.signal(signal.SIGHUP, lambda *_: manager.terminate())
-    manager.loop()
-    return int(manager.returncode or 0)
 
 
 def _announce(port: int) -> None:

@@ -117,7 +117,7 @@ class BarStore:
         return replace(loaded[Base.DAY], bases=bases)
 
     def _version(self) -> int:
-        with self.database.engine.connect() as connection:
+        with self.database.connection() as connection:
             query = "SELECT value FROM settings WHERE key = 'data_version'"
             return int(connection.execute(text(query)).scalar() or 0)
 

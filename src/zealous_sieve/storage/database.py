@@ -4,54 +4,87 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from contextlib import contextmanager
-from importlib.resources import files
-from pathlib import Path
 
 import psycopg
-from sqlalchemy import create_engine
+from sqlalchemy import Connection, Engine, create_engine
+from sqlalchemy.exc import DBAPIError
 from sqlalchemy.orm import Session, sessionmaker
+
+from zealous_sieve.storage.owners import OWNER, owner_id
+from zealous_sieve.usecases.errors import database_away, disk_full
+
+CONNECT_TIMEOUT = 5
+"""Seconds for which a server that does not answer is waited for."""
+AWAY = ("08", "53300", "57P")
+"""SQLSTATEs of a server that can't be reached, takes nobody more, is ending or starting."""
+
+
+DESK = "desk"
+"""The one owner there is until sign-in arrives."""
 
 
 class Database:
-    """Sessions for rows, raw connections for bulk work.
+    """Sessions for rows, raw connections for bulk work, for one owner.
 
-    ``address`` is a libpq address such as ``postgresql://user@127.0.0.1:5432/name``.
+    ``address`` is a libpq address such as ``postgresql://user@127.0.0.1:5432/name``. All raise AwayError
+    while the database can't be reached, and DiskFullError.
     """
 
-    def __init__(self, address: str) -> None:
-        self.address = address
-        self.engine = create_engine(
+    def __init__(self, address: str, owner: str = DESK, engine: Engine | None = None) -> None:
+        self.address, self.owner = address, owner
+        self.engine = engine or create_engine(
             address.replace("postgresql://", "postgresql+psycopg://", 1),
             pool_pre_ping=True,
             pool_size=10,
-            max_overflow=20,
+            max_overflow=60,
+            connect_args={"connect_timeout": CONNECT_TIMEOUT},
         )
         self._sessions = sessionmaker(self.engine, expire_on_commit=False)
+        self._owner_id: int | None = None
+
+    def for_owner(self, owner: str) -> Database:
+        """The same database for another owner."""
+        return Database(self.address, owner, self.engine)
 
     @contextmanager
     def session(self) -> Iterator[Session]:
         """One transaction: committed at the end, rolled back on an error."""
-        with self._sessions() as session, session.begin():
-            yield session
+        with _told():
+            if self._owner_id is None:
+                self._owner_id = owner_id(self.engine, self.owner)
+            with self._sessions(info={OWNER: self._owner_id}) as session, session.begin():
+                yield session
+
+    @contextmanager
+    def connection(self) -> Iterator[Connection]:
+        """A connection for a query that needs no rows of ours."""
+        with _told(), self.engine.connect() as connection:
+            yield connection
 
     @contextmanager
     def raw(self) -> Iterator[psycopg.Connection]:
         """A psycopg connection in one transaction, for COPY."""
-        with psycopg.connect(self.address) as connection:
+        with (
+            _told(),
+            psycopg.connect(self.address, connect_timeout=CONNECT_TIMEOUT) as connection,
+        ):
             yield connection
 
 
-def migrate(address: str) -> None:
-    """Bring the tables to the newest revision; does nothing when they are."""
-    from alembic import command
-    from alembic.config import Config
+@contextmanager
+def _told() -> Iterator[None]:
+    """What the driver says of a database that is away or full, in the words of the use cases."""
+    try:
+        yield
+    except DBAPIError as error:
+        raise _in_our_words(error.orig) or error from error
+    except psycopg.Error as error:
+        raise _in_our_words(error) or error from error
 
-    config = Config()
-    config.set_main_option("script_location", str(migrations_folder()))
-    config.set_main_option("sqlalchemy.url", address.replace("%", "%%"))
-    command.upgrade(config, "head")
 
-
-def migrations_folder() -> Path:
-    """Where the migration scripts are: beside the sources, in the checkout."""
-    return Path(str(files("zealous_sieve"))).parents[1] / "migrations"
+def _in_our_words(error: BaseException | None) -> Exception | None:
+    if isinstance(error, psycopg.errors.DiskFull):
+        return disk_full()
+    if not isinstance(error, psycopg.OperationalError | psycopg.InterfaceError):
+        return None
+    return database_away() if (error.sqlstate or "08").startswith(AWAY) else None

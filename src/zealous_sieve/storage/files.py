@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 
 from zealous_sieve.core.engine.panel import Column, Series, Times
 from zealous_sieve.core.errors import DataError, Problem
-from zealous_sieve.core.market.intake import (
+from zealous_sieve.core.market.import_validation import (
     MOST_PROBLEMS,
     OPTIONAL,
     Table,
@@ -25,6 +25,7 @@ from zealous_sieve.core.market.intake import (
     refusal,
     take,
 )
+from zealous_sieve.core.sieve.hit import COLUMNS, Hit, Shown
 
 NUMBERS = ("open", "high", "low", "close", "volume")
 
@@ -206,23 +207,24 @@ def write_bars(series: Mapping[str, tuple[Times, Mapping[str, Column]]], path: P
     write_table(rows, path)
 
 
-HIT_COLUMNS = ("place", "code", "name", "fired_at", "bar_at", "age", "close", "score", "rank")
+HIT_COLUMNS = tuple(column for column in COLUMNS if column.in_files)
 
 
-def write_hits(hits: Sequence[Mapping[str, Any]], path: Path) -> None:
-    """Hits to CSV, JSON or Parquet by the file's ending; the mesh and sentences one column each."""
-    rows: dict[str, list[Any]] = {name: [] for name in HIT_COLUMNS}
-    conditions = max((len(hit["reasons"]) for hit in hits), default=0)
+def write_hits(hits: Sequence[tuple[Hit, Sequence[str]]], path: Path) -> None:
+    """Hits with their sentences to CSV, JSON or Parquet by the file's ending; the mesh and sentences one
+    column each."""
+    rows: dict[str, list[Any]] = {column.key: [] for column in HIT_COLUMNS}
+    conditions = max((len(hit.cells) for hit, _ in hits), default=0)
     for n in range(conditions):
         rows[f"condition_{n + 1}"] = []
         rows[f"sentence_{n + 1}"] = []
-    for place, hit in enumerate(hits, start=1):
-        for name in HIT_COLUMNS:
-            value = place if name == "place" else hit.get(name)
-            rows[name].append(iso(int(value or 0)) if name.endswith("_at") else value)
-        for n, reason in enumerate(hit["reasons"]):
-            rows[f"condition_{n + 1}"].append(str(reason["cell"]))
-            rows[f"sentence_{n + 1}"].append(reason["sentence"])
+    for place, (hit, told) in enumerate(hits, start=1):
+        for column in HIT_COLUMNS:
+            value = place if column.key == "place" else getattr(hit, column.key)
+            rows[column.key].append(iso(value) if column.shown == Shown.MOMENT else value)
+        for n, (cell, sentence) in enumerate(zip(hit.cells, told, strict=True)):
+            rows[f"condition_{n + 1}"].append(str(cell))
+            rows[f"sentence_{n + 1}"].append(sentence)
     write_table(rows, path)
 
 

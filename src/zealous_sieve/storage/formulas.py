@@ -11,7 +11,6 @@ from sqlalchemy.orm import Session
 
 from zealous_sieve.storage.database import Database
 from zealous_sieve.storage.models import FormulaRow, FormulaVersionRow
-from zealous_sieve.storage.owners import owner_id
 from zealous_sieve.usecases.ports import StoredFormula
 
 
@@ -25,7 +24,7 @@ class FormulaStore:
         """Those that are not deleted."""
         return self._listed(FormulaRow.deleted_at.is_(None))
 
-    def away(self) -> list[StoredFormula]:
+    def archived(self) -> list[StoredFormula]:
         """Those that are deleted."""
         return self._listed(FormulaRow.deleted_at.is_not(None))
 
@@ -42,7 +41,7 @@ class FormulaStore:
     def add(self, name: str, text: str, note: str) -> StoredFormula | None:
         """Keep a new formula, unless there is one of that name."""
         with _one_of_a_name(), self.database.session() as session:
-            row = FormulaRow(owner_id=owner_id(session), name=name, version=0)
+            row = FormulaRow(name=name, version=0)
             session.add(row)
             session.flush()
             return _keep(session, row, name, text, note)

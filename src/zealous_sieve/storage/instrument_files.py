@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from zealous_sieve.core.engine.background import Background, read_session
 from zealous_sieve.core.errors import DataError, Problem
-from zealous_sieve.core.market.intake import code_fault, refusal
+from zealous_sieve.core.market.import_validation import code_fault, refusal
 
 OWN = ("code", "tick", "venue", "hours")
 EVENTS = "event:"

@@ -3,22 +3,23 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import asdict, dataclass
+from dataclasses import asdict
 from threading import Lock
 from typing import Any
 
 from sqlalchemy import delete, func, insert, select, text
 from sqlalchemy.dialects.postgresql import insert as upsert
 
+from zealous_sieve.core.market.data_quality import Finding, FindingKind
 from zealous_sieve.core.market.instruments import (
     Event,
     Instrument,
     InstrumentKind,
+    ReferenceData,
     Rule,
     Universe,
     Venue,
 )
-from zealous_sieve.core.market.soundness import Finding, FindingKind
 from zealous_sieve.storage.bar_statements import BUMP_MARKET, MARKET_VERSION
 from zealous_sieve.storage.database import Database
 from zealous_sieve.storage.models import (
@@ -29,14 +30,6 @@ from zealous_sieve.storage.models import (
     UniverseRow,
     VenueRow,
 )
-from zealous_sieve.storage.owners import owner_id
-
-
-@dataclass(frozen=True, kw_only=True)
-class _Known:
-    instruments: list[Instrument]
-    venues: list[Venue]
-    events: list[Event]
 
 
 class MarketStore:
@@ -45,33 +38,35 @@ class MarketStore:
     def __init__(self, database: Database) -> None:
         self.database = database
         self._lock = Lock()
-        self._kept: tuple[str | None, _Known] | None = None
+        self._kept: tuple[str | None, ReferenceData] | None = None
 
-    def _known(self) -> _Known:
-        """Instruments, venues and events as they were last read, unless they have changed since."""
+    def reference(self) -> ReferenceData:
+        """Instruments, venues and events; the same object until one of them changes."""
         with self._lock:
             version = self.setting(MARKET_VERSION)
             if self._kept is None or self._kept[0] != version:
                 self._kept = (version, self._read())
             return self._kept[1]
 
-    def _read(self) -> _Known:
+    def _read(self) -> ReferenceData:
         with self.database.session() as session:
             there = select(InstrumentRow).where(InstrumentRow.deleted_at.is_(None))
             rows = session.scalars(there.order_by(InstrumentRow.id))
             venues = session.scalars(select(VenueRow).order_by(VenueRow.name))
             events = session.scalars(select(EventRow).order_by(EventRow.day, EventRow.id))
-            return _Known(
-                instruments=[_instrument(row) for row in rows],
-                venues=[Venue(name=row.name, hours=row.hours) for row in venues],
-                events=[Event(kind=r.kind, day=r.day, title=r.title, code=r.code) for r in events],
+            return ReferenceData(
+                instruments=tuple(_instrument(row) for row in rows),
+                venues=tuple(Venue(name=row.name, hours=row.hours) for row in venues),
+                events=tuple(
+                    Event(kind=r.kind, day=r.day, title=r.title, code=r.code) for r in events
+                ),
             )
 
     def instruments(self) -> list[Instrument]:
-        return list(self._known().instruments)
+        return list(self.reference().instruments)
 
-    def instruments_away(self) -> list[Instrument]:
-        """Those that were put away."""
+    def archived_instruments(self) -> list[Instrument]:
+        """Those that were archived."""
         with self.database.session() as session:
             gone = select(InstrumentRow).where(InstrumentRow.deleted_at.is_not(None))
             return [_instrument(row) for row in session.scalars(gone.order_by(InstrumentRow.id))]
@@ -90,7 +85,7 @@ class MarketStore:
             session.execute(text(BUMP_MARKET))
 
     def delete_instrument(self, code: str) -> None:
-        """Put an instrument away that has no bars of its own."""
+        """Archive an instrument that has no bars of its own."""
         with self.database.session() as session:
             row = session.scalar(select(InstrumentRow).where(InstrumentRow.code == code))
             if row is not None:
@@ -106,13 +101,12 @@ class MarketStore:
 
     def add_universes(self, universes: Sequence[Universe]) -> None:
         with self.database.session() as session:
-            owner = owner_id(session)
             for universe in universes:
                 rule = asdict(universe.rule)
-                session.add(UniverseRow(owner_id=owner, name=universe.name, rule=rule))
+                session.add(UniverseRow(name=universe.name, rule=rule))
 
     def venues(self) -> list[Venue]:
-        return list(self._known().venues)
+        return list(self.reference().venues)
 
     def add_venues(self, venues: Sequence[Venue]) -> None:
         """Add venues; one whose name exists gets the new hours."""
@@ -122,7 +116,7 @@ class MarketStore:
             session.execute(text(BUMP_MARKET))
 
     def events(self) -> list[Event]:
-        return list(self._known().events)
+        return list(self.reference().events)
 
     def replace_events(self, events: Sequence[Event]) -> None:
         with self.database.session() as session:

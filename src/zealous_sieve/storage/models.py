@@ -20,29 +20,35 @@ from sqlalchemy import (
     func,
     text,
 )
-from sqlalchemy.dialects.postgresql import JSONB
+from sqlalchemy.dialects.postgresql import ARRAY, JSONB
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 
 Moment = DateTime(timezone=True)
 
 
-class Base(DeclarativeBase):
+class Table(DeclarativeBase):
     type_annotation_map = {str: Text, datetime: Moment, dict[str, Any]: JSONB, float: Double}  # noqa: RUF012
 
 
-class OwnerRow(Base):
+class OwnerRow(Table):
     __tablename__ = "owners"
     id: Mapped[int] = mapped_column(Integer, Identity(), primary_key=True)
     name: Mapped[str] = mapped_column(unique=True)
 
 
-class SettingRow(Base):
+class Owned:
+    """What belongs to an owner: sessions see and make only that of their own (``owners.py``)."""
+
+    owner_id: Mapped[int] = mapped_column(ForeignKey("owners.id"))
+
+
+class SettingRow(Table):
     __tablename__ = "settings"
     key: Mapped[str] = mapped_column(primary_key=True)
     value: Mapped[str]
 
 
-class InstrumentRow(Base):
+class InstrumentRow(Table):
     __tablename__ = "instruments"
     id: Mapped[int] = mapped_column(Integer, Identity(), primary_key=True)
     code: Mapped[str] = mapped_column(unique=True)
@@ -56,7 +62,7 @@ class InstrumentRow(Base):
     deleted_at: Mapped[datetime | None]
 
 
-class BarRow(Base):
+class BarRow(Table):
     """Bars are the truth; blocks are derived from them.
 
     No foreign key: checking it a row would double the time of loading millions of them, and the
@@ -74,7 +80,7 @@ class BarRow(Base):
     volume: Mapped[float]
 
 
-class BarExtrasRow(Base):
+class BarExtrasRow(Table):
     """What some bars hold beside their prices and volume; NaN where one of them is not known."""
 
     __tablename__ = "bar_extras"
@@ -88,7 +94,7 @@ class BarExtrasRow(Base):
     feed_lag_ms: Mapped[float]
 
 
-class TradeRow(Base):
+class TradeRow(Table):
     """Single trades; ``place`` orders those of one second, ``bought`` is what a buyer took."""
 
     __tablename__ = "trades"
@@ -102,13 +108,13 @@ class TradeRow(Base):
     feed_lag_ms: Mapped[float]
 
 
-class VenueRow(Base):
+class VenueRow(Table):
     __tablename__ = "venues"
     name: Mapped[str] = mapped_column(primary_key=True)
     hours: Mapped[str]
 
 
-class EventRow(Base):
+class EventRow(Table):
     """Something scheduled on a day; without a code it concerns everything."""
 
     __tablename__ = "events"
@@ -119,7 +125,7 @@ class EventRow(Base):
     code: Mapped[str | None]
 
 
-class FormulaRow(Base):
+class FormulaRow(Owned, Table):
     """A formula of the desk. A name is free again once its formula is deleted."""
 
     __tablename__ = "formulas"
@@ -128,13 +134,12 @@ class FormulaRow(Base):
               postgresql_where=text("deleted_at IS NULL")),
     )  # fmt: skip
     id: Mapped[int] = mapped_column(Integer, Identity(), primary_key=True)
-    owner_id: Mapped[int] = mapped_column(ForeignKey("owners.id"))
     name: Mapped[str]
     version: Mapped[int]
     deleted_at: Mapped[datetime | None]
 
 
-class FormulaVersionRow(Base):
+class FormulaVersionRow(Table):
     __tablename__ = "formula_versions"
     formula_id: Mapped[int] = mapped_column(ForeignKey("formulas.id"), primary_key=True)
     version: Mapped[int] = mapped_column(primary_key=True)
@@ -144,7 +149,7 @@ class FormulaVersionRow(Base):
     created_at: Mapped[datetime] = mapped_column(server_default=func.now())
 
 
-class BarBlockRow(Base):
+class BarBlockRow(Table):
     """The bars of one instrument in one closed period, packed for fast loading."""
 
     __tablename__ = "bar_blocks"
@@ -155,7 +160,7 @@ class BarBlockRow(Base):
     payload: Mapped[bytes] = mapped_column(LargeBinary)
 
 
-class OpenPeriodRow(Base):
+class OpenPeriodRow(Table):
     """A period whose bars have no block: it has not closed, or its bars have changed since."""
 
     __tablename__ = "open_periods"
@@ -164,7 +169,7 @@ class OpenPeriodRow(Base):
     period: Mapped[datetime] = mapped_column(primary_key=True)
 
 
-class FindingRow(Base):
+class FindingRow(Table):
     __tablename__ = "findings"
     id: Mapped[int] = mapped_column(Integer, Identity(), primary_key=True)
     instrument_id: Mapped[int] = mapped_column(ForeignKey("instruments.id"))
@@ -175,24 +180,22 @@ class FindingRow(Base):
     detail: Mapped[str]
 
 
-class UniverseRow(Base):
+class UniverseRow(Owned, Table):
     __tablename__ = "universes"
     id: Mapped[int] = mapped_column(Integer, Identity(), primary_key=True)
-    owner_id: Mapped[int] = mapped_column(ForeignKey("owners.id"))
     name: Mapped[str]
     rule: Mapped[dict[str, Any]]
     deleted_at: Mapped[datetime | None]
 
 
-class SieveRow(Base):
+class SieveRow(Owned, Table):
     __tablename__ = "sieves"
     id: Mapped[int] = mapped_column(Integer, Identity(), primary_key=True)
-    owner_id: Mapped[int] = mapped_column(ForeignKey("owners.id"))
     version: Mapped[int]
     deleted_at: Mapped[datetime | None]
 
 
-class SieveVersionRow(Base):
+class SieveVersionRow(Table):
     __tablename__ = "sieve_versions"
     sieve_id: Mapped[int] = mapped_column(ForeignKey("sieves.id"), primary_key=True)
     version: Mapped[int] = mapped_column(primary_key=True)
@@ -200,13 +203,12 @@ class SieveVersionRow(Base):
     created_at: Mapped[datetime] = mapped_column(server_default=func.now())
 
 
-class RunRow(Base):
+class RunRow(Owned, Table):
     """One sifting. ``body`` is the sieve as it ran; state is queued, running, done, failed or
     cancelled."""
 
     __tablename__ = "runs"
     id: Mapped[int] = mapped_column(Integer, Identity(), primary_key=True)
-    owner_id: Mapped[int] = mapped_column(ForeignKey("owners.id"))
     sieve_id: Mapped[int] = mapped_column(ForeignKey("sieves.id"), index=True)
     version: Mapped[int]
     body: Mapped[str]
@@ -223,15 +225,29 @@ class RunRow(Base):
     finished_at: Mapped[datetime | None]
 
 
-class HitRow(Base):
+class HitRow(Table):
+    """A hit of a run; ``body`` is the document of ``documents.py`` with its values."""
+
     __tablename__ = "hits"
+    __table_args__ = (Index("hits_by_place", "run_id", "place"),)
     run_id: Mapped[int] = mapped_column(ForeignKey("runs.id"), primary_key=True)
     code: Mapped[str] = mapped_column(primary_key=True)
     place: Mapped[int]
+    name: Mapped[str]
+    bar_at: Mapped[int] = mapped_column(BigInteger)
+    fired_at: Mapped[int] = mapped_column(BigInteger)
+    age: Mapped[int]
+    close: Mapped[float]
+    now: Mapped[float]
+    tick: Mapped[float]
+    score: Mapped[float]
+    rank: Mapped[float | None]
+    provisional: Mapped[bool]
+    cells: Mapped[list[str]] = mapped_column(ARRAY(Text))
     body: Mapped[dict[str, Any]]
 
 
-class VerdictRow(Base):
+class VerdictRow(Owned, Table):
     """On a setup: a sieve, an instrument, a side, a timeframe and the moment it fired, in seconds since
     1970. ``run_id`` is the run in which it was seen. Verdicts are never changed, only followed by later
     ones; none takes the last one back."""
@@ -241,7 +257,6 @@ class VerdictRow(Base):
         Index("verdicts_by_setup", "sieve_id", "code", "side", "timeframe", "fired_at", "id"),
     )
     id: Mapped[int] = mapped_column(Integer, Identity(), primary_key=True)
-    owner_id: Mapped[int] = mapped_column(ForeignKey("owners.id"))
     run_id: Mapped[int] = mapped_column(ForeignKey("runs.id"))
     sieve_id: Mapped[int] = mapped_column(ForeignKey("sieves.id"))
     code: Mapped[str]

@@ -8,7 +8,6 @@ from sqlalchemy.orm import Session
 from zealous_sieve.core.sieve.definition import Sieve, read_sieve, write_sieve
 from zealous_sieve.storage.database import Database
 from zealous_sieve.storage.models import SieveRow, SieveVersionRow
-from zealous_sieve.storage.owners import owner_id
 from zealous_sieve.usecases.ports import StoredSieve, Version
 
 
@@ -41,7 +40,7 @@ class SieveStore:
 
     def add(self, sieve: Sieve) -> StoredSieve:
         with self.database.session() as session:
-            row = SieveRow(owner_id=owner_id(session), version=1)
+            row = SieveRow(version=1)
             session.add(row)
             session.flush()
             return _keep(session, row, sieve)

@@ -2,23 +2,25 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
+from datetime import datetime
 
 import numpy as np
 from numpy.typing import NDArray
 
-from zealous_sieve.core.engine.elsewhere import needs_universe
 from zealous_sieve.core.engine.evaluate import evaluate
-from zealous_sieve.core.engine.panel import Panel, Times
-from zealous_sieve.core.formula.terms import Term
-from zealous_sieve.core.market.instruments import Instrument
-from zealous_sieve.core.market.soundness import FindingKind
+from zealous_sieve.core.engine.external_inputs import needs_universe
+from zealous_sieve.core.engine.panel import Times
+from zealous_sieve.core.market.data_quality import Finding, FindingKind
+from zealous_sieve.core.sieve.definition import Sieve
 from zealous_sieve.core.sieve.drawing import lines
+from zealous_sieve.core.sieve.hit import Hit
 from zealous_sieve.core.sieve.prepare import prepare
 from zealous_sieve.core.sieve.scan import provisional, reasons
+from zealous_sieve.usecases.desk import Desk
 from zealous_sieve.usecases.errors import NotFoundError
-from zealous_sieve.usecases.market import panel_of, universe_panel
-from zealous_sieve.usecases.ports import Outside, Run
+from zealous_sieve.usecases.ports import Order, Outside
 
 DEFAULT_BARS = 420
 
@@ -81,7 +83,9 @@ class Chart:
     bar_at: int | None
 
 
-def hit_chart(outside: Outside, run_id: int, code: str, bars: int = DEFAULT_BARS) -> Chart:
+def hit_chart(
+    outside: Outside, run_id: int, code: str, order: Order, bars: int = DEFAULT_BARS
+) -> Chart:
     """The chart of a hit: bars up to the run's moment, the sieve's numbers, and the reasons.
 
     Raises NotFoundError.
@@ -89,15 +93,31 @@ def hit_chart(outside: Outside, run_id: int, code: str, bars: int = DEFAULT_BARS
     run = outside.runs.get(run_id)
     if run is None:
         raise NotFoundError("run", run_id)
-    instrument = next((i for i in outside.market.instruments() if i.code == code), None)
-    if instrument is None:
+    if code not in outside.market.reference().by_code:
         raise NotFoundError("instrument", code)
-    hit = next((h for h in outside.runs.hits(run_id) if h["code"] == code), None)
-    prepared = prepare(run.sieve)
+    seen = outside.hits.one(run, code)
+    missing = [f for f in outside.market.findings() if f.code == code and f.kind == FindingKind.GAP]
+    hit = seen.hit if seen else None
+    return outside.compute.do(order, draw, run.sieve, run.as_of, code, hit, missing, bars)
+
+
+def draw(
+    desk: Desk,
+    sieve: Sieve,
+    as_of: datetime,
+    code: str,
+    hit: Hit | None,
+    missing: Sequence[Finding],
+    bars: int,
+) -> Chart:
+    """The chart of an instrument as a run from a moment saw it; ``missing`` is what its data lack."""
+    instrument = desk.reference.by_code[code]
+    prepared = prepare(sieve)
     drawn = lines(prepared)
     numbers = prepared.numbers()
     terms = {f"line {n}": line.term for n, line in enumerate(drawn)} | numbers
-    panel = _panel(outside, run, instrument, terms)
+    chosen = desk.members(sieve.universe) if needs_universe(terms) else [instrument]
+    panel = desk.bars(chosen, as_of, sieve.timeframe, forming=sieve.forming)
     found = evaluate(terms, panel)
     rows = panel.rows(panel.position(code))
     shown = slice(max(rows.start, rows.stop - bars), rows.stop)
@@ -105,9 +125,8 @@ def hit_chart(outside: Outside, run_id: int, code: str, bars: int = DEFAULT_BARS
     newest = rows.stop - 1
 
     def told(row: int) -> tuple[ChartReason, ...]:
-        values = {text: float(found[text][row]) for text in numbers}
-        place = panel.position(code)
-        said = reasons(prepared, values, panel, place, row, instrument.tick)
+        values = [float(found[text][row]) for text in numbers]
+        said = reasons(prepared, values, panel, panel.position(code), row)
         return tuple(ChartReason(cell=str(r.cell), sentence=r.sentence) for r in said)
 
     return Chart(
@@ -116,8 +135,8 @@ def hit_chart(outside: Outside, run_id: int, code: str, bars: int = DEFAULT_BARS
         kind=str(instrument.kind),
         currency=instrument.currency,
         tick=instrument.tick,
-        bars=run.sieve.timeframe,
-        gaps=_gaps(outside, code, panel.times[shown]),
+        bars=sieve.timeframe,
+        gaps=_gaps(missing, panel.times[shown]),
         times=panel.times[shown].tolist(),
         open=panel.columns["open"][shown].tolist(),
         high=panel.columns["high"][shown].tolist(),
@@ -140,31 +159,19 @@ def hit_chart(outside: Outside, run_id: int, code: str, bars: int = DEFAULT_BARS
         reasons=told(judged) if rows.stop > rows.start else (),
         reasons_now=told(newest) if rows.start <= newest != judged else (),
         provisional=provisional(prepared, panel, panel.position(code)),
-        fired_at=hit["fired_at"] if hit else None,
-        bar_at=hit["bar_at"] if hit else None,
+        fired_at=hit.fired_at if hit else None,
+        bar_at=hit.bar_at if hit else None,
     )
 
 
-def _gaps(outside: Outside, code: str, times: Times) -> tuple[ChartGap, ...]:
+def _gaps(missing: Sequence[Finding], times: Times) -> tuple[ChartGap, ...]:
     """What the data check found missing between the bars of a chart."""
-    missing = [f for f in outside.market.findings() if f.code == code and f.kind == FindingKind.GAP]
     places = [(int(np.searchsorted(times, finding.first)), finding.detail) for finding in missing]
     return tuple(ChartGap(at=at, detail=told) for at, told in places if 0 < at < len(times))
 
 
-def _panel(outside: Outside, run: Run, instrument: Instrument, terms: dict[str, Term]) -> Panel:
-    """The bars of one instrument, or of the run's universe where a term looks across it."""
-    bars, forming = run.sieve.timeframe, run.sieve.forming
-    if needs_universe(terms):
-        panel, _ = universe_panel(outside, run.sieve.universe, run.as_of, bars, forming=forming)
-        return panel
-    return panel_of(outside, [instrument], run.as_of, bars, forming=forming)
-
-
-def _judged_row(times: NDArray[np.int64], hit: dict[str, object] | None) -> int:
-    if hit is None:
-        return len(times) - 1
-    return int(np.searchsorted(times, hit["bar_at"]))  # type: ignore[call-overload]
+def _judged_row(times: NDArray[np.int64], hit: Hit | None) -> int:
+    return len(times) - 1 if hit is None else int(np.searchsorted(times, hit.bar_at))
 
 
 def _plain(values: NDArray[np.float64]) -> list[float | None]:

@@ -8,10 +8,9 @@ from zealous_sieve.core.market.lantern.calendar import NOW
 from zealous_sieve.core.market.lantern.intraday import Extent
 from zealous_sieve.core.market.lantern.market import build, universes
 from zealous_sieve.core.sieve.examples import EXAMPLES, FORMULAS
+from zealous_sieve.environment import DEMO_FILLED
 from zealous_sieve.usecases.market import check_data
 from zealous_sieve.usecases.ports import Outside
-
-DONE = "demo_filled"
 
 
 def fill_demo(
@@ -22,7 +21,7 @@ def fill_demo(
     ``extent`` says how much of it is made within the day. Can be broken off and called again: what
     is there is not made twice.
     """
-    if outside.market.setting(DONE):
+    if outside.market.setting(DEMO_FILLED):
         return False
     say("making the Lantern Coast")
     coast = build(extent=extent)
@@ -44,5 +43,5 @@ def fill_demo(
     for sieve in EXAMPLES:
         if sieve.name not in kept:
             outside.sieves.add(sieve)
-    outside.market.set_setting(DONE, "yes")
+    outside.market.set_setting(DEMO_FILLED, "yes")
     return True

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from zealous_sieve.core.errors import Problem
+from zealous_sieve.core.errors import Portable, Problem
 
 
-class UseCaseError(Exception):
+class UseCaseError(Portable):
     """Root of the errors of this layer."""
 
     def __init__(self, problem: Problem) -> None:
@@ -25,3 +25,41 @@ class ConflictError(UseCaseError):
 
     def __init__(self, code: str, message: str, mend: str | None = None) -> None:
         super().__init__(Problem(code=code, message=message, mend=mend))
+
+
+class OutageError(UseCaseError):
+    """What the application is built on can't be used now."""
+
+
+class AwayError(OutageError):
+    """What the application is built on does not answer now; asked again later, it may."""
+
+
+class DiskFullError(OutageError):
+    """There is no room to keep what was to be kept; nothing was changed."""
+
+
+class TooMuchError(UseCaseError):
+    """A computation needs more time or memory than it may have."""
+
+
+def computing_away() -> AwayError:
+    """The process that computes can't be reached."""
+    message = "what computes is being started"
+    return AwayError(
+        Problem(code="computing_away", message=message, mend="try again in a few seconds")
+    )
+
+
+def database_away() -> AwayError:
+    """The database can't be reached."""
+    message = "the database is away"
+    mend = "it is started again by itself: try again in a few seconds"
+    return AwayError(Problem(code="database_away", message=message, mend=mend))
+
+
+def disk_full() -> DiskFullError:
+    """The database has no room on its disk."""
+    message = "the disk is full; nothing was changed"
+    mend = "make room on the disk that holds the data, then try again"
+    return DiskFullError(Problem(code="disk_full", message=message, mend=mend))

@@ -7,8 +7,8 @@ from dataclasses import dataclass
 
 from zealous_sieve.core.engine.panel import Series
 from zealous_sieve.core.market.bases import Base
+from zealous_sieve.core.market.data_quality import Finding
 from zealous_sieve.core.market.instruments import Instrument
-from zealous_sieve.core.market.soundness import Finding
 from zealous_sieve.usecases.market import check_some
 from zealous_sieve.usecases.ports import Outside
 

@@ -128,13 +128,13 @@ def _name_taken(name: str) -> ConflictError:
     return ConflictError("name_taken", message, "choose another name, or rename that one first")
 
 
-def formulas_away(formulas: FormulasPort) -> list[StoredFormula]:
-    """The formulas that were put away, the last made first."""
-    return list(reversed(formulas.away()))
+def archived_formulas(formulas: FormulasPort) -> list[StoredFormula]:
+    """The formulas that were archived, the last made first."""
+    return list(reversed(formulas.archived()))
 
 
 def delete_formula(outside: Outside, formula_id: int) -> None:
-    """Put a formula away. Raises ConflictError while others call it."""
+    """Archive a formula. Raises ConflictError while others call it."""
     _check_unused(outside, _get(outside, formula_id), "deleted")
     outside.formulas.set_deleted(formula_id, True)
 

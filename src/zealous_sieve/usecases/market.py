@@ -3,21 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from datetime import UTC, datetime
-from functools import lru_cache
 
 import numpy as np
 
-from zealous_sieve.core.engine.build import seen_at
 from zealous_sieve.core.engine.panel import Panel
-from zealous_sieve.core.formula.names import Market, market_of
-from zealous_sieve.core.formula.timeframe import timeframe
+from zealous_sieve.core.formula.names import Market
+from zealous_sieve.core.market.data_quality import Coverage, Finding, coverage, inspect
 from zealous_sieve.core.market.instruments import Instrument, InstrumentKind, background_of, members
-from zealous_sieve.core.market.pairs import Pair, pair_of, with_pairs
-from zealous_sieve.core.market.soundness import Coverage, Finding, coverage, inspect
-from zealous_sieve.usecases.errors import NotFoundError
-from zealous_sieve.usecases.ports import MarketPort, Outside
+from zealous_sieve.usecases.desk import Desk, members_of, whole_panel
+from zealous_sieve.usecases.ports import BarsPort, FormulasPort, MarketPort, Order, Outside
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -57,67 +53,26 @@ def now(market: MarketPort) -> datetime:
     return datetime.fromtimestamp(int(fixed), UTC) if fixed else datetime.now(UTC)
 
 
+def desk_of(bars: BarsPort, market: MarketPort, formulas: FormulasPort) -> Desk:
+    """The desk as it is now."""
+    reference = market.reference()
+    return Desk(
+        now=now(market),
+        panel=whole_panel(bars.panel(), reference),
+        reference=reference,
+        universes=market.universes(),
+        library={stored.name: stored.text for stored in formulas.all()},
+    )
+
+
 def known_names(market: MarketPort) -> Market | None:
     """What formulas may name: instruments, facts, kinds of events, venues, currencies."""
-    instruments = market.instruments()
-    return market_of(
-        (instrument.code for instrument in instruments),
-        (instrument.facts for instrument in instruments),
-        {event.kind for event in market.events()},
-        (venue.name for venue in market.venues()),
-    )
+    return market.reference().names
 
 
 def universe_members(market: MarketPort, name: str) -> list[Instrument]:
     """The instruments of a universe by its name. Raises NotFoundError."""
-    for universe in market.universes():
-        if universe.name == name:
-            return members(universe.rule, market.instruments())
-    raise NotFoundError("universe", f"called {name}")
-
-
-def universe_panel(
-    outside: Outside, name: str, as_of: datetime, bars: str = "1d", *, forming: bool = False
-) -> tuple[Panel, list[Instrument]]:
-    """The bars of a universe that had closed by a moment, of the timeframe written so.
-
-    Raises NotFoundError, and DataError for a timeframe that can't be built.
-    """
-    chosen = universe_members(outside.market, name)
-    return panel_of(outside, chosen, as_of, bars, forming=forming), chosen
-
-
-def panel_of(
-    outside: Outside,
-    chosen: list[Instrument],
-    as_of: datetime,
-    bars: str,
-    *,
-    forming: bool = False,
-) -> Panel:
-    """The bars of some instruments that had closed by a moment, of the timeframe written so.
-
-    With ``forming`` the unfinished ones too.
-    """
-    panel = whole_panel(outside).choose([instrument.code for instrument in chosen])
-    return seen_at(panel, int(as_of.timestamp()), timeframe(bars), forming=forming)
-
-
-def whole_panel(outside: Outside) -> Panel:
-    """All bars of all instruments, pairs included, with what is known beside them."""
-    instruments = outside.market.instruments()
-    pairs = tuple(pair_of(i) for i in instruments if i.kind == InstrumentKind.PAIR)
-    panel = _paired(outside.bars.panel(), pairs)
-    codes = tuple(i.code for i in instruments)
-    if codes != panel.codes:
-        panel = replace(panel.choose(codes), whole=None)
-    known = background_of(instruments, outside.market.venues(), outside.market.events())
-    return panel.with_background(known)
-
-
-@lru_cache(maxsize=2)
-def _paired(panel: Panel, pairs: tuple[Pair, ...]) -> Panel:
-    return with_pairs(panel, pairs)
+    return members_of(name, market.universes(), market.reference())
 
 
 def list_universes(market: MarketPort) -> list[UniverseSummary]:
@@ -137,12 +92,17 @@ def list_universes(market: MarketPort) -> list[UniverseSummary]:
     return summaries
 
 
-def list_instruments(outside: Outside, universe: str) -> list[InstrumentSummary]:
+def list_instruments(outside: Outside, universe: str, order: Order) -> list[InstrumentSummary]:
     """A universe's instruments with coverage and findings."""
-    chosen = universe_members(outside.market, universe)
-    panel = whole_panel(outside).choose([instrument.code for instrument in chosen])
+    return outside.compute.do(order, summaries, universe, outside.market.findings())
+
+
+def summaries(desk: Desk, universe: str, found: Sequence[Finding]) -> list[InstrumentSummary]:
+    """A universe's instruments with what their bars cover and what was ``found`` of them."""
+    chosen = desk.members(universe)
+    panel = desk.panel.choose([instrument.code for instrument in chosen])
     findings: dict[str, list[Finding]] = {}
-    for finding in outside.market.findings():
+    for finding in found:
         findings.setdefault(finding.code, []).append(finding)
     return [
         _summary(instrument, panel, n, tuple(findings.get(instrument.code, ())))
@@ -175,10 +135,14 @@ def _summary(
 
 def check_data(outside: Outside) -> list[Finding]:
     """Run the data check over all bars and keep what it finds."""
-    venues = {i.code: i.venue for i in outside.market.instruments()}
-    findings = inspect(whole_panel(outside), venues)
+    findings = outside.compute.do(Order(), doubts)
     outside.market.replace_findings(findings)
     return findings
+
+
+def doubts(desk: Desk) -> list[Finding]:
+    """What the data check finds in all bars."""
+    return inspect(desk.panel, {i.code: i.venue for i in desk.reference.instruments})
 
 
 def check_some(outside: Outside, codes: Sequence[str]) -> list[Finding]:

@@ -34,23 +34,23 @@ def add_pair(
     return pair
 
 
-def pairs_away(outside: Outside) -> list[Instrument]:
-    """The pairs that were put away."""
-    return [i for i in outside.market.instruments_away() if i.kind == InstrumentKind.PAIR]
+def archived_pairs(outside: Outside) -> list[Instrument]:
+    """The pairs that were archived."""
+    return [i for i in outside.market.archived_instruments() if i.kind == InstrumentKind.PAIR]
 
 
 def restore_pair(outside: Outside, code: str) -> Instrument:
     """Bring a pair back. Raises NotFoundError."""
-    pair = next((i for i in pairs_away(outside) if i.code == code), None)
+    pair = next((i for i in archived_pairs(outside) if i.code == code), None)
     if pair is None:
-        raise NotFoundError("pair put away with the code", code)
+        raise NotFoundError("pair archived with the code", code)
     outside.market.add_instruments([pair])
     check_data(outside)
     return pair
 
 
 def delete_pair(outside: Outside, code: str) -> None:
-    """Take a pair away; its legs and what was found in runs stay. Raises NotFoundError."""
+    """Archive a pair; its legs and what was found in runs stay. Raises NotFoundError."""
     pairs = {i.code for i in outside.market.instruments() if i.kind == InstrumentKind.PAIR}
     if code not in pairs:
         raise NotFoundError("pair", code)

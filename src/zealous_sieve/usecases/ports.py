@@ -1,18 +1,32 @@
-"""What the use cases need from outside, as Protocols; wiring.py brings the implementations."""
+"""What the use cases need from outside, as Protocols; bootstrap.py brings the implementations."""
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import dataclass, field
 from datetime import datetime
 from enum import StrEnum
-from typing import Any, Protocol
+from threading import Event
+from typing import Concatenate, ParamSpec, Protocol, TypeVar
 
+from zealous_sieve.core.engine.evaluate import Progress
 from zealous_sieve.core.engine.panel import Panel, Series
 from zealous_sieve.core.market.bases import Base
-from zealous_sieve.core.market.instruments import Event, Instrument, Universe, Venue
-from zealous_sieve.core.market.soundness import Finding
+from zealous_sieve.core.market.data_quality import Finding
+from zealous_sieve.core.market.instruments import Event as Scheduled
+from zealous_sieve.core.market.instruments import (
+    Instrument,
+    ReferenceData,
+    Universe,
+    Venue,
+)
 from zealous_sieve.core.sieve.definition import Sieve
+from zealous_sieve.core.sieve.hit import Hit
+from zealous_sieve.core.sieve.scan import Count, Undecided
+from zealous_sieve.usecases.desk import Desk
+
+P = ParamSpec("P")
+R = TypeVar("R")
 
 
 class RunState(StrEnum):
@@ -65,6 +79,16 @@ class Version:
 
 
 @dataclass(frozen=True, kw_only=True)
+class Outcome:
+    """What a run found beside its hits, in numbers."""
+
+    instruments: int
+    counts: tuple[Count, ...]
+    undecided: tuple[Undecided, ...]
+    stale: tuple[str, ...]
+
+
+@dataclass(frozen=True, kw_only=True)
 class Run:
     """A sifting and how far it is. ``done`` and ``total`` count instruments."""
 
@@ -79,7 +103,8 @@ class Run:
     done: int
     total: int
     hit_count: int
-    outcome: dict[str, Any] | None
+    outcome: Outcome | None
+    """What came out; not told in lists of runs."""
     created_at: datetime
     started_at: datetime | None
     finished_at: datetime | None
@@ -107,16 +132,17 @@ class BarsPort(Protocol):
 
 
 class MarketPort(Protocol):
+    def reference(self) -> ReferenceData: ...
     def instruments(self) -> list[Instrument]: ...
-    def instruments_away(self) -> list[Instrument]: ...
+    def archived_instruments(self) -> list[Instrument]: ...
     def add_instruments(self, instruments: Sequence[Instrument]) -> None: ...
     def delete_instrument(self, code: str) -> None: ...
     def universes(self) -> list[Universe]: ...
     def add_universes(self, universes: Sequence[Universe]) -> None: ...
     def venues(self) -> list[Venue]: ...
     def add_venues(self, venues: Sequence[Venue]) -> None: ...
-    def events(self) -> list[Event]: ...
-    def replace_events(self, events: Sequence[Event]) -> None: ...
+    def events(self) -> list[Scheduled]: ...
+    def replace_events(self, events: Sequence[Scheduled]) -> None: ...
     def findings(self) -> list[Finding]: ...
     def replace_findings(
         self, findings: Sequence[Finding], about: Sequence[str] | None = None
@@ -137,7 +163,7 @@ class SievesPort(Protocol):
 class FormulasPort(Protocol):
     def all(self) -> list[StoredFormula]: ...
     def get(self, formula_id: int) -> StoredFormula | None: ...
-    def away(self) -> list[StoredFormula]: ...
+    def archived(self) -> list[StoredFormula]: ...
     def add(self, name: str, text: str, note: str) -> StoredFormula | None: ...
     def add_version(
         self, formula_id: int, name: str, text: str, note: str, based_on: int
@@ -145,23 +171,95 @@ class FormulasPort(Protocol):
     def set_deleted(self, formula_id: int, deleted: bool) -> None: ...
 
 
+@dataclass(frozen=True, kw_only=True)
+class HitsQuery:
+    """Which hits of a run: those with all the ``words`` in their code, name, news or verdict, by a column,
+    ``count`` of them from number ``first`` on."""
+
+    sort: str = "place"
+    down: bool = False
+    words: str = ""
+    first: int = 0
+    count: int = 1_000_000
+
+
+@dataclass(frozen=True, kw_only=True)
+class SeenHit:
+    """A hit of a run, where it stands, and how it stands to what was seen before.
+
+    ``told`` are its sentences where it was kept by an earlier version, empty where they are made from the
+    values. ``news`` is new or kept against the run before.
+    """
+
+    hit: Hit
+    place: int
+    told: tuple[str, ...]
+    news: str
+    verdict: Verdict | None
+
+
+@dataclass(frozen=True, kw_only=True)
+class HitCounts:
+    """Hits of a run: those that wait for a verdict, and against the run before new and gone ones."""
+
+    waiting: int
+    new: int
+    gone: tuple[str, ...]
+
+
+@dataclass(frozen=True, kw_only=True)
+class RunProgress:
+    """How far a run is; ``done`` and ``total`` count instruments."""
+
+    state: RunState
+    done: int
+    total: int
+    hits: int
+
+
 class RunsPort(Protocol):
     def add(self, stored: StoredSieve, as_of: datetime) -> Run: ...
     def get(self, run_id: int) -> Run | None: ...
     def recent(self, limit: int) -> list[Run]: ...
     def unfinished(self) -> list[Run]: ...
+    def progress_of(self, run_ids: Iterable[int]) -> dict[int, RunProgress]: ...
     def before(self, run: Run) -> list[Run]: ...
-    def begin(self, run_id: int, total: int) -> bool: ...
-    def progress(self, run_id: int, done: int) -> RunState: ...
+    def begin(self, run_id: int, total: int) -> int | None:
+        """Mark a run that has not ended as running; returns the number of the attempt, None when it has
+        ended. What an earlier attempt still writes after that changes nothing."""
+        ...
+
+    def progress(self, run_id: int, attempt: int, done: int) -> bool:
+        """Keep how far an attempt is; False when nobody wants it to go on."""
+        ...
+
     def finish(
-        self, run_id: int, hits: Sequence[dict[str, Any]], outcome: dict[str, Any]
+        self,
+        run_id: int,
+        attempt: int,
+        hits: Sequence[Hit],
+        outcome: Outcome,
     ) -> None: ...
     def end(self, run_id: int, state: RunState, reason: str | None) -> bool: ...
     def requeue(self, run_id: int) -> None: ...
-    def hits(self, run_id: int) -> list[dict[str, Any]]: ...
-    def verdicts(self, run: Run, setups: Mapping[str, int]) -> dict[str, Verdict]: ...
+
+
+class HitsPort(Protocol):
+    def page(
+        self, run: Run, before: int | None = None, query: HitsQuery = ...
+    ) -> tuple[int, list[SeenHit]]:
+        """How many hits fit a query, and those of the page asked for. News are against the run
+        ``before``."""
+        ...
+
+    def one(self, run: Run, code: str, before: int | None = None) -> SeenHit | None: ...
+    def next_open(self, run: Run, after: int) -> str | None:
+        """The first hit without a verdict after a place, else the first of all."""
+        ...
+
+    def counts(self, run: Run, before: int | None) -> HitCounts: ...
     def add_verdict(
-        self, run: Run, code: str, fired_at: int, kind: VerdictKind | None, reason: str, note: str
+        self, run: Run, hit: Hit, kind: VerdictKind | None, reason: str, note: str
     ) -> None: ...
 
 
@@ -169,13 +267,52 @@ class QueuePort(Protocol):
     def submit_run(self, run_id: int) -> None: ...
 
 
+class Kind(StrEnum):
+    """What a computation is for: the first go before the others, the last get the most time."""
+
+    GLANCE = "glance"
+    PREVIEW = "preview"
+    RUN = "run"
+
+
+@dataclass(frozen=True, kw_only=True)
+class Order:
+    """How a computation is wanted. ``gone`` is set when nobody waits for it any more; ``progress`` is
+    told how many of all instruments are done."""
+
+    kind: Kind = Kind.GLANCE
+    gone: Event = field(default_factory=Event)
+    progress: Progress = field(default=lambda done, total: None)
+
+
+class ComputePort(Protocol):
+    def do(
+        self, order: Order, work: Callable[Concatenate[Desk, P], R], *args: P.args, **kw: P.kwargs
+    ) -> R:
+        """What ``work`` makes of the desk as it is now and the arguments.
+
+        Raises what the work raises; CancelledError when it was not wanted any more, TooMuchError when it
+        needs more time or memory than it may have, AwayError when whoever computes is being started.
+        """
+        ...
+
+
+class ServicesPort(Protocol):
+    def troubles(self) -> list[str]:
+        """What the desk should know of processes of the application that ended, in words."""
+        ...
+
+
 @dataclass(frozen=True, kw_only=True)
 class Outside:
     """Everything the use cases reach beyond the core."""
 
+    compute: ComputePort
     bars: BarsPort
     market: MarketPort
     formulas: FormulasPort
     sieves: SievesPort
     runs: RunsPort
+    hits: HitsPort
     queue: QueuePort
+    services: ServicesPort

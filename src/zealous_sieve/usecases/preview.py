@@ -2,19 +2,19 @@
 
 from __future__ import annotations
 
-import math
 import time
-from dataclasses import dataclass
+from collections import Counter
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field
 
 from zealous_sieve.core.errors import DataError, Problem, SieveError
 from zealous_sieve.core.sieve.definition import Sieve
 from zealous_sieve.core.sieve.prepare import prepare
 from zealous_sieve.core.sieve.scan import Count, Undecided, scan
+from zealous_sieve.usecases.desk import Desk
 from zealous_sieve.usecases.errors import NotFoundError
 from zealous_sieve.usecases.formulas import Reading, read_formula
-from zealous_sieve.usecases.library import desk_library
-from zealous_sieve.usecases.market import known_names, now, universe_panel
-from zealous_sieve.usecases.ports import Outside
+from zealous_sieve.usecases.ports import Order, Outside
 
 SHOWN = 12
 TAIL = 90
@@ -46,32 +46,32 @@ class Preview:
     lookback: int = 0
     instruments: int = 0
     passing: int = 0
-    undecided: tuple[Undecided, ...] = ()
+    undecided: Mapping[str, int] = field(default_factory=dict)
+    """How many instruments are undecided for each cause."""
     stale: int = 0
     counts: tuple[Count, ...] = ()
     hits: tuple[PreviewHit, ...] = ()
     milliseconds: float = 0.0
 
 
-def preview(outside: Outside, sieve: Sieve) -> Preview:
+def preview(outside: Outside, sieve: Sieve, order: Order) -> Preview:
     """Read every formula and, when all make sense, sift now. Never raises for what was typed."""
-    desk = desk_library(outside.formulas)
-    library = {**desk, **{named.name: named.text for named in sieve.formulas}}
-    market = known_names(outside.market)
+    return outside.compute.do(order, preview_on, sieve)
+
+
+def preview_on(desk: Desk, sieve: Sieve) -> Preview:
+    """As ``preview``, on a desk."""
+    library = {**desk.library, **{named.name: named.text for named in sieve.formulas}}
+    market = desk.reference.names
     readings = tuple(
         read_formula(c.formula, "condition", library, market) for c in sieve.conditions
     )
     own = tuple(read_formula(named.text, "any", library, market) for named in sieve.formulas)
     rank = read_formula(sieve.rank, "number", library, market) if sieve.rank.strip() else None
     try:
-        prepared = prepare(sieve, desk, market)
-        panel, instruments = universe_panel(
-            outside,
-            sieve.universe,
-            now(outside.market),
-            sieve.timeframe,
-            forming=sieve.forming,
-        )
+        prepared = prepare(sieve, desk.library, market)
+        instruments = desk.members(sieve.universe)
+        panel = desk.bars(instruments, desk.now, sieve.timeframe, forming=sieve.forming)
     except (SieveError, DataError) as error:
         return Preview(
             ok=False, problems=error.problems, readings=readings, formulas=own, rank=rank
@@ -81,23 +81,22 @@ def preview(outside: Outside, sieve: Sieve) -> Preview:
             ok=False, problems=(error.problem,), readings=readings, formulas=own, rank=rank
         )
     started = time.perf_counter()
-    found = scan(prepared, panel)
+    found = scan(prepared, panel, most=SHOWN, progress=desk.progress, cancelled=desk.cancelled)
     elapsed = (time.perf_counter() - started) * 1000
-    names = {instrument.code: instrument.name for instrument in instruments}
     shown = []
-    for hit in found.hits[:SHOWN]:
+    for hit in found.hits:
         rows = panel.rows(panel.position(hit.code))
         closes = panel.columns["close"][rows][-TAIL:]
         shown.append(
             PreviewHit(
                 code=hit.code,
-                name=names[hit.code],
+                name=hit.name,
                 age=hit.age,
                 score=hit.score,
-                rank=hit.rank if math.isfinite(hit.rank) else None,
+                rank=hit.rank,
                 close=hit.close,
                 provisional=hit.provisional,
-                cells=tuple(str(reason.cell) for reason in hit.reasons),
+                cells=tuple(map(str, hit.cells)),
                 closes=tuple(float(close) for close in closes),
             )
         )
@@ -109,10 +108,17 @@ def preview(outside: Outside, sieve: Sieve) -> Preview:
         rank=rank,
         lookback=prepared.lookback,
         instruments=found.instruments,
-        passing=len(found.hits),
-        undecided=found.undecided,
+        passing=found.passing,
+        undecided=_by_cause(found.undecided),
         stale=len(found.stale),
         counts=found.counts,
         hits=tuple(shown),
         milliseconds=elapsed,
     )
+
+
+def _by_cause(undecided: Iterable[Undecided]) -> dict[str, int]:
+    counts: Counter[str] = Counter()
+    for group in undecided:
+        counts[str(group.cause)] += len(group.codes)
+    return dict(counts)

@@ -2,28 +2,32 @@
 
 from __future__ import annotations
 
-import math
 import time
-from collections.abc import Mapping, Sequence
-from dataclasses import asdict, dataclass, replace
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
 from datetime import datetime
 from threading import Event
-from typing import Any
 
 from zealous_sieve.core.errors import CancelledError, CoreError
 from zealous_sieve.core.sieve.definition import Sieve
-from zealous_sieve.core.sieve.difference import Difference, difference
-from zealous_sieve.core.sieve.prepare import prepare
-from zealous_sieve.core.sieve.scan import Count, Hit, Scan, Undecided, scan
-from zealous_sieve.core.sieve.unknown import Cause
-from zealous_sieve.usecases.errors import ConflictError, NotFoundError, UseCaseError
+from zealous_sieve.core.sieve.hit import COLUMNS, Cell, Hit, HitColumn
+from zealous_sieve.core.sieve.prepare import Prepared, prepare
+from zealous_sieve.core.sieve.scan import scan, sentences
+from zealous_sieve.usecases.desk import Desk
+from zealous_sieve.usecases.errors import ConflictError, NotFoundError, OutageError, UseCaseError
 from zealous_sieve.usecases.library import desk_library, with_library
-from zealous_sieve.usecases.market import known_names, now, panel_of, universe_panel
+from zealous_sieve.usecases.market import known_names, now, universe_members
 from zealous_sieve.usecases.ports import (
+    HitCounts,
+    HitsQuery,
+    Kind,
+    Order,
+    Outcome,
     Outside,
     Run,
     RunsPort,
     RunState,
+    SeenHit,
     Verdict,
     VerdictKind,
 )
@@ -51,38 +55,50 @@ def start_run(outside: Outside, sieve_id: int, as_of: datetime | None = None) ->
 
 
 def execute_run(outside: Outside, run_id: int) -> None:
-    """Do the work of a queued run; leaves it done, failed or cancelled, never in between."""
+    """Do the work of a queued run; leaves it done, failed or cancelled, never in between.
+
+    Raises OutageError when what it needs goes away: the run is left to be taken up again.
+    """
     run = _get(outside.runs, run_id)
     if run.state.ended:
         return
     try:
-        panel, instruments = universe_panel(
-            outside,
-            run.sieve.universe,
-            run.as_of,
-            run.sieve.timeframe,
-            forming=run.sieve.forming,
-        )
-        if not outside.runs.begin(run_id, len(instruments)):
+        total = len(universe_members(outside.market, run.sieve.universe))
+        attempt = outside.runs.begin(run_id, total)
+        if attempt is None:
             return
-        ticks = {instrument.code: instrument.tick for instrument in instruments}
         stop = Event()
-        report = _Reporter(outside.runs, run_id, stop)
-        found = scan(prepare(run.sieve), panel, ticks=ticks, progress=report, cancelled=stop)
-        names = {instrument.code: instrument.name for instrument in instruments}
-        hits = [_hit_document(hit, names) | {"tick": ticks[hit.code]} for hit in found.hits]
-        outside.runs.finish(run_id, hits, _outcome(found))
+        report = _Reporter(outside.runs, run_id, attempt, stop)
+        order = Order(kind=Kind.RUN, gone=stop, progress=report)
+        hits, outcome = outside.compute.do(order, sift, run.sieve, run.as_of)
+        outside.runs.finish(run_id, attempt, hits, outcome)
     except CancelledError:
         outside.runs.end(run_id, RunState.CANCELLED, "cancelled on request")
+    except OutageError:
+        raise
     except (CoreError, UseCaseError) as error:
         outside.runs.end(run_id, RunState.FAILED, str(error))
 
 
-class _Reporter:
-    """Writes progress a few times a second, and learns of a cancellation on the way."""
+def sift(desk: Desk, sieve: Sieve, as_of: datetime) -> tuple[list[Hit], Outcome]:
+    """The hits of a sieve at a moment, and the outcome in numbers."""
+    instruments = desk.members(sieve.universe)
+    panel = desk.bars(instruments, as_of, sieve.timeframe, forming=sieve.forming)
+    found = scan(prepare(sieve), panel, progress=desk.progress, cancelled=desk.cancelled)
+    outcome = Outcome(
+        instruments=found.instruments,
+        counts=found.counts,
+        undecided=found.undecided,
+        stale=found.stale,
+    )
+    return list(found.hits), outcome
 
-    def __init__(self, runs: RunsPort, run_id: int, stop: Event) -> None:
-        self.runs, self.run_id, self.stop = runs, run_id, stop
+
+class _Reporter:
+    """Writes progress a few times a second, and learns on the way that a run is not wanted any more."""
+
+    def __init__(self, runs: RunsPort, run_id: int, attempt: int, stop: Event) -> None:
+        self.runs, self.run_id, self.attempt, self.stop = runs, run_id, attempt, stop
         self.last = 0.0
 
     def __call__(self, done: int, total: int) -> None:
@@ -90,25 +106,8 @@ class _Reporter:
         if moment - self.last < REPORT_EVERY and done < total:
             return
         self.last = moment
-        if self.runs.progress(self.run_id, done) == RunState.CANCELLED:
+        if not self.runs.progress(self.run_id, self.attempt, done):
             self.stop.set()
-
-
-def _hit_document(hit: Hit, names: Mapping[str, str]) -> dict[str, Any]:
-    document = asdict(hit)
-    document["name"] = names.get(hit.code, "")
-    document["rank"] = hit.rank if math.isfinite(hit.rank) else None
-    document["values"] = {k: v if math.isfinite(v) else None for k, v in hit.values.items()}
-    return document
-
-
-def _outcome(found: Scan) -> dict[str, Any]:
-    return {
-        "instruments": found.instruments,
-        "counts": [asdict(count) for count in found.counts],
-        "undecided": [asdict(one) for one in found.undecided],
-        "stale": list(found.stale),
-    }
 
 
 def cancel_run(outside: Outside, run_id: int) -> Run:
@@ -153,14 +152,14 @@ class HitView:
     age: int
     close: float
     """At the bar that was judged."""
-    now: float | None
+    now: float
     """The close of the newest bar."""
     tick: float
     score: float
     rank: float | None
     provisional: bool
     """Rests on a bar that had not closed."""
-    cells: tuple[str, ...]
+    cells: tuple[Cell, ...]
     sentences: tuple[str, ...]
     news: str
     verdict: Verdict | None
@@ -171,14 +170,19 @@ class HitView:
 
 
 @dataclass(frozen=True, kw_only=True)
+class HitPage:
+    """Some of the hits of a run; ``matching`` counts all that fit what was asked for."""
+
+    matching: int
+    hits: list[HitView]
+
+
+@dataclass(frozen=True, kw_only=True)
 class RunView:
-    """A run with its outcome in numbers."""
+    """A run with its outcome in numbers; ``columns`` are those that its hits have."""
 
     run: Run
-    instruments: int
-    counts: tuple[Count, ...]
-    undecided: tuple[Undecided, ...]
-    stale: tuple[str, ...]
+    columns: tuple[HitColumn, ...]
     new: int
     gone: tuple[str, ...]
     compared_with: datetime | None
@@ -199,54 +203,33 @@ def _get(runs: RunsPort, run_id: int) -> Run:
 def view_run(outside: Outside, run_id: int) -> RunView:
     """A run, its counts, and how it differs from the run of the same sieve before it."""
     run = _get(outside.runs, run_id)
-    outcome = run.outcome or {}
-    hits = outside.runs.hits(run_id)
-    changes, before, why_not = _changes(outside.runs, run, hits)
-    verdicts = outside.runs.verdicts(run, _setups(hits))
+    before, why_not = _compared(outside.runs, run)
+    counts = outside.hits.counts(run, before.id if before else None)
     return RunView(
         run=run,
-        instruments=outcome.get("instruments", run.total),
-        counts=tuple(Count(**count) for count in outcome.get("counts", ())),
-        undecided=tuple(
-            Undecided(**{**one, "cause": Cause(one["cause"])})
-            for one in outcome.get("undecided", ())
-        ),
-        stale=tuple(outcome.get("stale", ())),
-        new=len(changes.new) if before else 0,
-        gone=changes.gone if before else (),
+        columns=COLUMNS,
+        new=counts.new if before else 0,
+        gone=counts.gone,
         compared_with=before.as_of if before else None,
         not_compared=why_not,
         changed_since=_changed_since(outside, run),
-        waiting=len(hits) - len(verdicts),
+        waiting=counts.waiting,
     )
 
 
-def _setups(hits: Sequence[Mapping[str, Any]]) -> dict[str, int]:
-    """When the setup of each hit fired, by its code."""
-    return {hit["code"]: hit["fired_at"] for hit in hits}
-
-
-def _changes(
-    runs: RunsPort, run: Run, hits: Sequence[Mapping[str, Any]]
-) -> tuple[Difference, Run | None, str]:
-    """What is new and gone against the last run that looked for the same in the same, from an earlier
-    moment or the same; or why there is none."""
+def _compared(runs: RunsPort, run: Run) -> tuple[Run | None, str]:
+    """The last run that looked for the same in the same, from an earlier moment or the same; or why there
+    is none."""
     earlier = runs.before(run)
     alike = [other for other in earlier if _looks_for(other) == _looks_for(run)]
     before = next((other for other in alike if other.as_of <= run.as_of), None)
-    past = [hit["code"] for hit in runs.hits(before.id)] if before else []
-    changes = difference([hit["code"] for hit in hits], past)
     if before:
-        return changes, before, ""
+        return before, ""
     if not earlier:
-        return changes, None, "the first run of this sieve"
+        return None, "the first run of this sieve"
     if alike:
-        return changes, None, "earlier runs looked from later moments"
-    return (
-        changes,
-        None,
-        f"the first run since the sieve was changed: {_what_changed(earlier[0], run)}",
-    )
+        return None, "earlier runs looked from later moments"
+    return None, f"the first run since the sieve was changed: {_what_changed(earlier[0], run)}"
 
 
 def _looks_for(run: Run) -> Sieve:
@@ -282,48 +265,84 @@ def _changed_since(outside: Outside, run: Run) -> tuple[str, ...]:
     return tuple(sieve_changes(run.sieve, whole))
 
 
-def list_hits(outside: Outside, run_id: int) -> list[HitView]:
-    """The hits of a run in their order, with verdicts."""
+def list_hits(outside: Outside, run_id: int, query: HitsQuery, order: Order) -> HitPage:
+    """Hits of a run by page and column, with verdicts."""
     run = _get(outside.runs, run_id)
-    hits = outside.runs.hits(run_id)
-    changes, before, _ = _changes(outside.runs, run, hits)
-    verdicts = outside.runs.verdicts(run, _setups(hits))
-    kept = set(changes.kept)
-    tails = _tails(outside, run, hits)
+    before, _ = _compared(outside.runs, run)
+    matching, seen = outside.hits.page(run, before.id if before else None, query)
+    return HitPage(matching=matching, hits=_views(outside, run, seen, order))
+
+
+def all_hits(outside: Outside, run_id: int) -> list[tuple[Hit, tuple[str, ...]]]:
+    """Every hit of a run in its order, with its sentences. Raises NotFoundError."""
+    run = _get(outside.runs, run_id)
+    prepared = prepare(run.sieve)
+    _, seen = outside.hits.page(run)
+    return [(one.hit, _told(prepared, one)) for one in seen]
+
+
+def _told(prepared: Prepared, seen: SeenHit) -> tuple[str, ...]:
+    """The sentences of a hit: kept by an earlier version, else made of its values."""
+    hit = seen.hit
+    return seen.told or sentences(prepared, hit.values, hit.unknown, hit.tick)
+
+
+def get_hit(outside: Outside, run_id: int, code: str, order: Order) -> HitView:
+    """One hit of a run. Raises NotFoundError."""
+    run = _get(outside.runs, run_id)
+    before, _ = _compared(outside.runs, run)
+    seen = outside.hits.one(run, code, before.id if before else None)
+    if seen is None:
+        raise NotFoundError("hit", code)
+    (view,) = _views(outside, run, [seen], order)
+    return view
+
+
+def next_open(outside: Outside, run_id: int, after: int) -> str | None:
+    """The code of the next hit that waits for a verdict after a place, else of the first of all."""
+    return outside.hits.next_open(_get(outside.runs, run_id), after)
+
+
+def _views(outside: Outside, run: Run, seen: Sequence[SeenHit], order: Order) -> list[HitView]:
+    """Hits as they are shown: with sentences made from their values, and the last closes."""
+    if not seen:
+        return []
+    prepared = prepare(run.sieve)
+    codes = [one.hit.code for one in seen]
+    tails = outside.compute.do(order, last_closes, run.sieve, run.as_of, codes)
     return [
         HitView(
-            **{k: hit[k] for k in _PLAIN},
-            place=place,
-            now=tails[hit["code"]][-1] if tails[hit["code"]] else None,
-            provisional=hit.get("provisional", False),
-            cells=tuple(reason["cell"] for reason in hit["reasons"]),
-            sentences=tuple(reason["sentence"] for reason in hit["reasons"]),
-            news="" if before is None else "kept" if hit["code"] in kept else "new",
-            verdict=verdicts.get(hit["code"]),
-            tail=tails[hit["code"]],
-            fired_in_tail=max(-1, len(tails[hit["code"]]) - 1 - hit["age"]),
+            **{name: getattr(one.hit, name) for name in _PLAIN},
+            place=one.place,
+            sentences=_told(prepared, one),
+            news=one.news,
+            verdict=one.verdict,
+            tail=tails[one.hit.code],
+            fired_in_tail=max(-1, len(tails[one.hit.code]) - 1 - one.hit.age),
         )
-        for place, hit in enumerate(hits, start=1)
+        for one in seen
     ]
 
 
 TAIL = 60
 
 
-def _tails(
-    outside: Outside, run: Run, hits: Sequence[Mapping[str, Any]]
+def last_closes(
+    desk: Desk, sieve: Sieve, as_of: datetime, codes: Sequence[str]
 ) -> dict[str, tuple[float, ...]]:
-    codes = [hit["code"] for hit in hits]
-    known = {instrument.code: instrument for instrument in outside.market.instruments()}
+    """The last closes of some instruments as a sieve saw them from a moment; none of unknown ones."""
+    known = desk.reference.by_code
     chosen = [known[code] for code in codes if code in known]
-    sieve = run.sieve
-    panel = panel_of(outside, chosen, run.as_of, sieve.timeframe, forming=sieve.forming)
+    panel = desk.bars(chosen, as_of, sieve.timeframe, forming=sieve.forming)
     closes = panel.columns["close"]
     tails = {code: closes[panel.rows(n)][-TAIL:].tolist() for n, code in enumerate(panel.codes)}
     return {code: tuple(tails.get(code, ())) for code in codes}
 
 
-_PLAIN = ("code", "name", "fired_at", "bar_at", "age", "close", "score", "rank", "tick")
+_PLAIN = (
+    "code", "name", "fired_at", "bar_at", "age", "close", "now", "tick", "score", "rank",
+    "provisional", "cells",
+)  # fmt: skip
 
 
 def give_verdict(
@@ -337,11 +356,12 @@ def give_verdict(
     """Take, watch or drop the setup of a hit; ``None`` takes the last verdict back. It is kept when this
     returns. Raises NotFoundError."""
     run = _get(outside.runs, run_id)
-    setups = _setups(outside.runs.hits(run_id))
-    if code not in setups:
+    seen = outside.hits.one(run, code)
+    if seen is None:
         raise NotFoundError("hit", code)
-    outside.runs.add_verdict(run, code, setups[code], kind, reason, note)
-    return outside.runs.verdicts(run, {code: setups[code]}).get(code)
+    outside.hits.add_verdict(run, seen.hit, kind, reason, note)
+    after = outside.hits.one(run, code)
+    return after.verdict if after else None
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -358,6 +378,8 @@ class Thread:
     new_hits: int
     waiting: int
     latest_run: int | None
+    troubles: tuple[str, ...]
+    """Processes of the application that ended and are started again, in words."""
 
 
 def thread(outside: Outside) -> Thread:
@@ -367,8 +389,8 @@ def thread(outside: Outside) -> Thread:
     for run in runs:
         if run.state == RunState.DONE:
             latest.setdefault(run.sieve_id, run)
-    views = [view_run(outside, run.id) for run in latest.values()]
-    waiting = [view for view in views if view.waiting]
+    counts = [(run, _counts(outside, run)) for run in latest.values()]
+    waiting = [run for run, count in counts if count.waiting]
     return Thread(
         now=now(outside.market),
         is_demo=outside.market.setting("demo_now") is not None,
@@ -377,7 +399,13 @@ def thread(outside: Outside) -> Thread:
         sieves=sum(not stored.deleted for stored in outside.sieves.all()),
         runs=len(runs),
         running=sum(not run.state.ended for run in runs),
-        new_hits=sum(view.new for view in views),
-        waiting=sum(view.waiting for view in views),
-        latest_run=waiting[0].run.id if waiting else (views[0].run.id if views else None),
+        new_hits=sum(count.new for _, count in counts),
+        waiting=sum(count.waiting for _, count in counts),
+        latest_run=next((run.id for run in (*waiting, *latest.values())), None),
+        troubles=tuple(outside.services.troubles()),
     )
+
+
+def _counts(outside: Outside, run: Run) -> HitCounts:
+    before, _ = _compared(outside.runs, run)
+    return outside.hits.counts(run, before.id if before else None)

@@ -15,8 +15,8 @@ def list_sieves(sieves: SievesPort) -> list[StoredSieve]:
     return sorted(kept, key=lambda stored: (stored.sieve.name.casefold(), stored.id))
 
 
-def sieves_away(sieves: SievesPort) -> list[StoredSieve]:
-    """The sieves that were put away, the last made first."""
+def archived_sieves(sieves: SievesPort) -> list[StoredSieve]:
+    """The sieves that were archived, the last made first."""
     return [stored for stored in reversed(sieves.all()) if stored.deleted]
 
 
@@ -65,7 +65,7 @@ def _desk(outside: Outside) -> dict[str, str]:
 
 
 def delete_sieve(sieves: SievesPort, sieve_id: int) -> None:
-    """Put a sieve away; its runs stay."""
+    """Archive a sieve; its runs stay."""
     get_sieve(sieves, sieve_id)
     sieves.set_deleted(sieve_id, True)
 

@@ -28,8 +28,8 @@ def api_document(outside: Any = None) -> dict[str, Any]:
     return openapi(contracts(outside), Failure)
 
 
-def create_app(outside: Outside) -> Flask:
-    """Join endpoints, error handling and pages."""
+def create_app(outside: Outside, secret: bytes) -> Flask:
+    """Join endpoints, error handling and pages; ``secret`` is what tokens of sessions are made with."""
     app = Flask(__name__, static_folder=None)
     app.config["MAX_CONTENT_LENGTH"] = 2 * 1024 * 1024
     app.url_map.converters["id"] = Id
@@ -37,7 +37,7 @@ def create_app(outside: Outside) -> Flask:
     for contract in contracts(outside):
         app.register_blueprint(contract.blueprint)
     handle_errors(app)
-    keep_strangers_out(app)
+    keep_strangers_out(app, secret)
 
     @app.get("/assets/<path:name>")
     def asset(name: str) -> Response:

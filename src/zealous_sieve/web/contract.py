@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Callable
 from dataclasses import dataclass
+from threading import Event
 from typing import Any
 
 from flask import Blueprint, Response, request
@@ -13,6 +14,8 @@ from werkzeug.routing import IntegerConverter, Map
 
 from zealous_sieve.core.errors import Problem
 from zealous_sieve.usecases.errors import UseCaseError
+from zealous_sieve.usecases.ports import Kind, Order
+from zealous_sieve.web.strangers import SESSION, TOKEN
 
 MOST = 2**31 - 1
 """The largest number that anything is kept by."""
@@ -21,6 +24,16 @@ REFERENCE = "#/components/schemas/{model}"
 
 _ZERO = re.compile(rb"(?<!\\)(?:\\\\)*\\u0000")
 """A zero character in a JSON document, where no backslash makes it plain text."""
+
+
+GONE = "zealous_sieve.gone"
+"""Where in a request's scope the event is that is set when nobody waits for the reply any more."""
+
+
+def wanted(kind: Kind = Kind.GLANCE) -> Order:
+    """A computation for the request at hand, wanted as long as somebody waits for the reply."""
+    gone = request.environ.get("asgi.scope", {}).get(GONE)
+    return Order(kind=kind, gone=gone or Event())
 
 
 class Id(IntegerConverter):
@@ -139,6 +152,8 @@ def openapi(contracts: list[Contract], error: Any) -> dict[str, Any]:
             "parameters": parameters,
             "responses": {"default": failure, **_success(e, schemas)},
         }
+        if e.method != "get":
+            operation["security"] = [{"session": [], "token": []}]
         if e.body is not None:
             operation["requestBody"] = {
                 "required": True,
@@ -149,7 +164,13 @@ def openapi(contracts: list[Contract], error: Any) -> dict[str, Any]:
         "openapi": "3.1.0",
         "info": {"title": "Zealous Sieve", "version": "1"},
         "paths": paths,
-        "components": {"schemas": shared.get("$defs", {})},
+        "components": {
+            "schemas": shared.get("$defs", {}),
+            "securitySchemes": {
+                "session": {"type": "apiKey", "in": "cookie", "name": SESSION},
+                "token": {"type": "apiKey", "in": "header", "name": TOKEN},
+            },
+        },
     }
 
 

@@ -11,8 +11,15 @@ from werkzeug.exceptions import HTTPException
 
 from zealous_sieve.core.errors import CoreError, DataError, Problem
 from zealous_sieve.core.wording import said
-from zealous_sieve.usecases.errors import ConflictError, NotFoundError, UseCaseError
-from zealous_sieve.web.strangers import StrangerError
+from zealous_sieve.usecases.errors import (
+    AwayError,
+    ConflictError,
+    DiskFullError,
+    NotFoundError,
+    TooMuchError,
+    UseCaseError,
+)
+from zealous_sieve.web.strangers import NotJsonError, StrangerError
 
 log = logging.getLogger(__name__)
 
@@ -32,20 +39,31 @@ def handle_errors(app: Flask) -> None:
 
     @app.errorhandler(Exception)
     def answer(error: Exception) -> tuple[Response, int]:
-        problems, status = _read(error)
-        first = problems[0]
-        failure = Failure(
-            code=first.code, message=first.message, mend=first.mend, problems=problems
-        )
-        return jsonify(asdict(failure)), status
+        problems, status = problems_of(error)
+        return jsonify(asdict(failure_of(problems))), status
 
 
-def _read(error: Exception) -> tuple[tuple[Problem, ...], int]:
+def failure_of(problems: tuple[Problem, ...]) -> Failure:
+    """Some problems as what a request is answered with."""
+    first = problems[0]
+    return Failure(code=first.code, message=first.message, mend=first.mend, problems=problems)
+
+
+def problems_of(error: Exception) -> tuple[tuple[Problem, ...], int]:
+    """What is wrong, and the status that says so."""
     match error:
+        case AwayError():
+            return (error.problem,), 503
+        case TooMuchError():
+            return (error.problem,), 422
+        case DiskFullError():
+            return (error.problem,), 507
         case NotFoundError():
             return (error.problem,), 404
         case ConflictError():
             return (error.problem,), 409
+        case NotJsonError():
+            return (error.problem,), 415
         case StrangerError():
             return (error.problem,), 403
         case UseCaseError():

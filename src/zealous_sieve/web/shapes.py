@@ -9,6 +9,7 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from zealous_sieve.core.market.pairs import Relation
 from zealous_sieve.core.sieve.definition import Sieve
+from zealous_sieve.core.sieve.hit import COLUMNS
 from zealous_sieve.usecases.ports import VerdictKind
 from zealous_sieve.web.contract import MOST
 
@@ -66,3 +67,24 @@ class UniverseQuery(Request):
 
 class ChartQuery(Request):
     bars: Annotated[int, Field(ge=30, le=2000)] = 420
+
+
+MOST_HITS = 500
+"""Hits of one page."""
+_KEYS = [column.key for column in COLUMNS]
+
+
+class HitsRequest(Request):
+    """Which page of hits: ``words`` have all to stand in code, name, news or verdict."""
+
+    sort: Annotated[
+        str, Field(pattern=f"^({'|'.join(_KEYS)})$", json_schema_extra={"enum": _KEYS})
+    ] = "place"
+    down: bool = False
+    words: str = Field(default="", max_length=200)
+    first: int = Field(default=0, ge=0, le=MOST)
+    count: int = Field(default=100, ge=1, le=MOST_HITS)
+
+
+class OpenRequest(Request):
+    after: int = Field(default=0, ge=0, le=MOST)

@@ -9,8 +9,8 @@ import { draftOf, forgetDraft, keepDraft } from '@/shared/drafts'
 import ErrorNote from '@/shared/ErrorNote.vue'
 import { clock, needs, plural } from '@/shared/format'
 import { useKeys } from '@/shared/keys'
-import PutAway from '@/shared/PutAway.vue'
-import { keys, useFormulas, useFormulasAway, useVocabulary } from '@/shared/queries'
+import Archived from '@/shared/Archived.vue'
+import { keys, useFormulas, useArchivedFormulas, useVocabulary } from '@/shared/queries'
 import { done, takeBack } from '@/shared/undo'
 import { useReading } from './reading'
 
@@ -104,7 +104,7 @@ watch(formulas.data, (all) => {
 })
 
 async function refresh() {
-  client.invalidateQueries({ queryKey: keys.formulasAway })
+  client.invalidateQueries({ queryKey: keys.archivedFormulas })
   await client.invalidateQueries({ queryKey: keys.formulas })
 }
 const save = () =>
@@ -131,20 +131,20 @@ const save = () =>
     if (!same) keepDraft(place(), draft.value, saved.version)
     done(`${saved.name} is saved as version ${saved.version}.`)
   })
-async function bringBack(id: number) {
+async function restore(id: number) {
   const path = { params: { path: { formula_id: id } } }
   await answer(api.POST('/api/formulas/{formula_id}/restore', path))
   await refresh()
 }
 const remove = (gone: LibraryEntry) =>
-  act('Not put away', async () => {
+  act('Not archived', async () => {
     const path = { params: { path: { formula_id: gone.stored.id } } }
     await answer(api.DELETE('/api/formulas/{formula_id}', path))
     await refresh()
     await router.replace('/formulas')
-    done(`${gone.stored.name} was put away.`, () => bringBack(gone.stored.id))
+    done(`${gone.stored.name} was archived.`, () => restore(gone.stored.id))
   })
-const away = useFormulasAway()
+const away = useArchivedFormulas()
 const gone = computed(() =>
   (away.data.value ?? []).map((f) => ({ id: f.id, name: f.name, note: f.note })),
 )
@@ -187,10 +187,7 @@ useKeys([
           </RouterLink>
         </li>
       </ul>
-      <PutAway
-        :entries="gone"
-        @back="(id) => act('Not brought back', () => bringBack(Number(id)))"
-      />
+      <Archived :entries="gone" @back="(id) => act('Not restored', () => restore(Number(id)))" />
     </aside>
     <section>
       <ErrorNote
@@ -200,7 +197,7 @@ useKeys([
         @retry="formulas.refetch()"
       />
       <p v-else-if="chosen && chosen !== 'new' && formulas.data.value && !entry" class="empty">
-        There is no such formula, or it was put away.
+        There is no such formula, or it was archived.
       </p>
       <p v-else-if="!chosen && formulas.data.value" class="empty">
         No formula yet. What you use in more than one sieve is worth a name: compose it once, and
@@ -226,7 +223,7 @@ useKeys([
           >
             Save <kbd>Ctrl S</kbd>
           </button>
-          <button v-if="entry" class="button" @click="remove(entry)">Put away</button>
+          <button v-if="entry" class="button" @click="remove(entry)">Archive</button>
         </div>
         <ErrorNote
           v-if="failure"

@@ -7,8 +7,8 @@ import { answer, api } from '@/shared/api'
 import ErrorNote from '@/shared/ErrorNote.vue'
 import { barTime, day, price, span } from '@/shared/format'
 import { useKeys } from '@/shared/keys'
-import PutAway from '@/shared/PutAway.vue'
-import { keys, usePairsAway, useUniverses } from '@/shared/queries'
+import Archived from '@/shared/Archived.vue'
+import { keys, useArchivedPairs, useUniverses } from '@/shared/queries'
 import { done, takeBack } from '@/shared/undo'
 import PairDialog from './PairDialog.vue'
 
@@ -62,7 +62,7 @@ const pairing = ref(false)
 const client = useQueryClient()
 function refresh() {
   client.invalidateQueries({ queryKey: ['instruments'] })
-  client.invalidateQueries({ queryKey: keys.pairsAway })
+  client.invalidateQueries({ queryKey: keys.archivedPairs })
   client.invalidateQueries({ queryKey: keys.universes })
   client.invalidateQueries({ queryKey: keys.thread })
 }
@@ -73,17 +73,17 @@ function paired(code: string) {
   done(`${code} is an instrument now; it stands in every universe whose rule it fits.`)
 }
 const { act, busy, failure } = useAct()
-async function bringBack(code: string) {
+async function restore(code: string) {
   await answer(api.POST('/api/pairs/{code}/restore', { params: { path: { code } } }))
   refresh()
 }
 const removePair = (code: string) =>
-  act('Not taken away', async () => {
+  act('Not archived', async () => {
     await answer(api.DELETE('/api/pairs/{code}', { params: { path: { code } } }))
     refresh()
-    done(`The pair ${code} was taken away; its legs are untouched.`, () => bringBack(code))
+    done(`The pair ${code} was archived; its legs are untouched.`, () => restore(code))
   })
-const away = usePairsAway()
+const away = useArchivedPairs()
 const gone = computed(() =>
   (away.data.value ?? []).map((i) => ({ id: i.code, name: i.code, note: i.name })),
 )
@@ -224,7 +224,7 @@ function choose(name: string) {
                   :disabled="busy"
                   @click="removePair(i.code)"
                 >
-                  take away<span class="visually-hidden"> {{ i.code }}</span>
+                  archive<span class="visually-hidden"> {{ i.code }}</span>
                 </button>
               </td>
             </tr>
@@ -236,9 +236,9 @@ function choose(name: string) {
           :what="failure.what"
           @retry="failure.again"
         />
-        <PutAway
+        <Archived
           :entries="gone"
-          @back="(code) => act('Not brought back', () => bringBack(String(code)))"
+          @back="(code) => act('Not restored', () => restore(String(code)))"
         />
       </template>
     </section>

@@ -2,18 +2,22 @@
 import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, nextTick, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
-import { answer, api, chartOf, type HitView } from '@/shared/api'
+import { answer, api, ApiError, chartOf, type HitView } from '@/shared/api'
 import ErrorNote from '@/shared/ErrorNote.vue'
 import { barTime, figure, moment, plural, price } from '@/shared/format'
+import { useHits } from '@/shared/hits'
 import { useKeys } from '@/shared/keys'
 import Mesh from '@/shared/Mesh.vue'
-import { keys, useHits, useRun } from '@/shared/queries'
+import { keys, useRun } from '@/shared/queries'
+import { useSight } from '@/shared/sight'
 import { done, takeBack } from '@/shared/undo'
 import ChartSheet from './ChartSheet.vue'
 import { useDecision } from './decision'
 import { REASONS, VERDICTS, type VerdictName } from './reasons'
 
 /** Do I take it? */
+const RAIL = 44
+const ABOVE = 30
 const route = useRoute()
 const router = useRouter()
 const client = useQueryClient()
@@ -22,21 +26,49 @@ const view = useRun(id)
 const run = computed(() => view.data.value?.run)
 const hits = useHits(id, () => run.value?.state === 'done')
 const names = computed(() => run.value?.sieve.conditions.map((c) => c.formula) ?? [])
-const list = computed(() => hits.data.value ?? [])
+const total = computed(() => hits.matching.value ?? 0)
 const ageOf = (age: number) => (age === 0 ? 'on the newest bar' : `${plural(age, 'bar')} ago`)
-const at = computed(() => list.value.findIndex((hit) => hit.code === route.params.code))
-const hit = computed<HitView | undefined>(() => list.value[at.value])
-const count = computed(() => list.value.filter((h) => h.verdict).length)
+const at = ref(-1)
+const hit = computed<HitView | undefined>(() => hits.rows.value[at.value])
+const count = computed(() => total.value - (view.data.value?.waiting ?? 0))
 
+const rail = ref<HTMLElement>()
+const { virtual, seen } = useSight(hits, rail, RAIL, ABOVE)
+
+/** Where the hit of the address stands; without one, or with one that is none, the next open hit. */
+async function find(code: string) {
+  const known = hits.indexOf(code)
+  if (known >= 0) return stand(known)
+  const path = { run_id: id.value, code }
+  try {
+    const own =
+      code && (await answer(api.GET('/api/runs/{run_id}/hits/{code}', { params: { path } })))
+    if (own) {
+      hits.need(own.place - 1, own.place - 1)
+      return stand(own.place - 1)
+    }
+  } catch (problem) {
+    if (!(problem instanceof ApiError && problem.code === 'not_found')) throw problem
+  }
+  const next = (await openAfter(0)) ?? hits.rows.value[0]?.code
+  if (next) router.replace(`/runs/${id.value}/review/${next}`)
+}
+function stand(place: number) {
+  at.value = place
+  hits.need(place - 1, place + 1)
+  nextTick(() => virtual.value.scrollToIndex(place))
+}
 watch(
-  [list, () => route.params.code],
-  ([all, code]) => {
-    if (!all.length || all.some((h) => h.code === code)) return
-    const first = all.find((h) => !h.verdict) ?? all[0]
-    if (first) router.replace(`/runs/${id.value}/review/${first.code}`)
-  },
+  [() => total.value > 0, () => String(route.params.code ?? '')],
+  ([some, code]) => void (some && find(code)),
   { immediate: true },
 )
+const openAfter = (place: number) =>
+  answer(
+    api.GET('/api/runs/{run_id}/open', {
+      params: { path: { run_id: id.value }, query: { after: place } },
+    }),
+  )
 
 const chartQuery = (code: string) => ({
   queryKey: ['chart', id.value, code],
@@ -53,7 +85,7 @@ watch(
   ([data, position]) => {
     if (!data) return
     for (const near of [position + 1, position - 1]) {
-      const code = list.value[near]?.code
+      const code = hits.rows.value[near]?.code
       if (code) client.prefetchQuery(chartQuery(code))
     }
   },
@@ -61,9 +93,10 @@ watch(
 
 const shown = ref(130)
 function go(to: number) {
-  const next = list.value[Math.max(0, Math.min(list.value.length - 1, to))]
+  const place = Math.max(0, Math.min(total.value - 1, to))
+  const next = hits.rows.value[place]
+  hits.need(place - 1, place + 1)
   if (next) router.replace(`/runs/${id.value}/review/${next.code}`)
-  nextTick(() => document.querySelector('.rail .here')?.scrollIntoView({ block: 'nearest' }))
 }
 
 async function send(code: string, verdict: VerdictName | null, reason: string, note: string) {
@@ -73,23 +106,25 @@ async function send(code: string, verdict: VerdictName | null, reason: string, n
       body: { verdict, reason, note },
     }),
   )
-  client.setQueryData<HitView[]>(['hits', id.value], (all) =>
-    all?.map((h) => (h.code === code ? { ...h, verdict: kept ?? null } : h)),
-  )
+  hits.patch(code, { verdict: kept ?? null })
+  client.invalidateQueries({ queryKey: ['run', id.value] })
   client.invalidateQueries({ queryKey: keys.thread })
 }
 function decided(of: HitView, verdict: VerdictName, before: HitView['verdict'], why: string) {
   const said = { take: 'taken', watch: 'on watch', drop: 'dropped' }[verdict]
-  const position = list.value.findIndex((h) => h.code === of.code)
+  const position = of.place - 1
   done(`${of.code} ${said}${why ? `: ${why}` : ''}.`, async () => {
     await send(of.code, before?.verdict ?? null, before?.reason ?? '', before?.note ?? '')
     go(position)
   })
   if (hit.value?.code !== of.code) return
-  const open = (h: HitView) => !h.verdict && h.code !== of.code
-  const after = list.value.findIndex((h, n) => n > position && open(h))
-  const anywhere = after >= 0 ? after : list.value.findIndex(open)
-  if (anywhere >= 0) go(anywhere)
+  void onwards(of)
+}
+/** On to the next hit that waits: the neighbour, where it is at hand and open; else the server knows. */
+async function onwards(of: HitView) {
+  const neighbour = hits.rows.value[of.place]
+  const next = neighbour && !neighbour.verdict ? neighbour.code : await openAfter(of.place)
+  if (next && hit.value?.code === of.code) router.replace(`/runs/${id.value}/review/${next}`)
 }
 const decision = useDecision(id, hit, send, decided)
 const { words, busy, failure, decide, withdraw } = decision
@@ -129,7 +164,7 @@ const MARK = { take: '✓', watch: '◷', drop: '✕' } as const
 const spoken = computed(() => {
   const h = hit.value
   return h
-    ? `Hit ${at.value + 1} of ${list.value.length}, ${h.code} ${h.name}, ${h.verdict?.verdict ?? 'open'}`
+    ? `Hit ${at.value + 1} of ${total.value}, ${h.code} ${h.name}, ${h.verdict?.verdict ?? 'open'}`
     : ''
 })
 /** The sentences of the newest bar, where the one that was judged lies before it. */
@@ -149,37 +184,42 @@ const sentencesNow = computed(() =>
       @retry="view.refetch()"
     />
     <ErrorNote
-      v-else-if="hits.isError.value"
+      v-else-if="hits.error.value"
       :error="hits.error.value"
       what="The hits can't be shown"
-      @retry="hits.refetch()"
+      @retry="hits.retry()"
     />
     <p v-else-if="run && run.state !== 'done'" class="empty page">
       This run is {{ run.state }}, so there is nothing to review.
       <RouterLink :to="`/runs/${id}`">See the run</RouterLink>
     </p>
-    <p v-else-if="!hits.data.value" class="empty page">Reading the hits …</p>
-    <p v-else-if="hits.data.value.length === 0" class="empty page">
+    <p v-else-if="hits.matching.value === undefined" class="empty page">Reading the hits …</p>
+    <p v-else-if="total === 0" class="empty page">
       This run has no hits to review. <RouterLink :to="`/runs/${id}`">Back to the run</RouterLink>
     </p>
     <template v-else>
-      <nav class="rail" aria-label="Hits">
-        <p class="quiet">{{ count }} of {{ list.length }} decided</p>
-        <RouterLink
-          v-for="h in list"
-          :key="h.code"
-          :to="`/runs/${id}/review/${h.code}`"
-          replace
-          :class="{ here: h.code === hit?.code }"
-          :tabindex="h.code === hit?.code ? 0 : -1"
-          :aria-current="h.code === hit?.code ? 'true' : undefined"
-        >
-          <span class="mono">{{ h.code }}</span>
-          <span :class="['mark', h.verdict?.verdict]" :title="h.verdict?.verdict ?? 'open'">{{
-            h.verdict?.verdict ? MARK[h.verdict.verdict] : ''
-          }}</span>
-          <Mesh :cells="h.cells" :names="names" :size="8" />
-        </RouterLink>
+      <nav ref="rail" class="rail" aria-label="Hits">
+        <p class="quiet">{{ count }} of {{ total }} decided</p>
+        <div class="room" :style="{ height: `${virtual.getTotalSize()}px` }">
+          <template v-for="item in seen" :key="item.index">
+            <RouterLink
+              v-for="h in [hits.rows.value[item.index]].filter((one) => one !== undefined)"
+              :key="h.code"
+              :to="`/runs/${id}/review/${h.code}`"
+              replace
+              :class="{ here: h.code === hit?.code }"
+              :style="{ transform: `translateY(${item.start - ABOVE}px)` }"
+              :tabindex="h.code === hit?.code ? 0 : -1"
+              :aria-current="h.code === hit?.code ? 'true' : undefined"
+            >
+              <span class="mono">{{ h.code }}</span>
+              <span :class="['mark', h.verdict?.verdict]" :title="h.verdict?.verdict ?? 'open'">{{
+                h.verdict?.verdict ? MARK[h.verdict.verdict] : ''
+              }}</span>
+              <Mesh :cells="h.cells" :names="names" :size="8" />
+            </RouterLink>
+          </template>
+        </div>
       </nav>
       <section class="centre">
         <header v-if="hit && run">
@@ -281,10 +321,10 @@ const sentencesNow = computed(() =>
           <button class="button" :disabled="at <= 0" aria-label="Hit before" @click="go(at - 1)">
             ←
           </button>
-          {{ at + 1 }} / {{ list.length }}
+          {{ at + 1 }} / {{ total }}
           <button
             class="button"
-            :disabled="at >= list.length - 1"
+            :disabled="at >= total - 1"
             aria-label="Next hit"
             @click="go(at + 1)"
           >
@@ -318,7 +358,14 @@ const sentencesNow = computed(() =>
   margin: 4px 12px;
   font-size: 12px;
 }
+.rail .room {
+  position: relative;
+}
 .rail a {
+  position: absolute;
+  inset: 0 0 auto 0;
+  height: 44px;
+  box-sizing: border-box;
   display: grid;
   grid-template-columns: 1fr 14px;
   gap: 0 4px;

@@ -5,12 +5,12 @@ import type { RunView } from '@/shared/api'
 /** Instruments left after each deciding condition; what one alone would let through is in the title. */
 const props = defineProps<{ view: RunView }>()
 const steps = computed(() => {
-  const all = Math.max(1, props.view.instruments)
+  const all = Math.max(1, props.view.run.outcome?.instruments ?? 0)
   const conditions = props.view.run.sieve.conditions
-  const rows = props.view.counts
+  const rows = (props.view.run.outcome?.counts ?? [])
     .map((count, n) => ({ ...count, ...conditions[n]!, n }))
     .filter((row) => row.role !== 'boost')
-  let before = props.view.instruments
+  let before = props.view.run.outcome?.instruments ?? 0
   return rows.map((row) => {
     const cut = before - row.so_far
     before = row.so_far
@@ -23,7 +23,7 @@ const steps = computed(() => {
   <ol class="funnel" aria-label="Funnel">
     <li>
       <span class="left"><i style="width: 100%"></i></span>
-      <b>{{ view.instruments }}</b> <span class="quiet">in the universe</span>
+      <b>{{ view.run.outcome?.instruments }}</b> <span class="quiet">in the universe</span>
     </li>
     <li
       v-for="step in steps"

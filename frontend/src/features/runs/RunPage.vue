@@ -1,19 +1,20 @@
 <script setup lang="ts">
 import { useQueryClient } from '@tanstack/vue-query'
 import { ElProgress } from 'element-plus'
-import { computed, nextTick, ref, watch } from 'vue'
+import { computed, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { useAct } from '@/shared/act'
-import { answer, api } from '@/shared/api'
+import { answer, api, type HitColumn, type HitView } from '@/shared/api'
 import ErrorNote from '@/shared/ErrorNote.vue'
 import { barTime, figure, moment, plural, price } from '@/shared/format'
+import { BY_PLACE, useHits, type Asked, type Sort } from '@/shared/hits'
 import { useKeys } from '@/shared/keys'
 import Mesh from '@/shared/Mesh.vue'
 import PriceTail from '@/shared/PriceTail.vue'
-import { useHits, useRun } from '@/shared/queries'
+import { useRun } from '@/shared/queries'
+import { useSight } from '@/shared/sight'
 import Funnel from './Funnel.vue'
 import { useProgress } from './progress'
-import { filtered, sorted, type Column } from './sorting'
 import { useStartRun } from './startRun'
 
 /** What came out, what is new, why not others? */
@@ -23,30 +24,36 @@ const client = useQueryClient()
 const id = computed(() => Number(route.params.id))
 const view = useRun(id)
 const run = computed(() => view.data.value?.run)
-const hits = useHits(id, () => run.value?.state === 'done')
 const running = computed(() => ['queued', 'running'].includes(run.value?.state ?? ''))
 const progress = useProgress(id, running)
 const startRun = useStartRun()
+const PAUSE = 180
 
 const words = ref('')
-const column = ref<Column>('place')
-const down = ref(false)
-const shown = computed(() =>
-  sorted(filtered(hits.data.value ?? [], words.value), column.value, down.value),
-)
+const asked = ref<Asked>({ ...BY_PLACE })
+const hits = useHits(id, () => run.value?.state === 'done', asked)
+let timer = 0
+watch(words, (now) => {
+  window.clearTimeout(timer)
+  timer = window.setTimeout(() => (asked.value = { ...asked.value, words: now.trim() }), PAUSE)
+})
 const names = computed(() => run.value?.sieve.conditions.map((c) => c.formula) ?? [])
 const at = ref(0)
-watch(shown, () => (at.value = Math.min(at.value, Math.max(0, shown.value.length - 1))))
-const chosen = computed(() => shown.value[at.value])
+watch(hits.matching, (count) => (at.value = Math.min(at.value, Math.max(0, (count ?? 1) - 1))))
+const chosen = computed(() => hits.rows.value[at.value])
 
+const outcome = computed(() => run.value?.outcome)
+const undecided = computed(() =>
+  (outcome.value?.undecided ?? []).reduce((sum, group) => sum + group.codes.length, 0),
+)
 const tab = ref<'hits' | 'undecided' | 'stale' | 'gone'>('hits')
 const tabs = computed(() => {
   const v = view.data.value
   const count = (list?: readonly unknown[]) => list?.length ?? ''
   return [
-    { key: 'hits', name: `Hits ${count(hits.data.value)}` },
-    { key: 'undecided', name: `Undecided ${count(v?.undecided)}` },
-    { key: 'stale', name: `Stale ${count(v?.stale)}` },
+    { key: 'hits', name: `Hits ${run.value?.hit_count ?? ''}` },
+    { key: 'undecided', name: `Undecided ${undecided.value}` },
+    { key: 'stale', name: `Stale ${count(outcome.value?.stale)}` },
     { key: 'gone', name: `Gone ${v?.compared_with ? count(v.gone) : '–'}` },
   ] as const
 })
@@ -58,66 +65,46 @@ const TAB_HELP = {
   gone: 'Passed in the run compared with, and does not now.',
 }
 const codesShown = computed(
-  () => (tab.value === 'stale' ? view.data.value?.stale : view.data.value?.gone) ?? [],
+  () => (tab.value === 'stale' ? outcome.value?.stale : view.data.value?.gone) ?? [],
 )
-/** Undecided instruments by what is missing, the most first. */
-const causes = computed(() => {
-  const found = new Map<string, { cause: string; words: string; n: number; codes: string[] }>()
-  for (const one of view.data.value?.undecided ?? []) {
-    const key = `${one.cause} ${one.condition} ${one.words}`
-    const entry = found.get(key) ?? {
-      cause: one.cause,
-      words: one.words,
-      n: one.condition,
-      codes: [],
-    }
-    entry.codes.push(one.code)
-    found.set(key, entry)
-  }
-  return [...found.values()].sort((a, b) => b.codes.length - a.codes.length)
-})
-
-const COLUMNS: { key: Column; name: string; number?: boolean; title?: string }[] = [
-  { key: 'place', name: '#', number: true },
-  { key: 'code', name: 'Code' },
-  { key: 'name', name: 'Name' },
-]
-interface Head {
-  key: Column
-  name: string
-  number?: boolean
-  title?: string
+/** Columns before and after the two that are drawn. */
+const columns = computed(() => (view.data.value?.columns ?? []).filter((c) => c.in_table))
+const cut = computed(() => columns.value.findIndex((c) => c.key === 'name') + 1)
+const isNumber = (c: HitColumn) => ['count', 'figure', 'price'].includes(c.shown)
+const titleOf = (c: HitColumn) => (c.key === 'rank' ? rankName.value : c.title)
+const helpOf = (c: HitColumn) =>
+  c.key === 'rank'
+    ? `Ranked by ${run.value?.sieve.rank || 'nothing but the score'}, the largest first`
+    : c.told
+function told(hit: HitView, c: HitColumn): string {
+  if (c.key === 'verdict') return hit.verdict?.verdict ?? ''
+  const value = hit[c.key as keyof HitView] as string | number | null
+  if (c.shown === 'price') return value === null ? '–' : price(value as number, hit.tick)
+  if (c.shown === 'figure') return figure(value as number | null)
+  return String(value ?? '') || '–'
 }
-const COLUMNS_AFTER = computed<Head[]>(() => [
-  { key: 'close', name: 'Judged', number: true, title: 'Close of the bar that was judged' },
-  { key: 'now', name: 'Now', number: true, title: 'Close of the newest bar' },
-  { key: 'score', name: 'Score', number: true, title: 'Weights of the boosts that are yes' },
-  {
-    key: 'rank',
-    name: rankName.value,
-    number: true,
-    title: `Ranked by ${run.value?.sieve.rank || 'nothing but the score'}, the largest first`,
-  },
-  { key: 'age', name: 'Age', number: true, title: 'Bars since the setup began to hold' },
-  { key: 'news', name: 'News', title: 'Against the run compared with' },
-  { key: 'verdict', name: 'Verdict' },
-])
 /** The formula ranked by, as far as a column has room for it. */
 const rankName = computed(() => {
   const text = run.value?.sieve.rank ?? ''
   return text.length > 22 ? `${text.slice(0, 20)}…` : text || 'no rank'
 })
-function sortBy(key: Column) {
-  down.value = column.value === key ? !down.value : ['score', 'rank', 'close'].includes(key)
-  column.value = key
+function sortBy(c: HitColumn) {
+  const { sort, down } = asked.value
+  asked.value = { ...asked.value, sort: c.key as Sort, down: sort === c.key ? !down : c.down }
 }
-const sortState = (key: Column) =>
-  column.value !== key ? 'none' : down.value ? 'descending' : 'ascending'
+const sortState = (c: HitColumn) =>
+  asked.value.sort !== c.key ? 'none' : asked.value.down ? 'descending' : 'ascending'
+
+const ROW = 31
+const scroll = ref<HTMLElement>()
+const { virtual, seen } = useSight(hits, scroll, ROW, ROW)
+const above = computed(() => (seen.value[0]?.start ?? ROW) - ROW)
+const below = computed(() => virtual.value.getTotalSize() - (seen.value.at(-1)?.end ?? ROW) + ROW)
 
 const field = ref<HTMLInputElement>()
 function step(by: number) {
-  at.value = Math.max(0, Math.min(shown.value.length - 1, at.value + by))
-  nextTick(() => document.querySelector('tr.chosen')?.scrollIntoView({ block: 'nearest' }))
+  at.value = Math.max(0, Math.min((hits.matching.value ?? 1) - 1, at.value + by))
+  virtual.value.scrollToIndex(at.value)
 }
 const review = (code?: string) => router.push(`/runs/${id.value}/review${code ? `/${code}` : ''}`)
 const { act, busy, failure } = useAct()
@@ -151,8 +138,7 @@ const pick = (n: number) => (at.value = n)
     <template v-else>
       <div class="head">
         <p v-if="run.state === 'done'" class="sentence">
-          <b>{{ hits.data.value?.length ?? '…' }}</b> of {{ view.data.value?.instruments }} in
-          {{ run.sieve.universe }} pass
+          <b>{{ run.hit_count }}</b> of {{ outcome?.instruments }} in {{ run.sieve.universe }} pass
           <RouterLink :to="`/sieves/${run.sieve_id}`">{{ run.sieve.name }}</RouterLink>
           {{ run.sieve.side === 'long' ? '▲ long' : '▼ short' }} on
           {{ run.sieve.timeframe }} bars<template v-if="run.sieve.forming"
@@ -165,9 +151,8 @@ const pick = (n: number) => (at.value = n)
           <span v-else class="quiet"
             >Nothing to compare with: {{ view.data.value?.not_compared }}.</span
           >
-          <template v-if="view.data.value?.undecided.length">
-            {{ view.data.value.undecided.length }}
-            {{ view.data.value.undecided.length === 1 ? 'is' : 'are' }} undecided.
+          <template v-if="undecided">
+            {{ undecided }} {{ undecided === 1 ? 'is' : 'are' }} undecided.
           </template>
           <span v-if="view.data.value?.changed_since.length" class="warn">
             Since this run the sieve was changed: {{ view.data.value.changed_since.join(', ') }}.
@@ -189,7 +174,7 @@ const pick = (n: number) => (at.value = n)
           <b class="fall">{{ run.state }}</b>: {{ run.reason }}.
         </p>
         <button class="button" :disabled="busy" @click="again">Run again <kbd>r</kbd></button>
-        <button v-if="hits.data.value?.length" class="button primary" @click="review(chosen?.code)">
+        <button v-if="run.hit_count" class="button primary" @click="review(chosen?.code)">
           Review <kbd>⏎</kbd>
         </button>
       </div>
@@ -200,10 +185,10 @@ const pick = (n: number) => (at.value = n)
         @retry="failure.again"
       />
       <ErrorNote
-        v-if="hits.isError.value"
+        v-if="hits.error.value"
         :error="hits.error.value"
         what="The hits can't be shown"
-        @retry="hits.refetch()"
+        @retry="hits.retry()"
       />
       <template v-if="run.state === 'done' && view.data.value">
         <Funnel :view="view.data.value" />
@@ -231,70 +216,77 @@ const pick = (n: number) => (at.value = n)
           />
         </div>
         <template v-if="tab === 'hits'">
-          <p v-if="hits.data.value?.length === 0" class="empty">
+          <p v-if="run.hit_count === 0" class="empty">
             Nothing passed. The funnel shows which condition cut most;
             <RouterLink :to="`/sieves/${run.sieve_id}`">loosen it</RouterLink> and run again.
           </p>
-          <p v-else-if="hits.data.value && !shown.length" class="empty">No hit fits the filter.</p>
+          <p v-else-if="hits.matching.value === 0" class="empty">No hit fits the filter.</p>
           <div v-else class="both">
-            <div class="scroll">
-              <table class="ledger">
+            <div ref="scroll" class="scroll">
+              <table class="ledger" :aria-rowcount="(hits.matching.value ?? 0) + 1">
                 <thead>
-                  <tr>
-                    <th
-                      v-for="c in COLUMNS"
-                      :key="c.key"
-                      :class="{ number: c.number }"
-                      :aria-sort="sortState(c.key)"
-                    >
-                      <button class="sort" :title="c.title" @click="sortBy(c.key)">
-                        {{ c.name }}
-                      </button>
-                    </th>
-                    <th>Mesh</th>
-                    <th>60 bars</th>
-                    <th
-                      v-for="c in COLUMNS_AFTER"
-                      :key="c.key"
-                      :class="{ number: c.number }"
-                      :aria-sort="sortState(c.key)"
-                    >
-                      <button class="sort" :title="c.title" @click="sortBy(c.key)">
-                        {{ c.name }}
-                      </button>
-                    </th>
+                  <tr aria-rowindex="1">
+                    <template v-for="(c, n) in columns" :key="c.key">
+                      <template v-if="n === cut">
+                        <th>Mesh</th>
+                        <th>60 bars</th>
+                      </template>
+                      <th :class="{ number: isNumber(c) }" :aria-sort="sortState(c)">
+                        <button class="sort" :title="helpOf(c)" @click="sortBy(c)">
+                          {{ titleOf(c) }}
+                        </button>
+                      </th>
+                    </template>
                   </tr>
                 </thead>
                 <tbody>
-                  <tr
-                    v-for="(hit, n) in shown"
-                    :key="hit.code"
-                    class="open"
-                    :class="{ chosen: n === at }"
-                    :aria-selected="n === at"
-                    @click="pick(n)"
-                    @dblclick="review(hit.code)"
-                  >
-                    <td class="number quiet">{{ hit.place }}</td>
-                    <td class="mono">
-                      <RouterLink :to="`/runs/${id}/review/${hit.code}`">{{ hit.code }}</RouterLink>
-                    </td>
-                    <td class="name">{{ hit.name }}</td>
-                    <td><Mesh :cells="hit.cells" :names="names" /></td>
-                    <td><PriceTail :closes="hit.tail" :signal="hit.fired_in_tail" /></td>
-                    <td class="number">
-                      <abbr
-                        v-if="hit.provisional"
-                        title="Provisional: it rests on a bar that has not closed, and may change until it does"
-                        >~</abbr
-                      >{{ price(hit.close, hit.tick) }}
-                    </td>
-                    <td class="number">{{ hit.now === null ? '–' : price(hit.now, hit.tick) }}</td>
-                    <td class="number">{{ figure(hit.score) }}</td>
-                    <td class="number">{{ figure(hit.rank) }}</td>
-                    <td class="number">{{ hit.age }}</td>
-                    <td :class="{ rise: hit.news === 'new' }">{{ hit.news || '–' }}</td>
-                    <td>{{ hit.verdict?.verdict ?? '' }}</td>
+                  <tr v-if="above" class="room" aria-hidden="true">
+                    <td :style="{ height: `${above}px` }"></td>
+                  </tr>
+                  <template v-for="item in seen" :key="item.index">
+                    <tr
+                      v-for="hit in [hits.rows.value[item.index]]"
+                      :key="hit?.code ?? item.index"
+                      class="open"
+                      :class="{ chosen: item.index === at }"
+                      :aria-selected="item.index === at"
+                      :aria-rowindex="item.index + 2"
+                      @click="pick(item.index)"
+                      @dblclick="hit && review(hit.code)"
+                    >
+                      <template v-for="(c, n) in columns" :key="c.key">
+                        <template v-if="n === cut">
+                          <td><Mesh v-if="hit" :cells="hit.cells" :names="names" /></td>
+                          <td>
+                            <PriceTail v-if="hit" :closes="hit.tail" :signal="hit.fired_in_tail" />
+                          </td>
+                        </template>
+                        <td v-if="!hit" class="quiet">{{ c.key === 'code' ? '…' : '' }}</td>
+                        <td v-else-if="c.key === 'code'" class="mono">
+                          <RouterLink :to="`/runs/${id}/review/${hit.code}`">{{
+                            hit.code
+                          }}</RouterLink>
+                        </td>
+                        <td
+                          v-else
+                          :class="{
+                            number: isNumber(c),
+                            quiet: c.key === 'place',
+                            name: c.key === 'name',
+                            rise: c.key === 'news' && hit.news === 'new',
+                          }"
+                        >
+                          <abbr
+                            v-if="c.key === 'close' && hit.provisional"
+                            title="Provisional: it rests on a bar that has not closed, and may change until it does"
+                            >~</abbr
+                          >{{ told(hit, c) }}
+                        </td>
+                      </template>
+                    </tr>
+                  </template>
+                  <tr v-if="below > 0" class="room" aria-hidden="true">
+                    <td :style="{ height: `${below}px` }"></td>
                   </tr>
                 </tbody>
               </table>
@@ -305,10 +297,8 @@ const pick = (n: number) => (at.value = n)
               </h2>
               <p class="quiet">
                 fired {{ barTime(chosen.fired_at) }}, {{ plural(chosen.age, 'bar') }} ago; judged on
-                {{ barTime(chosen.bar_at) }} at {{ price(chosen.close, chosen.tick)
-                }}<template v-if="chosen.now !== null"
-                  >, now {{ price(chosen.now, chosen.tick) }}</template
-                >
+                {{ barTime(chosen.bar_at) }} at {{ price(chosen.close, chosen.tick) }}, now
+                {{ price(chosen.now, chosen.tick) }}
               </p>
               <PriceTail
                 :closes="chosen.tail"
@@ -330,11 +320,11 @@ const pick = (n: number) => (at.value = n)
         <template v-else>
           <p class="quiet">{{ TAB_HELP[tab] }}</p>
           <template v-if="tab === 'undecided'">
-            <p v-for="c in causes" :key="`${c.n} ${c.words}`">
-              <b>{{ c.cause }}</b>: {{ c.words }}, for <code>{{ names[c.n] }}</code>
+            <p v-for="c in outcome?.undecided" :key="`${c.condition} ${c.words}`">
+              <b>{{ c.cause }}</b>: {{ c.words }}, for <code>{{ names[c.condition] }}</code>
               <span class="mono codes">{{ c.codes.join('  ') }}</span>
             </p>
-            <p v-if="!causes.length" class="empty">None.</p>
+            <p v-if="!undecided" class="empty">None.</p>
           </template>
           <template v-else>
             <p v-if="tab === 'gone' && !view.data.value.compared_with" class="empty">
@@ -381,6 +371,13 @@ const pick = (n: number) => (at.value = n)
   max-width: 170px;
   overflow: hidden;
   text-overflow: ellipsis;
+}
+.room td {
+  padding: 0;
+  border: 0;
+}
+.scroll tbody tr.open {
+  height: 31px;
 }
 h2 {
   font-size: 14px;

@@ -12,7 +12,11 @@ const took = (run: { started_at: string | null; finished_at: string | null }) =>
 
 <template>
   <main class="page">
-    <p class="sentence">{{ plural(runs.data.value?.length ?? 0, 'run') }}, the newest first.</p>
+    <p class="sentence">
+      {{
+        runs.data.value ? `${plural(runs.data.value.length, 'run')}, the newest first.` : 'reading…'
+      }}
+    </p>
     <ErrorNote
       v-if="runs.isError.value"
       :error="runs.error.value"

@@ -46,10 +46,9 @@ const TIMEFRAMES = [
   { value: 'volume(10000)', name: '10,000 units traded' },
 ]
 const undecided = computed(() => {
-  const count = new Map<string, number>()
-  for (const one of preview.value?.undecided ?? [])
-    count.set(one.cause, (count.get(one.cause) ?? 0) + 1)
-  const parts = [...count].map(([cause, n]) => `${n} undecided: ${cause}.`)
+  const parts = Object.entries(preview.value?.undecided ?? {}).map(
+    ([cause, n]) => `${n} undecided: ${cause}.`,
+  )
   if (preview.value?.stale) parts.push(`${preview.value.stale} stale, left out.`)
   return parts.join(' ')
 })

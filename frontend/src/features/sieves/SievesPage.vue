@@ -6,8 +6,8 @@ import { useAct } from '@/shared/act'
 import { answer, api, type StoredSieve } from '@/shared/api'
 import ErrorNote from '@/shared/ErrorNote.vue'
 import { useKeys } from '@/shared/keys'
-import PutAway from '@/shared/PutAway.vue'
-import { keys, useRuns, useSieves, useSievesAway } from '@/shared/queries'
+import Archived from '@/shared/Archived.vue'
+import { keys, useRuns, useSieves, useArchivedSieves } from '@/shared/queries'
 import { moment, plural } from '@/shared/format'
 import { done, takeBack } from '@/shared/undo'
 import { useStartRun } from '@/features/runs/startRun'
@@ -26,21 +26,21 @@ const latest = computed(() => {
 
 const refresh = () => {
   client.invalidateQueries({ queryKey: keys.sieves })
-  client.invalidateQueries({ queryKey: keys.sievesAway })
+  client.invalidateQueries({ queryKey: keys.archivedSieves })
   client.invalidateQueries({ queryKey: keys.thread })
 }
 const { act, busy, failure } = useAct()
 const run = (stored: StoredSieve) => act("The run can't begin", () => startRun(stored.id))
-async function bringBack(id: number) {
+async function restore(id: number) {
   await answer(api.POST('/api/sieves/{sieve_id}/restore', { params: { path: { sieve_id: id } } }))
   refresh()
 }
 const remove = (stored: StoredSieve) =>
-  act('Not put away', async () => {
+  act('Not archived', async () => {
     const path = { params: { path: { sieve_id: stored.id } } }
     await answer(api.DELETE('/api/sieves/{sieve_id}', path))
     refresh()
-    done(`“${stored.sieve.name}” was put away.`, () => bringBack(stored.id))
+    done(`“${stored.sieve.name}” was archived.`, () => restore(stored.id))
   })
 const copy = (stored: StoredSieve) =>
   act('Not copied', async () => {
@@ -49,7 +49,7 @@ const copy = (stored: StoredSieve) =>
     refresh()
     router.push(`/sieves/${made.id}`)
   })
-const away = useSievesAway()
+const away = useArchivedSieves()
 const gone = computed(() =>
   (away.data.value ?? []).map((s) => ({ id: s.id, name: s.sieve.name, note: s.sieve.universe })),
 )
@@ -66,8 +66,8 @@ useKeys([
   <main class="page">
     <div class="head">
       <p class="sentence">
-        {{ plural(sieves.data.value?.length ?? 0, 'sieve') }}. Each is a saved way of looking:
-        where, for what, and how to rank it.
+        {{ sieves.data.value ? `${plural(sieves.data.value.length, 'sieve')}.` : 'reading…' }} Each
+        is a saved way of looking: where, for what, and how to rank it.
       </p>
       <RouterLink class="button" to="/formulas">Formulas</RouterLink>
       <RouterLink class="button" to="/functions">Function reference</RouterLink>
@@ -124,9 +124,7 @@ useKeys([
             <td class="actions">
               <button class="button" :disabled="busy" @click="run(stored)">Run</button>
               <button class="button plain" :disabled="busy" @click="copy(stored)">Copy</button>
-              <button class="button plain" :disabled="busy" @click="remove(stored)">
-                Put away
-              </button>
+              <button class="button plain" :disabled="busy" @click="remove(stored)">Archive</button>
             </td>
           </tr>
         </tbody>
@@ -149,7 +147,7 @@ useKeys([
         <p>{{ chosen.sieve.note }}</p>
       </aside>
     </div>
-    <PutAway :entries="gone" @back="(id) => act('Not brought back', () => bringBack(Number(id)))" />
+    <Archived :entries="gone" @back="(id) => act('Not restored', () => restore(Number(id)))" />
   </main>
 </template>
 

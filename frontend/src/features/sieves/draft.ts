@@ -1,7 +1,8 @@
 import { useQuery, useQueryClient } from '@tanstack/vue-query'
-import { computed, onBeforeUnmount, ref, watch, type Ref } from 'vue'
+import { computed, ref, watch, type Ref } from 'vue'
 import { answer, api, type Preview, type Sieve, type StoredSieve } from '@/shared/api'
 import { draftOf, forgetDraft, keepDraft } from '@/shared/drafts'
+import { useLatest } from '@/shared/latest'
 import { keys } from '@/shared/queries'
 
 export const EMPTY: Sieve = {
@@ -185,42 +186,18 @@ const PAUSE = 220
  * the sieve that the present answer is about: what differs from it is no longer true.
  */
 export function usePreview(draft: Ref<Sieve>, ready: Ref<boolean>) {
-  const preview = ref<Preview>()
-  const about = ref<Sieve>()
-  const error = ref<unknown>()
-  let timer = 0
-  let latest = 0
-
-  async function ask() {
-    const mine = ++latest
-    const sieve = plain(draft.value)
-    try {
-      const reply = await answer(api.POST('/api/preview', { body: { sieve } }))
-      if (mine !== latest) return
-      preview.value = reply
-      about.value = sieve
-      error.value = undefined
-    } catch (problem) {
-      if (mine === latest) error.value = problem
-    }
-  }
-  watch(
-    [draft, ready],
-    () => {
-      window.clearTimeout(timer)
-      if (!ready.value) return
-      timer = window.setTimeout(ask, PAUSE)
-    },
-    { deep: true, immediate: true },
+  const latest = useLatest<Sieve, Preview>(PAUSE, (sieve, signal) =>
+    answer(api.POST('/api/preview', { body: { sieve }, signal })),
   )
-  onBeforeUnmount(() => {
-    latest++
-    window.clearTimeout(timer)
+  watch([draft, ready], () => (ready.value ? latest.later(plain(draft.value)) : latest.stop()), {
+    deep: true,
+    immediate: true,
   })
   /** What changes nothing in what is computed leaves the answer true. */
   const counted = (sieve?: Sieve) => sieve && { ...sieve, name: '', note: '' }
   const fresh = computed(
-    () => preview.value !== undefined && same(counted(about.value), counted(draft.value)),
+    () =>
+      latest.reply.value !== undefined && same(counted(latest.about.value), counted(draft.value)),
   )
-  return { preview, about, error, fresh, ask }
+  return { ...latest, preview: latest.reply, fresh, ask: () => latest.ask(plain(draft.value)) }
 }

@@ -63,10 +63,11 @@ def _clock(minutes: int) -> str:
 class Background:
     """What is known of one instrument.
 
-    ``tick`` is its price step. ``events`` holds the days of scheduled events by kind, as midnights
-    in seconds since 1970, in order.
+    ``name`` is what it is called, ``tick`` its price step. ``events`` holds the days of scheduled events
+    by kind, as midnights in seconds since 1970, in order.
     """
 
+    name: str = ""
     session: Session | None = None
     tick: float = 0.01
     facts: Mapping[str, object] = field(default_factory=dict)

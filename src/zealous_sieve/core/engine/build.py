@@ -33,10 +33,7 @@ def seen_at(panel: Panel, moment: int, rule: BarRule, *, forming: bool = False) 
 
 def closed_only(panel: Panel, moment: int) -> Panel:
     """A panel without the bars that had not closed at a moment."""
-    rows = map(panel.rows, range(len(panel)))
-    closes = [(r.start, panel.close_times(r)) for r in rows]
-    ends = [first + int(np.searchsorted(own, moment, side="right")) for first, own in closes]
-    return panel.ending(np.array(ends, dtype=np.int64))
+    return panel.ending(panel.ends_by(moment))
 
 
 def bars_of(panel: Panel, rule: BarRule) -> Panel:
@@ -48,7 +45,7 @@ def bars_of(panel: Panel, rule: BarRule) -> Panel:
     ``no_such_timeframe``.
     """
     key = (rule, panel.forming_at, *(_identity(base) for base in panel.bases or (panel,)))
-    built = _KEPT.get(key) or _KEPT.put(key, _build(panel, rule))
+    built = _BUILT.get(key) or _BUILT.put(key, _build(panel, rule))
     return replace(
         built,
         background=panel.background,
@@ -60,7 +57,7 @@ def bars_of(panel: Panel, rule: BarRule) -> Panel:
     )
 
 
-class _Kept:
+class _BuiltLately:
     """Panels built lately. The key holds on to the arrays whose addresses it names."""
 
     def __init__(self, most: int) -> None:
@@ -95,7 +92,7 @@ class _Same:
         return id(self.thing)
 
 
-_KEPT = _Kept(12)
+_BUILT = _BuiltLately(12)
 UNFINISHED = "_unfinished"
 """The column that marks bars which had not closed, in panels with forming bars."""
 

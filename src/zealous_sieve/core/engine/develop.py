@@ -14,13 +14,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zealous_sieve.core.engine.build import finest
-from zealous_sieve.core.engine.follow import Follower
 from zealous_sieve.core.engine.formed import FIRST_ROW
-from zealous_sieve.core.engine.panel import DAY, Column, Panel, Rows, Times
+from zealous_sieve.core.engine.incremental import IncrementalEvaluation
+from zealous_sieve.core.engine.panel import Column, Panel, Rows, Times
 from zealous_sieve.core.engine.sources import with_sources
 from zealous_sieve.core.formula.terms import (
     Across,
-    Elsewhere,
+    ExternalInput,
     Known,
     OfInstrument,
     OnTimeframe,
@@ -31,7 +31,7 @@ from zealous_sieve.core.formula.terms import (
     of_instrument,
     on_timeframe,
 )
-from zealous_sieve.core.formula.timeframe import BarKind, BarRule, Timeframe
+from zealous_sieve.core.formula.timeframe import DAY, BarKind, BarRule, Timeframe
 from zealous_sieve.core.functions.catalogue import EXTRAS, FIELDS, FORM_SECONDS, TIME
 from zealous_sieve.core.functions.kernel import compiled
 
@@ -70,10 +70,10 @@ def developed_values(
     known = np.zeros(len(fast), np.int64)
     known[some] = np.maximum(0, made.over[firsts[some]] - 1)
     ready = prepare(terms, slow)
-    follower = Follower(terms, ready.ending(slow.starts + known))
-    inside = _unfinished_columns(follower.fields, terms, fast, ready, made, evaluate)
-    closed = [np.ascontiguousarray(ready.columns[field]) for field in follower.fields]
-    return follower.develop(
+    going_on = IncrementalEvaluation(terms, ready.ending(slow.starts + known))
+    inside = _unfinished_columns(going_on.fields, terms, fast, ready, made, evaluate)
+    closed = [np.ascontiguousarray(ready.columns[field]) for field in going_on.fields]
+    return going_on.develop(
         closed, inside, slow.starts, firsts, fast.ends, made.over, made.begun, len(fast.times)
     )
 
@@ -182,7 +182,7 @@ def _unfinished_columns(
 ) -> list[Column]:
     """The columns of unfinished bars, one entry a row of the faster panel."""
     assert slow.rule is not None
-    elsewhere = {t.field: t for t in in_order(terms.values()) if isinstance(t, Elsewhere)}
+    elsewhere = {t.field: t for t in in_order(terms.values()) if isinstance(t, ExternalInput)}
     commuted = {f: _on_the_fast_side(t, slow.rule) for f, t in elsewhere.items()}
     wanted = {f: t for f, t in commuted.items() if f in fields and t is not None}
     found = evaluate(wanted, fast) if wanted else {}
@@ -208,7 +208,7 @@ def _is_strength(term: Term | None) -> bool:
     return isinstance(term, Known) and term.what == "strength"
 
 
-def _on_the_fast_side(term: Elsewhere, rule: BarRule) -> Term | None:
+def _on_the_fast_side(term: ExternalInput, rule: BarRule) -> Term | None:
     """What comes from elsewhere into slower bars, as it stood at each faster bar; ``None`` where it
     belongs to the slower bar as a whole."""
     match term:

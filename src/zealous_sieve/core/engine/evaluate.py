@@ -9,7 +9,7 @@ from threading import Event
 
 import numpy as np
 
-from zealous_sieve.core.engine.elsewhere import with_elsewhere
+from zealous_sieve.core.engine.external_inputs import with_external_inputs
 from zealous_sieve.core.engine.panel import Column, Panel
 from zealous_sieve.core.engine.plan import Plan, plan
 from zealous_sieve.core.engine.pool import THREADS, pool
@@ -44,7 +44,7 @@ def evaluate(
     Raises DataError ``no_such_column`` and CancelledError.
     """
     made = plan(terms, last=last)
-    panel = with_elsewhere(terms, panel, evaluate, made.reads)
+    panel = with_external_inputs(terms, panel, evaluate, made.reads)
     panel = with_sources(panel, made.fields)
     blank = last is None and panel.bars == len(panel.times)
     shape = (len(panel.times),) if last is None else (len(panel), last)

@@ -11,8 +11,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zealous_sieve.core.engine.clock import joined
-from zealous_sieve.core.engine.panel import DAY, NEVER, Column, Panel, Times
-from zealous_sieve.core.formula.timeframe import BarKind, Form
+from zealous_sieve.core.engine.panel import NEVER, Column, Panel, Times
+from zealous_sieve.core.formula.timeframe import DAY, BarKind, Form
 from zealous_sieve.core.functions.kernel import compiled
 
 FIRST_ROW = "_first_row"

@@ -6,12 +6,13 @@ from collections.abc import Callable, Iterable
 
 import numpy as np
 
-from zealous_sieve.core.engine.panel import DAY, Column, Panel, Times
+from zealous_sieve.core.engine.panel import Column, Panel, Times
 from zealous_sieve.core.engine.sources import with_sources
 from zealous_sieve.core.engine.strength import strength_column
 from zealous_sieve.core.errors import DataError, Problem
 from zealous_sieve.core.formula.names import Market, market_of
 from zealous_sieve.core.formula.terms import Known, Source
+from zealous_sieve.core.formula.timeframe import DAY
 
 
 def names_in(panel: Panel) -> Market | None:

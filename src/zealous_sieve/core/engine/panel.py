@@ -5,20 +5,20 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from difflib import get_close_matches
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
 
 from zealous_sieve.core.engine.background import Background
 from zealous_sieve.core.errors import DataError, Problem
-from zealous_sieve.core.formula.timeframe import BarRule
+from zealous_sieve.core.formula.timeframe import DAY, BarRule
 from zealous_sieve.core.functions.catalogue import EXTRAS, FIELDS
 
 Column = NDArray[np.float64]
 Times = NDArray[np.int64]
 Rows = NDArray[np.int64]
 Series = tuple[Times, Mapping[str, Column]]
-DAY = 86_400
 NEVER = 1 << 61
 """The close of a bar that is still open."""
 
@@ -86,8 +86,8 @@ class Panel:
     def position(self, code: str) -> int:
         """Where an instrument stands in the panel. Raises DataError ``unknown_instrument``."""
         try:
-            return self.codes.index(code)
-        except ValueError:
+            return self.places[code]
+        except KeyError:
             message = f"there are no bars of {code}"
             close = get_close_matches(code, self.codes, n=1)
             mend = f"did you mean {close[0]}?" if close else "the instruments page lists all codes"
@@ -104,20 +104,24 @@ class Panel:
 
     def choose(self, codes: Sequence[str]) -> Panel:
         """The same panel with these instruments only, in this order; those without bars are empty."""
-        known = {code: i for i, code in enumerate(self.codes)}
-        return self._take([known.get(code, -1) for code in codes], tuple(codes))
-
-    def _take(self, picked: list[int], codes: tuple[str, ...]) -> Panel:
+        known = self.places
+        picked = [known.get(code, -1) for code in codes]
         background = tuple(self.known(i) if i >= 0 else Background() for i in picked)
+        rows = np.array(picked, dtype=np.int64)
         return replace(
             self,
-            codes=codes,
-            starts=np.array([self.starts[i] if i >= 0 else 0 for i in picked], dtype=np.int64),
-            ends=np.array([self.ends[i] if i >= 0 else 0 for i in picked], dtype=np.int64),
+            codes=tuple(codes),
+            starts=np.where(rows < 0, 0, np.append(self.starts, 0)[rows]),
+            ends=np.where(rows < 0, 0, np.append(self.ends, 0)[rows]),
             background=background if self.background else (),
             bases=tuple(base.choose(codes) for base in self.bases),
             whole=self if self.whole is None else self.whole,
         )
+
+    @cached_property
+    def places(self) -> Mapping[str, int]:
+        """Where each instrument stands."""
+        return {code: i for i, code in enumerate(self.codes)}
 
     def ending(self, ends: Rows) -> Panel:
         """The same panel with each instrument ended earlier."""
@@ -158,19 +162,24 @@ class Panel:
 
     def as_of(self, moment: int) -> Panel:
         """What was known at a moment (seconds since 1970): bars that had closed by then."""
-        rows = map(self.rows, range(len(self)))
-        closed = [r.start + _closed(self.close_times(r), moment) for r in rows]
         return replace(
             self,
-            ends=np.array(closed, dtype=np.int64).reshape(len(self)),
+            ends=self.ends_by(moment),
             moment=moment,
             bases=tuple(base.as_of(moment) for base in self.bases),
             whole=None if self.whole is None else self.whole.as_of(moment),
         )
 
-
-def _closed(closes: Times, moment: int) -> int:
-    return int(np.searchsorted(closes, moment, side="right"))
+    def ends_by(self, moment: int) -> Rows:
+        """Where each instrument ends when only bars count that had closed by a moment."""
+        moments, later = self.moments()
+        ends = self.ends.copy()
+        some = np.flatnonzero(ends > self.starts)
+        for i in some[moments[ends[some] - 1] + later > moment].tolist():
+            rows = self.rows(i)
+            closed = np.searchsorted(moments[rows], moment - later, side="right")
+            ends[i] = rows.start + int(closed)
+        return ends
 
 
 def _joined(name: str, parts: Sequence[Series]) -> Column:

@@ -8,9 +8,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zealous_sieve.core.engine.clock import joined
-from zealous_sieve.core.engine.panel import DAY, Column, Panel
+from zealous_sieve.core.engine.panel import Column, Panel
 from zealous_sieve.core.errors import DataError, Problem
-from zealous_sieve.core.formula.timeframe import Span, Timeframe
+from zealous_sieve.core.formula.timeframe import DAY, Span, Timeframe
 from zealous_sieve.core.functions.catalogue import EXTRAS, FORM_SECONDS, TIME
 
 

@@ -7,7 +7,7 @@ from dataclasses import replace
 import numpy as np
 
 from zealous_sieve.core.engine.evaluate import evaluate
-from zealous_sieve.core.engine.follow import Follower
+from zealous_sieve.core.engine.incremental import IncrementalEvaluation
 from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.formula.check import check
 from zealous_sieve.core.formula.terms import Term, apply, source
@@ -15,7 +15,7 @@ from zealous_sieve.core.functions.catalogue import FAMILIES, FIELDS
 from zealous_sieve.core.functions.kernel import KERNELS
 
 CONSTANTS = {"at_least_of": (1, 2)}
-ELSEWHERE = (
+EXTERNAL = (
     "close on 1w",
     "close on 2m",
     "close on brick(1, 2)",
@@ -38,10 +38,10 @@ def warm_cache() -> int:
         constants = CONSTANTS.get(name, (2,) * kernel.constants)
         terms[name] = apply(name, *inputs, constants=constants)
     evaluate(terms, panel)
-    for text in ELSEWHERE:
+    for text in EXTERNAL:
         evaluate({"": check(text).outputs["value"].term}, panel)
     forming = replace(panel, forming_at=int(times[-1]) + 60)
     evaluate({"": check("ema(close, 2) on 2m").outputs["value"].term}, forming)
-    follower = Follower({"": check("ema(close, 2)").outputs["value"].term}, panel)
-    follower.advance({"close": np.ones(1)})
+    going_on = IncrementalEvaluation({"": check("ema(close, 2)").outputs["value"].term}, panel)
+    going_on.advance({"close": np.ones(1)})
     return len(terms)

@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
+import math
 from abc import ABC, abstractmethod
 from collections.abc import Iterator, Mapping
 from dataclasses import replace
 from datetime import datetime
 from typing import Protocol
 
-from zealous_sieve.core.errors import FormulaError, Problem
+from zealous_sieve.core.errors import FormulaError, Problem, TooLargeError
 from zealous_sieve.core.formula import problems, tree
 from zealous_sieve.core.formula.arguments import bind
+from zealous_sieve.core.formula.limits import MAX_SOUGHT
 from zealous_sieve.core.formula.names import Market, Named
 from zealous_sieve.core.formula.parser import parse
 from zealous_sieve.core.formula.terms import (
@@ -38,11 +40,17 @@ SOURCE_UNITS = {
 }
 
 
+def _is_finite(number: float | None) -> bool:
+    return number is None or math.isfinite(number)
+
+
 class Saved(Protocol):
     """Formulas that can be called by name."""
 
     def __contains__(self, name: object) -> bool: ...
     def __iter__(self) -> Iterator[str]: ...
+    @property
+    def inside(self) -> bool: ...
     def open(self, name: str, inputs: Mapping[str, float]) -> Formula: ...
 
 
@@ -71,6 +79,8 @@ class Caller(ABC):
     def meaning(self, node: tree.Node) -> Typed:
         """What a node means; a broken value where that was complained about."""
         value = self._meaning(node)
+        if not self.hidden and value.kind == Kind.CONSTANT and not _is_finite(value.number):
+            value = self._broken(problems.no_value(node))
         self.types[node] = value
         return value
 
@@ -100,7 +110,8 @@ class Caller(ABC):
 
     def check_name(self, node: tree.Node, what: Named, name: str, fact: str = "") -> None:
         """Complain where nothing of that name is known."""
-        problem = self.market.problem(node, what, name, fact) if self.market else None
+        near = len(self.problems) < MAX_SOUGHT
+        problem = self.market.problem(node, what, name, fact, near=near) if self.market else None
         self.problems += [problem] if problem else []
 
     @abstractmethod
@@ -119,9 +130,8 @@ class Caller(ABC):
         if function is None and node.name in self.saved:
             return self._open(node, node.name, ())
         if function is None:
-            known = {*SOURCES, *self.names, *CATALOGUE, *self.saved}
             what = "a source, a name or a function"
-            return self._broken(problems.unknown_name(node, node.name, known, what))
+            return self._unknown(node, node.name, {*SOURCES, *self.names, *CATALOGUE}, what)
         needed = any(i.default is None for i in function.inputs)
         if needed or any(p.needed for p in function.parameters):
             return self._broken(problems.needs_brackets(node, function))
@@ -140,8 +150,11 @@ class Caller(ABC):
             mend = f"leave the brackets out; for an earlier bar write ago({node.function}, n)"
             return self._broken(problems.simple("not_a_function", node, message, mend))
         what = "a function or a saved formula"
-        known = {*CATALOGUE, *self.saved}
-        return self._broken(problems.unknown_name(node, node.function, known, what))
+        return self._unknown(node, node.function, {*CATALOGUE}, what)
+
+    def _unknown(self, node: tree.Node, name: str, known: set[str], what: str) -> Typed:
+        sought = known | set(self.saved) if len(self.problems) < MAX_SOUGHT else set()
+        return self._broken(problems.unknown_name(node, name, sought, what))
 
     def _open(self, node: tree.Node, name: str, given: tuple[tree.Argument, ...]) -> Typed:
         """A saved formula with its inputs as named arguments."""
@@ -162,7 +175,9 @@ class Caller(ABC):
             formula = self.saved.open(name, inputs)
         except FormulaError as error:
             first = error.problem
-            if first.code == "formula_cycle":
+            if isinstance(error, TooLargeError) and self.saved.inside:
+                raise
+            if first.code == "formula_cycle" or isinstance(error, TooLargeError):
                 return self._broken(replace(first, place=node.place))
             where = f" in its line {first.place.line}" if first.place else ""
             message = f"{name} can't be used: {first.message}{where}"

@@ -2,17 +2,26 @@
 
 from __future__ import annotations
 
+from collections import OrderedDict
 from collections.abc import Iterator, Mapping
 from functools import lru_cache
+from threading import Lock
 
-from zealous_sieve.core.errors import FormulaError, Problem
+from zealous_sieve.core.errors import FormulaError, Problem, TooLargeError
 from zealous_sieve.core.formula import problems, tree
 from zealous_sieve.core.formula.expression import Checker
 from zealous_sieve.core.formula.lexer import tokens_of
-from zealous_sieve.core.formula.limits import MAX_TERMS
+from zealous_sieve.core.formula.limits import (
+    MAX_CALLS,
+    MAX_CALLS_DEEP,
+    MAX_EXTERNAL,
+    MAX_KEPT,
+    MAX_LEVELS,
+    MAX_TERMS,
+)
 from zealous_sieve.core.formula.names import Market
 from zealous_sieve.core.formula.parser import parse
-from zealous_sieve.core.formula.terms import in_order
+from zealous_sieve.core.formula.terms import external_looks, in_order
 from zealous_sieve.core.formula.typed import Formula, Typed, fixed
 from zealous_sieve.core.functions.catalogue import SOURCES, find
 from zealous_sieve.core.functions.specification import Kind
@@ -33,19 +42,104 @@ def check(
     It may call the formulas of the ``library`` by name. Where a ``market`` is given, what the formula
     names has to be there. Raises FormulaError with every problem found.
     """
-    return _check(text, tuple((inputs or {}).items()), tuple((library or {}).items()), (), market)
+    shelf = _shelf(tuple((library or {}).items()), market)
+    return shelf.understand(text, tuple((inputs or {}).items()))
 
 
 @lru_cache(maxsize=1024)
-def _check(
-    text: str,
-    inputs: tuple[tuple[str, float], ...],
-    library: tuple[tuple[str, str], ...],
-    chain: tuple[str, ...],
-    market: Market | None,
-) -> Formula:
+def names_in(text: str) -> frozenset[str]:
+    """Every name that stands in a formula; none where it can't be read."""
+    try:
+        return frozenset(str(token) for token in tokens_of(text) if token.type == "NAME")
+    except FormulaError:
+        return frozenset()
+
+
+@lru_cache(maxsize=8)
+def _shelf(library: tuple[tuple[str, str], ...], market: Market | None) -> Shelf:
+    return Shelf(dict(library), market)
+
+
+Given = tuple[tuple[str, float], ...]
+"""Inputs that a formula is given."""
+
+
+class Shelf:
+    """Formulas understood among the saved ones that they may call.
+
+    Each is read once for the inputs it is given, whether it makes sense or not, so that reading takes as
+    long as there are distinct parts, however often they are called.
+    """
+
+    def __init__(self, library: Mapping[str, str], market: Market | None) -> None:
+        self.library, self.market = library, market
+        self._lock = Lock()
+        self._known: OrderedDict[tuple[str, Given], Formula | FormulaError] = OrderedDict()
+        self._opening: list[str] = []
+        self._fresh = 0
+
+    def __contains__(self, name: object) -> bool:
+        return name in self.library
+
+    @property
+    def inside(self) -> bool:
+        """Whether one of them is being read now, for another."""
+        return bool(self._opening)
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(self.library)
+
+    def understand(self, text: str, inputs: Given) -> Formula:
+        """A formula with all that it calls, which may be so many. Raises FormulaError."""
+        with self._lock:
+            self._fresh = 0
+            return self._read(text, inputs)
+
+    def _read(self, text: str, inputs: Given) -> Formula:
+        key = (text, inputs)
+        if key not in self._known:
+            try:
+                found: Formula | FormulaError = _read(text, inputs, self)
+            except TooLargeError:
+                raise
+            except FormulaError as error:
+                found = FormulaError(*error.problems)
+            self._known[key] = found
+            if len(self._known) > MAX_KEPT:
+                self._known.popitem(last=False)
+        known = self._known[key]
+        if isinstance(known, FormulaError):
+            raise FormulaError(*known.problems)
+        return known
+
+    def open(self, name: str, inputs: Mapping[str, float]) -> Formula:
+        """The formula of that name. Raises FormulaError, ``formula_cycle`` when it calls itself;
+        TooLargeError."""
+        chain = (*self._opening, name)
+        if name in self._opening:
+            path = " → ".join(chain[chain.index(name) :])
+            message = f"formulas call each other in a circle: {path}"
+            raise FormulaError(Problem(code="formula_cycle", message=message))
+        if len(chain) > MAX_CALLS_DEEP:
+            message = f"formulas call each other more than {MAX_CALLS_DEEP} deep"
+            raise TooLargeError(Problem(code="too_large", message=message))
+        given = tuple(sorted(inputs.items()))
+        if (self.library[name], given) not in self._known:
+            self._fresh += 1
+        if self._fresh > MAX_CALLS:
+            message = f"more than {MAX_CALLS} formulas are called with inputs of their own"
+            mend = "call them with fewer different inputs"
+            raise TooLargeError(Problem(code="too_large", message=message, mend=mend))
+        self._opening.append(name)
+        try:
+            return self._read(self.library[name], given)
+        finally:
+            self._opening.pop()
+
+
+def _read(text: str, inputs: Given, shelf: Shelf) -> Formula:
     program = parse(text)
-    reader = _Reader(dict(inputs), _Shelf(dict(library), chain, market), market)
+    reader = _Reader(dict(inputs), shelf)
     for statement in program.statements:
         reader.read(statement)
     reader.finish(program)
@@ -59,40 +153,6 @@ def _check(
         types=reader.checker.types,
         definitions=reader.definitions,
     )
-
-
-@lru_cache(maxsize=1024)
-def names_in(text: str) -> frozenset[str]:
-    """Every name that stands in a formula; none where it can't be read."""
-    try:
-        return frozenset(str(token) for token in tokens_of(text) if token.type == "NAME")
-    except FormulaError:
-        return frozenset()
-
-
-class _Shelf:
-    """The saved formulas that a formula may call; ``chain`` are those that are being opened up."""
-
-    def __init__(
-        self, library: dict[str, str], chain: tuple[str, ...], market: Market | None
-    ) -> None:
-        self.library, self.chain, self.market = library, chain, market
-
-    def __contains__(self, name: object) -> bool:
-        return name in self.library
-
-    def __iter__(self) -> Iterator[str]:
-        return iter(self.library)
-
-    def open(self, name: str, inputs: Mapping[str, float]) -> Formula:
-        """The formula of that name. Raises FormulaError, ``formula_cycle`` when it calls itself."""
-        chain = (*self.chain, name)
-        if name in self.chain:
-            path = " → ".join(chain[chain.index(name) :])
-            message = f"formulas call each other in a circle: {path}"
-            raise FormulaError(Problem(code="formula_cycle", message=message))
-        items = tuple(self.library.items())
-        return _check(self.library[name], tuple(inputs.items()), items, chain, self.market)
 
 
 def check_condition(
@@ -129,11 +189,11 @@ def _of_kind(formula: Formula, kind: Kind, role: str) -> Formula:
 class _Reader:
     """Statements one after another, each seeing the names above it."""
 
-    def __init__(self, overrides: dict[str, float], shelf: _Shelf, market: Market | None) -> None:
+    def __init__(self, overrides: dict[str, float], shelf: Shelf) -> None:
         self.overrides = overrides
         self.outputs: dict[str, Typed] = {}
         self.definitions: dict[str, tree.Node] = {}
-        self.checker = Checker({}, hidden=False, saved=shelf, market=market)
+        self.checker = Checker({}, hidden=False, saved=shelf, market=shelf.market)
 
     def read(self, statement: tree.Statement) -> None:
         match statement:
@@ -164,6 +224,11 @@ class _Reader:
         if terms > MAX_TERMS:
             message = f"the formula needs {terms:,} computations, at most {MAX_TERMS:,} are allowed"
             self._complain("too_large", last, message)
+        levels, times = external_looks(value.term for value in self.outputs.values())
+        if levels > MAX_LEVELS or times > MAX_EXTERNAL:
+            message = "the formula looks at other bars and instruments within each other too often"
+            mend = f"at most {MAX_LEVELS} within each other, {MAX_EXTERNAL} in all"
+            self._complain("too_large", last, message, mend)
 
     def _input(self, statement: tree.InputDefinition) -> Typed:
         value = self.overrides.get(statement.name, statement.default)

@@ -36,7 +36,7 @@ class Line:
     remark: str | None = None
 
 
-class _Kept:
+class _Unruled:
     """Tokens that no rule mentions, and that the lexer has to deliver all the same."""
 
     always_accept = ("COMMENT", "NEWLINE", "UNKNOWN")
@@ -54,7 +54,7 @@ def grammar() -> Lark:
         parser="lalr",
         lexer="basic",
         propagate_positions=True,
-        postlex=_Kept(),
+        postlex=_Unruled(),
         maybe_placeholders=False,
     )
 

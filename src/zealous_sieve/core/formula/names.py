@@ -37,9 +37,11 @@ class Market:
     currencies: frozenset[str] = frozenset()
     values: tuple[tuple[str, frozenset[str]], ...] = field(default=())
 
-    def problem(self, node: Node, what: Named, name: str, fact: str = "") -> Problem | None:
-        """What is wrong with naming that, at its place, with the nearest name; ``None`` when there is
-        such a thing."""
+    def problem(
+        self, node: Node, what: Named, name: str, fact: str = "", *, near: bool = True
+    ) -> Problem | None:
+        """What is wrong with naming that, at its place, with the nearest name where ``near`` is asked
+        for; ``None`` when there is such a thing."""
         known = {
             Named.CODE: self.codes,
             Named.FACT: self.facts,
@@ -55,7 +57,9 @@ class Market:
         if what == Named.CODE:
             message = f'there is no instrument "{name}"'
         code = f"unknown_{what.name.lower()}"
-        return Problem(code=code, message=message, place=node.place, mend=_mend(name, known))
+        return Problem(
+            code=code, message=message, place=node.place, mend=_mend(name, known if near else ())
+        )
 
 
 def _mend(name: str, known: Iterable[str]) -> str:

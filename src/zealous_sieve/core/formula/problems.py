@@ -6,7 +6,7 @@ import difflib
 from collections.abc import Iterable
 
 from zealous_sieve.core.errors import Problem
-from zealous_sieve.core.formula.tree import Node
+from zealous_sieve.core.formula.tree import Node, Number
 from zealous_sieve.core.formula.typed import Typed
 from zealous_sieve.core.functions.specification import Function, Input, Kind, Parameter
 from zealous_sieve.core.functions.units import Unit, with_article
@@ -28,6 +28,14 @@ def unknown_name(node: Node, name: str, known: Iterable[str], what: str) -> Prob
         place=node.place,
         mend=mend,
     )
+
+
+def no_value(node: Node) -> Problem:
+    if isinstance(node, Number):
+        message, mend = "this number is too large", "write one below 1e308"
+    else:
+        message, mend = "this is no number on any bar", "look for a division by zero or the like"
+    return Problem(code="no_value", message=message, place=node.place, mend=mend)
 
 
 def needs_brackets(node: Node, function: Function) -> Problem:

@@ -36,6 +36,11 @@ class Term:
     def parts(self) -> tuple[Term, ...]:
         return ()
 
+    @property
+    def external(self) -> tuple[Term, ...]:
+        """What is computed on other bars or instruments first."""
+        return ()
+
 
 @dataclass(frozen=True, eq=False, slots=True)
 class Source(Term):
@@ -66,12 +71,12 @@ class Apply(Term):
 
 
 @dataclass(frozen=True, eq=False, slots=True)
-class Elsewhere(Source):
+class ExternalInput(Source):
     """A column that does not come from the instrument's own bars; ``field`` is its own name."""
 
 
 @dataclass(frozen=True, eq=False, slots=True)
-class OnTimeframe(Elsewhere):
+class OnTimeframe(ExternalInput):
     """On other bars, by the last that was over when the present bar closed; ``before`` when it
     opened."""
 
@@ -79,31 +84,43 @@ class OnTimeframe(Elsewhere):
     timeframe: BarRule
     before: bool
 
+    @property
+    def external(self) -> tuple[Term, ...]:
+        return (self.inner,)
+
 
 @dataclass(frozen=True, eq=False, slots=True)
-class OfInstrument(Elsewhere):
+class OfInstrument(ExternalInput):
     inner: Term
     code: str
 
+    @property
+    def external(self) -> tuple[Term, ...]:
+        return (self.inner,)
+
 
 @dataclass(frozen=True, eq=False, slots=True)
-class Across(Elsewhere):
+class Across(ExternalInput):
     """Over all instruments at one moment; ``by`` is the fact that makes groups."""
 
     inner: Term
     how: str
     by: str | None
 
+    @property
+    def external(self) -> tuple[Term, ...]:
+        return (self.inner,)
+
 
 @dataclass(frozen=True, eq=False, slots=True)
-class Lacking(Elsewhere):
+class Lacking(ExternalInput):
     """Whether the data hold nothing of one of these for the instrument."""
 
     sources: tuple[Source, ...]
 
 
 @dataclass(frozen=True, eq=False, slots=True)
-class Known(Elsewhere):
+class Known(ExternalInput):
     """Something known beside the bars: a ``fact``, or whether one ``is`` a text, ``in_session`` of
     a venue, ``to_event`` of a kind in days or sessions, ``strength`` of a currency over ``bars`` by a
     measure."""
@@ -186,11 +203,14 @@ def _fold(kernel: str, values: list[float]) -> Constant:
 def beside_the_bars(root: Term) -> Iterator[Source]:
     """What of a term the data may not hold for every instrument: further columns, facts, events, hours;
     on the bars at hand and on slower ones."""
-    for term in in_order([root]):
-        if isinstance(term, OnTimeframe | Across):
-            yield from beside_the_bars(term.inner)
-        elif isinstance(term, Known) or (type(term) is Source and term.field not in FIELDS):
-            yield term
+    waiting, seen = [root], {root}
+    while waiting:
+        for term in in_order([waiting.pop()]):
+            if isinstance(term, OnTimeframe | Across) and term.inner not in seen:
+                seen.add(term.inner)
+                waiting.append(term.inner)
+            elif isinstance(term, Known) or (type(term) is Source and term.field not in FIELDS):
+                yield term
 
 
 def history(roots: Iterable[Term]) -> dict[str, int]:
@@ -198,12 +218,15 @@ def history(roots: Iterable[Term]) -> dict[str, int]:
     and of every other timeframe that is looked at by its own."""
     needed: dict[str, int] = {"": 1}
     waiting: list[tuple[str, Term]] = [("", root) for root in roots]
+    seen = set(waiting)
     while waiting:
         frame, root = waiting.pop()
         own: dict[Term, int] = {}
         for term in in_order([root]):
             if isinstance(term, OnTimeframe):
-                waiting.append((str(term.timeframe), term.inner))
+                there = (str(term.timeframe), term.inner)
+                waiting += [] if there in seen else [there]
+                seen.add(there)
             before = max([1, *(own[part] for part in term.parts)])
             longest = max([1, *(part.lookback for part in term.parts)])
             own[term] = (
@@ -218,8 +241,22 @@ def _alone(term: Term) -> int:
     return min(1, term.lookback) if isinstance(term, OnTimeframe) else term.lookback
 
 
-def in_order(roots: Iterable[Term]) -> Iterator[Term]:
-    """Every distinct term below the roots, parts before wholes, without recursion."""
+def external_looks(roots: Iterable[Term]) -> tuple[int, int]:
+    """How many other bars or instruments are looked at within each other, at most, and how many times
+    something is computed on others, in all."""
+    known: dict[Term, tuple[int, int]] = {}
+    for term in in_order(roots, everywhere=True):
+        own = [known[part] for part in in_order(term.external) if part in known]
+        if term.external:
+            levels = max((levels for levels, _ in own), default=0)
+            known[term] = (levels + 1, sum(times for _, times in own) + 1)
+    deepest = max((levels for levels, _ in known.values()), default=0)
+    return deepest, max((times for _, times in known.values()), default=0)
+
+
+def in_order(roots: Iterable[Term], *, everywhere: bool = False) -> Iterator[Term]:
+    """Every distinct term below the roots, parts before wholes, without recursion; with ``everywhere``
+    those that are computed on other bars or instruments too."""
     done: set[Term] = set()
     waiting: list[tuple[Term, bool]] = [(root, False) for root in roots]
     while waiting:
@@ -231,4 +268,5 @@ def in_order(roots: Iterable[Term]) -> Iterator[Term]:
             yield term
         else:
             waiting.append((term, True))
-            waiting.extend((part, False) for part in term.parts if part not in done)
+            below = term.parts + (term.external if everywhere else ())
+            waiting.extend((part, False) for part in below if part not in done)

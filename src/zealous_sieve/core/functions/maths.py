@@ -21,7 +21,7 @@ from zealous_sieve.core.functions.units import NONE
 maths = Family("Plain maths", constants=True)
 Y = Input(name="y")
 PLAIN = {"source": "Plain arithmetic.", "reading": "As in arithmetic."}
-NEVER = "None to speak of."
+NO_PITFALL = "None to speak of."
 
 
 @maths.function(
@@ -30,7 +30,7 @@ NEVER = "None to speak of."
     inputs=(X,),
     outputs=(SAME,),
     formula="|x|",
-    pitfalls=NEVER,
+    pitfalls=NO_PITFALL,
     meaning="x without its sign.",
     **PLAIN,
 )
@@ -140,7 +140,7 @@ def exponential(spans, x, out):  # type: ignore[no-untyped-def]
     inputs=(X,),
     outputs=(Output(unit=NONE, span=(-1, 1)),),
     formula="1, 0 or -1",
-    pitfalls=NEVER,
+    pitfalls=NO_PITFALL,
     meaning="1 above zero, -1 below, 0 at zero.",
     **PLAIN,
 )
@@ -179,7 +179,7 @@ def rounded(spans, x, out):  # type: ignore[no-untyped-def]
     inputs=(X,),
     outputs=(SAME,),
     formula="⌊x⌋",
-    pitfalls=NEVER,
+    pitfalls=NO_PITFALL,
     meaning="The next whole number at or below x.",
     **PLAIN,
 )
@@ -198,7 +198,7 @@ def floor(spans, x, out):  # type: ignore[no-untyped-def]
     inputs=(X,),
     outputs=(SAME,),
     formula="⌈x⌉",
-    pitfalls=NEVER,
+    pitfalls=NO_PITFALL,
     meaning="The next whole number at or above x.",
     **PLAIN,
 )

@@ -8,6 +8,7 @@ import numpy as np
 
 from zealous_sieve.core.functions.kernel import compiled, kernel
 from zealous_sieve.core.functions.specification import Family, Input, Kind, Output, length
+from zealous_sieve.core.functions.sums import lost
 from zealous_sieve.core.functions.units import MONEY, NONE, PRICE, RATIO, VOLUME
 
 volume = Family("Volume")
@@ -195,49 +196,92 @@ volume.add(
 
 
 @compiled
-def volume_at_price(low, high, volume, first, end, tick, edges, weights):  # type: ignore[no-untyped-def]
-    """The volume of bars ``first … end - 1`` spread evenly over the price steps of each.
-
-    Between neighbouring ``edges`` (first price step of a stretch) every step holds the same
-    ``weights``. Returns how many edges there are; 0 when a bar is missing.
-    """
-    count = end - first
-    for k in range(count):
-        bottom, top = round(low[first + k] / tick), round(high[first + k] / tick)
-        share = volume[first + k] / (top - bottom + 1.0)
-        if share != share:
-            return 0
-        edges[2 * k], edges[2 * k + 1] = bottom, top + 1.0
-        weights[2 * k], weights[2 * k + 1] = share, -share
-    order = np.argsort(edges[: 2 * count])
-    changes, sorted_edges = weights[order], edges[order]
-    held = 0.0
-    for k in range(2 * count):
-        held += changes[k]
-        edges[k], weights[k] = sorted_edges[k], held if held > 0.0 else 0.0
-    return 2 * count
+def spread(low, high, volume, t, tick):  # type: ignore[no-untyped-def]
+    """The price steps at which a bar begins and is over, and its volume at each step between, which is
+    missing where one of them is."""
+    if low[t] != low[t] or high[t] != high[t]:
+        return 0.0, 1.0, np.nan
+    bottom, end = float(round(low[t] / tick)), round(high[t] / tick) + 1.0
+    return bottom, end, volume[t] / (end - bottom)
 
 
 @compiled
-def fullest(edges, weights, count):  # type: ignore[no-untyped-def]
+def step_by(book, count, edge, share, bars, uses):  # type: ignore[no-untyped-def]
+    """Let the volume at each price step rise by ``share`` from ``edge`` on, and the number of bars there
+    by ``bars``; ``uses`` is -1 to take that back.
+
+    The edges stand in order, each once, with what rises there: a number, what rounding left over of it,
+    and the bars. Returns how many edges there are.
+    """
+    edges, rises, rests, covers, used = book
+    first, end = 0, count
+    while first < end:
+        middle = (first + end) // 2
+        if edges[middle] < edge:
+            first = middle + 1
+        else:
+            end = middle
+    if first == count or edges[first] != edge:
+        for k in range(count, first, -1):
+            edges[k], rises[k], rests[k] = edges[k - 1], rises[k - 1], rests[k - 1]
+            covers[k], used[k] = covers[k - 1], used[k - 1]
+        edges[first], rises[first], rests[first], covers[first], used[first] = edge, 0.0, 0.0, 0, 0
+        count += 1
+    used[first] += uses
+    if used[first] == 0:
+        for k in range(first, count - 1):
+            edges[k], rises[k], rests[k] = edges[k + 1], rises[k + 1], rests[k + 1]
+            covers[k], used[k] = covers[k + 1], used[k + 1]
+        return count - 1
+    risen = rises[first] + share
+    rests[first] += lost(rises[first], share, risen)
+    rises[first] = risen
+    covers[first] += bars
+    return count
+
+
+@compiled
+def take_in(book, count, low, high, volume, t, tick, sign):  # type: ignore[no-untyped-def]
+    """Let a bar come into the window or, with -1, leave it. Returns how many edges there are, and
+    whether the bar is missing."""
+    bottom, end, share = spread(low, high, volume, t, tick)
+    if share != share:
+        return count, 1
+    count = step_by(book, count, bottom, sign * share, sign, sign)
+    return step_by(book, count, end, -sign * share, -sign, sign), 0
+
+
+@compiled
+def heights(book, count, weights):  # type: ignore[no-untyped-def]
+    """The volume at each price step between neighbouring edges; exactly none where no bar was."""
+    _, rises, rests, covers, _ = book
+    held, rest, bars = 0.0, 0.0, 0
+    for k in range(count):
+        risen = held + rises[k]
+        rest += lost(held, rises[k], risen) + rests[k]
+        held = risen
+        bars += covers[k]
+        weights[k] = held + rest if bars > 0 else 0.0
+
+
+@compiled
+def fullest(weights, count):  # type: ignore[no-untyped-def]
     """The stretch whose price steps hold most; the lowest of equals."""
-    best = -1
+    most = 0.0
     for k in range(count - 1):
-        rises = best < 0 or weights[k] > weights[best] * (1.0 + 1e-12)
-        if edges[k + 1] > edges[k] and rises:
-            best = k
-    return best
+        most = max(most, weights[k])
+    for k in range(count - 1):
+        if weights[k] >= most * (1.0 - 1e-12):
+            return k
+    return 0
 
 
 @compiled
 def stretch_end(edges, weights, count, first):  # type: ignore[no-untyped-def]
     """The first price step above a stretch and all that follow it with the same weight."""
     end = first + 1
-    for k in range(first + 1, count - 1):
-        if edges[k + 1] > edges[k]:
-            if abs(weights[k] - weights[first]) > 1e-12 * weights[first]:
-                break
-            end = k + 1
+    while end < count - 1 and abs(weights[end] - weights[first]) <= 1e-12 * weights[first]:
+        end += 1
     return edges[end]
 
 
@@ -253,7 +297,7 @@ def value_area(edges, weights, count, point, share):  # type: ignore[no-untyped-
         here += 1
     low = high = point
     up, down, within = here, here, weights[here]
-    while within < share * total:
+    while within < share * total * (1.0 - 1e-12):
         while up < count - 1 and edges[up + 1] <= high + 1.0:
             up += 1
         while down > 0 and edges[down] > low - 1.0:
@@ -296,14 +340,29 @@ def value_area(edges, weights, count, point, share):  # type: ignore[no-untyped-
 )
 @kernel(inputs=4, outputs=3, warmup=lambda n: n - 1)
 def profile(spans, high, low, volume, tick, n, poc, value_high, value_low):  # type: ignore[no-untyped-def]
-    edges, weights = np.empty(2 * n), np.empty(2 * n)
+    weights = np.empty(2 * n + 1)
+    numbers, counts = np.empty((3, 2 * n + 1)), np.empty((2, 2 * n + 1), np.int64)
+    book = (numbers[0], numbers[1], numbers[2], counts[0], counts[1])
+    edges = book[0]
     for s in spans:
+        count, missing, step = 0, 0, np.nan
         for t in range(max(s.begin, s.first + n - 1), s.end):
-            count = volume_at_price(low, high, volume, t - n + 1, t + 1, tick[t], edges, weights)
-            best = fullest(edges, weights, count)
-            if best < 0 or weights[best] == 0.0:
+            if step == tick[t]:
+                count, gap = take_in(book, count, low, high, volume, t - n, step, -1)
+                missing -= gap
+            fresh = t if step == tick[t] else t - n + 1
+            if step != tick[t]:
+                count, missing, step = 0, 0, tick[t]
+            for i in range(fresh, t + 1):
+                count, gap = take_in(book, count, low, high, volume, i, step, 1)
+                missing += gap
+            if missing > 0 or step != step:
+                continue
+            heights(book, count, weights)
+            best = fullest(weights, count)
+            if weights[best] == 0.0:
                 continue
             end = stretch_end(edges, weights, count, best)
             point = math.floor((edges[best] + end - 1.0) / 2.0)
             bottom, top = value_area(edges, weights, count, point, 0.7)
-            poc[t], value_high[t], value_low[t] = point * tick[t], top * tick[t], bottom * tick[t]
+            poc[t], value_high[t], value_low[t] = point * step, top * step, bottom * step

@@ -5,12 +5,14 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from enum import StrEnum
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
 
 from zealous_sieve.core.engine.background import Background, read_session
 from zealous_sieve.core.errors import DataError, Problem
+from zealous_sieve.core.formula.names import Market, market_of
 
 Fact = str | float | None
 
@@ -131,6 +133,7 @@ def background_of(
         kinds.setdefault(event.kind, []).append(event.day)
     return tuple(
         Background(
+            name=instrument.name,
             session=sessions.get(instrument.venue),
             tick=instrument.tick,
             facts=instrument.facts,
@@ -138,6 +141,35 @@ def background_of(
         )
         for instrument in instruments
     )
+
+
+@dataclass(frozen=True, kw_only=True, eq=False)
+class ReferenceData:
+    """What is known of a market beside its bars, as it was last read; what follows from it is worked out
+    once."""
+
+    instruments: tuple[Instrument, ...] = ()
+    venues: tuple[Venue, ...] = ()
+    events: tuple[Event, ...] = ()
+
+    @cached_property
+    def background(self) -> tuple[Background, ...]:
+        """What the engine has to know, in the order of the instruments."""
+        return background_of(self.instruments, self.venues, self.events)
+
+    @cached_property
+    def names(self) -> Market | None:
+        """What formulas may name: instruments, facts, kinds of events, venues, currencies."""
+        return market_of(
+            (instrument.code for instrument in self.instruments),
+            (instrument.facts for instrument in self.instruments),
+            {event.kind for event in self.events},
+            (venue.name for venue in self.venues),
+        )
+
+    @cached_property
+    def by_code(self) -> Mapping[str, Instrument]:
+        return {instrument.code: instrument for instrument in self.instruments}
 
 
 def _days(*sources: Mapping[str, list[int]]) -> dict[str, NDArray[np.int64]]:

@@ -10,8 +10,8 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from zealous_sieve.core.engine.panel import DAY, Panel, Times
-from zealous_sieve.core.formula.timeframe import BarKind
+from zealous_sieve.core.engine.panel import Panel, Times
+from zealous_sieve.core.formula.timeframe import DAY, BarKind
 
 MISSED = 5
 """So many sessions in a row without data make an instrument stale."""

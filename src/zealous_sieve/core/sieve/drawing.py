@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 
 from zealous_sieve.core.formula import canonical, tree
 from zealous_sieve.core.formula.sentence import label
-from zealous_sieve.core.formula.terms import Elsewhere, Source, Term, on_timeframe
+from zealous_sieve.core.formula.terms import ExternalInput, Source, Term, on_timeframe
 from zealous_sieve.core.formula.timeframe import timeframe
 from zealous_sieve.core.formula.typed import Formula, Typed
 from zealous_sieve.core.functions.specification import Kind
@@ -81,7 +81,7 @@ def _add(
     term = typed.term
     for frame in frames:
         term = on_timeframe(term, timeframe(frame))
-    plain = isinstance(term, Source) and not isinstance(term, Elsewhere)
+    plain = isinstance(term, Source) and not isinstance(term, ExternalInput)
     if plain or typed.kind != Kind.NUMBER:
         return
     before = found.get(term)

@@ -2,16 +2,22 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Container, Mapping
+from collections.abc import Callable, Container, Mapping, Sequence
 from dataclasses import dataclass, replace
+from functools import cached_property
+from itertools import islice
+
+import numpy as np
+from numpy.typing import NDArray
 
 from zealous_sieve.core.errors import FormulaError, Problem, SieveError
+from zealous_sieve.core.formula import canonical
 from zealous_sieve.core.formula.check import check, check_condition, check_number
 from zealous_sieve.core.formula.lexer import RESERVED
 from zealous_sieve.core.formula.names import Market
 from zealous_sieve.core.formula.sentence import parts
 from zealous_sieve.core.formula.terms import Term, apply, beside_the_bars, lacking
-from zealous_sieve.core.formula.typed import Formula
+from zealous_sieve.core.formula.typed import Formula, Typed
 from zealous_sieve.core.functions.catalogue import SOURCES, find
 from zealous_sieve.core.sieve.definition import Condition, Role, Sieve
 
@@ -53,13 +59,45 @@ class Prepared:
             joined = apply("both", joined, self.ask(position))
         return joined
 
+    @cached_property
+    def _parts(self) -> tuple[dict[str, Typed], ...]:
+        return tuple(parts(formula) for formula in self.formulas)
+
     def numbers(self) -> dict[str, Term]:
-        """Every value that the conditions' sentences mention, by its text."""
-        found: dict[str, Term] = {}
-        for position, formula in enumerate(self.formulas):
-            for text, typed in parts(formula).items():
-                found[f"{position}:{text}"] = typed.term
-        return found
+        """Every value that the conditions' sentences mention, by its text; in the order of the
+        conditions."""
+        return {
+            f"{position}:{text}": typed.term
+            for position, own in enumerate(self._parts)
+            for text, typed in own.items()
+        }
+
+    def by_condition(self, values: Sequence[float]) -> tuple[dict[str, float], ...]:
+        """Values of ``numbers`` in their order as those of each condition, by their text."""
+        given = iter(values)
+        return tuple(dict(zip(own, islice(given, len(own)), strict=True)) for own in self._parts)
+
+    @cached_property
+    def _truths(self) -> tuple[tuple[int, float | None], ...]:
+        """Where among the values the truth of each condition stands, or what it always is."""
+        found, first = [], 0
+        for formula, own in zip(self.formulas, self._parts, strict=True):
+            assert formula.expression is not None
+            assert formula.value is not None
+            fixed = formula.value.number
+            place = (
+                list(own).index(canonical.expression(formula.expression)) if fixed is None else 0
+            )
+            found.append((first + place, fixed))
+            first += len(own)
+        return tuple(found)
+
+    def truths(self, values: NDArray[np.float64]) -> list[NDArray[np.float64]]:
+        """The truth of each condition, by rows of values of ``numbers`` in their order."""
+        return [
+            values[:, place] if fixed is None else np.full(len(values), fixed)
+            for place, fixed in self._truths
+        ]
 
 
 def truth_of(formula: Formula) -> Term:

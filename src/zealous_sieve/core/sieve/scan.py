@@ -3,67 +3,34 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from enum import StrEnum
 from threading import Event
 
 import numpy as np
 from numpy.typing import NDArray
 
 from zealous_sieve.core.engine.build import UNFINISHED
-from zealous_sieve.core.engine.elsewhere import needs_universe
 from zealous_sieve.core.engine.evaluate import Progress, evaluate
+from zealous_sieve.core.engine.external_inputs import needs_universe
 from zealous_sieve.core.engine.panel import Panel
-from zealous_sieve.core.formula import canonical
-from zealous_sieve.core.formula.sentence import parts, read, say
+from zealous_sieve.core.formula.sentence import read, say
 from zealous_sieve.core.formula.terms import OnTimeframe, Term, apply, in_order
-from zealous_sieve.core.formula.typed import Formula
 from zealous_sieve.core.market.staleness import stale
 from zealous_sieve.core.sieve.definition import Role
+from zealous_sieve.core.sieve.hit import Cell, Hit
 from zealous_sieve.core.sieve.prepare import Prepared, truth_of, weight
 from zealous_sieve.core.sieve.unknown import Cause, why_unknown
 
 Truths = NDArray[np.float64]
 
 
-class Cell(StrEnum):
-    """How a condition stands in the mesh."""
-
-    PASS = "pass"
-    MISS = "miss"
-    VETO = "veto"
-    UNKNOWN = "unknown"
-
-
 @dataclass(frozen=True, kw_only=True, slots=True)
 class Reason:
-    """One condition at the bar of a hit, in words with the values."""
+    """One condition at a bar, in words with the values."""
 
     cell: Cell
     sentence: str
-
-
-@dataclass(frozen=True, kw_only=True, slots=True)
-class Hit:
-    """An instrument that passes.
-
-    ``fired_at`` opens the run of bars on which the setup has held, ``bar_at`` is the bar that is
-    judged (both opening moments, seconds since 1970), ``age`` counts bars from the first to the
-    newest bar there is.
-    """
-
-    code: str
-    fired_at: int
-    bar_at: int
-    age: int
-    close: float
-    score: float
-    rank: float
-    provisional: bool
-    """Rests on a bar that has not closed."""
-    reasons: tuple[Reason, ...]
-    values: Mapping[str, float]
 
 
 @dataclass(frozen=True, kw_only=True, slots=True)
@@ -78,12 +45,12 @@ class Count:
 
 @dataclass(frozen=True, kw_only=True, slots=True)
 class Undecided:
-    """An instrument that neither passes nor fails, as a condition is unknown, and why that is."""
+    """Instruments that neither pass nor fail, as a condition is unknown for the same reason."""
 
-    code: str
     condition: int
     cause: Cause
     words: str
+    codes: tuple[str, ...]
 
 
 @dataclass(frozen=True, kw_only=True, slots=True)
@@ -91,6 +58,8 @@ class Scan:
     """The outcome; hits, undecided and stale ones do not overlap."""
 
     instruments: int
+    passing: int
+    """How many hits there are; ``hits`` holds the first of them where only some were wanted."""
     hits: tuple[Hit, ...]
     counts: tuple[Count, ...]
     undecided: tuple[Undecided, ...]
@@ -101,15 +70,13 @@ def scan(
     prepared: Prepared,
     panel: Panel,
     *,
-    ticks: Mapping[str, float] | None = None,
     most: int | None = None,
     progress: Progress | None = None,
     cancelled: Event | None = None,
 ) -> Scan:
     """Sift a panel.
 
-    ``ticks`` gives the digits of prices in sentences. With ``most`` only so many hits get their
-    sentences and are returned; the counts are whole all the same. Raises CancelledError.
+    With ``most`` only so many hits are returned; the counts are whole all the same. Raises CancelledError.
     """
     window = prepared.sieve.fired_within
     terms = {f"truth {n}": truth_of(f) for n, f in enumerate(prepared.formulas)}
@@ -122,13 +89,13 @@ def scan(
     passing = np.flatnonzero((found["setup"] == 1.0).any(axis=1))
     held = _for_some({"": apply("streak", terms["setup"])}, live, passing, window)[""]
     unknown = np.isnan(found["setup"]).any(axis=1) & ~(found["setup"] == 1.0).any(axis=1)
-    drafts = [_draft(prepared, found, int(i), held[n]) for n, i in enumerate(passing)]
-    drafts.sort(key=_order)
+    ranked = _ranked(prepared, found, passing, held)
     return Scan(
         instruments=len(panel),
-        hits=_finish(prepared, live, drafts[:most], ticks or {}),
+        passing=len(passing),
+        hits=_hits(prepared, live, ranked.first(most)),
         counts=_counts(prepared, found),
-        undecided=tuple(_undecided(prepared, live, found, int(i)) for i in np.flatnonzero(unknown)),
+        undecided=_undecided(prepared, live, found, np.flatnonzero(unknown)),
         stale=stopped,
     )
 
@@ -141,68 +108,105 @@ def _fresh(panel: Panel) -> tuple[Panel, tuple[str, ...]]:
     return panel.choose(kept), gone
 
 
-def _undecided(prepared: Prepared, panel: Panel, found: Mapping[str, Truths], i: int) -> Undecided:
-    """The first condition that is unknown on the newest bar on which the setup is."""
+def _undecided(
+    prepared: Prepared, panel: Panel, found: Mapping[str, Truths], which: NDArray[np.int64]
+) -> tuple[Undecided, ...]:
+    """Of each the first condition that is unknown on the newest bar on which the setup is; those of the
+    same reason together, the most first."""
     window = found["setup"].shape[1]
-    bar = int(np.flatnonzero(np.isnan(found["setup"][i]))[-1])
-    first = next(n for n in prepared.binding() if np.isnan(found[f"ask {n}"][i, bar]))
-    row = max(int(panel.starts[i]) - 1, int(panel.ends[i]) - window + bar)
-    why = why_unknown(prepared.formulas[first], panel, i, row)
-    return Undecided(code=panel.codes[i], condition=first, cause=why.cause, words=why.words)
-
-
-@dataclass(frozen=True, kw_only=True, slots=True)
-class _Draft:
-    position: int
-    bar: int
-    age: int
-    score: float
-    rank: float
-
-
-def _draft(prepared: Prepared, found: Mapping[str, Truths], i: int, held: Truths) -> _Draft:
-    window = found["setup"].shape[1]
-    bar = int(np.flatnonzero(found["setup"][i] == 1.0)[-1])
-    score = sum(
-        weight(condition)
-        for n, condition in enumerate(prepared.sieve.conditions)
-        if found[f"truth {n}"][i, bar] == 1.0
+    codes: dict[tuple[int, Cause, str], list[str]] = {}
+    for i in which.tolist():
+        bar = int(np.flatnonzero(np.isnan(found["setup"][i]))[-1])
+        first = next(n for n in prepared.binding() if np.isnan(found[f"ask {n}"][i, bar]))
+        row = max(int(panel.starts[i]) - 1, int(panel.ends[i]) - window + bar)
+        why = why_unknown(prepared.formulas[first], panel, i, row)
+        codes.setdefault((first, why.cause, why.words), []).append(panel.codes[i])
+    groups = sorted(codes.items(), key=lambda group: -len(group[1]))
+    return tuple(
+        Undecided(condition=condition, cause=cause, words=words, codes=tuple(own))
+        for (condition, cause, words), own in groups
     )
-    rank = float(found["rank"][i, bar]) if "rank" in found else math.nan
-    age = window - 1 - bar + int(held[bar]) - 1
-    return _Draft(position=i, bar=window - 1 - bar, age=age, score=score, rank=rank)
 
 
-def _order(draft: _Draft) -> tuple[float, bool, float, int]:
-    unranked = math.isnan(draft.rank)
-    return (-draft.score, unranked, 0.0 if unranked else -draft.rank, draft.position)
+@dataclass(frozen=True, slots=True)
+class _Ranked:
+    """Instruments that pass, in the order of their rank: where they stand in the panel, how many bars
+    before the newest the judged one is, how old the setup is, and what they are ranked by."""
+
+    places: NDArray[np.int64]
+    back: NDArray[np.int64]
+    ages: NDArray[np.int64]
+    scores: Truths
+    ranks: Truths
+
+    def first(self, count: int | None) -> _Ranked:
+        return _Ranked(*(getattr(self, name)[:count] for name in self.__slots__))
 
 
-def _finish(
-    prepared: Prepared, panel: Panel, drafts: list[_Draft], ticks: Mapping[str, float]
-) -> tuple[Hit, ...]:
-    chosen = panel.choose([panel.codes[draft.position] for draft in drafts])
-    places = np.array([draft.position for draft in drafts], dtype=np.int64)
-    numbers = _for_some(prepared.numbers(), panel, places, prepared.sieve.fired_within)
+def _ranked(
+    prepared: Prepared, found: Mapping[str, Truths], passing: NDArray[np.int64], held: Truths
+) -> _Ranked:
+    """By score, then by rank, those without a rank last, then in the order of the panel."""
+    window = found["setup"].shape[1]
+    each = np.arange(len(passing))
+    back = np.argmax(found["setup"][passing][:, ::-1] == 1.0, axis=1)
+    at = window - 1 - back
+    scores = np.zeros(len(passing))
+    for n, condition in enumerate(prepared.sieve.conditions):
+        scores += weight(condition) * (found[f"truth {n}"][passing, at] == 1.0)
+    ranks = found["rank"][passing, at] if "rank" in found else np.full(len(passing), np.nan)
+    ages = back + held[each, at].astype(np.int64) - 1
+    order = np.lexsort((passing, np.where(np.isnan(ranks), np.inf, -ranks), -scores))
+    return _Ranked(passing[order], back[order], ages[order], scores[order], ranks[order])
+
+
+def _hits(prepared: Prepared, panel: Panel, ranked: _Ranked) -> tuple[Hit, ...]:
+    """All that is kept of those that pass, computed for all at once."""
+    if not len(ranked.places):
+        return ()
+    chosen = panel.choose([panel.codes[place] for place in ranked.places])
+    numbers = _for_some(prepared.numbers(), panel, ranked.places, prepared.sieve.fired_within)
+    each = np.arange(len(ranked.places))
+    values = np.stack([column[each, -1 - ranked.back] for column in numbers.values()], axis=1)
+    newest = chosen.ends - 1
+    judged = newest - ranked.back
+    closes = chosen.columns["close"]
+    cells, unknown = judge(prepared, values, chosen, judged)
+    columns = zip(
+        chosen.codes,
+        chosen.times[judged].tolist(),
+        chosen.times[newest - ranked.ages].tolist(),
+        ranked.ages.tolist(),
+        closes[judged].tolist(),
+        closes[newest].tolist(),
+        ranked.scores.tolist(),
+        ranked.ranks.tolist(),
+        ranked.back.tolist(),
+        map(tuple, values.tolist()),
+        strict=True,
+    )
+    side, timeframe = prepared.sieve.side, prepared.sieve.timeframe
     hits = []
-    for n, draft in enumerate(drafts):
-        end = int(chosen.ends[n])
-        bar = end - 1 - draft.bar
-        code = chosen.codes[n]
-        values = {text: float(column[n, -1 - draft.bar]) for text, column in numbers.items()}
-        told = reasons(prepared, values, chosen, n, bar, ticks.get(code, 0.01))
+    for n, (code, bar_at, fired_at, age, close, now, score, rank, back, own) in enumerate(columns):
+        known = chosen.known(n)
         hits.append(
             Hit(
                 code=code,
-                fired_at=int(chosen.times[end - 1 - draft.age]),
-                bar_at=int(chosen.times[bar]),
-                age=draft.age,
-                close=float(chosen.columns["close"][bar]),
-                score=draft.score,
-                rank=draft.rank,
-                provisional=draft.bar == 0 and provisional(prepared, chosen, n),
-                reasons=told,
-                values=values,
+                name=known.name,
+                side=side,
+                timeframe=timeframe,
+                bar_at=bar_at,
+                fired_at=fired_at,
+                age=age,
+                close=close,
+                now=now,
+                tick=known.tick,
+                score=score,
+                rank=None if math.isnan(rank) else rank,
+                provisional=back == 0 and provisional(prepared, chosen, n),
+                cells=cells[n],
+                values=own,
+                unknown=unknown.get(n, {}),
             )
         )
     return tuple(hits)
@@ -232,44 +236,51 @@ def _for_some(
     return evaluate(terms, panel.choose([panel.codes[place] for place in places]), last=window)
 
 
-def reasons(
-    prepared: Prepared,
-    values: Mapping[str, float],
-    panel: Panel,
-    position: int,
-    row: int,
-    tick: float,
-) -> tuple[Reason, ...]:
-    """The mesh and the sentences at a row of an instrument's bars; ``values`` are those of
-    ``Prepared.numbers`` there."""
-    told = []
-    for n, (condition, formula) in enumerate(
-        zip(prepared.sieve.conditions, prepared.formulas, strict=True)
+def judge(
+    prepared: Prepared, values: Truths, panel: Panel, rows: NDArray[np.int64]
+) -> tuple[list[tuple[Cell, ...]], dict[int, dict[int, str]]]:
+    """The mesh of each instrument of a panel at a row of its bars, and why what is unknown there is.
+
+    ``values`` are those of ``Prepared.numbers``, ``(instruments, numbers)``.
+    """
+    columns: list[list[Cell]] = []
+    unknown: dict[int, dict[int, str]] = {}
+    for n, (condition, truths) in enumerate(
+        zip(prepared.sieve.conditions, prepared.truths(values), strict=True)
     ):
-        own = {text: values[f"{n}:{text}"] for text in parts(formula)}
-        truth = _truth(own, formula)
-        sentence = say(formula, own, tick)
-        if math.isnan(truth):
-            why = why_unknown(formula, panel, position, row)
+        yes = Cell.VETO if condition.role == Role.VETO else Cell.PASS
+        no = Cell.PASS if condition.role == Role.VETO else Cell.MISS
+        columns.append(
+            [yes if t == 1.0 else no if t == t else Cell.UNKNOWN for t in truths.tolist()]
+        )
+        for i in np.flatnonzero(np.isnan(truths)).tolist():
+            why = why_unknown(prepared.formulas[n], panel, i, int(rows[i]))
             unjudged = condition.role == Role.VETO and why.cause == Cause.DATA
-            sentence = f"{'Not judged' if unjudged else 'Unknown'}: {why.words}. {read(formula)}"
-        told.append(Reason(cell=_cell(condition.role, truth), sentence=sentence))
-    return tuple(told)
+            told = f"{'Not judged' if unjudged else 'Unknown'}: {why.words}."
+            unknown.setdefault(i, {})[n] = told
+    return list(zip(*columns, strict=True)), unknown
 
 
-def _truth(own: Mapping[str, float], formula: Formula) -> float:
-    assert formula.expression is not None
-    assert formula.value is not None
-    fixed = formula.value.number
-    return own[canonical.expression(formula.expression)] if fixed is None else fixed
+def sentences(
+    prepared: Prepared, values: Sequence[float], unknown: Mapping[int, str], tick: float
+) -> tuple[str, ...]:
+    """How each condition stands where its numbers have these values, in words."""
+    return tuple(
+        f"{unknown[n]} {read(formula)}" if n in unknown else say(formula, own, tick)
+        for n, (formula, own) in enumerate(
+            zip(prepared.formulas, prepared.by_condition(values), strict=True)
+        )
+    )
 
 
-def _cell(role: Role, truth: float) -> Cell:
-    if math.isnan(truth):
-        return Cell.UNKNOWN
-    if role == Role.VETO:
-        return Cell.VETO if truth == 1.0 else Cell.PASS
-    return Cell.PASS if truth == 1.0 else Cell.MISS
+def reasons(
+    prepared: Prepared, values: Sequence[float], panel: Panel, position: int, row: int
+) -> tuple[Reason, ...]:
+    """The mesh and the sentences at a row of an instrument's bars."""
+    alone = panel.choose([panel.codes[position]])
+    (cells,), unknown = judge(prepared, np.array([values]), alone, np.array([row]))
+    told = sentences(prepared, values, unknown.get(0, {}), alone.known(0).tick)
+    return tuple(Reason(cell=c, sentence=s) for c, s in zip(cells, told, strict=True))
 
 
 def _counts(prepared: Prepared, found: Mapping[str, Truths]) -> tuple[Count, ...]:

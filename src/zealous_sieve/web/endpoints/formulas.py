@@ -30,10 +30,10 @@ def contract(outside: Outside) -> Contract:
         """The desk's formulas, what they mean and who calls them."""
         return library.list_formulas(outside)
 
-    @api.endpoint("GET", "/formulas/away", reply=list[StoredFormula])
-    def get_formulas_away() -> list[StoredFormula]:
-        """The formulas that were put away."""
-        return library.formulas_away(outside.formulas)
+    @api.endpoint("GET", "/formulas/archived", reply=list[StoredFormula])
+    def get_archived_formulas() -> list[StoredFormula]:
+        """The formulas that were archived."""
+        return library.archived_formulas(outside.formulas)
 
     @api.endpoint("POST", "/formulas", reply=StoredFormula, body=NamedFormulaBody)
     def add_formula(body: NamedFormulaBody) -> StoredFormula:
@@ -49,7 +49,7 @@ def contract(outside: Outside) -> Contract:
 
     @api.endpoint("DELETE", "/formulas/<id:formula_id>")
     def delete_formula(formula_id: int) -> None:
-        """Put a formula away."""
+        """Archive a formula."""
         library.delete_formula(outside, formula_id)
 
     @api.endpoint("POST", "/formulas/<id:formula_id>/restore", reply=StoredFormula)

@@ -7,7 +7,7 @@ from zealous_sieve.usecases import market, pairs, runs
 from zealous_sieve.usecases.market import InstrumentSummary, UniverseSummary
 from zealous_sieve.usecases.ports import Outside
 from zealous_sieve.usecases.runs import Thread
-from zealous_sieve.web.contract import Contract
+from zealous_sieve.web.contract import Contract, wanted
 from zealous_sieve.web.shapes import PairBody, UniverseQuery
 
 
@@ -27,7 +27,7 @@ def contract(outside: Outside) -> Contract:
     @api.endpoint("GET", "/instruments", reply=list[InstrumentSummary], query=UniverseQuery)
     def get_instruments(query: UniverseQuery) -> list[InstrumentSummary]:
         """The instruments of a universe with coverage and what the data check found."""
-        return market.list_instruments(outside, query.universe)
+        return market.list_instruments(outside, query.universe, wanted())
 
     @api.endpoint("POST", "/pairs", reply=Instrument, body=PairBody)
     def add_pair(body: PairBody) -> Instrument:
@@ -36,13 +36,13 @@ def contract(outside: Outside) -> Contract:
 
     @api.endpoint("DELETE", "/pairs/<code>")
     def delete_pair(code: str) -> None:
-        """Take a pair away."""
+        """Archive a pair."""
         pairs.delete_pair(outside, code)
 
-    @api.endpoint("GET", "/pairs/away", reply=list[Instrument])
-    def get_pairs_away() -> list[Instrument]:
-        """The pairs that were taken away."""
-        return pairs.pairs_away(outside)
+    @api.endpoint("GET", "/pairs/archived", reply=list[Instrument])
+    def get_archived_pairs() -> list[Instrument]:
+        """The pairs that were archived."""
+        return pairs.archived_pairs(outside)
 
     @api.endpoint("POST", "/pairs/<code>/restore", reply=Instrument)
     def restore_pair(code: str) -> Instrument:

@@ -2,22 +2,12 @@
 
 from __future__ import annotations
 
-import json
-import time
-from collections.abc import Iterator
-
-from flask import Response
-
 from zealous_sieve.usecases import charts, runs
 from zealous_sieve.usecases.charts import Chart
-from zealous_sieve.usecases.errors import NotFoundError
-from zealous_sieve.usecases.ports import Outside, Run, Verdict
-from zealous_sieve.usecases.runs import HitView, RunView
-from zealous_sieve.web.contract import Contract
-from zealous_sieve.web.shapes import ChartQuery, RunBody, VerdictBody
-
-POLL = 0.2
-LONGEST_STREAM = 600.0
+from zealous_sieve.usecases.ports import HitsQuery, Outside, Run, Verdict
+from zealous_sieve.usecases.runs import HitPage, HitView, RunView
+from zealous_sieve.web.contract import Contract, wanted
+from zealous_sieve.web.shapes import ChartQuery, HitsRequest, OpenRequest, RunBody, VerdictBody
 
 
 def contract(outside: Outside) -> Contract:
@@ -43,15 +33,25 @@ def contract(outside: Outside) -> Contract:
         """Stop a run."""
         return runs.cancel_run(outside, run_id)
 
-    @api.endpoint("GET", "/runs/<id:run_id>/hits", reply=list[HitView])
-    def get_hits(run_id: int) -> list[HitView]:
-        """The ranked hits of a run."""
-        return runs.list_hits(outside, run_id)
+    @api.endpoint("GET", "/runs/<id:run_id>/hits", reply=HitPage, query=HitsRequest)
+    def get_hits(run_id: int, query: HitsRequest) -> HitPage:
+        """Hits of a run by page and column."""
+        return runs.list_hits(outside, run_id, HitsQuery(**query.model_dump()), wanted())
+
+    @api.endpoint("GET", "/runs/<id:run_id>/hits/<code>", reply=HitView)
+    def get_hit(run_id: int, code: str) -> HitView:
+        """One hit of a run."""
+        return runs.get_hit(outside, run_id, code, wanted())
+
+    @api.endpoint("GET", "/runs/<id:run_id>/open", reply=str | None, query=OpenRequest)
+    def get_next_open(run_id: int, query: OpenRequest) -> str | None:
+        """The code of the next hit that waits for a verdict after a place, else of the first of all."""
+        return runs.next_open(outside, run_id, query.after)
 
     @api.endpoint("GET", "/runs/<id:run_id>/hits/<code>/chart", reply=Chart, query=ChartQuery)
     def get_chart(run_id: int, code: str, query: ChartQuery) -> Chart:
         """Bars, lines and reasons of a hit as of the run's moment."""
-        return charts.hit_chart(outside, run_id, code, query.bars)
+        return charts.hit_chart(outside, run_id, code, wanted(), query.bars)
 
     @api.endpoint(
         "PUT", "/runs/<id:run_id>/hits/<code>/verdict", reply=Verdict | None, body=VerdictBody
@@ -60,29 +60,4 @@ def contract(outside: Outside) -> Contract:
         """Take, watch or drop a hit, or take the verdict back."""
         return runs.give_verdict(outside, run_id, code, body.verdict, body.reason, body.note)
 
-    @api.blueprint.get("/api/runs/<id:run_id>/events")
-    def run_events(run_id: int) -> Response:
-        """Progress of a run as server-sent events, until it ends."""
-        if outside.runs.get(run_id) is None:
-            raise NotFoundError("run", run_id)
-        headers = {"Cache-Control": "no-cache", "X-Accel-Buffering": "no"}
-        return Response(_events(outside, run_id), mimetype="text/event-stream", headers=headers)
-
     return api
-
-
-def _events(outside: Outside, run_id: int) -> Iterator[str]:
-    last = ""
-    until = time.monotonic() + LONGEST_STREAM
-    while time.monotonic() < until:
-        run = outside.runs.get(run_id)
-        if run is None:
-            return
-        state = {"state": run.state, "done": run.done, "total": run.total, "hits": run.hit_count}
-        text = json.dumps(state)
-        if text != last:
-            yield f"data: {text}\n\n"
-            last = text
-        if run.state.ended:
-            return
-        time.sleep(POLL)

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from zealous_sieve.usecases import preview, sieves
-from zealous_sieve.usecases.ports import Outside, StoredSieve, Version
+from zealous_sieve.usecases.ports import Kind, Outside, StoredSieve, Version
 from zealous_sieve.usecases.preview import Preview
-from zealous_sieve.web.contract import Contract
+from zealous_sieve.web.contract import Contract, wanted
 from zealous_sieve.web.shapes import SaveBody, SieveBody
 
 
@@ -15,17 +15,17 @@ def contract(outside: Outside) -> Contract:
     @api.endpoint("POST", "/preview", reply=Preview, body=SieveBody)
     def preview_sieve(body: SieveBody) -> Preview:
         """How many instruments a sieve would leave now."""
-        return preview.preview(outside, body.sieve)
+        return preview.preview(outside, body.sieve, wanted(Kind.PREVIEW))
 
     @api.endpoint("GET", "/sieves", reply=list[StoredSieve])
     def get_sieves() -> list[StoredSieve]:
         """All sieves."""
         return sieves.list_sieves(outside.sieves)
 
-    @api.endpoint("GET", "/sieves/away", reply=list[StoredSieve])
-    def get_sieves_away() -> list[StoredSieve]:
-        """The sieves that were put away."""
-        return sieves.sieves_away(outside.sieves)
+    @api.endpoint("GET", "/sieves/archived", reply=list[StoredSieve])
+    def get_archived_sieves() -> list[StoredSieve]:
+        """The sieves that were archived."""
+        return sieves.archived_sieves(outside.sieves)
 
     @api.endpoint("POST", "/sieves", reply=StoredSieve, body=SieveBody)
     def create_sieve(body: SieveBody) -> StoredSieve:
@@ -44,7 +44,7 @@ def contract(outside: Outside) -> Contract:
 
     @api.endpoint("DELETE", "/sieves/<id:sieve_id>")
     def delete_sieve(sieve_id: int) -> None:
-        """Put a sieve away."""
+        """Archive a sieve."""
         sieves.delete_sieve(outside.sieves, sieve_id)
 
     @api.endpoint("POST", "/sieves/<id:sieve_id>/restore", reply=StoredSieve)

@@ -7,7 +7,6 @@ from numpy.typing import NDArray
 
 from zealous_sieve.core.market.instruments import Event
 
-DAY = 86_400
 NOW = int(np.datetime64("2026-06-16T14:20:00").astype("datetime64[s]").astype(np.int64))
 """The demo's present: a Tuesday, in the middle of the session."""
 FIRST_DAY = np.datetime64("2020-06-15")

@@ -9,7 +9,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zealous_sieve.core.engine.background import Session
-from zealous_sieve.core.market.lantern.calendar import DAY, NOW
+from zealous_sieve.core.formula.timeframe import DAY
+from zealous_sieve.core.market.lantern.calendar import NOW
 from zealous_sieve.core.market.lantern.paths import STEPS, Array, to_tick
 
 Times = NDArray[np.int64]

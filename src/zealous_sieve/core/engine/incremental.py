@@ -32,11 +32,11 @@ MORE = 256
 """Bars of room where everything is kept."""
 
 
-class Follower:
+class IncrementalEvaluation:
     """The state of some terms over the instruments of a panel, and the way on.
 
     ``fields`` are the columns of which ``advance`` needs the new values: those of the bars, and those
-    that come from elsewhere, which stand in a panel prepared by ``with_elsewhere``.
+    that come from elsewhere, which stand in a panel prepared by ``with_external_inputs``.
     """
 
     def __init__(self, terms: Mapping[str, Term], panel: Panel) -> None:
@@ -250,12 +250,12 @@ def _step(  # type: ignore[no-untyped-def]
         for n in range(len(fixed)):
             now[given + n, k] = fixed[n]
     for place in range(given + len(fixed)):
-        _put_away(place, block, counts, now, store, offsets, sizes, bases)
+        _store(place, block, counts, now, store, offsets, sizes, bases)
     for step in range(len(entries)):
         if plain[step]:
             _over_block(entries[step], len(block), across, places[step], constants[step])
             for n in range(outputs[step, 0], outputs[step, 1]):
-                _put_away(places[step, n], block, counts, now, store, offsets, sizes, bases)
+                _store(places[step, n], block, counts, now, store, offsets, sizes, bases)
         else:
             _one_by_one(
                 entries[step], sparse[step], whole[step], places[step], outputs[step],
@@ -329,7 +329,7 @@ def _fetch(block, counts, store, offsets, sizes, bases):  # type: ignore[no-unty
 
 
 @compiled
-def _put_away(place, block, counts, now, store, offsets, sizes, bases):  # type: ignore[no-untyped-def]
+def _store(place, block, counts, now, store, offsets, sizes, bases):  # type: ignore[no-untyped-def]
     """Keep the newest values of a place that is read later again."""
     if sizes[place]:
         for k in range(len(block)):

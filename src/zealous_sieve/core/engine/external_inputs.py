@@ -20,7 +20,7 @@ from zealous_sieve.core.engine.plan import plan
 from zealous_sieve.core.engine.sources import with_sources
 from zealous_sieve.core.formula.terms import (
     Across,
-    Elsewhere,
+    ExternalInput,
     Known,
     Lacking,
     OfInstrument,
@@ -33,14 +33,14 @@ from zealous_sieve.core.formula.timeframe import BarKind, Form
 Evaluate = Callable[[Mapping[str, Term], Panel], dict[str, Column]]
 
 
-def with_elsewhere(
+def with_external_inputs(
     terms: Mapping[str, Term], panel: Panel, evaluate: Evaluate, needs: Mapping[str, int]
 ) -> Panel:
     """The panel with a column for every term that comes from elsewhere.
 
     ``needs`` tells of how many of the last bars a term is read; earlier ones may be left out.
     """
-    wanted = [term for term in in_order(terms.values()) if isinstance(term, Elsewhere)]
+    wanted = [term for term in in_order(terms.values()) if isinstance(term, ExternalInput)]
     added: dict[str, Column] = {}
     for frame in {term.timeframe for term in wanted if isinstance(term, OnTimeframe)}:
         here = [t for t in wanted if isinstance(t, OnTimeframe) and t.timeframe == frame]
@@ -84,7 +84,7 @@ def _on_slower(
 def _prepared(evaluate: Evaluate) -> Prepare:
     def prepare(terms: Mapping[str, Term], panel: Panel) -> Panel:
         made = plan(terms)
-        return with_sources(with_elsewhere(terms, panel, evaluate, made.reads), made.fields)
+        return with_sources(with_external_inputs(terms, panel, evaluate, made.reads), made.fields)
 
     return prepare
 

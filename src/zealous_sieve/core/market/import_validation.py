@@ -9,8 +9,9 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from zealous_sieve.core.engine.panel import DAY, Column, Series, Times
+from zealous_sieve.core.engine.panel import Column, Series, Times
 from zealous_sieve.core.errors import DataError, Problem
+from zealous_sieve.core.formula.timeframe import DAY
 from zealous_sieve.core.functions.catalogue import EXTRAS
 from zealous_sieve.core.market.bases import Base, base_of
 

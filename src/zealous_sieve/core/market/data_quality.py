@@ -9,7 +9,8 @@ from enum import StrEnum
 import numpy as np
 
 from zealous_sieve.core.engine.background import Session
-from zealous_sieve.core.engine.panel import DAY, Column, Panel, Times
+from zealous_sieve.core.engine.panel import Column, Panel, Times
+from zealous_sieve.core.formula.timeframe import DAY
 from zealous_sieve.core.market.staleness import MISSED, missed_sessions
 
 BAD_PRINT_RANGES = 12.0

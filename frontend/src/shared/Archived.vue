@@ -1,17 +1,17 @@
 <script setup lang="ts">
-/** What was put away: closed until it is asked for, each entry with its way back. */
+/** What was archived: closed until it is asked for, each entry with its way back. */
 defineProps<{ entries: readonly { id: string | number; name: string; note?: string }[] }>()
 defineEmits<{ back: [id: string | number] }>()
 </script>
 
 <template>
   <details v-if="entries.length" class="away">
-    <summary class="quiet">Put away: {{ entries.length }}</summary>
+    <summary class="quiet">Archived: {{ entries.length }}</summary>
     <ul>
       <li v-for="entry in entries" :key="entry.id">
         <span>{{ entry.name }}</span> <span class="quiet">{{ entry.note }}</span>
         <button class="button plain" @click="$emit('back', entry.id)">
-          Bring back<span class="visually-hidden"> {{ entry.name }}</span>
+          Restore<span class="visually-hidden"> {{ entry.name }}</span>
         </button>
       </li>
     </ul>

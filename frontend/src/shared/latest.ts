@@ -1,0 +1,46 @@
+import { onBeforeUnmount, shallowRef } from 'vue'
+import { isStarting } from './away'
+
+const AGAIN = 2_000
+
+/**
+ * Asks the server as something changes; the latest question wins. One that nobody waits for any more is
+ * given up, so that the server stops working on it. `about` is the question that the present reply is
+ * about.
+ */
+export function useLatest<Question, Reply>(
+  pause: number,
+  request: (question: Question, signal: AbortSignal) => Promise<Reply>,
+) {
+  const reply = shallowRef<Reply>()
+  const about = shallowRef<Question>()
+  const error = shallowRef<unknown>()
+  let timer = 0
+  let asking: AbortController | undefined
+
+  function stop() {
+    window.clearTimeout(timer)
+    asking?.abort()
+  }
+  async function ask(question: Question) {
+    stop()
+    const { signal } = (asking = new AbortController())
+    try {
+      const found = await request(question, signal)
+      if (signal.aborted) return
+      reply.value = found
+      about.value = question
+      error.value = undefined
+    } catch (problem) {
+      if (signal.aborted) return
+      error.value = problem
+      if (isStarting(problem)) timer = window.setTimeout(() => ask(question), AGAIN)
+    }
+  }
+  function later(question: Question) {
+    stop()
+    timer = window.setTimeout(() => ask(question), pause)
+  }
+  onBeforeUnmount(stop)
+  return { reply, about, error, ask, later, stop }
+}

@@ -1,0 +1,131 @@
+"""The only place that joins everything."""
+
+from __future__ import annotations
+
+import hashlib
+import logging
+import os
+import shutil
+
+from zealous_sieve import environment
+from zealous_sieve.compute.apart import Apart
+from zealous_sieve.compute.here import Here
+from zealous_sieve.compute.server import Server
+from zealous_sieve.core.engine.panel import Panel
+from zealous_sieve.core.engine.warm import warm_cache
+from zealous_sieve.jobs.queue import Queue, work
+from zealous_sieve.processes import give_memory_back
+from zealous_sieve.storage.bars import BarStore
+from zealous_sieve.storage.database import DESK, Database
+from zealous_sieve.storage.formulas import FormulaStore
+from zealous_sieve.storage.hits import HitStore
+from zealous_sieve.storage.market import MarketStore
+from zealous_sieve.storage.owners import owners
+from zealous_sieve.storage.runs import RunStore
+from zealous_sieve.storage.services import ServicesFile, crashed
+from zealous_sieve.storage.sieves import SieveStore
+from zealous_sieve.usecases.desk import Desk
+from zealous_sieve.usecases.errors import UseCaseError
+from zealous_sieve.usecases.market import desk_of
+from zealous_sieve.usecases.ports import Outside
+from zealous_sieve.web.server import serve
+
+log = logging.getLogger(__name__)
+
+
+def outside(address: str) -> Outside:
+    """Everything the use cases need, on one database, for its one owner."""
+    return for_owner(Database(address), DESK)
+
+
+def for_owner(database: Database, owner: str) -> Outside:
+    """Everything the use cases need for one owner; what belongs to others is not there."""
+    own = database.for_owner(owner)
+    bars, market, formulas = BarStore(own), MarketStore(own), FormulaStore(own)
+    name = os.environ.get(environment.COMPUTE)
+    return Outside(
+        compute=Apart(name, owner) if name else Here(lambda: desk_of(bars, market, formulas)),
+        bars=bars,
+        market=market,
+        formulas=formulas,
+        sieves=SieveStore(own),
+        runs=RunStore(own),
+        hits=HitStore(own),
+        queue=Queue(own.address, owner),
+        services=ServicesFile(environment.services()),
+    )
+
+
+class _Owners:
+    """What the use cases need for each owner, made once."""
+
+    def __init__(self, address: str) -> None:
+        self.database = Database(address)
+        self._known: dict[str, Outside] = {}
+
+    def get(self, owner: str) -> Outside:
+        if owner not in self._known:
+            self._known[owner] = for_owner(self.database, owner)
+        return self._known[owner]
+
+    def names(self) -> list[str]:
+        return owners(self.database.engine) or [DESK]
+
+
+def run_web(port: int) -> None:
+    """The web process."""
+    address = environment.address()
+    # The address holds the password: who knows it needs no token.
+    serve(outside(address), port, hashlib.sha256(address.encode()).digest())
+
+
+def run_worker() -> None:
+    """The worker process."""
+    known = _Owners(environment.address())
+    work(known.database.address, known.get, known.names)
+
+
+def run_compute() -> None:
+    """The process that computes, under the name in the environment."""
+    known = _Owners(environment.address())
+    bars = known.get(DESK).bars
+    held: list[Panel] = []
+
+    def desk(owner: str) -> Desk:
+        """The desk of an owner now; what reading new bars took beside them is given back."""
+        own = known.get(owner)
+        now = desk_of(bars, own.market, own.formulas)
+        if not held or held[0] is not now.panel:
+            held[:] = [now.panel]
+            give_memory_back()
+        return now
+
+    def ready() -> None:
+        """Have the bars and the compiled code at hand before the first copy is made."""
+        try:
+            desk(DESK)
+        except UseCaseError as error:
+            log.warning("%s", error)
+        states = ServicesFile(environment.services()).states()
+        have_compiled(broken=crashed(states, environment.COMPUTING))
+
+    Server(os.environ[environment.COMPUTE], desk).run(ready)
+
+
+def have_compiled(*, broken: bool = False) -> None:
+    """Load all compiled code, compiling what is not kept; what is kept but can't be read is made anew.
+
+    ``broken`` says that the code is not to be trusted: the process crashed with it.
+    """
+    kept = environment.kernels()
+    try:
+        if broken:
+            raise RuntimeError("the process crashed")
+        warm_cache()
+    except Exception as error:
+        if kept is None:
+            raise
+        log.warning("the compiled code is made anew: %s", error)
+        shutil.rmtree(kept, ignore_errors=True)
+        warm_cache()
+    environment.mark_compiled()

@@ -1,0 +1,32 @@
+"""A client of the API for scripts and notebooks, with the session that requests for changes need."""
+
+from __future__ import annotations
+
+import http.cookiejar
+import json
+import urllib.request
+from typing import Any
+
+
+class Client:
+    """Asks a running application, such as the one at ``http://127.0.0.1:8437``."""
+
+    def __init__(self, address: str) -> None:
+        self.address = address
+        self.token = ""
+        self.cookies = http.cookiejar.CookieJar()
+        self._opener = urllib.request.build_opener(urllib.request.HTTPCookieProcessor(self.cookies))
+
+    def ask(self, method: str, path: str, body: object = None, *, timeout: float = 60) -> Any:
+        """The JSON of a reply; ``path`` begins after ``/api``.
+
+        Raises urllib.error.HTTPError with the failure's JSON as its text, OSError when nobody answers.
+        """
+        if method != "GET" and not self.token:
+            self.token = self.ask("GET", "/session", timeout=timeout)["token"]
+        data = None if body is None else json.dumps(body).encode()
+        request = urllib.request.Request(f"{self.address}/api{path}", data=data, method=method)
+        request.add_header("Content-Type", "application/json")
+        request.add_header("X-Session-Token", self.token)
+        with self._opener.open(request, timeout=timeout) as reply:
+            return json.loads(reply.read() or b"null")

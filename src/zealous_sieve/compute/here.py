@@ -1,0 +1,23 @@
+"""Computing in this process: for the command line and wherever one computation is all there is."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+from typing import Concatenate
+
+from zealous_sieve.usecases.desk import Desk
+from zealous_sieve.usecases.ports import Order, P, R
+
+
+class Here:
+    """Implements ComputePort on the desk that a function brings."""
+
+    def __init__(self, desk: Callable[[], Desk]) -> None:
+        self._desk = desk
+
+    def do(
+        self, order: Order, work: Callable[Concatenate[Desk, P], R], *args: P.args, **kw: P.kwargs
+    ) -> R:
+        desk = replace(self._desk(), progress=order.progress, cancelled=order.gone)
+        return work(desk, *args, **kw)

@@ -1,0 +1,111 @@
+"""A hit: what is kept of an instrument that passes, and the columns it is shown in."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from enum import StrEnum
+
+
+class Cell(StrEnum):
+    """How a condition stands in the mesh."""
+
+    PASS = "pass"
+    MISS = "miss"
+    VETO = "veto"
+    UNKNOWN = "unknown"
+
+
+@dataclass(frozen=True, kw_only=True, slots=True)
+class HitKey:
+    """What makes a hit that one and no other: ``bar_at`` opens the bar that is judged."""
+
+    code: str
+    side: str
+    timeframe: str
+    bar_at: int
+
+
+@dataclass(frozen=True, kw_only=True, slots=True)
+class Hit:
+    """An instrument that passes.
+
+    ``fired_at`` opens the run of bars on which the setup has held, ``bar_at`` is the bar that is
+    judged (both opening moments, seconds since 1970), ``age`` counts bars from the first to the
+    newest bar there is. ``close`` is that of the judged bar, ``now`` that of the newest, ``rank`` is
+    ``None`` where it is not known.
+    """
+
+    code: str
+    side: str
+    timeframe: str
+    bar_at: int
+    fired_at: int
+    age: int
+    close: float
+    now: float
+    tick: float
+    score: float
+    rank: float | None
+    provisional: bool
+    """Rests on a bar that has not closed."""
+    cells: tuple[Cell, ...]
+    """One for each condition."""
+    values: tuple[float, ...]
+    """Of ``Prepared.numbers`` at the judged bar, in their order; NaN where unknown."""
+    unknown: Mapping[int, str] = field(default_factory=dict)
+    """Why a condition is unknown, by its position."""
+    name: str = ""
+
+    @property
+    def key(self) -> HitKey:
+        return HitKey(code=self.code, side=self.side, timeframe=self.timeframe, bar_at=self.bar_at)
+
+
+class Shown(StrEnum):
+    """How a column is written and what it is sorted as."""
+
+    TEXT = "text"
+    COUNT = "count"
+    FIGURE = "figure"
+    PRICE = "price"
+    MOMENT = "moment"
+    MARK = "mark"
+
+
+@dataclass(frozen=True, kw_only=True)
+class HitColumn:
+    """A column of hits: ``key`` names the field, ``down`` says that the largest come first where nothing
+    is said, ``told`` what it means. Those in ``files`` are written to files."""
+
+    key: str
+    title: str
+    shown: Shown
+    down: bool = False
+    told: str = ""
+    in_table: bool = True
+    in_files: bool = True
+
+
+COLUMNS = (
+    HitColumn(key="place", title="#", shown=Shown.COUNT),
+    HitColumn(key="code", title="Code", shown=Shown.TEXT),
+    HitColumn(key="name", title="Name", shown=Shown.TEXT),
+    HitColumn(key="fired_at", title="Fired", shown=Shown.MOMENT, in_table=False),
+    HitColumn(key="bar_at", title="Bar", shown=Shown.MOMENT, in_table=False),
+    HitColumn(
+        key="close", title="Judged", shown=Shown.PRICE, down=True,
+        told="Close of the bar that was judged",
+    ),
+    HitColumn(key="now", title="Now", shown=Shown.PRICE, down=True, told="Close of the newest bar"),
+    HitColumn(
+        key="score", title="Score", shown=Shown.FIGURE, down=True,
+        told="Weights of the boosts that are yes",
+    ),
+    HitColumn(key="rank", title="Rank", shown=Shown.FIGURE, down=True),
+    HitColumn(key="age", title="Age", shown=Shown.COUNT, told="Bars since the setup began to hold"),
+    HitColumn(
+        key="news", title="News", shown=Shown.MARK, told="Against the run compared with", in_files=False
+    ),
+    HitColumn(key="verdict", title="Verdict", shown=Shown.MARK, in_files=False),
+)  # fmt: skip

@@ -1,0 +1,53 @@
+"""What the processes of an installation are told by whoever starts them."""
+
+from __future__ import annotations
+
+import os
+from pathlib import Path
+
+ADDRESS = "ZEALOUS_SIEVE_DATABASE"
+"""The libpq address of the database."""
+COMPUTE = "ZEALOUS_SIEVE_COMPUTE"
+"""The name under which the process that computes listens; unset, each process computes for itself."""
+SERVICES = "ZEALOUS_SIEVE_SERVICES"
+"""The file in which it is told how the processes are."""
+KERNELS = "NUMBA_CACHE_DIR"
+"""Where compiled code is kept; each state of the sources has a folder of its own."""
+COMPUTING = "computing process"
+"""What the process that computes is called where processes are told of."""
+DEMO_FILLED = "demo_filled"
+"""The setting of the database that says that the demo is in it."""
+_WHOLE = "whole"
+
+
+def address() -> str:
+    """The database's address. Raises SystemExit with the mend when it is not set."""
+    found = os.environ.get(ADDRESS)
+    if not found:
+        raise SystemExit(f"{ADDRESS} is not set: use ./start, or set it to postgresql://…")
+    return found
+
+
+def services() -> Path | None:
+    """Where it is told how the processes are."""
+    found = os.environ.get(SERVICES)
+    return Path(found) if found else None
+
+
+def kernels() -> Path | None:
+    """The folder of compiled code."""
+    found = os.environ.get(KERNELS)
+    return Path(found) if found else None
+
+
+def is_compiled() -> bool:
+    """Whether all code has been compiled before and is kept."""
+    kept = kernels()
+    return kept is not None and (kept / _WHOLE).exists()
+
+
+def mark_compiled() -> None:
+    """Tell later starts that nothing is missing."""
+    kept = kernels()
+    if kept is not None:
+        (kept / _WHOLE).touch()

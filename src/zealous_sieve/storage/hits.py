@@ -1,0 +1,196 @@
+"""Hits of runs, by page and column, and the verdicts on them."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Sequence
+from dataclasses import fields
+from typing import Any
+
+import psycopg
+from sqlalchemy import (
+    ColumnElement,
+    ScalarSelect,
+    Select,
+    and_,
+    case,
+    delete,
+    exists,
+    func,
+    literal,
+    select,
+    true,
+)
+from sqlalchemy.orm import Session, aliased
+
+from zealous_sieve.core.sieve.hit import Cell, Hit
+from zealous_sieve.storage.database import Database
+from zealous_sieve.storage.documents import read_hit, write_hit
+from zealous_sieve.storage.models import HitRow, VerdictRow
+from zealous_sieve.usecases.ports import HitCounts, HitsQuery, Run, SeenHit, Verdict, VerdictKind
+
+_IN_BODY = ("side", "timeframe", "values", "unknown")
+_COLUMNS = tuple(f.name for f in fields(Hit) if f.name not in _IN_BODY)
+EVERYTHING = HitsQuery()
+
+
+class HitStore:
+    """Implements HitsPort."""
+
+    def __init__(self, database: Database) -> None:
+        self.database = database
+
+    def page(
+        self, run: Run, before: int | None = None, query: HitsQuery = EVERYTHING
+    ) -> tuple[int, list[SeenHit]]:
+        """How many hits fit a query, and those of the page asked for."""
+        seen = _Seen(run, before)
+        fitting = seen.fitting(query.words)
+        order = seen.by(query.sort)
+        ordered = (order.desc() if query.down else order.asc()).nulls_last()
+        page = fitting.order_by(ordered, HitRow.place).offset(query.first).limit(query.count)
+        with self.database.session() as session:
+            rows = session.execute(page).all()
+            whole = select(func.count()).select_from(fitting.subquery())
+            count = session.scalars(whole).one()
+            return count, [_seen_hit(run, *row) for row in rows]
+
+    def one(self, run: Run, code: str, before: int | None = None) -> SeenHit | None:
+        """The hit of an instrument."""
+        query = _Seen(run, before).all.where(HitRow.code == code)
+        with self.database.session() as session:
+            row = session.execute(query).first()
+            return None if row is None else _seen_hit(run, *row)
+
+    def next_open(self, run: Run, after: int) -> str | None:
+        """The first hit without a verdict after a place, else the first of all."""
+        seen = _Seen(run, None)
+        waiting = select(HitRow.code).outerjoin(VerdictRow, seen.last).where(seen.waits, seen.mine)
+        with self.database.session() as session:
+            return session.scalar(
+                waiting.order_by((HitRow.place <= after).asc(), HitRow.place).limit(1)
+            )
+
+    def counts(self, run: Run, before: int | None) -> HitCounts:
+        """How many wait and are new; and which are gone."""
+        seen = _Seen(run, before)
+        own, earlier = aliased(HitRow), aliased(HitRow)
+        numbers = (
+            select(
+                func.count().filter(seen.waits),
+                func.count().filter(seen.news == "new"),
+            )
+            .select_from(HitRow)
+            .outerjoin(VerdictRow, seen.last)
+            .where(seen.mine)
+        )
+        still = exists().where(own.run_id == run.id, own.code == earlier.code)
+        gone = select(earlier.code).where(earlier.run_id == before, ~still)
+        with self.database.session() as session:
+            waiting, new = session.execute(numbers).one()
+            codes = session.scalars(gone.order_by(earlier.place)) if before is not None else ()
+            return HitCounts(waiting=waiting, new=new, gone=tuple(codes))
+
+    def add_verdict(
+        self, run: Run, hit: Hit, kind: VerdictKind | None, reason: str, note: str
+    ) -> None:
+        with self.database.session() as session:
+            session.add(
+                VerdictRow(
+                    run_id=run.id,
+                    sieve_id=run.sieve_id,
+                    code=hit.code,
+                    side=run.sieve.side,
+                    timeframe=run.sieve.timeframe,
+                    fired_at=hit.fired_at,
+                    verdict=kind,
+                    reason=reason,
+                    note=note,
+                )
+            )
+
+
+class _Seen:
+    """The hits of a run with what was seen before: the last verdict on the setup, whichever run it was
+    seen in, and whether the run ``before`` had the instrument."""
+
+    def __init__(self, run: Run, before: int | None) -> None:
+        earlier = aliased(HitRow)
+        known = exists().where(earlier.run_id == before, earlier.code == HitRow.code)
+        self.mine = HitRow.run_id == run.id
+        self.last = VerdictRow.id == _last_verdict(run)
+        self.waits: ColumnElement[bool] = VerdictRow.verdict.is_(None)
+        self.news: ColumnElement[str] = (
+            literal("") if before is None else case((known, "kept"), else_="new")
+        )
+        self.mark: ColumnElement[str] = func.coalesce(VerdictRow.verdict, "")
+        self.all: Select[Any] = (
+            select(HitRow, self.news.label("news"), VerdictRow)
+            .outerjoin(VerdictRow, self.last)
+            .where(self.mine)
+        )
+
+    def fitting(self, words: str) -> Select[Any]:
+        """Those with all the words in their code, name, news or verdict."""
+        state = case((self.waits, "open"), else_=self.mark)
+        told = func.lower(func.concat_ws(" ", HitRow.code, HitRow.name, self.news, state))
+        wanted = [told.contains(word, autoescape=True) for word in words.lower().split()]
+        return self.all.where(and_(true(), *wanted))
+
+    def by(self, column: str) -> ColumnElement[Any]:
+        """What a column is sorted by."""
+        own: dict[str, ColumnElement[Any]] = {"news": self.news, "verdict": self.mark}
+        return own[column] if column in own else HitRow.__table__.c[column]
+
+
+def _last_verdict(run: Run) -> ScalarSelect[int]:
+    """The number of the last verdict on the setup of a hit."""
+    of_setup = (
+        VerdictRow.sieve_id == run.sieve_id,
+        VerdictRow.code == HitRow.code,
+        VerdictRow.side == run.sieve.side,
+        VerdictRow.timeframe == run.sieve.timeframe,
+        VerdictRow.fired_at == HitRow.fired_at,
+    )
+    numbers = select(func.max(VerdictRow.id)).where(*of_setup)
+    return numbers.correlate(HitRow).scalar_subquery()
+
+
+def _seen_hit(run: Run, kept: HitRow, news: str, given: VerdictRow | None) -> SeenHit:
+    body = read_hit(kept.body)
+    verdict = None
+    if given is not None and given.verdict is not None:
+        verdict = Verdict(
+            verdict=VerdictKind(given.verdict),
+            reason=given.reason,
+            note=given.note,
+            created_at=given.created_at,
+            run_id=given.run_id,
+        )
+    columns = {name: getattr(kept, name) for name in _COLUMNS} | {
+        "cells": tuple(Cell(cell) for cell in kept.cells)
+    }
+    hit = Hit(
+        **columns,
+        side=run.sieve.side,
+        timeframe=run.sieve.timeframe,
+        values=tuple(float("nan") if value is None else value for value in body["values"]),
+        unknown={int(n): words for n, words in body["unknown"].items()},
+    )
+    told = tuple(body.get("told", ()))
+    return SeenHit(hit=hit, place=kept.place, told=told, news=news, verdict=verdict)
+
+
+def write_hits(session: Session, run_id: int, hits: Sequence[Hit]) -> None:
+    """Keep the hits of a run in place of those that it had."""
+    session.execute(delete(HitRow).where(HitRow.run_id == run_id))
+    connection = session.connection().connection.driver_connection
+    assert isinstance(connection, psycopg.Connection)
+    names = ", ".join(("run_id", "place", "body", *_COLUMNS))
+    with connection.cursor() as cursor, cursor.copy(f"COPY hits ({names}) FROM STDIN") as out:
+        for place, hit in enumerate(hits, start=1):
+            own = (getattr(hit, name) for name in _COLUMNS)
+            columns = (
+                list(map(str, value)) if isinstance(value, tuple) else value for value in own
+            )
+            out.write_row((run_id, place, json.dumps(write_hit(hit)), *columns))

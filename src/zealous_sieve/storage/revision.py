@@ -1,0 +1,40 @@
+"""The state of the tables: brought to the newest revision, and whether there is anything to do."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import psycopg
+
+from zealous_sieve.environment import DEMO_FILLED
+
+MIGRATIONS = Path(__file__).resolve().parents[1] / "migrations"
+"""The scripts, named by their revisions: ``0001_first_tables.py``."""
+
+
+def migrate(address: str, revision: str = "head") -> None:
+    """Bring the tables to the newest revision, or to one; does nothing when they are."""
+    from alembic import command
+    from alembic.config import Config
+
+    config = Config()
+    config.set_main_option("script_location", str(MIGRATIONS))
+    config.set_main_option("sqlalchemy.url", address.replace("%", "%%"))
+    command.upgrade(config, revision)
+
+
+def newest_revision() -> str:
+    """The revision that the tables should have."""
+    return max(path.name for path in (MIGRATIONS / "versions").glob("[0-9]*.py")).split("_")[0]
+
+
+def is_filled(address: str) -> bool:
+    """Whether the tables are of the newest revision and the demo is in them."""
+    try:
+        with psycopg.connect(address) as connection:
+            revisions = connection.execute("SELECT version_num FROM alembic_version").fetchall()
+            query = "SELECT 1 FROM settings WHERE key = %s"
+            filled = connection.execute(query, (DEMO_FILLED,)).fetchone()
+    except psycopg.errors.UndefinedTable:
+        return False
+    return revisions == [(newest_revision(),)] and filled is not None

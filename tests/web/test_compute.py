@@ -1,0 +1,169 @@
+"""The process that computes: bounded, in order, given up when nobody waits, unharmed by what it does."""
+
+from __future__ import annotations
+
+import multiprocessing
+import os
+import signal
+import threading
+import time
+from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
+from datetime import UTC, datetime
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from zealous_sieve.compute import server
+from zealous_sieve.compute.apart import Apart
+from zealous_sieve.core.engine.panel import Panel
+from zealous_sieve.core.errors import CancelledError, DataError, Problem
+from zealous_sieve.core.market.instruments import ReferenceData
+from zealous_sieve.usecases.desk import Desk
+from zealous_sieve.usecases.errors import AwayError, NotFoundError, TooMuchError
+from zealous_sieve.usecases.ports import Kind, Order
+
+# Little time for the one, little memory for the other: which of the two ends a computation must not
+# depend on how fast the machine is.
+BRIEF = server.Budget(seconds=3, share=0.5, memory=8 << 30, at_once=2, nice=1)
+SMALL = server.Budget(seconds=60, share=0.5, memory=100 << 20, at_once=2, nice=1)
+
+
+def desk(_: str) -> Desk:
+    now = datetime.fromtimestamp(0, UTC)
+    return Desk(now=now, panel=Panel.of({}), reference=ReferenceData(), universes=(), library={})
+
+
+def answer(_: Desk, number: int) -> int:
+    return number + 1
+
+
+def where(_: Desk, folder: str, seconds: float) -> int:
+    """Leave a trace as long as it works."""
+    trace = Path(folder) / str(os.getpid())
+    trace.touch()
+    time.sleep(seconds)
+    trace.unlink()
+    return os.getpid()
+
+
+def hoard(desk: Desk, size: int) -> int:
+    desk.progress(1, 4)
+    kept = [np.ones(1 << 20) for _ in range(size)]
+    time.sleep(60)
+    return len(kept)
+
+
+def refuse(_: Desk, known: bool) -> None:
+    if known:
+        raise NotFoundError("thing", 3)
+    raise DataError(Problem(code="odd", message="odd"))
+
+
+def crash(_: Desk) -> None:
+    os.kill(os.getpid(), signal.SIGKILL)
+
+
+def busy(_: Desk, seconds: float) -> float:
+    """Work that never lets go of the interpreter for long."""
+    start = time.monotonic()
+    while time.monotonic() - start < seconds:
+        sum(range(10_000))
+    return seconds
+
+
+@pytest.fixture
+def compute(tmp_path: Path) -> Iterator[Apart]:
+    name = f"zealous-sieve-test-{os.getpid()}"
+    own = server.Server(name, desk, budgets={**server.BUDGETS, Kind.PREVIEW: BRIEF, Kind.GLANCE: SMALL})
+    process = multiprocessing.get_context("fork").Process(target=own.run, daemon=True)
+    process.start()
+    yield Apart(name, "desk")
+    process.terminate()
+    process.join(10)
+    assert process.exitcode == 0
+    assert working(tmp_path) == 0
+
+
+def working(folder: Path) -> int:
+    """How many of those that leave a trace are alive."""
+    return sum(Path(f"/proc/{trace.name}").exists() for trace in folder.iterdir())
+
+
+def until(true: object, seconds: float = 5) -> None:
+    start = time.monotonic()
+    while not true():  # type: ignore[operator]
+        assert time.monotonic() - start < seconds
+        time.sleep(0.01)
+
+
+PREVIEW = Order(kind=Kind.PREVIEW)
+
+
+def test_results_and_errors_come_back_as_they_were(compute: Apart) -> None:
+    assert compute.do(PREVIEW, answer, 4) == 5
+    with pytest.raises(NotFoundError, match="no thing 3") as unknown:
+        compute.do(PREVIEW, refuse, known=True)
+    assert unknown.value.problem.code == "not_found"
+    with pytest.raises(DataError) as odd:
+        compute.do(PREVIEW, refuse, known=False)
+    assert odd.value.problems == (Problem(code="odd", message="odd"),)
+
+
+def test_what_takes_too_much_is_ended_and_told_with_what_it_would_need(
+    compute: Apart, tmp_path: Path
+) -> None:
+    with pytest.raises(TooMuchError, match=r"too much: more than \d+ s"):
+        compute.do(PREVIEW, where, str(tmp_path), 60)
+    heard = []
+    order = Order(kind=Kind.GLANCE, progress=lambda done, total: heard.append((done, total)))
+    with pytest.raises(TooMuchError, match=r"too much: about \d+ s and (0\.[3-9]|1\.\d) GB"):
+        compute.do(order, hoard, 30)
+    assert heard == [(1, 4)]
+    assert compute.do(PREVIEW, answer, 1) == 2
+
+
+def test_a_crash_ends_one_computation_only(compute: Apart) -> None:
+    with pytest.raises(AwayError, match="killed by SIGKILL"):
+        compute.do(PREVIEW, crash)
+    assert compute.do(PREVIEW, answer, 1) == 2
+
+
+def test_what_nobody_waits_for_is_ended_and_never_begun(compute: Apart, tmp_path: Path) -> None:
+    gone = [threading.Event() for _ in range(20)]
+    with ThreadPoolExecutor(20) as asking:
+        asked = [
+            asking.submit(compute.do, Order(kind=Kind.RUN, gone=own), where, str(tmp_path), 60.0)
+            for own in gone
+        ]
+        until(lambda: working(tmp_path) == 1)
+        for own in gone:
+            own.set()
+        for one in asked:
+            with pytest.raises(CancelledError):
+                one.result(10)
+    until(lambda: working(tmp_path) == 0)
+    assert len(list(tmp_path.iterdir())) <= 2, "those that waited were begun"
+
+
+def test_a_bounded_number_runs_at_once_and_glances_go_first(compute: Apart, tmp_path: Path) -> None:
+    most = 0
+    with ThreadPoolExecutor(13) as asking:
+        asked = [asking.submit(compute.do, PREVIEW, where, str(tmp_path), 0.4) for _ in range(12)]
+        until(lambda: working(tmp_path) > 0)
+        assert compute.do(Order(), answer, 1) == 2
+        assert sum(one.done() for one in asked) < 10, "a glance waited behind previews"
+        while not all(one.done() for one in asked):
+            most = max(most, working(tmp_path))
+            time.sleep(0.02)
+        assert len({one.result() for one in asked}) == 12
+    assert most == 2
+
+
+def test_work_that_holds_the_interpreter_holds_nobody_up(compute: Apart) -> None:
+    with ThreadPoolExecutor(1) as asking:
+        heavy = asking.submit(compute.do, Order(kind=Kind.RUN), busy, 4.0)
+        assert compute.do(Order(), answer, 1) == 2
+        assert not heavy.done()
+        assert heavy.result(60) == 4.0
