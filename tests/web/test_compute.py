@@ -76,7 +76,9 @@ def busy(_: Desk, seconds: float) -> float:
 @pytest.fixture
 def compute(tmp_path: Path) -> Iterator[Apart]:
     name = f"zealous-sieve-test-{os.getpid()}"
-    own = server.Server(name, desk, budgets={**server.BUDGETS, Kind.PREVIEW: BRIEF, Kind.GLANCE: SMALL})
+    own = server.Server(
+        name, desk, budgets={**server.BUDGETS, Kind.PREVIEW: BRIEF, Kind.GLANCE: SMALL}
+    )
     process = multiprocessing.get_context("fork").Process(target=own.run, daemon=True)
     process.start()
     yield Apart(name, "desk")
