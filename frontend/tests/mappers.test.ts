@@ -73,10 +73,17 @@ describe('completion', () => {
 
   it('offers own formulas, sources, functions and words', () => {
     const offered = completions(
-      { sources: ['close'], words: ['and'], functions: [entry('sma(x = close, n = 20)')] },
+      {
+        sources: ['close'],
+        phrases: [{ pattern: 'for … bars', example: 'up_bar for 3 bars', meaning: 'Meaning.' }],
+        reserved: [],
+        bars: [],
+        roles: [],
+        functions: [entry('sma(x = close, n = 20)')],
+      },
       ['mine'],
     )
-    expect(offered.map((o) => o.label)).toEqual(['mine', 'close', 'sma', 'and'])
+    expect(offered.map((o) => o.label)).toEqual(['mine', 'close', 'sma', 'for … bars'])
   })
 })
 

@@ -13,6 +13,7 @@ import pytest
 from zealous_sieve.cli.main import commands
 from zealous_sieve.cli.reference import documents
 from zealous_sieve.core.formula.check import check
+from zealous_sieve.core.formula.words import PHRASES, RESERVED
 from zealous_sieve.core.sieve.examples import EXAMPLES
 
 ROOT = Path(__file__).resolve().parents[2]
@@ -64,6 +65,20 @@ def test_every_formula_in_the_guide_is_understood() -> None:
     assert len(formulas) >= 10
     for formula in formulas:
         check(formula)
+
+
+def test_the_words_of_the_language_are_those_of_its_grammar() -> None:
+    grammar = (ROOT / "src/zealous_sieve/core/formula/grammar.lark").read_text("utf-8")
+    rules = re.sub(r"//.*", "", grammar)
+    told = (ROOT / "docs/reference/language.md").read_text("utf-8")
+    written = set(re.findall(r"\b[a-z]{2,}\b", " ".join(re.findall(r'"([a-z]+)"', rules))))
+    assert written <= RESERVED
+    for phrase in PHRASES:
+        check(phrase.example)
+        assert all(re.search(rf"\b{word}\b", rules) for word in phrase.words), phrase.pattern
+        assert all(re.search(rf"\b{word}\b", told) for word in phrase.words), phrase.pattern
+        words = [w for w in re.findall(r"[a-z]+", phrase.example) if w in phrase.words]
+        assert words == [*phrase.words], phrase.pattern
 
 
 def test_the_screenshots_of_the_readme_are_there() -> None:

@@ -17,7 +17,8 @@ from zealous_sieve.core.engine.plan import plan
 from zealous_sieve.core.engine.sources import with_sources
 from zealous_sieve.core.errors import DataError, FormulaError
 from zealous_sieve.core.formula.check import check
-from zealous_sieve.core.functions.specification import CATALOGUE, Function
+from zealous_sieve.core.functions.kernel import KERNELS, SPAN, WHOLE
+from zealous_sieve.core.functions.specification import CATALOGUE, HIDDEN, Function
 
 CALLS = example_calls()
 FUNCTIONS = list(CATALOGUE.values())
@@ -214,3 +215,31 @@ def test_nothing_breaks_on_no_bars_and_on_one_bar() -> None:
         for call in CALLS:
             assert len(values(call, panel)) == panel.bars
             assert values(call, panel, last=2).shape == (len(panel), 2)
+
+
+@pytest.mark.parametrize("name", KERNELS)
+def test_knowing_less_never_makes_another_value(name: str) -> None:
+    """A short look back leaves things missing; what is told all the same is what would have been told."""
+    kernel = KERNELS[name]
+    if kernel.fills or (kernel.reach is None and not kernel.settles):
+        return
+    every = [*CATALOGUE.values(), *HIDDEN.values()]
+    function = next((f for f in every if f.kernel is kernel), None)
+    told_outputs = len(function.outputs) if function else 1
+    whole = WHOLE.get(name, (True,) * kernel.constants)
+    constants = [int(n) if w else float(n) for n, w in zip((3, 2, 1, 1), whole, strict=False)]
+    rows = 60
+    for seed in range(60):
+        random = np.random.default_rng(seed)
+        inputs = random.integers(0, (2, 3, 12)[seed % 3], (kernel.inputs, rows)) * 1.0
+        if function and function.reads:  # bars: nothing is below its low, and no price is nothing
+            inputs = 1.0 - np.sort(-inputs, axis=0)
+        begin = int(random.integers(0, 30))
+        told = []
+        for unseen, first in ((0, 0), (int(random.integers(0, 50)), begin)):
+            columns = [np.where(np.arange(rows) < unseen, np.nan, x) for x in inputs]
+            outputs = [np.full(rows, np.nan) for _ in range(kernel.outputs)]
+            kernel.run(np.array([(0, first, rows)], SPAN), *columns, *constants, *outputs)
+            told.append(np.array(outputs)[:told_outputs, begin:])
+        some = ~np.isnan(told[1])
+        np.testing.assert_array_equal(told[1][some], told[0][some], err_msg=f"{seed}")

@@ -85,11 +85,11 @@ def test_bars_know_their_weekday() -> None:
 
 def test_months_and_several_days_follow_the_calendar() -> None:
     panel = weekdays(200)
-    monthly = bars_of(panel, Timeframe(1, read_timeframe("1mo").span))  # type: ignore[union-attr]
+    monthly = bars_of(panel, Timeframe(1, read_timeframe("1mo").unit))  # type: ignore[union-attr]
     months = [date(t).replace(day=1) for t in panel.times]
     assert len(monthly.times) == len(set(months))
     assert monthly.columns["volume"].sum() == pytest.approx(panel.columns["volume"].sum())
-    two = bars_of(panel, Timeframe(2, read_timeframe("1d").span))  # type: ignore[union-attr]
+    two = bars_of(panel, Timeframe(2, read_timeframe("1d").unit))  # type: ignore[union-attr]
     assert (two.ends - two.starts).max() < len(panel.times)
 
 
@@ -98,7 +98,7 @@ def test_intraday_bars_count_from_the_first_bar_of_the_day() -> None:
     times = minutes.astype(np.int64) * 60
     closes = np.arange(len(times), dtype=float) + 1
     panel = one({"close": closes}, times)
-    assert of_seconds(panel.duration) == Timeframe(1, read_timeframe("1m").span)  # type: ignore[union-attr]
+    assert of_seconds(panel.duration) == Timeframe(1, read_timeframe("1m").unit)  # type: ignore[union-attr]
     slow = bars_of(panel, read_timeframe("80m"))  # type: ignore[arg-type]
     begins = [(int(t) % DAY) // 60 for t in slow.times[:5]]
     assert begins == [570, 650, 730, 810, 890]

@@ -571,6 +571,16 @@ export interface components {
             sentence: string;
         };
         /**
+         * Choice
+         * @description One of several values, and what it is in words.
+         */
+        Choice: {
+            /** Told */
+            told: string;
+            /** Value */
+            value: string;
+        };
+        /**
          * Condition
          * @description One condition: a must has to be yes, a veto must not be, a boost adds its weight to the
          *     score.
@@ -953,6 +963,18 @@ export interface components {
             relation: components["schemas"]["Relation"];
             /** Right */
             right: string;
+        };
+        /**
+         * PhraseEntry
+         * @description A way to say something with the words of the language; its gaps are filled by the user.
+         */
+        PhraseEntry: {
+            /** Example */
+            example: string;
+            /** Meaning */
+            meaning: string;
+            /** Pattern */
+            pattern: string;
         };
         /**
          * Place
@@ -1422,12 +1444,18 @@ export interface components {
          * @description All that can be written in a formula.
          */
         Vocabulary: {
+            /** Bars */
+            bars: components["schemas"]["Choice"][];
             /** Functions */
             functions: components["schemas"]["FunctionEntry"][];
+            /** Phrases */
+            phrases: components["schemas"]["PhraseEntry"][];
+            /** Reserved */
+            reserved: string[];
+            /** Roles */
+            roles: components["schemas"]["Choice"][];
             /** Sources */
             sources: string[];
-            /** Words */
-            words: string[];
         };
     };
     responses: never;

@@ -18,7 +18,7 @@ from zealous_sieve.core.engine.known import names_in
 from zealous_sieve.core.engine.panel import Column, Panel
 from zealous_sieve.core.errors import DataError, Problem
 from zealous_sieve.core.formula.check import check
-from zealous_sieve.core.formula.timeframe import of_seconds, read_timeframe, timeframe
+from zealous_sieve.core.formula.timeframe import WRITTEN_SO, of_seconds, read_timeframe, timeframe
 from zealous_sieve.core.formula.typed import Typed
 from zealous_sieve.core.functions.specification import Kind
 from zealous_sieve.core.market.import_validation import joined
@@ -92,7 +92,7 @@ def written(value: Typed, column: Column) -> list[str]:
 @click.argument("formula")
 @click.option("--bars", required=True, type=FILE, help="CSV or Parquet file of bars.")
 @click.option("--instrument", help="Only this one, where the file holds several.")
-@click.option("--timeframe", "frame", help="Build bars first: 80m, 1w, brick(10, 20), range(12).")
+@click.option("--timeframe", "frame", help=f"Build bars first: {WRITTEN_SO}.")
 @INSTRUMENTS
 @click.option(
     "--forming",
@@ -138,7 +138,7 @@ def _seen(panel: Panel, text: str | None, *, forming: bool) -> Panel:
     """Bars as they look when the last bar of the data has closed, as a scan sees them."""
     frame = of_seconds(panel.duration) if text is None else read_timeframe(text)
     if frame is None:
-        message = f"{text!r} is not a timeframe; write 80m, 2d, 1w, brick(10, 20) or range(12)"
+        message = f"{text!r} is not a timeframe; write {WRITTEN_SO}"
         raise click.BadParameter(message, param_hint="--timeframe")
     if text is None and not forming:
         return panel

@@ -10,9 +10,12 @@ from zealous_sieve.core.formula import canonical
 from zealous_sieve.core.formula.check import check, check_condition, check_number
 from zealous_sieve.core.formula.names import Market
 from zealous_sieve.core.formula.sentence import read
+from zealous_sieve.core.formula.timeframe import OFFERED
 from zealous_sieve.core.formula.typed import Formula
+from zealous_sieve.core.formula.words import PHRASES, RESERVED
 from zealous_sieve.core.functions.catalogue import SOURCES, functions
 from zealous_sieve.core.functions.specification import Function
+from zealous_sieve.core.sieve.definition import ROLES
 
 CHECKS = {"any": check, "condition": check_condition, "number": check_number}
 
@@ -92,24 +95,49 @@ class FunctionEntry:
 
 
 @dataclass(frozen=True, kw_only=True)
+class PhraseEntry:
+    """A way to say something with the words of the language; its gaps are filled by the user."""
+
+    pattern: str
+    example: str
+    meaning: str
+
+
+@dataclass(frozen=True, kw_only=True)
+class Choice:
+    """One of several values, and what it is in words."""
+
+    value: str
+    told: str
+
+
+@dataclass(frozen=True, kw_only=True)
 class Vocabulary:
     """All that can be written in a formula."""
 
     sources: tuple[str, ...]
-    words: tuple[str, ...]
+    phrases: tuple[PhraseEntry, ...]
+    reserved: tuple[str, ...]
+    """The single words of the language, which nothing can be called by."""
+    bars: tuple[Choice, ...]
+    """What is offered first where bars are chosen."""
+    roles: tuple[Choice, ...]
+    """What a condition can be for a sieve."""
     functions: tuple[FunctionEntry, ...]
 
 
-WORDS = (
-    "and", "or", "not", "by", "within", "of", "between", "crosses above", "crosses below",
-    "in last", "for", "at least", "then", "on", "on brick(10, 20)", "on ticks(500)", "on range(12)",
-    "on volume(10000)", "bars", "input", "show",
-)  # fmt: skip
-
-
 def vocabulary() -> Vocabulary:
-    """Sources, words and functions of the language."""
-    return Vocabulary(sources=SOURCES, words=WORDS, functions=tuple(_entry(f) for f in functions()))
+    """All that can be written, each from the table that says what it is."""
+    return Vocabulary(
+        sources=SOURCES,
+        phrases=tuple(
+            PhraseEntry(pattern=p.pattern, example=p.example, meaning=p.meaning) for p in PHRASES
+        ),
+        reserved=tuple(sorted(RESERVED)),
+        bars=tuple(Choice(value=str(rule), told=rule.name) for rule in OFFERED),
+        roles=tuple(Choice(value=role, told=told) for role, told in ROLES.items()),
+        functions=tuple(_entry(f) for f in functions()),
+    )
 
 
 def _entry(function: Function) -> FunctionEntry:

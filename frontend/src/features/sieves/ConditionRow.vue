@@ -62,9 +62,14 @@ const bars = computed(() => {
         :aria-label="`Role of condition ${position}`"
         :class="condition.role"
       >
-        <option value="must">must</option>
-        <option value="boost">boost</option>
-        <option value="veto">veto</option>
+        <option
+          v-for="role in vocabulary?.roles ?? [{ value: condition.role, told: '' }]"
+          :key="role.value"
+          :value="role.value"
+          :title="role.told"
+        >
+          {{ role.value }}
+        </option>
       </select>
       <label v-if="condition.role === 'boost'" class="quiet">
         +

@@ -23,16 +23,16 @@ const text = defineModel<string>({ required: true })
 const host = ref<HTMLElement>()
 let view: EditorView | undefined
 
-const WORDS =
-  /^(and|or|not|by|within|of|between|crosses|above|below|in|last|for|at|least|then|on|bars?|input|show)\b/
 const language = StreamLanguage.define({
   token(stream) {
     if (stream.match(/^#.*/)) return 'comment'
     if (stream.match(/^"[^"]*"?/)) return 'string'
     if (stream.match(/^\d+(\.\d+)?%?/)) return 'number'
-    if (stream.match(WORDS)) return 'keyword'
-    if (stream.match(/^[A-Za-z_]\w*(?=\s*\()/)) return 'typeName'
-    if (stream.match(/^[A-Za-z_]\w*/)) return 'name'
+    const word = stream.match(/^[A-Za-z_]\w*/) as RegExpMatchArray | null
+    if (word) {
+      if (props.vocabulary?.reserved.includes(word[0])) return 'keyword'
+      return stream.match(/^\s*\(/, false) ? 'typeName' : 'name'
+    }
     stream.next()
     return null
   },

@@ -33,18 +33,6 @@ const own = computed(() => [
   ...draft.value.formulas.map((f) => f.name),
   ...(desk.data.value?.map((f) => f.stored.name) ?? []),
 ])
-const TIMEFRAMES = [
-  { value: '5m', name: '5 minutes' },
-  { value: '15m', name: '15 minutes' },
-  { value: '80m', name: '80 minutes' },
-  { value: '1d', name: '1 day' },
-  { value: '1w', name: '1 week' },
-  { value: '1mo', name: '1 month' },
-  { value: 'brick(10, 20)', name: 'bricks of 10 price steps, turning after 20' },
-  { value: 'range(12)', name: 'a range of 12 price steps' },
-  { value: 'ticks(500)', name: '500 trades' },
-  { value: 'volume(10000)', name: '10,000 units traded' },
-]
 const undecided = computed(() => {
   const parts = Object.entries(preview.value?.undecided ?? {}).map(
     ([cause, n]) => `${n} undecided: ${cause}.`,
@@ -180,7 +168,9 @@ useKeys([
             maxlength="40"
           />
           <datalist id="timeframes">
-            <option v-for="t in TIMEFRAMES" :key="t.value" :value="t.value">{{ t.name }}</option>
+            <option v-for="bar in vocabulary?.bars" :key="bar.value" :value="bar.value">
+              {{ bar.told }}
+            </option>
           </datalist>
           <select v-model="draft.forming" aria-label="Unfinished bar">
             <option :value="false">once they have closed</option>

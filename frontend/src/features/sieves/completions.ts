@@ -1,6 +1,6 @@
 import type { Completion } from '@codemirror/autocomplete'
 import { snippet } from '@codemirror/autocomplete'
-import type { FunctionEntry, Vocabulary } from '@/shared/api'
+import type { FunctionEntry, PhraseEntry, Vocabulary } from '@/shared/api'
 
 /** What the editor offers: sources, functions with their paragraph, and words of the language. */
 export function completions(vocabulary: Vocabulary, own: readonly string[] = []): Completion[] {
@@ -8,8 +8,21 @@ export function completions(vocabulary: Vocabulary, own: readonly string[] = [])
     ...own.map((label) => ({ label, detail: ' saved formula', boost: 3 })),
     ...vocabulary.sources.map((label) => ({ label, detail: ' source', boost: 2 })),
     ...vocabulary.functions.map(ofFunction),
-    ...vocabulary.words.map((label) => ({ label, detail: ' word', boost: -1 })),
+    ...vocabulary.phrases.map(ofPhrase),
   ]
+}
+
+/** `at least … of … bars`, with its gaps to step through. */
+function ofPhrase({ pattern, example, meaning }: PhraseEntry): Completion {
+  let gap = 0
+  const filled = pattern.replaceAll('…', () => `\${${++gap}:…}`)
+  return {
+    label: pattern,
+    detail: ' word',
+    boost: -1,
+    apply: gap ? snippet(filled) : pattern,
+    info: () => lines(meaning, `As in: ${example}`),
+  }
 }
 
 function ofFunction(entry: FunctionEntry): Completion {
@@ -17,7 +30,8 @@ function ofFunction(entry: FunctionEntry): Completion {
     label: entry.name,
     detail: ` ${entry.label}`,
     apply: snippet(template(entry)),
-    info: () => paragraph(entry),
+    info: () =>
+      lines(entry.signature, entry.meaning, `Read: ${entry.reading}`, `Beware: ${entry.pitfalls}`),
   }
 }
 
@@ -30,16 +44,13 @@ export function template(entry: FunctionEntry): string {
   return `${entry.name}(${fields.join(', ')})${output}`
 }
 
-function paragraph(entry: FunctionEntry): Node {
+/** The first line stands out. */
+function lines(...texts: string[]): Node {
   const node = document.createElement('div')
-  const line = (text: string, bold = false) => {
-    const p = document.createElement(bold ? 'b' : 'div')
-    p.textContent = text
-    node.append(p)
-  }
-  line(entry.signature, true)
-  line(entry.meaning)
-  line(`Read: ${entry.reading}`)
-  line(`Beware: ${entry.pitfalls}`)
+  texts.forEach((text, n) => {
+    const line = document.createElement(n ? 'div' : 'b')
+    line.textContent = text
+    node.append(line)
+  })
   return node
 }

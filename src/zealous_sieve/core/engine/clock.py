@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zealous_sieve.core.engine.panel import Column, Panel, Times
-from zealous_sieve.core.formula.timeframe import DAY, Span, Timeframe
+from zealous_sieve.core.formula.timeframe import DAY, ClockUnit, Timeframe
 from zealous_sieve.core.functions.kernel import compiled
 
 MONDAY = 4 * DAY
@@ -63,7 +63,7 @@ def _place(times, starts, ends, opens, shuts, length, begins, closes):  # type: 
 
 
 def _calendar(times: Times, timeframe: Timeframe) -> tuple[Times, Times]:
-    if timeframe.span == Span.MONTH:
+    if timeframe.unit == ClockUnit.MONTH:
         months = times.astype("datetime64[s]").astype("datetime64[M]").astype(np.int64)
         first = months // timeframe.count * timeframe.count
         return _month_start(first), _month_start(first + timeframe.count)

@@ -11,7 +11,7 @@ import numpy as np
 
 from zealous_sieve.core.engine.external_inputs import with_external_inputs
 from zealous_sieve.core.engine.panel import Column, Panel
-from zealous_sieve.core.engine.plan import Plan, plan
+from zealous_sieve.core.engine.plan import EVERYTHING, Plan, plan
 from zealous_sieve.core.engine.pool import THREADS, pool
 from zealous_sieve.core.engine.runner import addresses, program, run
 from zealous_sieve.core.engine.sources import with_sources
@@ -20,6 +20,8 @@ from zealous_sieve.core.formula.terms import Term
 
 PORTIONS = 6
 """Portions of work for each thread: so many that progress is seen and no thread waits long."""
+LOOKS = (64, 256, 1024)
+"""Bars that functions that settle are given at first; the whole history only where that is too few."""
 PORTION_ROWS = 50_000
 """Fewer bars than that are not worth a portion of their own."""
 
@@ -43,14 +45,44 @@ def evaluate(
 
     Raises DataError ``no_such_column`` and CancelledError.
     """
-    made = plan(terms, last=last)
+    looks = _looks(terms, last)
+    made = looks[-1]
     panel = with_external_inputs(terms, panel, evaluate, made.reads)
     panel = with_sources(panel, made.fields)
     blank = last is None and panel.bars == len(panel.times)
     shape = (len(panel.times),) if last is None else (len(panel), last)
     results = {name: np.empty(shape) if blank else np.full(shape, np.nan) for name in terms}
-    _spread(made, panel, last, results, progress, cancelled)
+    columns = [np.ascontiguousarray(panel.columns[field]) for field in made.fields]
+    fields = addresses(columns)
+    programs = [(look, program(look)) for look in looks]
+
+    def work(part: slice) -> int:
+        if last is None:
+            own = addresses(list(results.values()))
+            run(programs[0][1], panel.starts[part], panel.ends[part], fields, own, 0)
+            return int(part.stop - part.start)
+        left = np.arange(part.start, part.stop)
+        for look, numbers in programs:
+            if not len(left) or (cancelled is not None and cancelled.is_set()):
+                break
+            starts, ends = panel.starts[left], panel.ends[left]
+            found = np.full((len(terms), len(left), last), np.nan)
+            run(numbers, starts, ends, fields, addresses(list(found)), last)
+            for column, own_found in zip(results.values(), found, strict=True):
+                column[left] = own_found
+            left = left[np.isnan(found).any(axis=(0, 2)) & (ends - starts > look.sure_up_to)]
+        return int(part.stop - part.start)
+
+    _spread(work, panel, progress, cancelled)
     return results
+
+
+def _looks(terms: Mapping[str, Term], last: int | None) -> list[Plan]:
+    """Plans from the shortest look back to the whole history; the last one is sure."""
+    if last is None:
+        return [plan(terms)]
+    looks = [plan(terms, last=last, within=within) for within in LOOKS]
+    return [*(look for look in looks if look.sure_up_to < EVERYTHING), plan(terms, last=last)]
 
 
 def _portions(panel: Panel) -> list[slice]:
@@ -64,29 +96,21 @@ def _portions(panel: Panel) -> list[slice]:
 
 
 def _spread(
-    made: Plan,
+    work: Callable[[slice], int],
     panel: Panel,
-    last: int | None,
-    results: dict[str, Column],
     progress: Progress | None,
     cancelled: Event | None,
 ) -> None:
-    numbers = program(made)
-    columns = [np.ascontiguousarray(panel.columns[field]) for field in made.fields]
-    fields = addresses(columns)
-
-    def work(part: slice) -> int:
-        if cancelled is None or not cancelled.is_set():
-            first = 0 if last is None else part.start
-            own = addresses([column[first:] for column in results.values()])
-            run(numbers, panel.starts[part], panel.ends[part], fields, own, last or 0)
-        return int(part.stop - part.start)
+    def unless_cancelled(part: slice) -> int:
+        return 0 if cancelled is not None and cancelled.is_set() else work(part)
 
     portions = _portions(panel)
     done = 0
-    waiting = {pool().submit(work, part) for part in portions} if len(portions) > 1 else set()
+    waiting = (
+        {pool().submit(unless_cancelled, part) for part in portions} if len(portions) > 1 else set()
+    )
     if not waiting:
-        done = sum(work(part) for part in portions)
+        done = sum(unless_cancelled(part) for part in portions)
         if progress:
             progress(done, len(panel))
     while waiting:

@@ -41,15 +41,25 @@ class Plan:
     steps: tuple[Step, ...]
     roots: Mapping[str, int]
     reads: Mapping[str, int]
+    sure_up_to: int
+    """Of instruments with more bars a missing result may only not be known yet, as a step began later than
+    with the first of them."""
 
 
-def plan(wanted: Mapping[str, Term], *, last: int | None = None, keep: bool = False) -> Plan:
+def plan(
+    wanted: Mapping[str, Term],
+    *,
+    last: int | None = None,
+    within: int | None = None,
+    keep: bool = False,
+) -> Plan:
     """Plan the wanted terms, for all bars or for the ``last`` few of every instrument.
 
-    With ``keep`` every step has places of its own, none is used twice.
+    With ``within`` what settles is given that many bars more than are read of it, and not the whole
+    history. With ``keep`` every step has places of its own, none is used twice.
     """
     order = list(in_order(wanted.values()))
-    needs = _needs(order, wanted, EVERYTHING if last is None else last)
+    needs, sure_up_to = _needs(order, wanted, EVERYTHING if last is None else last, within)
     fields = tuple(t.field for t in order if isinstance(t, Source))
     constants = tuple(t.value for t in order if isinstance(t, Constant))
     places: dict[Term, int] = {}
@@ -65,24 +75,36 @@ def plan(wanted: Mapping[str, Term], *, last: int | None = None, keep: bool = Fa
         steps=tuple(steps),
         roots={name: places[term] for name, term in wanted.items()},
         reads={term.field: needs[term] for term in order if isinstance(term, Source)},
+        sure_up_to=sure_up_to,
     )
 
 
-def _needs(order: list[Term], wanted: Mapping[str, Term], last: int) -> dict[Term, int]:
-    """How many of the last bars of each term are read by those that use it."""
+def _needs(
+    order: list[Term], wanted: Mapping[str, Term], last: int, within: int | None
+) -> tuple[dict[Term, int], int]:
+    """How many of the last bars of each term are read by those that use it, and up to how many that is all
+    that can be asked for."""
     needs = dict.fromkeys(order, 0)
     for term in wanted.values():
         needs[term] = last
+    sure: set[Term] = set()
+    sure_up_to = EVERYTHING
     for term in reversed(order):
         if not isinstance(term, Apply):
             continue
-        reach = KERNELS[term.kernel].reach
+        kernel = KERNELS[term.kernel]
+        if kernel.fills or term in sure:
+            sure.update(term.inputs)
+        reach = kernel.reach
         if reach is None:
-            needs[term] = EVERYTHING
+            cut = within is not None and kernel.settles and term not in sure
+            needs[term] = min(EVERYTHING, needs[term] + (within or 0)) if cut else EVERYTHING
+            sure_up_to = min(sure_up_to, needs[term])
+            reach = kernel.resume if needs[term] < EVERYTHING else None
         for part in term.inputs:
             read = EVERYTHING if reach is None else needs[term] + reach(*term.constants) - 1
             needs[part] = min(EVERYTHING, max(needs[part], read))
-    return needs
+    return needs, sure_up_to
 
 
 class _Shelf:

@@ -10,7 +10,7 @@ import numpy as np
 from numba import carray
 from numpy.typing import NDArray
 
-from zealous_sieve.core.engine.plan import Plan
+from zealous_sieve.core.engine.plan import EVERYTHING, Plan, Step
 from zealous_sieve.core.functions.entry import MOST_CONSTANTS, MOST_PLACES, call, entry_of, pointer
 from zealous_sieve.core.functions.kernel import SPAN, compiled
 
@@ -58,7 +58,7 @@ def program(plan: Plan) -> Program:
     return Program(
         entries=np.array([entry_of(step.kernel.name) for step in plan.steps], dtype=np.int64),
         needs=np.array([step.need for step in plan.steps], dtype=np.int64),
-        sparse=np.array([not step.kernel.dense for step in plan.steps], dtype=np.bool_),
+        sparse=np.array([_is_sparse(step) for step in plan.steps], dtype=np.bool_),
         places=places,
         outputs=outputs,
         constants=constants,
@@ -67,6 +67,11 @@ def program(plan: Plan) -> Program:
         columns=len(plan.fields) + len(plan.constants) + plan.scratch,
         roots=np.array(list(plan.roots.values()), dtype=np.int64),
     )
+
+
+def _is_sparse(step: Step) -> bool:
+    """Whether something may be read of outputs that the step has not written."""
+    return not step.kernel.dense or (step.kernel.settles and step.need < EVERYTHING)
 
 
 def addresses(columns: Sequence[Floats]) -> Integers:

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from zealous_sieve.core.engine.clock import joined
 from zealous_sieve.core.engine.panel import Column, Panel
 from zealous_sieve.core.errors import DataError, Problem
-from zealous_sieve.core.formula.timeframe import DAY, Span, Timeframe
+from zealous_sieve.core.formula.timeframe import DAY, ClockUnit, Timeframe
 from zealous_sieve.core.functions.catalogue import EXTRAS, FORM_SECONDS, TIME
 
 
@@ -81,8 +81,8 @@ def _a_year(panel: Panel, position: int) -> float:
     """Bars in a year of 252 trading days; missing for bars that do not go by the clock."""
     if panel.duration == 0:
         return np.nan
-    if isinstance(panel.rule, Timeframe) and panel.rule.span in _A_YEAR:
-        return _A_YEAR[panel.rule.span] / panel.rule.count
+    if isinstance(panel.rule, Timeframe) and panel.rule.unit in _A_YEAR:
+        return _A_YEAR[panel.rule.unit] / panel.rule.count
     if panel.duration >= DAY:
         return 252.0 * DAY / panel.duration
     session = panel.known(position).session
@@ -90,7 +90,7 @@ def _a_year(panel: Panel, position: int) -> float:
     return 252.0 * minutes * 60 / panel.duration
 
 
-_A_YEAR = {Span.DAY: 252.0, Span.WEEK: 52.0, Span.MONTH: 12.0}
+_A_YEAR = {ClockUnit.DAY: 252.0, ClockUnit.WEEK: 52.0, ClockUnit.MONTH: 12.0}
 
 
 def _from_trades(panel: Panel, field: str) -> Column:

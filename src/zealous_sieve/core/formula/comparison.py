@@ -2,24 +2,44 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 from zealous_sieve.core.formula import tree
 from zealous_sieve.core.formula.terms import Term, apply, constant
 
 
+@dataclass(frozen=True, kw_only=True, slots=True)
+class Related:
+    """What a sign between two numbers says: ``said`` in a sentence, ``other`` when it does not hold."""
+
+    said: str
+    other: tree.Relation
+    kernel: str
+    swapped: bool = False
+    negated: bool = False
+
+
+_SIGN = tree.Relation
+RELATIONS = {
+    _SIGN.GREATER: Related(said="above", other=_SIGN.AT_MOST, kernel="greater"),
+    _SIGN.AT_LEAST: Related(said="at or above", other=_SIGN.LESS, kernel="at_least"),
+    _SIGN.LESS: Related(said="below", other=_SIGN.AT_LEAST, kernel="greater", swapped=True),
+    _SIGN.AT_MOST: Related(
+        said="at or below", other=_SIGN.GREATER, kernel="at_least", swapped=True
+    ),
+    _SIGN.EQUAL: Related(said="equal to", other=_SIGN.DIFFERENT, kernel="equal"),
+    _SIGN.DIFFERENT: Related(
+        said="different from", other=_SIGN.EQUAL, kernel="equal", negated=True
+    ),
+}
+
+
 def relation(sign: tree.Relation, left: Term, right: Term) -> Term:
     """The truth of a comparison without tolerance."""
-    match sign:
-        case tree.Relation.GREATER:
-            return apply("greater", left, right)
-        case tree.Relation.AT_LEAST:
-            return apply("at_least", left, right)
-        case tree.Relation.LESS:
-            return apply("greater", right, left)
-        case tree.Relation.AT_MOST:
-            return apply("at_least", right, left)
-        case tree.Relation.EQUAL:
-            return apply("equal", left, right)
-    return apply("negated", apply("equal", left, right))
+    means = RELATIONS[sign]
+    sides = (right, left) if means.swapped else (left, right)
+    found = apply(means.kernel, *sides)
+    return apply("negated", found) if means.negated else found
 
 
 def beyond(left: Term, right: Term, amount: Term, *, above: bool) -> Term:

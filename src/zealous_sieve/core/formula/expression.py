@@ -24,7 +24,7 @@ from zealous_sieve.core.formula.terms import (
     of_instrument,
     on_timeframe,
 )
-from zealous_sieve.core.formula.timeframe import read_timeframe
+from zealous_sieve.core.formula.timeframe import WRITTEN_SO, read_timeframe
 from zealous_sieve.core.formula.typed import BROKEN, Typed, fixed, moved, series, truth
 from zealous_sieve.core.functions import units
 from zealous_sieve.core.functions.specification import Kind, Parameter
@@ -123,7 +123,7 @@ class Checker(Caller):
         value, timeframe = self.of_kind(node.value, None, "on"), read_timeframe(node.timeframe)
         if timeframe is None:
             message = f"{node.timeframe} is neither a timeframe nor a bar kind"
-            mend = "write 1w, 80m, brick(10, 20), ticks(500), range(12) or volume(10000)"
+            mend = f"write {WRITTEN_SO}"
             return self._broken(problems.simple("no_such_timeframe", node, message, mend))
         return value if value.broken else moved(value, on_timeframe(value.term, timeframe))
 

@@ -15,16 +15,13 @@ from lark import Lark, Token
 
 from zealous_sieve.core.errors import FormulaError, Place, Problem
 from zealous_sieve.core.formula.limits import MAX_CHARACTERS, MAX_NESTING
+from zealous_sieve.core.formula.words import ASKING, JOINING
 
-LEADING = {"AND", "OR", "BY", "OF", "IN", "FOR", "AT", "BETWEEN", "CROSSES", "WITHIN", "RELATION"}
-LEADING |= {"THEN", "NO_LATER", "ON", "OF_CODE"}
-LEADING |= {"PLUS", "STAR", "SLASH", "CIRCUMFLEX", "DOT", "RPAR", "COMMA"}
-TRAILING = LEADING - {"RPAR"} | {"MINUS"} | {"EQUAL", "NOT", "LAST", "LEAST", "SIDE", "LPAR"}
-
-
-RESERVED = {"and", "or", "not", "by", "of", "in", "last", "for", "at", "least", "then", "on", "within",
-            "between", "crosses", "above", "below", "bar", "bars", "input", "show", "value"}  # fmt: skip
-"""Words of the language, which nothing can be called by."""
+SIGNS = {"RELATION", "PLUS", "STAR", "SLASH", "CIRCUMFLEX", "DOT", "COMMA"}
+OF_THE_GRAMMAR = {"NO_LATER", "OF_CODE", "SIDE"}
+"""Tokens that the grammar makes of a word where it depends on what follows, or of one of two words."""
+LEADING = {word.upper() for word in JOINING} | SIGNS | OF_THE_GRAMMAR | {"RPAR"}
+TRAILING = {word.upper() for word in ASKING} | SIGNS | OF_THE_GRAMMAR | {"MINUS", "EQUAL", "LPAR"}
 
 
 @dataclass

@@ -10,6 +10,7 @@ import math
 from collections.abc import Callable, Mapping
 
 from zealous_sieve.core.formula import canonical, tree
+from zealous_sieve.core.formula.comparison import RELATIONS
 from zealous_sieve.core.formula.typed import Formula, Typed
 from zealous_sieve.core.functions import units
 from zealous_sieve.core.functions.specification import Kind
@@ -17,14 +18,6 @@ from zealous_sieve.core.functions.specification import Kind
 Values = Mapping[str, float]
 """Values at one bar, by the canonical text of the part."""
 
-RELATIONS = {
-    tree.Relation.GREATER: "above",
-    tree.Relation.AT_LEAST: "at or above",
-    tree.Relation.LESS: "below",
-    tree.Relation.AT_MOST: "at or below",
-    tree.Relation.EQUAL: "equal to",
-    tree.Relation.DIFFERENT: "different from",
-}
 SOURCE_NAMES = {"hl2": "Mid price", "hlc3": "Typical price", "ohlc4": "Mean price"}
 
 
@@ -247,7 +240,7 @@ class _Speaker:
             negated = "not " if node.relation == tree.Relation.DIFFERENT else ""
             verdict = f": {self._word(node, 'so it is', 'not so')}" if self.values else ""
             return f"{self.name(other)} is {negated}{self.name(texts[0])}{verdict}"
-        relation = RELATIONS[node.relation]
+        relation = RELATIONS[node.relation].said
         left, right = self._pair(node.left, node.right)
         return f"{left} is {self._stands(node)}{relation} {right}"
 

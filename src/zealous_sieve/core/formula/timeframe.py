@@ -7,11 +7,9 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 DAY = 86_400
-_WRITTEN = re.compile(r"([1-9]\d{0,4})(mo|s|m|h|d|w)")
-_KIND_WRITTEN = re.compile(r"(brick|ticks|range|volume)\(\s*(\d{1,9})\s*(?:,\s*(\d{1,9})\s*)?\)")
 
 
-class Span(StrEnum):
+class ClockUnit(StrEnum):
     SECOND = "s"
     MINUTE = "m"
     HOUR = "h"
@@ -20,13 +18,21 @@ class Span(StrEnum):
     MONTH = "mo"
 
 
-_SECONDS = {
-    Span.SECOND: 1,
-    Span.MINUTE: 60,
-    Span.HOUR: 3600,
-    Span.DAY: DAY,
-    Span.WEEK: 7 * DAY,
-    Span.MONTH: 30 * DAY,
+@dataclass(frozen=True, kw_only=True, slots=True)
+class _Stretch:
+    name: str
+    seconds: int
+    trading_days: int = 0
+    """Daily bars in it, where five make a week; 0 for what is shorter than a day."""
+
+
+_STRETCHES = {
+    ClockUnit.SECOND: _Stretch(name="second", seconds=1),
+    ClockUnit.MINUTE: _Stretch(name="minute", seconds=60),
+    ClockUnit.HOUR: _Stretch(name="hour", seconds=3600),
+    ClockUnit.DAY: _Stretch(name="day", seconds=DAY, trading_days=1),
+    ClockUnit.WEEK: _Stretch(name="week", seconds=7 * DAY, trading_days=5),
+    ClockUnit.MONTH: _Stretch(name="month", seconds=30 * DAY, trading_days=22),
 }
 
 
@@ -35,25 +41,29 @@ class Timeframe:
     """Bars by the clock: ``count`` spans each, such as 80 minutes or 2 weeks."""
 
     count: int
-    span: Span
+    unit: ClockUnit
 
     @property
     def seconds(self) -> int:
         """Its length; a month counts as 30 days."""
-        return self.count * _SECONDS[self.span]
+        return self.count * _STRETCHES[self.unit].seconds
 
     @property
     def intraday(self) -> bool:
-        return self.span in (Span.SECOND, Span.MINUTE, Span.HOUR)
+        return not _STRETCHES[self.unit].trading_days
 
     @property
     def trading_days(self) -> int:
         """Daily bars to one of its bars, where five make a week; 1 for what is shorter."""
-        days = {Span.DAY: 1, Span.WEEK: 5, Span.MONTH: 22}.get(self.span)
-        return self.count * days if days else 1
+        return self.count * _STRETCHES[self.unit].trading_days or 1
+
+    @property
+    def name(self) -> str:
+        """In words: ``80 minutes``."""
+        return f"{self.count} {_STRETCHES[self.unit].name}{'s' if self.count > 1 else ''}"
 
     def __str__(self) -> str:
-        return f"{self.count}{self.span}"
+        return f"{self.count}{self.unit}"
 
 
 class Form(StrEnum):
@@ -81,11 +91,26 @@ class BarKind:
     def trading_days(self) -> int:
         return 1
 
+    @property
+    def name(self) -> str:
+        """In words: ``bricks of 10 price steps, turning after 20``."""
+        return _FORMS[self.form].format(size=self.size, reversal=self.reversal)
+
     def __str__(self) -> str:
-        sizes = f"{self.size}, {self.reversal}" if self.form == Form.BRICK else f"{self.size}"
+        sizes = f"{self.size}, {self.reversal}" if self.reversal else f"{self.size}"
         return f"{self.form}({sizes})"
 
 
+_FORMS = {
+    Form.BRICK: "bricks of {size:,} price steps, turning after {reversal:,}",
+    Form.TICKS: "{size:,} trades",
+    Form.RANGE: "a range of {size:,} price steps",
+    Form.VOLUME: "{size:,} units traded",
+}
+_WRITTEN = re.compile(rf"([1-9]\d{{0,4}})({'|'.join(sorted(ClockUnit, key=len, reverse=True))})")
+_FORM_WRITTEN = re.compile(
+    rf"({'|'.join(Form)})\(\s*(\d{{1,9}})\s*(?:,\s*(\d{{1,9}})\s*)?\)", re.ASCII
+)
 BarRule = Timeframe | BarKind
 """Anything that can stand where a timeframe is asked for."""
 
@@ -95,8 +120,8 @@ def read_timeframe(text: str) -> BarRule | None:
     ``None`` when it is neither. A brick turns after twice its size where only that is given."""
     found = _WRITTEN.fullmatch(text.strip())
     if found:
-        return Timeframe(int(found[1]), Span(found[2]))
-    kind = _KIND_WRITTEN.fullmatch(text.strip())
+        return Timeframe(int(found[1]), ClockUnit(found[2]))
+    kind = _FORM_WRITTEN.fullmatch(text.strip())
     if not kind or int(kind[2]) == 0 or kind[3] in ("0", "00"):
         return None
     form, size = Form(kind[1]), int(kind[2])
@@ -113,8 +138,20 @@ def timeframe(text: str) -> BarRule:
 
 
 def of_seconds(seconds: int) -> Timeframe:
-    """The timeframe of bars that many seconds long, in its largest whole span up to days."""
-    for span in (Span.DAY, Span.HOUR, Span.MINUTE):
-        if seconds % _SECONDS[span] == 0:
-            return Timeframe(seconds // _SECONDS[span], span)
-    return Timeframe(seconds, Span.SECOND)
+    """The timeframe of bars that many seconds long, in its largest whole unit up to days."""
+    for unit in (ClockUnit.DAY, ClockUnit.HOUR, ClockUnit.MINUTE):
+        if seconds % _STRETCHES[unit].seconds == 0:
+            return Timeframe(seconds // _STRETCHES[unit].seconds, unit)
+    return Timeframe(seconds, ClockUnit.SECOND)
+
+
+OFFERED = (
+    *(timeframe(text) for text in ("5m", "15m", "80m", "1d", "1w", "1mo")),
+    BarKind(Form.BRICK, 10, 20),
+    BarKind(Form.RANGE, 12),
+    BarKind(Form.TICKS, 500),
+    BarKind(Form.VOLUME, 10_000),
+)
+"""What is offered first where bars are chosen; any other can be written."""
+WRITTEN_SO = "1w, 80m, brick(10, 20), range(12), ticks(500) or volume(10000)"
+"""For messages about what can't be read."""

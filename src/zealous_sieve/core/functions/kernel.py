@@ -14,10 +14,12 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, TypeVar
 
 import numba
 import numpy as np
+
+Rule = TypeVar("Rule", bound=Callable[..., float])
 
 SPAN = np.dtype([("first", np.int64), ("begin", np.int64), ("end", np.int64)], align=True)
 
@@ -47,6 +49,12 @@ class Kernel:
     dense: bool
     elementwise: bool
     """Looks at the present bar only."""
+    settles: bool
+    """Begun at any later bar, with nothing to go on from, it gives what it would have given, or a missing
+    value until it has seen what decides: the last session's open, the last yes."""
+    fills: bool
+    """Makes something of a missing input: what is missing below it has to be so, and not merely not yet
+    seen."""
 
 
 KERNELS: dict[str, Kernel] = {}
@@ -68,6 +76,8 @@ def kernel(
     resume: Bars | int | None = None,
     dense: bool = False,
     elementwise: bool = False,
+    settles: bool = False,
+    fills: bool = False,
 ) -> Callable[[Callable[..., None]], Kernel]:
     """Register a loop under its own name; ``reach`` defaults to ``warmup + 1``."""
 
@@ -85,6 +95,8 @@ def kernel(
             resume=None if resume is None else _as_bars(resume),
             dense=dense,
             elementwise=elementwise,
+            settles=settles,
+            fills=fills,
         )
         if name in KERNELS:
             raise ValueError(f"two kernels are called {name}")
@@ -92,6 +104,17 @@ def kernel(
         return entry
 
     return register
+
+
+def scalar(rule: Rule) -> Rule:
+    """Compile a function of single numbers, for use inside of loops."""
+    return compiled(rule)  # type: ignore[return-value]
+
+
+@scalar
+def there(x: float) -> bool:
+    """Whether a value is not missing."""
+    return x == x
 
 
 @compiled
@@ -102,9 +125,33 @@ def second(span, out):  # type: ignore[no-untyped-def]
     return max(span.begin, span.first + 1)
 
 
-def elementwise(inputs: int) -> Callable[[Callable[..., None]], Kernel]:
-    """A kernel that looks at the present bar only."""
-    return kernel(inputs=inputs, dense=True, elementwise=True)
+def elementwise(inputs: int, *, fills: bool = False) -> Callable[[Callable[..., float]], Kernel]:
+    """Make a kernel of what holds at one bar: ``rule(*inputs, *constants)`` gives the output there, and
+    the loop around it is generated."""
+
+    def register(rule: Callable[..., float]) -> Kernel:
+        loop = _loop_around(rule, inputs)
+        return kernel(inputs=inputs, dense=True, elementwise=True, fills=fills)(loop)
+
+    return register
+
+
+def _loop_around(rule: Callable[..., float], inputs: int) -> Callable[..., None]:
+    name = rule.__name__
+    arguments = rule.__code__.co_varnames[: rule.__code__.co_argcount]
+    series = [*arguments[:inputs], "out"]
+    at_bar = [f"{x}_[t]" for x in arguments[:inputs]]
+    lines = [
+        f"def {name}(spans, {', '.join([*arguments, 'out'])}):",
+        "    for s in spans:",
+        "        bars = slice(s.begin, s.end)",
+        f"        {', '.join(f'{x}_' for x in series)} = {', '.join(f'{x}[bars]' for x in series)}",
+        "        for t in range(len(out_)):",
+        f"            out_[t] = rule({', '.join([*at_bar, *arguments[inputs:]])})",
+    ]
+    scope: dict[str, Any] = {"__name__": rule.__module__, "rule": compiled(rule)}
+    exec(compile("\n".join(lines), rule.__code__.co_filename, "exec"), scope)
+    return scope[name]  # type: ignore[no-any-return]
 
 
 def _as_bars(bars: Bars | int) -> Bars:

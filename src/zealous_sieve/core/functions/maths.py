@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 
-from zealous_sieve.core.functions.kernel import elementwise
+from zealous_sieve.core.functions.kernel import elementwise, there
 from zealous_sieve.core.functions.operators import finite
 from zealous_sieve.core.functions.specification import (
     SAME,
@@ -35,12 +35,8 @@ NO_PITFALL = "None to speak of."
     **PLAIN,
 )
 @elementwise(1)
-def absolute(spans, x, out):  # type: ignore[no-untyped-def]
-    for s in spans:
-        bars = slice(s.begin, s.end)
-        x_, out_ = x[bars], out[bars]
-        for t in range(len(out_)):
-            out_[t] = abs(x_[t])
+def absolute(x: float) -> float:
+    return abs(x)
 
 
 @maths.function(
@@ -54,13 +50,8 @@ def absolute(spans, x, out):  # type: ignore[no-untyped-def]
     **PLAIN,
 )
 @elementwise(2)
-def smaller(spans, x, y, out):  # type: ignore[no-untyped-def]
-    for s in spans:
-        bars = slice(s.begin, s.end)
-        x_, y_, out_ = x[bars], y[bars], out[bars]
-        for t in range(len(out_)):
-            known = x_[t] == x_[t] and y_[t] == y_[t]
-            out_[t] = min(x_[t], y_[t]) if known else math.nan
+def smaller(x: float, y: float) -> float:
+    return min(x, y) if there(x) and there(y) else math.nan
 
 
 @maths.function(
@@ -74,13 +65,8 @@ def smaller(spans, x, y, out):  # type: ignore[no-untyped-def]
     **PLAIN,
 )
 @elementwise(2)
-def larger(spans, x, y, out):  # type: ignore[no-untyped-def]
-    for s in spans:
-        bars = slice(s.begin, s.end)
-        x_, y_, out_ = x[bars], y[bars], out[bars]
-        for t in range(len(out_)):
-            known = x_[t] == x_[t] and y_[t] == y_[t]
-            out_[t] = max(x_[t], y_[t]) if known else math.nan
+def larger(x: float, y: float) -> float:
+    return max(x, y) if there(x) and there(y) else math.nan
 
 
 maths.add(
@@ -107,12 +93,8 @@ maths.add(
     **PLAIN,
 )
 @elementwise(1)
-def logarithm(spans, x, out):  # type: ignore[no-untyped-def]
-    for s in spans:
-        bars = slice(s.begin, s.end)
-        x_, out_ = x[bars], out[bars]
-        for t in range(len(out_)):
-            out_[t] = math.log(x_[t]) if x_[t] > 0.0 else math.nan
+def logarithm(x: float) -> float:
+    return math.log(x) if x > 0.0 else math.nan
 
 
 @maths.function(
@@ -126,12 +108,8 @@ def logarithm(spans, x, out):  # type: ignore[no-untyped-def]
     **PLAIN,
 )
 @elementwise(1)
-def exponential(spans, x, out):  # type: ignore[no-untyped-def]
-    for s in spans:
-        bars = slice(s.begin, s.end)
-        x_, out_ = x[bars], out[bars]
-        for t in range(len(out_)):
-            out_[t] = finite(math.exp(x_[t])) if x_[t] < 710.0 else math.nan
+def exponential(x: float) -> float:
+    return finite(math.exp(x)) if x < 710.0 else math.nan
 
 
 @maths.function(
@@ -145,13 +123,8 @@ def exponential(spans, x, out):  # type: ignore[no-untyped-def]
     **PLAIN,
 )
 @elementwise(1)
-def sign(spans, x, out):  # type: ignore[no-untyped-def]
-    for s in spans:
-        bars = slice(s.begin, s.end)
-        x_, out_ = x[bars], out[bars]
-        for t in range(len(out_)):
-            known = x_[t] == x_[t]
-            out_[t] = ((x_[t] > 0.0) * 1.0 - (x_[t] < 0.0) * 1.0) if known else math.nan
+def sign(x: float) -> float:
+    return 1.0 * (x > 0.0) - 1.0 * (x < 0.0) if there(x) else math.nan
 
 
 @maths.function(
@@ -165,12 +138,8 @@ def sign(spans, x, out):  # type: ignore[no-untyped-def]
     **PLAIN,
 )
 @elementwise(1)
-def rounded(spans, x, out):  # type: ignore[no-untyped-def]
-    for s in spans:
-        bars = slice(s.begin, s.end)
-        x_, out_ = x[bars], out[bars]
-        for t in range(len(out_)):
-            out_[t] = math.floor(x_[t] + 0.5) if x_[t] == x_[t] else math.nan
+def rounded(x: float) -> float:
+    return math.floor(x + 0.5) if there(x) else math.nan
 
 
 @maths.function(
@@ -184,12 +153,8 @@ def rounded(spans, x, out):  # type: ignore[no-untyped-def]
     **PLAIN,
 )
 @elementwise(1)
-def floor(spans, x, out):  # type: ignore[no-untyped-def]
-    for s in spans:
-        bars = slice(s.begin, s.end)
-        x_, out_ = x[bars], out[bars]
-        for t in range(len(out_)):
-            out_[t] = math.floor(x_[t]) if x_[t] == x_[t] else math.nan
+def floor(x: float) -> float:
+    return math.floor(x) if there(x) else math.nan
 
 
 @maths.function(
@@ -203,12 +168,8 @@ def floor(spans, x, out):  # type: ignore[no-untyped-def]
     **PLAIN,
 )
 @elementwise(1)
-def ceiling(spans, x, out):  # type: ignore[no-untyped-def]
-    for s in spans:
-        bars = slice(s.begin, s.end)
-        x_, out_ = x[bars], out[bars]
-        for t in range(len(out_)):
-            out_[t] = math.ceil(x_[t]) if x_[t] == x_[t] else math.nan
+def ceiling(x: float) -> float:
+    return math.ceil(x) if there(x) else math.nan
 
 
 maths.add(
@@ -247,13 +208,8 @@ maths.step("held", inputs=2, truths=(1,), outputs=(Output(unit="x0"),))
     **PLAIN,
 )
 @elementwise(3)
-def if_then(spans, a, x, y, out):  # type: ignore[no-untyped-def]
-    for s in spans:
-        bars = slice(s.begin, s.end)
-        a_, x_, y_, out_ = a[bars], x[bars], y[bars], out[bars]
-        for t in range(len(out_)):
-            chosen, other = x_[t], y_[t]
-            out_[t] = (chosen if a_[t] == 1.0 else other) + 0.0 * a_[t]
+def if_then(a: float, x: float, y: float) -> float:
+    return (x if a == 1.0 else y) + 0.0 * a
 
 
 @maths.function(
@@ -267,13 +223,9 @@ def if_then(spans, a, x, y, out):  # type: ignore[no-untyped-def]
     pitfalls="The only function that is never unknown: a no may just mean too little history.",
     source="Plain logic.",
 )
-@elementwise(1)
-def known(spans, x, out):  # type: ignore[no-untyped-def]
-    for s in spans:
-        bars = slice(s.begin, s.end)
-        x_, out_ = x[bars], out[bars]
-        for t in range(len(out_)):
-            out_[t] = 1.0 if x_[t] == x_[t] else 0.0
+@elementwise(1, fills=True)
+def known(x: float) -> float:
+    return 1.0 * there(x)
 
 
 maths.add(

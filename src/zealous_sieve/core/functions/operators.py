@@ -4,50 +4,34 @@ from __future__ import annotations
 
 import math
 
-from zealous_sieve.core.functions.kernel import compiled, elementwise, kernel
+from zealous_sieve.core.functions.kernel import elementwise, kernel, scalar, there
 
 
-@compiled
-def finite(value):  # type: ignore[no-untyped-def]
+@scalar
+def finite(value: float) -> float:
     """``value``, or NaN where it overflowed."""
     return value if math.isfinite(value) else math.nan
 
 
 @elementwise(2)
-def add(spans, x, y, out):  # type: ignore[no-untyped-def]
-    for s in spans:
-        bars = slice(s.begin, s.end)
-        x_, y_, out_ = x[bars], y[bars], out[bars]
-        for t in range(len(out_)):
-            out_[t] = finite(x_[t] + y_[t])
+def add(x: float, y: float) -> float:
+    return finite(x + y)
 
 
 @elementwise(2)
-def subtract(spans, x, y, out):  # type: ignore[no-untyped-def]
-    for s in spans:
-        bars = slice(s.begin, s.end)
-        x_, y_, out_ = x[bars], y[bars], out[bars]
-        for t in range(len(out_)):
-            out_[t] = finite(x_[t] - y_[t])
+def subtract(x: float, y: float) -> float:
+    return finite(x - y)
 
 
 @elementwise(2)
-def multiply(spans, x, y, out):  # type: ignore[no-untyped-def]
-    for s in spans:
-        bars = slice(s.begin, s.end)
-        x_, y_, out_ = x[bars], y[bars], out[bars]
-        for t in range(len(out_)):
-            out_[t] = finite(x_[t] * y_[t])
+def multiply(x: float, y: float) -> float:
+    return finite(x * y)
 
 
 @elementwise(2)
-def divide(spans, x, y, out):  # type: ignore[no-untyped-def]
+def divide(x: float, y: float) -> float:
     """Division by zero is missing, never infinite."""
-    for s in spans:
-        bars = slice(s.begin, s.end)
-        x_, y_, out_ = x[bars], y[bars], out[bars]
-        for t in range(len(out_)):
-            out_[t] = finite(x_[t] / y_[t])
+    return finite(x / y)
 
 
 TINY = 1e-290
@@ -59,39 +43,26 @@ RESIDUE = 1e-12
 
 
 @elementwise(2)
-def percent_of(spans, part, whole, otherwise, out):  # type: ignore[no-untyped-def]
+def percent_of(part: float, whole: float, otherwise: float) -> float:
     """100 · part / whole, and ``otherwise`` where the whole is nothing."""
-    for s in spans:
-        bars = slice(s.begin, s.end)
-        x, y, out_ = part[bars], whole[bars], out[bars]
-        for t in range(len(out_)):
-            some = not abs(y[t]) < TINY
-            out_[t] = finite(100.0 * (x[t] / y[t])) if some else otherwise + 0.0 * x[t]
+    some = not abs(whole) < TINY
+    return finite(100.0 * (part / whole)) if some else otherwise + 0.0 * part
 
 
 @elementwise(2)
-def balance(spans, x, y, out):  # type: ignore[no-untyped-def]
+def balance(x: float, y: float) -> float:
     """100 · (x - y) / (x + y), and 0 where both are nothing."""
-    for s in spans:
-        bars = slice(s.begin, s.end)
-        x_, y_, out_ = x[bars], y[bars], out[bars]
-        for t in range(len(out_)):
-            whole = x_[t] + y_[t]
-            some = not abs(whole) < TINY
-            out_[t] = finite(100.0 * ((x_[t] - y_[t]) / whole)) if some else 0.0
+    whole = x + y
+    some = not abs(whole) < TINY
+    return finite(100.0 * ((x - y) / whole)) if some else 0.0
 
 
 @elementwise(3)
-def percent_between(spans, x, low, high, out):  # type: ignore[no-untyped-def]
+def percent_between(x: float, low: float, high: float) -> float:
     """Where x stands from low, 0, to high, 100; 50 where the two are equal but for rounding."""
-    for s in spans:
-        bars = slice(s.begin, s.end)
-        x_, low_, high_, out_ = x[bars], low[bars], high[bars], out[bars]
-        for t in range(len(out_)):
-            bottom, top = low_[t], high_[t]
-            apart = top - bottom
-            flat = apart <= RESIDUE * max(abs(top), abs(bottom))
-            out_[t] = 50.0 + 0.0 * x_[t] if flat else finite(100.0 * ((x_[t] - bottom) / apart))
+    apart = high - low
+    flat = apart <= RESIDUE * max(abs(high), abs(low))
+    return 50.0 + 0.0 * x if flat else finite(100.0 * ((x - low) / apart))
 
 
 @kernel(inputs=2, reach=None, resume=1, dense=True)
@@ -107,95 +78,55 @@ def held(spans, x, a, out):  # type: ignore[no-untyped-def]
 
 
 @elementwise(2)
-def raise_to(spans, x, y, out):  # type: ignore[no-untyped-def]
-    for s in spans:
-        bars = slice(s.begin, s.end)
-        x_, y_, out_ = x[bars], y[bars], out[bars]
-        for t in range(len(out_)):
-            out_[t] = finite(x_[t] ** y_[t]) if x_[t] == x_[t] and y_[t] == y_[t] else math.nan
+def raise_to(x: float, y: float) -> float:
+    return finite(x**y) if there(x) and there(y) else math.nan
 
 
 @elementwise(1)
-def negate(spans, x, out):  # type: ignore[no-untyped-def]
-    for s in spans:
-        bars = slice(s.begin, s.end)
-        x_, out_ = x[bars], out[bars]
-        for t in range(len(out_)):
-            out_[t] = -x_[t]
+def negate(x: float) -> float:
+    return -x
 
 
 @elementwise(2)
-def greater(spans, x, y, out):  # type: ignore[no-untyped-def]
-    for s in spans:
-        bars = slice(s.begin, s.end)
-        x_, y_, out_ = x[bars], y[bars], out[bars]
-        for t in range(len(out_)):
-            known = x_[t] == x_[t] and y_[t] == y_[t]
-            out_[t] = (1.0 if x_[t] > y_[t] else 0.0) if known else math.nan
+def greater(x: float, y: float) -> float:
+    return 1.0 * (x > y) if there(x) and there(y) else math.nan
 
 
 @elementwise(2)
-def at_least(spans, x, y, out):  # type: ignore[no-untyped-def]
-    for s in spans:
-        bars = slice(s.begin, s.end)
-        x_, y_, out_ = x[bars], y[bars], out[bars]
-        for t in range(len(out_)):
-            known = x_[t] == x_[t] and y_[t] == y_[t]
-            out_[t] = (1.0 if x_[t] >= y_[t] else 0.0) if known else math.nan
+def at_least(x: float, y: float) -> float:
+    return 1.0 * (x >= y) if there(x) and there(y) else math.nan
 
 
 @elementwise(2)
-def equal(spans, x, y, out):  # type: ignore[no-untyped-def]
-    for s in spans:
-        bars = slice(s.begin, s.end)
-        x_, y_, out_ = x[bars], y[bars], out[bars]
-        for t in range(len(out_)):
-            known = x_[t] == x_[t] and y_[t] == y_[t]
-            out_[t] = (1.0 if x_[t] == y_[t] else 0.0) if known else math.nan
+def equal(x: float, y: float) -> float:
+    return 1.0 * (x == y) if there(x) and there(y) else math.nan
 
 
 @elementwise(1)
-def negated(spans, a, out):  # type: ignore[no-untyped-def]
-    for s in spans:
-        bars = slice(s.begin, s.end)
-        a_, out_ = a[bars], out[bars]
-        for t in range(len(out_)):
-            out_[t] = 1.0 - a_[t]
+def negated(a: float) -> float:
+    return 1.0 - a
 
 
 @elementwise(2)
-def both(spans, a, b, out):  # type: ignore[no-untyped-def]
+def both(a: float, b: float) -> float:
     """Kleene: no with anything is no, yes with unknown is unknown."""
-    for s in spans:
-        bars = slice(s.begin, s.end)
-        a_, b_, out_ = a[bars], b[bars], out[bars]
-        for t in range(len(out_)):
-            out_[t] = 0.0 if a_[t] == 0.0 or b_[t] == 0.0 else a_[t] * b_[t]
+    return 0.0 if a == 0.0 or b == 0.0 else a * b
 
 
 @elementwise(2)
-def either(spans, a, b, out):  # type: ignore[no-untyped-def]
+def either(a: float, b: float) -> float:
     """Kleene: yes with anything is yes, no with unknown is unknown."""
-    for s in spans:
-        bars = slice(s.begin, s.end)
-        a_, b_, out_ = a[bars], b[bars], out[bars]
-        for t in range(len(out_)):
-            out_[t] = 1.0 if a_[t] == 1.0 or b_[t] == 1.0 else a_[t] + b_[t]
+    return 1.0 if a == 1.0 or b == 1.0 else a + b
 
 
 @elementwise(2)
-def reaches(spans, x, bound, out):  # type: ignore[no-untyped-def]
+def reaches(x: float, bound: float) -> float:
     """Whether x is at or above a bound that a tolerance makes: reached within a billionth of it."""
-    for s in spans:
-        bars = slice(s.begin, s.end)
-        x_, bound_, out_ = x[bars], bound[bars], out[bars]
-        for t in range(len(out_)):
-            known = x_[t] == x_[t] and bound_[t] == bound_[t]
-            least = bound_[t] - REACHED * abs(bound_[t])
-            out_[t] = (1.0 if x_[t] >= least else 0.0) if known else math.nan
+    known = there(x) and there(bound)
+    return 1.0 * (x >= bound - REACHED * abs(bound)) if known else math.nan
 
 
-@kernel(inputs=2, outputs=2, warmup=1, reach=None, resume=1, dense=True)
+@kernel(inputs=2, outputs=2, warmup=1, reach=None, resume=1, dense=True, settles=True)
 def crosses_above(spans, x, y, out, side):  # type: ignore[no-untyped-def]
     """Strictly above now, and strictly below on the last bar on which the two differed, which ``side``
     remembers: a touch from above that ends above is no crossing. After a missing bar nobody knows."""

@@ -230,7 +230,7 @@ def count(spans, a, n, out):  # type: ignore[no-untyped-def]
     formula="t - (last bar with yes)",
     source=PLAIN,
 )
-@kernel(reach=None, resume=1)
+@kernel(reach=None, resume=1, settles=True)
 def bars_since(spans, a, out):  # type: ignore[no-untyped-def]
     for s in spans:
         bars = out[s.begin - 1] if s.begin > s.first else math.nan
@@ -244,13 +244,14 @@ def bars_since(spans, a, out):  # type: ignore[no-untyped-def]
             out[t] = bars
 
 
-@kernel(reach=None, resume=1, dense=True)
+@kernel(reach=None, resume=1, dense=True, settles=True)
 def streak(spans, a, out):  # type: ignore[no-untyped-def]
-    """On how many bars in a row, this one the last, the condition is yes; 0 when it is not."""
+    """On how many bars in a row, this one the last, the condition is yes; 0 when it is no, missing from an
+    unknown one up to the next no."""
     for s in spans:
         length = out[s.begin - 1] if s.begin > s.first else 0.0
         for t in range(s.begin, s.end):
-            length = length + 1.0 if a[t] == 1.0 else 0.0
+            length = 0.0 if a[t] == 0.0 else (length + 1.0) * a[t]
             out[t] = length
 
 
@@ -338,7 +339,7 @@ over_bars.add(
     formula="x at the last bar with yes",
     source=PLAIN,
 )
-@kernel(inputs=2, reach=None, resume=1)
+@kernel(inputs=2, reach=None, resume=1, settles=True)
 def when_last(spans, a, x, out):  # type: ignore[no-untyped-def]
     for s in spans:
         value = out[s.begin - 1] if s.begin > s.first else math.nan

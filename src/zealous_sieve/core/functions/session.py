@@ -55,7 +55,7 @@ session.add(
     formula="",
     source="",
 )
-@kernel(reach=2, dense=True)
+@kernel(reach=2, dense=True, fills=True)
 def new_day(spans, day, out):  # type: ignore[no-untyped-def]
     """Yes on the first bar of all and on every bar of another day than the one before."""
     for s in spans:

@@ -105,7 +105,7 @@ def running_sum(spans, x, out):  # type: ignore[no-untyped-def]
             out[t] = x[t] + before if before == before else x[t]
 
 
-@kernel(reach=2, dense=True)
+@kernel(reach=2, dense=True, fills=True)
 def begins(spans, a, out):  # type: ignore[no-untyped-def]
     """Yes where the truth is yes and was not on the bar before, also where there is none before."""
     for s in spans:
@@ -113,7 +113,7 @@ def begins(spans, a, out):  # type: ignore[no-untyped-def]
             out[t] = 1.0 if a[t] == 1.0 and (t == s.first or a[t - 1] != 1.0) else 0.0
 
 
-@kernel(inputs=3, outputs=2, reach=None, resume=1)
+@kernel(inputs=3, outputs=2, reach=None, resume=1, settles=True)
 def mean_since(spans, a, x, weight, mean, whole):  # type: ignore[no-untyped-def]
     """The mean of x by weight from the last bar on which the truth was yes; missing before the first
     and without weight. Each bar moves it by its share (D. H. D. West, 1979): equal values stay exact."""
@@ -132,7 +132,7 @@ def mean_since(spans, a, x, weight, mean, whole):  # type: ignore[no-untyped-def
             mean[t] = level if whole[t] == whole[t] else math.nan
 
 
-@kernel(inputs=2, reach=None, resume=1)
+@kernel(inputs=2, reach=None, resume=1, settles=True)
 def sum_since(spans, a, x, out):  # type: ignore[no-untyped-def]
     """Added up from the last bar on which the truth was yes; missing before the first."""
     for s in spans:

@@ -12,7 +12,7 @@ from typing import Annotated, Literal
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, field_validator
 
 from zealous_sieve.core.errors import Problem, SieveError
-from zealous_sieve.core.formula.timeframe import read_timeframe
+from zealous_sieve.core.formula.timeframe import WRITTEN_SO, read_timeframe
 from zealous_sieve.core.wording import said
 
 FORMAT = "zealous-sieve/sieve/1"
@@ -27,6 +27,13 @@ class Role(StrEnum):
     MUST = "must"
     BOOST = "boost"
     VETO = "veto"
+
+
+ROLES = {
+    Role.MUST: "has to be yes",
+    Role.BOOST: "adds its weight to the score where it is yes",
+    Role.VETO: "must not be yes",
+}
 
 
 class _Record(BaseModel):
@@ -75,7 +82,7 @@ class Sieve(_Record):
     def _known_timeframe(cls, text: str) -> str:
         found = read_timeframe(text)
         if found is None:
-            raise ValueError("write a timeframe such as 80m or 1w, or a kind such as brick(10, 20)")
+            raise ValueError(f"write what a bar is as {WRITTEN_SO}")
         return str(found)
 
 

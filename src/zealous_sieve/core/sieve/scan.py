@@ -87,7 +87,7 @@ def scan(
     live, stopped = _fresh(panel)
     found = evaluate(terms, live, last=window, progress=progress, cancelled=cancelled)
     passing = np.flatnonzero((found["setup"] == 1.0).any(axis=1))
-    held = _for_some({"": apply("streak", terms["setup"])}, live, passing, window)[""]
+    held = _held(terms["setup"], live, passing, window)
     unknown = np.isnan(found["setup"]).any(axis=1) & ~(found["setup"] == 1.0).any(axis=1)
     ranked = _ranked(prepared, found, passing, held)
     return Scan(
@@ -223,6 +223,17 @@ def provisional(prepared: Prepared, panel: Panel, position: int) -> bool:
     terms = [truth_of(formula) for formula in prepared.formulas]
     slower = any(isinstance(term, OnTimeframe) for term in in_order(terms))
     return bool(unfinished[panel.ends[position] - 1] == 1.0) or slower
+
+
+def _held(setup: Term, panel: Panel, places: NDArray[np.int64], window: int) -> Truths:
+    """On how many bars in a row the setup has been known to be yes, at each of the last bars."""
+    held = _for_some({"": apply("streak", setup)}, panel, places, window)[""]
+    unsure = np.flatnonzero(np.isnan(held).any(axis=1))
+    if len(unsure):
+        known = apply("both", setup, apply("known", setup))
+        sure = _for_some({"": apply("streak", known)}, panel, places[unsure], window)[""]
+        held[unsure] = sure
+    return held
 
 
 def _for_some(
