@@ -36,7 +36,7 @@ from zealous_sieve.storage.revision import migrate
 FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-sync",
          "--disable-background-networking", "--disable-component-update"]  # fmt: skip
 SIEVE = {
-    "format": "zealous-sieve/sieve/1", "name": "Nearly all", "universe": "All", "timeframe": "1d",
+    "format": "zealous-sieve/sieve/2", "name": "Nearly all", "universe": "All", "timeframes": ["1d"],
     "conditions": [
         {"role": "must", "formula": "close > 0.7 * sma(close, 45)"},
         {"role": "must", "formula": "volume > 0"},

@@ -135,6 +135,9 @@ def main() -> None:
             )
 
     print(f"{options.instruments} instruments x {options.bars} bars, 11 results")
+    once = best(lambda: [column.sum() for column in panel.columns.values()])
+    print(f"  reading the bars once {once:.3f} s: full history {full / once:.0f}, "
+          f"last bar {last / once:.0f} times that")  # fmt: skip
     print(f"  full history   {full:8.3f} s")
     print(f"  last bar only  {last:8.3f} s   {full / last:6.1f} times faster than the full history")
     print(f"  one new bar    {one:8.3f} s   going on from {state / 1e6:.0f} MB of kept state")

@@ -47,7 +47,7 @@ def sieve(level: float) -> Sieve:
     return Sieve(
         name="Four",
         universe="all",
-        timeframe="1m",
+        timeframes=("1m",),
         conditions=tuple(Condition(formula=text) for text in conditions),
     )
 

@@ -36,7 +36,7 @@ def call(client: Client, path: str, body: object = None) -> Any:
 BRICKS = {
     "name": "Bricks in a row",
     "universe": "Currencies",
-    "timeframe": "brick(20, 40)",
+    "timeframes": ["brick(20, 40)"],
     "fired_within": 5,
     "conditions": [
         {"role": "must", "formula": "close > prev(close) for 4 bars"},

@@ -2,7 +2,7 @@ import { flushPromises, mount } from '@vue/test-utils'
 import { afterEach, beforeEach, describe, expect, it, test, vi } from 'vitest'
 import { nextTick, ref } from 'vue'
 import ConditionRow from '@/features/sieves/ConditionRow.vue'
-import { EMPTY, merged, useHistory } from '@/features/sieves/draft'
+import { EMPTY, merged, upToDate, useHistory } from '@/features/sieves/draft'
 import { useAct } from '@/shared/act'
 import { ApiError, type Sieve } from '@/shared/api'
 import { draftOf, forgetDraft, keepDraft } from '@/shared/drafts'
@@ -120,11 +120,19 @@ describe('a sieve being written', () => {
   })
 
   it('takes what the server made of it only where nothing was typed since', () => {
-    const sent = { ...EMPTY, timeframe: 'brick(10,20)', name: 'Sent' }
+    const sent = { ...EMPTY, timeframes: ['brick(10,20)'], name: 'Sent' }
     const now = { ...sent, name: 'Typed meanwhile' }
-    const saved = { ...sent, timeframe: 'brick(10, 20)' }
+    const saved = { ...sent, timeframes: ['brick(10, 20)'] }
     const page = merged(sent, now, saved)
-    expect([page.name, page.timeframe]).toEqual(['Typed meanwhile', 'brick(10, 20)'])
+    expect([page.name, page.timeframes[0]]).toEqual(['Typed meanwhile', 'brick(10, 20)'])
+  })
+
+  it('is read as it is today when it was kept by an earlier version', () => {
+    const { timeframes, sides, ...rest } = { ...EMPTY, name: 'Kept' }
+    const kept = { ...rest, format: 'zealous-sieve/sieve/1', timeframe: '15m', side: 'short' }
+    const now = { ...EMPTY, name: 'Kept', timeframes: ['15m'], sides: ['short'] }
+    expect(upToDate(kept as unknown as Sieve)).toEqual(now)
+    expect(upToDate({ ...rest, timeframes, sides })).toEqual({ ...EMPTY, name: 'Kept' })
   })
 
   it('is kept in the browser until it is saved', () => {

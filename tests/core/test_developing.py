@@ -89,7 +89,7 @@ def test_every_function_on_slower_bars_of_the_past_is_what_was_seen_then() -> No
 def test_a_setup_that_stood_in_the_morning_is_found_in_the_afternoon_as_it_was() -> None:
     """One that went away again too: its age, and the bar on which it fired."""
     sieve = Sieve(
-        name="Test", universe="any", timeframe="15m", forming=True, fired_within=12,
+        name="Test", universe="any", timeframes=("15m",), forming=True, fired_within=12,
         conditions=(Condition(formula="(close on 1d) > (prev(high) on 1d)"),),
     )  # fmt: skip
     prepared = prepare(sieve)

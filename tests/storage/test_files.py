@@ -207,6 +207,19 @@ def test_hits_of_a_run_are_exported(
     assert [row["code"] for row in rows] == [hit.code for hit, _ in all_hits(outside, run.id)]
 
 
+def test_a_sieve_of_format_1_is_read_as_one_of_format_2() -> None:
+    kept = write_sieve(EXAMPLES[0].model_copy(update={"timeframes": ("80m",)}))
+    earlier = json.loads(kept)
+    earlier["format"] = "zealous-sieve/sieve/1"
+    (earlier["timeframe"],), (earlier["side"],) = earlier.pop("timeframes"), earlier.pop("sides")
+    assert write_sieve(read_sieve(json.dumps(earlier))) == kept
+    for changed in ({"timeframe": "5x"}, {"side": "up"}, {"format": "zealous-sieve/sieve/3"}):
+        with pytest.raises(CoreError) as refused:
+            read_sieve(json.dumps(earlier | changed))
+        (problem,) = refused.value.problems
+        assert str(problem.subject).startswith(next(iter(changed)))
+
+
 def test_a_wrong_sieve_document_is_refused_field_by_field() -> None:
     with pytest.raises(CoreError) as refused:
         read_sieve('{"name": "", "universe": "x", "conditions": [{"role": "may"}], "colour": 1}')

@@ -164,7 +164,7 @@ def test_a_sieve_on_weekly_bars_sees_closed_weeks_only(
     client: FlaskClient, outside: Outside
 ) -> None:
     conditions = [{"formula": "close > sma(close, 10)"}]
-    weekly = document(timeframe="1w", conditions=conditions, fired_within=1, rank="")
+    weekly = document(timeframes=["1w"], conditions=conditions, fired_within=1, rank="")
     made = send(client, "/sieves", {"sieve": weekly})
     run = ran(client, outside, made["id"])
     hits = get(client, f"/runs/{run}/hits?count=500")["hits"]
@@ -179,7 +179,7 @@ def test_a_sieve_on_weekly_bars_sees_closed_weeks_only(
         rows = daily.rows(daily.position(hit["code"]))
         days = daily.times[rows]
         assert hit["close"] == daily.columns["close"][rows][days == friday][0]
-    faster = send(client, "/preview", {"sieve": document(timeframe="5m")})
+    faster = send(client, "/preview", {"sieve": document(timeframes=["5m"])})
     assert faster["ok"]
 
 

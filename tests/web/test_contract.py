@@ -42,7 +42,9 @@ KNOWN = {
     "formula": st.sampled_from(FORMULAS),
     "text": st.sampled_from(FORMULAS),
     "rank": st.sampled_from(FORMULAS),
-    "timeframe": st.sampled_from(["1d", "1w", "15m", "brick(10, 20)", "ticks(50)", "5x", ""]),
+    "timeframes": st.lists(
+        st.sampled_from(["1d", "1w", "15m", "brick(10, 20)", "ticks(50)", "5x", ""]), max_size=2
+    ),
     "code": st.sampled_from(["TPSNHV", "KPWNNQ", "NEWPAIR", "my_bands"]),
     "left": st.sampled_from(["TPSNHV", "KPWNNQ", "NOSUCH"]),
     "right": st.sampled_from(["TPSNHV", "KPWNNQ"]),

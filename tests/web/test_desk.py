@@ -134,10 +134,10 @@ def test_a_sieve_runs_on_bricks_and_on_bars_of_trades(
     client: FlaskClient, outside: Outside
 ) -> None:
     bricks = ran(
-        client, outside, sieve_with(client, "close > prev(close)", timeframe="brick(10,20)")
+        client, outside, sieve_with(client, "close > prev(close)", timeframes=["brick(10,20)"])
     )
     run = get(client, f"/runs/{bricks}")["run"]
-    assert run["sieve"]["timeframe"] == "brick(10, 20)"
+    assert run["sieve"]["timeframes"] == ["brick(10, 20)"]
     hits = get(client, f"/runs/{bricks}/hits?count=500")["hits"]
     chart = get(client, f"/runs/{bricks}/hits/{hits[0]['code']}/chart")
     steps = {
@@ -146,8 +146,10 @@ def test_a_sieve_runs_on_bricks_and_on_bars_of_trades(
     }
     assert steps <= {10, 20}
     trades = ran(
-        client, outside, sieve_with(client, "trades >= 100", timeframe="ticks(100)", fired_within=3)
+        client,
+        outside,
+        sieve_with(client, "trades >= 100", timeframes=["ticks(100)"], fired_within=3),
     )
     assert 1 <= get(client, f"/runs/{trades}")["run"]["hit_count"] <= 12
-    wrong = send(client, "/sieves", {"sieve": document(timeframe="brick(0)")}, status=422)
+    wrong = send(client, "/sieves", {"sieve": document(timeframes=["brick(0)"])}, status=422)
     assert "brick(10, 20)" in str(wrong)

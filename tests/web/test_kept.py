@@ -52,8 +52,8 @@ def test_a_rerun_that_finds_the_same_setup_shows_its_verdict(
 @pytest.mark.parametrize(
     "change",
     [
-        {"side": "short"},
-        {"timeframe": "1w", "conditions": [{"formula": "close > 0"}]},
+        {"sides": ["short"]},
+        {"timeframes": ["1w"], "conditions": [{"formula": "close > 0"}]},
         {"conditions": [{"formula": "close > open for 1 bar"}], "fired_within": 9},
     ],
 )
@@ -247,7 +247,7 @@ def test_a_run_tells_that_a_formula_it_called_was_changed(
 def test_a_run_without_hits_opens_on_any_bars(
     client: FlaskClient, outside: Outside, bars: str
 ) -> None:
-    never = document(conditions=[{"formula": "close < 0"}], timeframe=bars, rank="")
+    never = document(conditions=[{"formula": "close < 0"}], timeframes=[bars], rank="")
     run = ran(client, outside, send(client, "/sieves", {"sieve": never})["id"])
     assert get(client, f"/runs/{run}")["run"]["state"] == "done"
     assert get(client, f"/runs/{run}/hits?count=500")["hits"] == []

@@ -1258,10 +1258,10 @@ export interface components {
             fired_within: number;
             /**
              * Format
-             * @default zealous-sieve/sieve/1
+             * @default zealous-sieve/sieve/2
              * @constant
              */
-            format: "zealous-sieve/sieve/1";
+            format: "zealous-sieve/sieve/2";
             /**
              * Forming
              * @default false
@@ -1284,13 +1284,20 @@ export interface components {
              * @default
              */
             rank: string;
-            /** @default long */
-            side: components["schemas"]["Side"];
             /**
-             * Timeframe
-             * @default 1d
+             * Sides
+             * @default [
+             *       "long"
+             *     ]
              */
-            timeframe: string;
+            sides: components["schemas"]["Side"][];
+            /**
+             * Timeframes
+             * @default [
+             *       "1d"
+             *     ]
+             */
+            timeframes: string[];
             /** Universe */
             universe: string;
         };

@@ -244,7 +244,7 @@ def _what_changed(before: Run, run: Run) -> str:
 def sieve_changes(before: Sieve, after: Sieve) -> list[str]:
     """Which parts of a sieve differ, in words."""
     words = {
-        "universe": "universe", "timeframe": "timeframe", "forming": "unfinished bars", "side": "side",
+        "universe": "universe", "timeframes": "timeframe", "forming": "unfinished bars", "sides": "side",
         "fired_within": "bars back", "conditions": "conditions", "rank": "ranking",
     }  # fmt: skip
     changed = [

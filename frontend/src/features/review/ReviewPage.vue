@@ -227,8 +227,9 @@ const sentencesNow = computed(() =>
             <span class="mono">{{ hit.code }}</span> {{ hit.name }}
           </h1>
           <span>
-            {{ run.sieve.side === 'long' ? '▲ long' : '▼ short' }} · {{ run.sieve.timeframe }} bars
-            · <RouterLink :to="`/runs/${id}`">{{ run.sieve.name }}</RouterLink> · as of
+            {{ run.sieve.sides[0] === 'long' ? '▲ long' : '▼ short' }} ·
+            {{ run.sieve.timeframes[0] }} bars ·
+            <RouterLink :to="`/runs/${id}`">{{ run.sieve.name }}</RouterLink> · as of
             {{ moment(run.as_of) }}
           </span>
         </header>

@@ -140,8 +140,8 @@ const pick = (n: number) => (at.value = n)
         <p v-if="run.state === 'done'" class="sentence">
           <b>{{ run.hit_count }}</b> of {{ outcome?.instruments }} in {{ run.sieve.universe }} pass
           <RouterLink :to="`/sieves/${run.sieve_id}`">{{ run.sieve.name }}</RouterLink>
-          {{ run.sieve.side === 'long' ? '▲ long' : '▼ short' }} on
-          {{ run.sieve.timeframe }} bars<template v-if="run.sieve.forming"
+          {{ run.sieve.sides[0] === 'long' ? '▲ long' : '▼ short' }} on
+          {{ run.sieve.timeframes[0] }} bars<template v-if="run.sieve.forming"
             >, the forming one included</template
           >, as of {{ moment(run.as_of) }}.
           <template v-if="view.data.value?.compared_with">

@@ -161,7 +161,7 @@ useKeys([
           </select>
           on bars of
           <input
-            v-model.trim="draft.timeframe"
+            v-model.trim="draft.timeframes[0]"
             class="frame mono"
             list="timeframes"
             aria-label="Timeframe"
@@ -177,7 +177,7 @@ useKeys([
             <option :value="true">the forming one included</option>
           </select>
           for
-          <select v-model="draft.side" aria-label="Side">
+          <select v-model="draft.sides[0]" aria-label="Side">
             <option value="long">long</option>
             <option value="short">short</option>
           </select>

@@ -111,7 +111,7 @@ useKeys([
               <span class="quiet note">{{ stored.sieve.note }}</span>
             </td>
             <td>{{ stored.sieve.universe }}</td>
-            <td>{{ stored.sieve.side === 'long' ? '▲ long' : '▼ short' }}</td>
+            <td>{{ stored.sieve.sides[0] === 'long' ? '▲ long' : '▼ short' }}</td>
             <td class="number">{{ stored.sieve.conditions.length }}</td>
             <td class="number">{{ stored.version }}</td>
             <td>
@@ -132,8 +132,8 @@ useKeys([
       <aside v-if="chosen" aria-label="The sieve looked at">
         <h2>{{ chosen.sieve.name }}</h2>
         <p class="quiet">
-          {{ chosen.sieve.universe }}, bars of {{ chosen.sieve.timeframe }},
-          {{ chosen.sieve.side === 'long' ? '▲ long' : '▼ short' }}
+          {{ chosen.sieve.universe }}, bars of {{ chosen.sieve.timeframes[0] }},
+          {{ chosen.sieve.sides[0] === 'long' ? '▲ long' : '▼ short' }}
         </p>
         <ol>
           <li v-for="(c, n) in chosen.sieve.conditions" :key="n">

@@ -6,17 +6,27 @@ import { useLatest } from '@/shared/latest'
 import { keys } from '@/shared/queries'
 
 export const EMPTY: Sieve = {
-  format: 'zealous-sieve/sieve/1',
+  format: 'zealous-sieve/sieve/2',
   name: 'New sieve',
   note: '',
   universe: 'All shares',
-  timeframe: '1d',
+  timeframes: ['1d'],
   forming: false,
-  side: 'long',
+  sides: ['long'],
   fired_within: 1,
   formulas: [],
   conditions: [{ role: 'must', formula: 'close > sma(close, 45) by 2%', weight: 1 }],
   rank: 'rel_volume(18)',
+}
+
+/** A draft that was kept when a sieve still had one `timeframe` and one `side`. */
+export function upToDate(kept: Sieve): Sieve {
+  const { timeframe, side, ...rest } = kept as Sieve & {
+    timeframe?: string
+    side?: 'long' | 'short'
+  }
+  if (timeframe === undefined || side === undefined) return kept
+  return { ...rest, format: EMPTY.format, timeframes: [timeframe], sides: [side] }
 }
 
 /** A copy without the wrapping that the interface puts around what it watches. */
@@ -116,6 +126,7 @@ export function useDraft(id: Ref<string>) {
     stored.value = saved
     basedOn.value = saved?.version ?? 0
     const left = draftOf<Sieve>(place())
+    if (left) left.content = upToDate(left.content)
     const differs = left && !same(left.content, clean())
     draft.value = differs ? left.content : clean()
     found.value = differs ? { at: left.at, basedOn: left.basedOn } : undefined

@@ -9,13 +9,15 @@ from __future__ import annotations
 from enum import StrEnum
 from typing import Annotated, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationError, field_validator
+from pydantic import BaseModel, ConfigDict, Field, ValidationError, field_validator, model_validator
 
 from zealous_sieve.core.errors import Problem, SieveError
 from zealous_sieve.core.formula.timeframe import WRITTEN_SO, read_timeframe
 from zealous_sieve.core.wording import said
 
-FORMAT = "zealous-sieve/sieve/1"
+FORMAT = "zealous-sieve/sieve/2"
+EARLIER = (None, "zealous-sieve/sieve/1")
+"""Formats that are still read; a document that names none is taken for the first."""
 
 
 class Side(StrEnum):
@@ -60,16 +62,19 @@ class NamedFormula(_Record):
 class Sieve(_Record):
     """A saved definition of what to sift for."""
 
-    format: Literal["zealous-sieve/sieve/1"] = "zealous-sieve/sieve/1"
+    format: Literal["zealous-sieve/sieve/2"] = "zealous-sieve/sieve/2"
     name: Annotated[str, Field(min_length=1, max_length=120)]
     note: Annotated[str, Field(max_length=4000)] = ""
     universe: Annotated[str, Field(min_length=1, max_length=120)]
-    timeframe: Annotated[str, Field(max_length=40)] = "1d"
+    timeframes: Annotated[
+        tuple[Annotated[str, Field(max_length=40)], ...], Field(min_length=1, max_length=1)
+    ] = ("1d",)
     """What a bar is: a whole number of s, m, h, d, w or mo, or brick(10, 20), ticks(500), range(12),
-    volume(10000); built from the bars there are."""
+    volume(10000); built from the bars there are. One, until a sieve can look at several."""
     forming: bool = False
     """Whether the unfinished bar counts; what rests on it is provisional."""
-    side: Side = Side.LONG
+    sides: Annotated[tuple[Side, ...], Field(min_length=1, max_length=1)] = (Side.LONG,)
+    """Which way a trade would go. One, until a sieve can look for both."""
     fired_within: Annotated[int, Field(ge=1, le=250)] = 1
     """On which of the last bars the conditions may have held together."""
     formulas: Annotated[tuple[NamedFormula, ...], Field(max_length=50)] = ()
@@ -77,13 +82,33 @@ class Sieve(_Record):
     rank: Annotated[str, Field(max_length=20_000)] = ""
     """A number formula; the largest comes first among hits of equal score."""
 
-    @field_validator("timeframe")
+    @model_validator(mode="before")
     @classmethod
-    def _known_timeframe(cls, text: str) -> str:
-        found = read_timeframe(text)
-        if found is None:
+    def _brought_up_to_date(cls, document: object) -> object:
+        """In format 1 there was one timeframe and one side, and neither was a list."""
+        if not isinstance(document, dict) or document.get("format") not in EARLIER:
+            return document
+        present = {**document, "format": FORMAT}
+        for one, several in (("timeframe", "timeframes"), ("side", "sides")):
+            if one in present and several not in present:
+                present[several] = (present.pop(one),)
+        return present
+
+    @field_validator("timeframes")
+    @classmethod
+    def _known_timeframes(cls, texts: tuple[str, ...]) -> tuple[str, ...]:
+        found = tuple(map(read_timeframe, texts))
+        if None in found:
             raise ValueError(f"write what a bar is as {WRITTEN_SO}")
-        return str(found)
+        return tuple(map(str, found))
+
+    @property
+    def timeframe(self) -> str:
+        return self.timeframes[0]
+
+    @property
+    def side(self) -> Side:
+        return self.sides[0]
 
 
 def read_sieve(text: str | bytes) -> Sieve:

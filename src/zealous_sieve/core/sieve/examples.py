@@ -9,7 +9,7 @@ STRETCHED = Sieve(
     note="A close far above a quick average tends to come back to it. Floors on price and turnover "
     "keep out what can't be sold in size.",
     universe="All shares",
-    side=Side.SHORT,
+    sides=(Side.SHORT,),
     fired_within=3,
     conditions=(
         Condition(formula="close > tema(close, 17) + 1.1 * atr(11)"),
@@ -27,7 +27,7 @@ WAKING = Sieve(
     note="A band that was narrow by its own past, a close beyond the range of the days before, and "
     "two averages still close together: the move, if it is one, is young.",
     universe="All shares",
-    side=Side.LONG,
+    sides=(Side.LONG,),
     fired_within=3,
     conditions=(
         Condition(
@@ -46,7 +46,7 @@ AGREED = Sieve(
     note="Three measures that look at different things agree: strength of direction, the trailing "
     "line by average range, and the order of two averages.",
     universe="All shares",
-    side=Side.LONG,
+    sides=(Side.LONG,),
     fired_within=1,
     conditions=(
         Condition(formula="adx(17).adx > 22 and adx(17).plus_di > adx(17).minus_di"),
