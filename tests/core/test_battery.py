@@ -113,7 +113,7 @@ def test_going_on_from_kept_state_equals_the_full_history_to_the_bit(panel: Pane
     terms = {call: next(iter(check(call).outputs.values())).term for call in CALLS}
     made = plan(terms)
     whole = evaluate(terms, panel)
-    ready = with_sources(with_external_inputs(terms, panel, evaluate, made.reads), made.fields)
+    ready = with_sources(with_external_inputs(terms, panel, evaluate), made.fields)
     for begun in (0, 25, 60):
         starts = np.minimum(panel.starts + begun, panel.ends)
         going_on = IncrementalEvaluation(terms, ready.ending(starts))

@@ -7,13 +7,14 @@ import psycopg
 import pytest
 from sqlalchemy import inspect
 
-from tests.bars import walk
+from tests.bars import DAY, walk
 from tests.conftest import SMALL
 from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.market.bases import Base
 from zealous_sieve.core.market.instruments import Instrument
 from zealous_sieve.core.market.lantern.market import build
 from zealous_sieve.storage import models
+from zealous_sieve.storage.bars import BarStore
 from zealous_sieve.storage.revision import migrate
 from zealous_sieve.usecases.ports import Outside
 
@@ -57,6 +58,30 @@ def test_new_bars_replace_those_of_the_same_time_and_are_seen_at_once(outside: O
     assert after.bars == before.bars
     outside.bars.pack_periods()
     same(outside.bars.load(), after)
+
+
+def test_only_what_changed_is_read_again(outside: Outside) -> None:
+    before = outside.bars.panel()
+    code, other = before.codes[3], before.codes[7]
+    added = Instrument(code="ADDED", name="Added")
+    times, columns = walk(9)
+    later = times + before.times.max() + DAY
+    outside.bars.write({Base.DAY: {"ADDED": (times, columns), code: (later, columns)}}, [added])
+    after, anew = outside.bars.panel(), BarStore(outside.bars.database).panel()
+    assert after.codes == anew.codes == (*before.codes, "ADDED")
+    for one, whole in zip(after.bases, anew.bases, strict=True):
+        same(one, whole)
+    outside.bars.write({Base.DAY: {other: (later, columns)}})
+    last = outside.bars.panel()
+    assert len(last.columns["close"]) == len(after.columns["close"]) + 9
+    assert [b for b in last.bases if b.duration != DAY] == [
+        b for b in after.bases if b.duration != DAY
+    ]
+    part = outside.bars.some([other, code], [Base.DAY], int(later[4]))
+    assert [base.duration for base in part.bases] == [DAY]
+    assert [part.times[part.rows(part.position(c))].tolist() for c in (other, code)] == [
+        later[4:].tolist()
+    ] * 2
 
 
 def test_a_write_that_fails_leaves_nothing(outside: Outside) -> None:

@@ -181,6 +181,8 @@ def test_scan_as_of_the_past_sees_nothing_later(tmp_path: Path) -> None:
     moment = iso(50 * 86_400)
     run_command("scan", str(sieve), "--bars", str(bars), "--as-of", moment, "--out", str(out))
     assert json.loads(out.read_text())[0]["bar_at"] == iso(49 * 86_400)
+    told = run_command("signals", str(sieve), "--bars", str(bars), "--as-of", moment)
+    assert told.splitlines() == ["instrument,time", f"ONE,{iso(0)}"]
 
 
 def test_a_sieve_goes_out_and_in_again_unchanged(
@@ -216,8 +218,8 @@ def test_a_sieve_of_format_1_is_read_as_one_of_format_2() -> None:
     for changed in ({"timeframe": "5x"}, {"side": "up"}, {"format": "zealous-sieve/sieve/3"}):
         with pytest.raises(CoreError) as refused:
             read_sieve(json.dumps(earlier | changed))
-        (problem,) = refused.value.problems
-        assert str(problem.subject).startswith(next(iter(changed)))
+        subjects = [str(problem.subject) for problem in refused.value.problems]
+        assert any(subject.startswith(next(iter(changed))) for subject in subjects)
 
 
 def test_a_wrong_sieve_document_is_refused_field_by_field() -> None:

@@ -1,10 +1,10 @@
-"""eval, check and scan: no database is needed for bars from files."""
+"""eval, check, scan and signals: no database is needed for bars from files."""
 
 from __future__ import annotations
 
 import json
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from datetime import datetime
 from pathlib import Path
 
@@ -23,8 +23,8 @@ from zealous_sieve.core.formula.typed import Typed
 from zealous_sieve.core.functions.specification import Kind
 from zealous_sieve.core.market.import_validation import joined
 from zealous_sieve.core.sieve.definition import read_sieve
-from zealous_sieve.core.sieve.prepare import prepare
-from zealous_sieve.core.sieve.scan import scan, sentences
+from zealous_sieve.core.sieve.prepare import Prepared, prepare
+from zealous_sieve.core.sieve.scan import scan, sentences, signals
 from zealous_sieve.storage.files import (
     exact,
     iso,
@@ -186,11 +186,43 @@ def check_formula(formula: str, as_json: bool) -> None:
         raise SystemExit(1)
 
 
+def _over_a_market(command: Callable[..., None]) -> Callable[..., None]:
+    """What commands have in common that look at a market with a sieve."""
+    for option in (
+        click.option(
+            "--as-of", metavar="TIME", help="Look from this moment, ISO 8601 with offset."
+        ),
+        INSTRUMENTS,
+        click.option("--bars", multiple=True, type=FILE, help="Files in place of the database."),
+        click.argument("sieve", type=FILE),
+    ):
+        command = option(command)
+    return command
+
+
+def _prepared(
+    sieve: Path, bars: Sequence[Path], instruments: Path | None, as_of: str | None
+) -> tuple[Prepared, Panel]:
+    """A sieve made ready, and the bars that it looks at."""
+    read = read_sieve(sieve.read_bytes())
+    moment = _moment(as_of)
+    if bars:
+        panel = with_instruments(read_panel(bars), instruments)
+        looked = int(moment.timestamp()) if moment else newest(panel)
+        seen = seen_at(panel, looked, timeframe(read.timeframe), forming=read.forming)
+        return prepare(read, None, names_in(panel)), seen
+    from zealous_sieve import bootstrap, environment
+    from zealous_sieve.usecases.market import desk_of
+
+    outside = bootstrap.outside(environment.address())
+    desk = desk_of(outside.bars, outside.market, outside.formulas)
+    chosen = desk.members(read.universe)
+    panel = desk.bars(chosen, moment or desk.now, read.timeframe, forming=read.forming)
+    return prepare(read, desk.library, desk.reference.names), panel
+
+
 @click.command("scan")
-@click.argument("sieve", type=FILE)
-@click.option("--bars", multiple=True, type=FILE, help="Scan these files instead of the database.")
-@INSTRUMENTS
-@click.option("--as-of", metavar="TIME", help="Look from this moment, ISO 8601 with offset.")
+@_over_a_market
 @click.option("--out", type=OUT, help="hits.csv, .json or .parquet; default: the terminal.")
 def scan_sieve(
     sieve: Path,
@@ -200,22 +232,7 @@ def scan_sieve(
     out: Path | None,
 ) -> None:
     """Sift with SIEVE, a JSON document; with files, over all their instruments."""
-    read = read_sieve(sieve.read_bytes())
-    moment = _moment(as_of)
-    if bars:
-        panel = with_instruments(read_panel(bars), instruments)
-        prepared = prepare(read, None, names_in(panel))
-        looked = int(moment.timestamp()) if moment else newest(panel)
-        panel = seen_at(panel, looked, timeframe(read.timeframe), forming=read.forming)
-    else:
-        from zealous_sieve import bootstrap, environment
-        from zealous_sieve.usecases.market import desk_of
-
-        outside = bootstrap.outside(environment.address())
-        desk = desk_of(outside.bars, outside.market, outside.formulas)
-        prepared = prepare(read, desk.library, desk.reference.names)
-        chosen = desk.members(read.universe)
-        panel = desk.bars(chosen, moment or desk.now, read.timeframe, forming=read.forming)
+    prepared, panel = _prepared(sieve, bars, instruments, as_of)
     found = scan(prepared, panel)
     counts = f"{len(found.hits)} of {found.instruments} pass"
     causes: Counter[str] = Counter()
@@ -231,6 +248,32 @@ def scan_sieve(
             click.echo(f"{hit.code}\tage {hit.age}\tscore {hit.score:g}\tclose {hit.close:g}")
 
 
+@click.command("signals")
+@_over_a_market
+@click.option("--out", type=OUT, help="CSV file to write; default: the terminal.")
+def tell_signals(
+    sieve: Path,
+    bars: Sequence[Path],
+    instruments: Path | None,
+    as_of: str | None,
+    out: Path | None,
+) -> None:
+    """Every bar of the past on which SIEVE fired: its conditions held together, and had not before."""
+    prepared, panel = _prepared(sieve, bars, instruments, as_of)
+    setup = signals(prepared, panel).setup == 1.0
+    columns: dict[str, list[str]] = {"instrument": [], "time": []}
+    for position, code in enumerate(panel.codes):
+        rows = panel.rows(position)
+        holds = setup[rows]
+        fired = panel.times[rows][holds & ~np.concatenate([[False], holds])[:-1]]
+        columns["instrument"] += [code] * len(fired)
+        columns["time"] += [iso(moment) for moment in fired]
+    if out:
+        write_table(columns, out)
+    else:
+        _print(columns)
+
+
 def _moment(text: str | None) -> datetime | None:
     if text is None:
         return None
@@ -243,4 +286,4 @@ def _moment(text: str | None) -> datetime | None:
     return moment
 
 
-COMMANDS = (evaluate_formula, check_formula, scan_sieve)
+COMMANDS = (evaluate_formula, check_formula, scan_sieve, tell_signals)

@@ -21,6 +21,7 @@ MODULES = {
     "reference": "service",
     "scan": "formulas",
     "serve": "service",
+    "signals": "formulas",
     "up": "start",
     "worker": "service",
 }

@@ -44,7 +44,15 @@ def bump(key: str) -> str:
     )
 
 
-BUMP = bump("data_version")
+BUMP = bump("data_version") + " RETURNING value::bigint"
+CHANGED = """
+INSERT INTO bar_changes SELECT unnest(%s::int[]), %s, %s
+ON CONFLICT (instrument_id, base) DO UPDATE SET version = excluded.version
+"""
+CHANGED_SINCE = """
+SELECT c.base, array_agg(i.code) FROM bar_changes c JOIN instruments i ON i.id = c.instrument_id
+WHERE c.version > %s GROUP BY c.base
+"""
 BUMP_MARKET = bump(MARKET_VERSION)
 
 
@@ -59,19 +67,27 @@ def among(instruments: Some, column: str = "instrument_id") -> str:
     return f"{column} = ANY('{{{','.join(map(str, map(int, instruments)))}}}'::int[])"
 
 
-def blocks(base: Base, instruments: Some) -> str:
-    """The packed periods of a base."""
+def from_on(since: int, column: str, unit: str | None = None) -> str:
+    """The condition that a moment is not before another, or not before the period that holds it."""
+    moment = f"to_timestamp({int(since)})"
+    return f"{column} >= " + (f"date_trunc('{unit}', {moment}, 'UTC')" if unit else moment)
+
+
+def blocks(base: Base, instruments: Some, since: int) -> str:
+    """The packed periods of a base, from the one on that holds a moment."""
     return (
         f"SELECT instrument_id, rows, payload FROM bar_blocks WHERE base = {int(base)} "
-        f"AND {among(instruments)} ORDER BY instrument_id, period"
+        f"AND {among(instruments)} AND {from_on(since, 'period', period_of(base))} "
+        "ORDER BY instrument_id, period"
     )
 
 
-def trades(instruments: Some) -> str:
+def trades(instruments: Some, since: int) -> str:
     """Single trades, in order."""
     return (
         "SELECT instrument_id, time, place, price, size, bought, skipped_levels, feed_lag_ms "
-        f"FROM trades WHERE {among(instruments)} ORDER BY instrument_id, time, place"
+        f"FROM trades WHERE {among(instruments)} AND {from_on(since, 'time')} "
+        "ORDER BY instrument_id, time, place"
     )
 
 
@@ -89,22 +105,23 @@ def open_periods(table: str, base: Base) -> str:
     )
 
 
-def open_rows(base: Base, instruments: Some = None) -> str:
+def open_rows(base: Base, instruments: Some = None, since: int = 0) -> str:
     """The bars of all periods without a block, by instrument and time."""
     return (
         f"SELECT b.instrument_id, b.base, b.time, {', '.join(FIELDS)} FROM open_periods p "
         "JOIN bars b ON b.instrument_id = p.instrument_id AND b.base = p.base "
         f"AND b.time >= p.period AND b.time < p.period + interval '1 {period_of(base)}' "
         f"WHERE p.base = {int(base)} AND {among(instruments, 'p.instrument_id')} "
-        "ORDER BY b.instrument_id, b.time"
+        f"AND {from_on(since, 'p.period', period_of(base))} ORDER BY b.instrument_id, b.time"
     )
 
 
-def extras(base: Base, instruments: Some = None) -> str:
+def extras(base: Base, instruments: Some, since: int) -> str:
     """The further columns of bars, where there are any."""
     return (
         f"SELECT instrument_id, base, time, {', '.join(EXTRAS)} FROM bar_extras "
-        f"WHERE base = {int(base)} AND {among(instruments)} ORDER BY instrument_id, time"
+        f"WHERE base = {int(base)} AND {among(instruments)} "
+        f"AND {from_on(since, 'time', period_of(base))} ORDER BY instrument_id, time"
     )
 
 

@@ -7,7 +7,7 @@ dropped and are rebuilt by a job; loading reads blocks, and rows for all that ha
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import replace
 from datetime import UTC, datetime
 from itertools import pairwise
@@ -19,9 +19,9 @@ from numpy.typing import NDArray
 from psycopg.types.json import Jsonb
 from sqlalchemy import text
 
-from zealous_sieve.core.engine.panel import Column, Panel, Series, Times
+from zealous_sieve.core.engine.panel import NEVER, Column, Panel, Series, Times
 from zealous_sieve.core.functions.catalogue import EXTRAS, FIELDS
-from zealous_sieve.core.market.bases import Base
+from zealous_sieve.core.market.bases import Base, base_of
 from zealous_sieve.core.market.instruments import Instrument
 from zealous_sieve.storage import bar_statements as sql
 from zealous_sieve.storage.blocks import (
@@ -41,10 +41,12 @@ from zealous_sieve.storage.database import Database
 
 BARS = tuple(base for base in Base if base != Base.TRADES)
 Block = tuple[int, int, datetime, int, bytes]
+MOST_RENEWED = 0.5
+"""Where more than such a share of all series changed, all are read anew."""
 
 
 class BarStore:
-    """Bars of one database; the panel is kept in memory until the data change."""
+    """Bars of one database; the panel is kept in memory, and what changes of the data is renewed in it."""
 
     def __init__(self, database: Database) -> None:
         self.database = database
@@ -72,7 +74,10 @@ class BarStore:
                 for base in BARS:
                     count += _merge(connection, ids, bars.get(base, {}), base)
             count += _write_trades(connection, ids, bars.get(Base.TRADES, {}))
-            connection.execute(sql.BUMP)
+            version = connection.execute(sql.BUMP).fetchone()
+            for changed, series in bars.items():
+                touched = sorted(ids[code] for code in series)
+                connection.execute(sql.CHANGED, (touched, int(changed), version and version[0]))
         return count
 
     def pack_periods(self) -> int:
@@ -92,34 +97,86 @@ class BarStore:
         """All daily bars, of all instruments in the order of their ids, with the other bases."""
         with self._lock:
             version = self._version()
-            if self._kept is None or self._kept[0] != version:
+            if self._kept is None:
                 self._kept = (version, self._load_bases())
+            elif self._kept[0] != version:
+                self._kept = (version, self._renewed(*self._kept))
             return self._kept[1]
 
-    def some(self, codes: Sequence[str]) -> Panel:
-        """As ``panel``, of some instruments only; read anew each time."""
-        return self._load_bases(codes)
+    def some(
+        self, codes: Sequence[str], bases: Collection[Base] = tuple(Base), since: int = 0
+    ) -> Panel:
+        """As ``panel``, of some instruments, bases and bars from a moment on (seconds since 1970); read
+        anew each time."""
+        return _with_bases({b: self.load(b, codes, since if b in bases else NEVER) for b in Base})
 
-    def load(self, base: Base = Base.DAY, codes: Sequence[str] | None = None) -> Panel:
-        """Read all bars of a base from the database, of all or of some instruments."""
+    def load(
+        self, base: Base = Base.DAY, codes: Sequence[str] | None = None, since: int = 0
+    ) -> Panel:
+        """Read the bars of a base from the database, of all or of some instruments."""
         with self.database.raw() as connection:
             wanted = None if codes is None else list(codes)
             known = connection.execute(sql.NUMBERS, (wanted, wanted)).fetchall()
             some = None if codes is None else [number for number, _ in known]
             read = _trades if base == Base.TRADES else _bars
-            parts = read(connection, base, some)
-        made = Panel.of({code: _joined(parts.get(number, [])) for number, code in known})
-        return replace(made, duration=base.seconds)
+            parts = read(connection, base, some, since) if since < NEVER else {}
+        series = {code: _from(since, _joined(parts.get(number, []))) for number, code in known}
+        return replace(Panel.of(series), duration=base.seconds)
 
-    def _load_bases(self, codes: Sequence[str] | None = None) -> Panel:
-        loaded = {base: self.load(base, codes) for base in Base}
-        bases = tuple(panel for panel in loaded.values() if panel.bars)
-        return replace(loaded[Base.DAY], bases=bases)
+    def _load_bases(self) -> Panel:
+        return _with_bases({base: self.load(base) for base in Base})
+
+    def _renewed(self, version: int, kept: Panel) -> Panel:
+        """All bars as they are now: what changed since a version is read, the rest is taken over."""
+        with self.database.raw() as connection:
+            found = connection.execute(sql.CHANGED_SINCE, (version,)).fetchall()
+            codes = [code for _, code in connection.execute(sql.NUMBERS, (None, None)).fetchall()]
+        changed = {Base(base): list(own) for base, own in found}
+        before = {
+            base_of(base.duration) if base.duration else Base.TRADES: base for base in kept.bases
+        }
+        if sum(map(len, changed.values())) > MOST_RENEWED * len(codes):
+            return self._load_bases()
+        return _with_bases(
+            {
+                base: _spliced(before.get(base), self.load(base, changed.get(base, [])), codes)
+                for base in Base
+            }
+        )
 
     def _version(self) -> int:
         with self.database.connection() as connection:
             query = "SELECT value FROM settings WHERE key = 'data_version'"
             return int(connection.execute(text(query)).scalar() or 0)
+
+
+def _with_bases(loaded: Mapping[Base, Panel]) -> Panel:
+    """The daily bars, with all bases that hold any."""
+    bases = tuple(panel for panel in loaded.values() if panel.bars)
+    return replace(loaded[Base.DAY], bases=bases)
+
+
+def _spliced(before: Panel | None, fresh: Panel, codes: Sequence[str]) -> Panel:
+    """The bars of ``codes``: fresh ones where there are, else those from before."""
+    if before is not None and not fresh.codes and before.codes == tuple(codes):
+        return before
+    series: dict[str, Series] = {}
+    for code in codes:
+        own = fresh if before is None or code in fresh.places else before
+        series[code] = _series(own, code) if code in own.places else _joined([])
+    return replace(Panel.of(series), duration=fresh.duration)
+
+
+def _series(panel: Panel, code: str) -> Series:
+    rows = panel.rows(panel.position(code))
+    return panel.times[rows], {name: column[rows] for name, column in panel.columns.items()}
+
+
+def _from(since: int, series: Series) -> Series:
+    """What of a series is not before a moment."""
+    times, columns = series
+    first = int(np.searchsorted(times, since)) if since else 0
+    return (times[first:], {n: c[first:] for n, c in columns.items()}) if first else series
 
 
 def _add_instruments(connection: psycopg.Connection, fresh: Sequence[Instrument]) -> None:
@@ -146,18 +203,19 @@ Parts = dict[int, list[tuple[Times, dict[str, Column]]]]
 """Pieces of bars by the number of their instrument."""
 
 
-def _bars(connection: psycopg.Connection, base: Base, some: sql.Some) -> Parts:
-    blocks = connection.execute(sql.blocks(base, some).encode(), binary=True).fetchall()
+def _bars(connection: psycopg.Connection, base: Base, some: sql.Some, since: int) -> Parts:
+    query = sql.blocks(base, some, since).encode()
+    blocks = connection.execute(query, binary=True).fetchall()
     parts: Parts = defaultdict(list)
     for instrument, count, payload in blocks:
         times, matrix = unpack(payload, count)
         parts[instrument].append((times, dict(zip(FIELDS, matrix, strict=True))))
-    for chunk in _by_instrument(_copy_out(connection, sql.open_rows(base, some), BAR)):
+    for chunk in _by_instrument(_copy_out(connection, sql.open_rows(base, some, since), BAR)):
         columns = {field: chunk[field].astype(np.float64) for field in FIELDS}
         parts[int(chunk["instrument_id"][0])].append((chunk["time"].astype(np.int64), columns))
     extras = {
         int(chunk["instrument_id"][0]): chunk
-        for chunk in _by_instrument(_copy_out(connection, sql.extras(base, some), EXTRA))
+        for chunk in _by_instrument(_copy_out(connection, sql.extras(base, some, since), EXTRA))
     }
     for instrument, chunk in extras.items():
         parts[instrument] = [_with_extras(_joined(parts[instrument]), chunk)]
@@ -173,9 +231,9 @@ def _with_extras(series: Series, chunk: NDArray[np.void]) -> tuple[Times, dict[s
     return times, {**columns, **added}
 
 
-def _trades(connection: psycopg.Connection, _: Base, some: sql.Some) -> Parts:
+def _trades(connection: psycopg.Connection, _: Base, some: sql.Some, since: int) -> Parts:
     parts: Parts = {}
-    for chunk in _by_instrument(_copy_out(connection, sql.trades(some), TRADE)):
+    for chunk in _by_instrument(_copy_out(connection, sql.trades(some, since), TRADE)):
         price, size, bought = (chunk[n].astype(np.float64) for n in ("price", "size", "bought"))
         columns = dict.fromkeys(("open", "high", "low", "close"), price)
         columns |= {"volume": size, "trades": np.ones(len(size))}

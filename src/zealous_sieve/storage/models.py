@@ -169,6 +169,15 @@ class OpenPeriodRow(Table):
     period: Mapped[datetime] = mapped_column(primary_key=True)
 
 
+class BarChangeRow(Table):
+    """With which version of the data an instrument's bars of a base changed last."""
+
+    __tablename__ = "bar_changes"
+    instrument_id: Mapped[int] = mapped_column(ForeignKey("instruments.id"), primary_key=True)
+    base: Mapped[int] = mapped_column(SmallInteger, primary_key=True)
+    version: Mapped[int] = mapped_column(BigInteger)
+
+
 class FindingRow(Table):
     __tablename__ = "findings"
     id: Mapped[int] = mapped_column(Integer, Identity(), primary_key=True)

@@ -9,8 +9,8 @@ from functools import lru_cache
 from threading import Event
 
 from zealous_sieve.core.engine.build import seen_at
-from zealous_sieve.core.engine.evaluate import Progress
 from zealous_sieve.core.engine.panel import Panel
+from zealous_sieve.core.engine.progress import Progress
 from zealous_sieve.core.formula.timeframe import timeframe
 from zealous_sieve.core.market.instruments import (
     Instrument,

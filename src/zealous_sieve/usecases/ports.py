@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime
 from enum import StrEnum
 from threading import Event
 from typing import Concatenate, ParamSpec, Protocol, TypeVar
 
-from zealous_sieve.core.engine.evaluate import Progress
 from zealous_sieve.core.engine.panel import Panel, Series
+from zealous_sieve.core.engine.progress import Progress
 from zealous_sieve.core.market.bases import Base
 from zealous_sieve.core.market.data_quality import Finding
 from zealous_sieve.core.market.instruments import Event as Scheduled
@@ -124,7 +124,9 @@ class Verdict:
 
 class BarsPort(Protocol):
     def panel(self) -> Panel: ...
-    def some(self, codes: Sequence[str]) -> Panel: ...
+    def some(
+        self, codes: Sequence[str], bases: Collection[Base] = ..., since: int = 0
+    ) -> Panel: ...
     def write(
         self, bars: Mapping[Base, Mapping[str, Series]], fresh: Sequence[Instrument] = ()
     ) -> int: ...

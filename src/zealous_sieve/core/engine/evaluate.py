@@ -9,24 +9,20 @@ from threading import Event
 
 import numpy as np
 
-from zealous_sieve.core.engine.external_inputs import with_external_inputs
+from zealous_sieve.core.engine.external_inputs import with_inputs
 from zealous_sieve.core.engine.panel import Column, Panel
-from zealous_sieve.core.engine.plan import EVERYTHING, Plan, plan
 from zealous_sieve.core.engine.pool import THREADS, pool
+from zealous_sieve.core.engine.progress import Progress
 from zealous_sieve.core.engine.runner import addresses, program, run
 from zealous_sieve.core.engine.sources import with_sources
+from zealous_sieve.core.engine.stages import Executor, Work, split
 from zealous_sieve.core.errors import CancelledError
 from zealous_sieve.core.formula.terms import Term
 
 PORTIONS = 6
 """Portions of work for each thread: so many that progress is seen and no thread waits long."""
-LOOKS = (64, 256, 1024)
-"""Bars that functions that settle are given at first; the whole history only where that is too few."""
 PORTION_ROWS = 50_000
 """Fewer bars than that are not worth a portion of their own."""
-
-Progress = Callable[[int, int], None]
-"""Called with the instruments done and the instruments in all."""
 
 
 def evaluate(
@@ -37,52 +33,57 @@ def evaluate(
     progress: Progress | None = None,
     cancelled: Event | None = None,
 ) -> dict[str, Column]:
-    """Compute terms for every instrument of a panel.
+    """Compute terms for every instrument of a panel, here. See ``Executor`` for what comes back and what
+    is raised."""
+    return LOCAL.run(split(terms, last), panel, progress=progress, cancelled=cancelled)
 
-    Without ``last`` each result has the shape of the panel's columns (rows outside of the
-    instruments are NaN). With ``last = n`` each result is ``(instruments, n)``: the last n bars,
-    the newest in the last column, NaN where there are fewer bars. Both give the same numbers.
 
-    Raises DataError ``no_such_column`` and CancelledError.
-    """
-    looks = _looks(terms, last)
-    made = looks[-1]
-    panel = with_external_inputs(terms, panel, evaluate, made.reads)
-    panel = with_sources(panel, made.fields)
-    blank = last is None and panel.bars == len(panel.times)
-    shape = (len(panel.times),) if last is None else (len(panel), last)
-    results = {name: np.empty(shape) if blank else np.full(shape, np.nan) for name in terms}
-    columns = [np.ascontiguousarray(panel.columns[field]) for field in made.fields]
-    fields = addresses(columns)
-    programs = [(look, program(look)) for look in looks]
+class LocalExecutor:
+    """Goes through the stages in this process, instruments on as many threads as there are processors."""
 
-    def work(part: slice) -> int:
-        if last is None:
+    def run(
+        self,
+        work: Work,
+        panel: Panel,
+        *,
+        progress: Progress | None = None,
+        cancelled: Event | None = None,
+    ) -> dict[str, Column]:
+        """As the protocol says."""
+        panel = with_sources(with_inputs(work.inputs, panel, evaluate), work.looks[-1].fields)
+        columns = [np.ascontiguousarray(panel.columns[f]) for f in work.looks[-1].fields]
+        programs = [(look.sure_up_to, program(look)) for look in work.looks]
+        last = work.last or 0
+        shape = (len(panel), last) if last else (len(panel.times),)
+        blank = not last and panel.bars == len(panel.times)
+        results = {n: np.empty(shape) if blank else np.full(shape, np.nan) for n in work.names}
+        fields = addresses(columns)
+
+        def all_bars(part: slice) -> None:
             own = addresses(list(results.values()))
             run(programs[0][1], panel.starts[part], panel.ends[part], fields, own, 0)
-            return int(part.stop - part.start)
-        left = np.arange(part.start, part.stop)
-        for look, numbers in programs:
-            if not len(left) or (cancelled is not None and cancelled.is_set()):
-                break
-            starts, ends = panel.starts[left], panel.ends[left]
-            found = np.full((len(terms), len(left), last), np.nan)
-            run(numbers, starts, ends, fields, addresses(list(found)), last)
-            for column, own_found in zip(results.values(), found, strict=True):
-                column[left] = own_found
-            left = left[np.isnan(found).any(axis=(0, 2)) & (ends - starts > look.sure_up_to)]
-        return int(part.stop - part.start)
 
-    _spread(work, panel, progress, cancelled)
-    return results
+        def last_bars(part: slice) -> None:
+            left = np.arange(part.start, part.stop)
+            for sure_up_to, numbers in programs:
+                if not len(left) or _is_set(cancelled):
+                    return
+                starts, ends = panel.starts[left], panel.ends[left]
+                found = np.full((len(results), len(left), last), np.nan)
+                run(numbers, starts, ends, fields, addresses(list(found)), last)
+                for column, own in zip(results.values(), found, strict=True):
+                    column[left] = own
+                left = left[np.isnan(found).any(axis=(0, 2)) & (ends - starts > sure_up_to)]
+
+        _spread(last_bars if last else all_bars, panel, progress, cancelled)
+        return results
 
 
-def _looks(terms: Mapping[str, Term], last: int | None) -> list[Plan]:
-    """Plans from the shortest look back to the whole history; the last one is sure."""
-    if last is None:
-        return [plan(terms)]
-    looks = [plan(terms, last=last, within=within) for within in LOOKS]
-    return [*(look for look in looks if look.sure_up_to < EVERYTHING), plan(terms, last=last)]
+LOCAL: Executor = LocalExecutor()
+
+
+def _is_set(event: Event | None) -> bool:
+    return event is not None and event.is_set()
 
 
 def _portions(panel: Panel) -> list[slice]:
@@ -96,21 +97,21 @@ def _portions(panel: Panel) -> list[slice]:
 
 
 def _spread(
-    work: Callable[[slice], int],
+    work: Callable[[slice], None],
     panel: Panel,
     progress: Progress | None,
     cancelled: Event | None,
 ) -> None:
-    def unless_cancelled(part: slice) -> int:
-        return 0 if cancelled is not None and cancelled.is_set() else work(part)
+    def portion(part: slice) -> int:
+        if not _is_set(cancelled):
+            work(part)
+        return int(part.stop - part.start)
 
     portions = _portions(panel)
     done = 0
-    waiting = (
-        {pool().submit(unless_cancelled, part) for part in portions} if len(portions) > 1 else set()
-    )
+    waiting = {pool().submit(portion, part) for part in portions} if len(portions) > 1 else set()
     if not waiting:
-        done = sum(unless_cancelled(part) for part in portions)
+        done = sum(portion(part) for part in portions)
         if progress:
             progress(done, len(panel))
     while waiting:
@@ -118,5 +119,5 @@ def _spread(
         done += sum(future.result() for future in finished)
         if progress:
             progress(done, len(panel))
-    if cancelled is not None and cancelled.is_set():
+    if _is_set(cancelled):
         raise CancelledError

@@ -6,7 +6,7 @@ They are computed first and stand in the plan like columns of the bars.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import replace
 
 import numpy as np
@@ -18,9 +18,9 @@ from zealous_sieve.core.engine.known import known_column, lacking_column
 from zealous_sieve.core.engine.panel import Column, Panel
 from zealous_sieve.core.engine.plan import plan
 from zealous_sieve.core.engine.sources import with_sources
+from zealous_sieve.core.engine.stages import InputStage, Whence, inputs_of
 from zealous_sieve.core.formula.terms import (
     Across,
-    ExternalInput,
     Known,
     Lacking,
     OfInstrument,
@@ -28,33 +28,67 @@ from zealous_sieve.core.formula.terms import (
     Term,
     in_order,
 )
-from zealous_sieve.core.formula.timeframe import BarKind, Form
+from zealous_sieve.core.formula.timeframe import BarKind, BarRule, Form
 
 Evaluate = Callable[[Mapping[str, Term], Panel], dict[str, Column]]
 
 
-def with_external_inputs(
-    terms: Mapping[str, Term], panel: Panel, evaluate: Evaluate, needs: Mapping[str, int]
-) -> Panel:
-    """The panel with a column for every term that comes from elsewhere.
+def with_external_inputs(terms: Mapping[str, Term], panel: Panel, evaluate: Evaluate) -> Panel:
+    """The panel with a column for every term that comes from elsewhere."""
+    return with_inputs(inputs_of(terms, plan(terms)), panel, evaluate)
 
-    ``needs`` tells of how many of the last bars a term is read; earlier ones may be left out.
-    """
-    wanted = [term for term in in_order(terms.values()) if isinstance(term, ExternalInput)]
+
+def with_inputs(stages: Iterable[InputStage], panel: Panel, evaluate: Evaluate) -> Panel:
+    """The panel with the columns of some stages; bars before those that are read may be left out."""
     added: dict[str, Column] = {}
-    for frame in {term.timeframe for term in wanted if isinstance(term, OnTimeframe)}:
-        here = [t for t in wanted if isinstance(t, OnTimeframe) and t.timeframe == frame]
-        added |= _on_slower(here, panel, bars_of(panel, frame), evaluate, needs)
-    for term in wanted:
-        if isinstance(term, OfInstrument):
-            added[term.field] = _of_instrument(term, panel, evaluate)
-        elif isinstance(term, Across):
-            added[term.field] = across(term, panel, evaluate, needs[term.field])
-        elif isinstance(term, Known):
-            added[term.field] = known_column(term, panel)
-        elif isinstance(term, Lacking):
-            added[term.field] = lacking_column(term.sources, panel)
+    for stage in stages:
+        added |= _COLUMNS[stage.whence](stage, panel, evaluate)
     return panel.with_columns(added) if added else panel
+
+
+def _other_bars(stage: InputStage, panel: Panel, evaluate: Evaluate) -> dict[str, Column]:
+    slower: dict[BarRule, list[OnTimeframe]] = {}
+    for term in stage.terms:
+        assert isinstance(term, OnTimeframe)
+        slower.setdefault(term.timeframe, []).append(term)
+    added: dict[str, Column] = {}
+    for frame, here in slower.items():
+        added |= _on_slower(here, panel, bars_of(panel, frame), evaluate, stage.needs)
+    return added
+
+
+def _other_instruments(stage: InputStage, panel: Panel, evaluate: Evaluate) -> dict[str, Column]:
+    return {
+        term.field: _of_instrument(term, panel, evaluate)
+        for term in stage.terms
+        if isinstance(term, OfInstrument)
+    }
+
+
+def _across(stage: InputStage, panel: Panel, evaluate: Evaluate) -> dict[str, Column]:
+    return {
+        term.field: across(term, panel, evaluate, stage.needs[term.field])
+        for term in stage.terms
+        if isinstance(term, Across)
+    }
+
+
+def _known(stage: InputStage, panel: Panel, _: Evaluate) -> dict[str, Column]:
+    return {
+        term.field: known_column(term, panel)
+        if isinstance(term, Known)
+        else lacking_column(term.sources, panel)
+        for term in stage.terms
+        if isinstance(term, Known | Lacking)
+    }
+
+
+_COLUMNS = {
+    Whence.OTHER_BARS: _other_bars,
+    Whence.OTHER_INSTRUMENTS: _other_instruments,
+    Whence.ACROSS: _across,
+    Whence.KNOWN: _known,
+}
 
 
 def _on_slower(
@@ -84,7 +118,7 @@ def _on_slower(
 def _prepared(evaluate: Evaluate) -> Prepare:
     def prepare(terms: Mapping[str, Term], panel: Panel) -> Panel:
         made = plan(terms)
-        return with_sources(with_external_inputs(terms, panel, evaluate, made.reads), made.fields)
+        return with_sources(with_inputs(inputs_of(terms, made), panel, evaluate), made.fields)
 
     return prepare
 

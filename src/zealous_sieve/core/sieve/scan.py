@@ -11,9 +11,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zealous_sieve.core.engine.build import UNFINISHED
-from zealous_sieve.core.engine.evaluate import Progress, evaluate
+from zealous_sieve.core.engine.evaluate import evaluate
 from zealous_sieve.core.engine.external_inputs import needs_universe
 from zealous_sieve.core.engine.panel import Panel
+from zealous_sieve.core.engine.progress import Progress
 from zealous_sieve.core.formula.sentence import read, say
 from zealous_sieve.core.formula.terms import OnTimeframe, Term, apply, in_order
 from zealous_sieve.core.market.staleness import stale
@@ -98,6 +99,30 @@ def scan(
         undecided=_undecided(prepared, live, found, np.flatnonzero(unknown)),
         stale=stopped,
     )
+
+
+@dataclass(frozen=True, kw_only=True, eq=False)
+class Signals:
+    """Truths on every bar of a panel, as columns like its own: of the setup as a whole, and of each
+    condition."""
+
+    setup: Truths
+    conditions: tuple[Truths, ...]
+
+
+def signals(
+    prepared: Prepared,
+    panel: Panel,
+    *,
+    progress: Progress | None = None,
+    cancelled: Event | None = None,
+) -> Signals:
+    """Where a sieve would have fired, over all history. Raises CancelledError."""
+    terms = {str(n): truth_of(formula) for n, formula in enumerate(prepared.formulas)}
+    terms["setup"] = prepared.setup()
+    found = evaluate(terms, panel, progress=progress, cancelled=cancelled)
+    setup = found.pop("setup")
+    return Signals(setup=setup, conditions=tuple(found.values()))
 
 
 def _fresh(panel: Panel) -> tuple[Panel, tuple[str, ...]]:
