@@ -84,7 +84,7 @@ def views(base: Client) -> dict[str, tuple[str, bool]]:
 
 
 def take(page: Page, url: str, night: bool, file: Path) -> None:
-    page.add_init_script(f"localStorage.setItem('night', '{'yes' if night else 'no'}')")
+    page.add_init_script(f"localStorage.setItem('night', '{'dark' if night else 'light'}')")
     page.goto(url)
     page.wait_for_load_state("networkidle")
     page.wait_for_timeout(500)

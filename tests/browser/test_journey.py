@@ -180,26 +180,26 @@ def test_the_keys_of_a_page_are_listed(page: Page) -> None:
     expect(page.get_by_role("dialog")).to_have_count(0)
 
 
-@pytest.mark.parametrize("night", ["no", "yes"])
+@pytest.mark.parametrize("look", ["light", "dark"])
 @pytest.mark.parametrize(
     "path", ["/sieves", "/sieves/1", "/formulas/2", "/functions", "/runs", "/instruments"]
 )
-def test_pages_have_no_accessibility_faults(page: Page, path: str, night: str) -> None:
-    check_access(page, path, night)
+def test_pages_have_no_accessibility_faults(page: Page, path: str, look: str) -> None:
+    check_access(page, path, look)
 
 
-@pytest.mark.parametrize("night", ["no", "yes"])
-def test_run_and_review_have_no_accessibility_faults(page: Page, night: str) -> None:
+@pytest.mark.parametrize("look", ["light", "dark"])
+def test_run_and_review_have_no_accessibility_faults(page: Page, look: str) -> None:
     page.goto("/sieves")
     page.locator("tbody tr", has_text="Waking range").get_by_role("button", name="Run").click()
     expect(page.locator("tbody td.mono").first).to_be_visible()
     run = page.url
-    check_access(page, run, night)
-    check_access(page, f"{run}/review", night)
+    check_access(page, run, look)
+    check_access(page, f"{run}/review", look)
 
 
-def check_access(page: Page, path: str, night: str) -> None:
-    page.add_init_script(f"localStorage.setItem('night', '{night}')")
+def check_access(page: Page, path: str, look: str) -> None:
+    page.add_init_script(f"localStorage.setItem('night', '{look}')")
     page.goto(path)
     page.wait_for_load_state("networkidle")
     # Figures that are being counted anew are faint for a moment, on purpose.
@@ -308,4 +308,4 @@ def test_bars_of_a_day_and_bricks_reach_the_chart(page: Page) -> None:
     expect(page.locator(".leaves .sentence")).to_contain_text("pass now")
     page.get_by_label("Timeframe").fill("soon")
     page.get_by_label("Timeframe").blur()
-    expect(page.locator(".leaves")).to_contain_text("write a timeframe such as 80m")
+    expect(page.locator(".leaves")).to_contain_text("write what a bar is as 1w, 80m")

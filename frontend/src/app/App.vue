@@ -1,11 +1,9 @@
 <script setup lang="ts">
 import { ElConfigProvider } from 'element-plus'
 import en from 'element-plus/es/locale/lang/en'
-import { applyTheme } from '@/shared/theme'
+import '@/shared/theme'
 import KeyList from './KeyList.vue'
 import Thread from './Thread.vue'
-
-applyTheme()
 </script>
 
 <template>

@@ -6,7 +6,7 @@ import { showKeys } from './keyList'
 
 useKeys([
   { key: '?', does: 'list the keys', run: () => (showKeys.value = true) },
-  { key: 'n', does: 'night or day', run: toggleNight },
+  { key: 'n', does: 'night or day', run: () => toggleNight() },
 ])
 const SIGNS: Record<string, string> = {
   ArrowDown: '↓',

@@ -86,7 +86,7 @@ const stages = computed(() => {
           · demo</span
         >
       </span>
-      <button class="button plain" :aria-pressed="night" @click="toggleNight">
+      <button class="button plain" :aria-pressed="night" @click="toggleNight()">
         {{ night ? 'Day' : 'Night' }}
       </button>
       <button class="button plain" aria-label="Keys" @click="showKeys = true"><kbd>?</kbd></button>

@@ -1,3 +1,4 @@
+import { useEventListener } from '@vueuse/core'
 import { onBeforeUnmount, onMounted, reactive } from 'vue'
 import { showKeys } from '@/app/keyList'
 
@@ -47,12 +48,9 @@ export function useKeys(list: Key[]) {
     event.preventDefault()
     if (!event.repeat || found.repeats) found.run(event)
   }
-  onMounted(() => {
-    activeKeys.push(...list)
-    window.addEventListener('keydown', onKey)
-  })
+  useEventListener(window, 'keydown', onKey)
+  onMounted(() => activeKeys.push(...list))
   onBeforeUnmount(() => {
-    window.removeEventListener('keydown', onKey)
     for (const entry of list) {
       const at = activeKeys.findIndex((other) => other.run === entry.run)
       if (at >= 0) activeKeys.splice(at, 1)

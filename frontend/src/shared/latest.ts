@@ -1,4 +1,5 @@
-import { onBeforeUnmount, shallowRef } from 'vue'
+import { tryOnScopeDispose } from '@vueuse/core'
+import { shallowRef } from 'vue'
 import { isStarting } from './away'
 
 const AGAIN = 2_000
@@ -41,6 +42,6 @@ export function useLatest<Question, Reply>(
     stop()
     timer = window.setTimeout(() => ask(question), pause)
   }
-  onBeforeUnmount(stop)
+  tryOnScopeDispose(stop)
   return { reply, about, error, ask, later, stop }
 }

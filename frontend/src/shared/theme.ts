@@ -1,19 +1,13 @@
-import { ref } from 'vue'
+import { useDark, useToggle } from '@vueuse/core'
 
-const stored = localStorage.getItem('night')
-export const night = ref(
-  stored === null ? matchMedia('(prefers-color-scheme: dark)').matches : stored === 'yes',
-)
+const KEY = 'night'
+// As earlier versions kept it.
+const kept = { yes: 'dark', no: 'light' }[localStorage.getItem(KEY) ?? '']
+if (kept) localStorage.setItem(KEY, kept)
 
-export function applyTheme() {
-  document.documentElement.classList.toggle('dark', night.value)
-}
-
-export function toggleNight() {
-  night.value = !night.value
-  localStorage.setItem('night', night.value ? 'yes' : 'no')
-  applyTheme()
-}
+/** Whether the desk is dark: as was chosen here, else as the machine is. */
+export const night = useDark({ storageKey: KEY, disableTransition: false })
+export const toggleNight = useToggle(night)
 
 /** A colour of the look, resolved for drawing on canvas. */
 export const ink = (name: string) =>

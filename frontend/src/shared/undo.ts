@@ -1,3 +1,4 @@
+import { useTimeoutFn } from '@vueuse/core'
 import { ref } from 'vue'
 import { ApiError } from './api'
 
@@ -9,19 +10,19 @@ interface Offer {
 
 /** What was just done, with the way back; shown for a while beside the stages. */
 export const offer = ref<Offer | null>(null)
-let timer = 0
+const SHOWN = 12_000
+const gone = useTimeoutFn(() => (offer.value = null), SHOWN, { immediate: false })
 
 export function done(text: string, undo?: () => unknown) {
   offer.value = { text, undo }
-  window.clearTimeout(timer)
-  timer = window.setTimeout(() => (offer.value = null), 12_000)
+  gone.start()
 }
 
 /** Take back what was just done; where that fails the offer stays, and says so. */
 export async function takeBack() {
   const present = offer.value
   if (!present?.undo) return
-  window.clearTimeout(timer)
+  gone.stop()
   try {
     await present.undo()
     if (offer.value === present) offer.value = null

@@ -10,7 +10,8 @@ import {
 } from 'echarts/components'
 import { use } from 'echarts/core'
 import { CanvasRenderer } from 'echarts/renderers'
-import { computed, onBeforeUnmount, onMounted, ref, toRaw, watch } from 'vue'
+import { useElementSize } from '@vueuse/core'
+import { computed, onMounted, ref, toRaw, watch } from 'vue'
 import VChart from 'vue-echarts'
 import type { Chart } from '@/shared/api'
 import { barTime, plural } from '@/shared/format'
@@ -32,7 +33,7 @@ use([
 /** Price on top, panes below; the values under the cursor stand in one line above the sheet. */
 const props = defineProps<{ chart: Chart; shown: number }>()
 const host = ref<HTMLElement>()
-const height = ref(480)
+const { height } = useElementSize(host, { width: 0, height: 480 })
 const cursor = ref<number>()
 const inks = ref<Inks>()
 
@@ -48,14 +49,10 @@ function resolve() {
     lines: [1, 2, 3, 4, 5, 6].map((n) => ink(`line-${n}`)),
   }
 }
-let observer: ResizeObserver | undefined
 onMounted(async () => {
   await document.fonts.ready
   resolve()
-  observer = new ResizeObserver(([entry]) => (height.value = entry?.contentRect.height ?? 480))
-  if (host.value) observer.observe(host.value)
 })
-onBeforeUnmount(() => observer?.disconnect())
 watch(night, resolve, { flush: 'post' })
 watch(
   () => props.chart,

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { useQueryClient } from '@tanstack/vue-query'
 import { ElProgress } from 'element-plus'
+import { watchDebounced } from '@vueuse/core'
 import { computed, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { useAct } from '@/shared/act'
@@ -32,10 +33,8 @@ const PAUSE = 180
 const words = ref('')
 const asked = ref<Asked>({ ...BY_PLACE })
 const hits = useHits(id, () => run.value?.state === 'done', asked)
-let timer = 0
-watch(words, (now) => {
-  window.clearTimeout(timer)
-  timer = window.setTimeout(() => (asked.value = { ...asked.value, words: now.trim() }), PAUSE)
+watchDebounced(words, (now) => (asked.value = { ...asked.value, words: now.trim() }), {
+  debounce: PAUSE,
 })
 const names = computed(() => run.value?.sieve.conditions.map((c) => c.formula) ?? [])
 const at = ref(0)

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from collections import OrderedDict
 from collections.abc import Sequence
 from dataclasses import replace
 from threading import Lock
 
 import numpy as np
+from cachetools import Cache, LRUCache
 
 from zealous_sieve.core.engine.clock import clock_bars, joined
 from zealous_sieve.core.engine.formed import FIRST_ROW, form
@@ -45,7 +45,12 @@ def bars_of(panel: Panel, rule: BarRule) -> Panel:
     ``no_such_timeframe``.
     """
     key = (rule, panel.forming_at, *(_identity(base) for base in panel.bases or (panel,)))
-    built = _BUILT.get(key) or _BUILT.put(key, _build(panel, rule))
+    with _LOCK:
+        built = _BUILT.get(key)
+    if built is None:
+        built = _build(panel, rule)
+        with _LOCK:
+            _BUILT[key] = built
     return replace(
         built,
         background=panel.background,
@@ -55,28 +60,6 @@ def bars_of(panel: Panel, rule: BarRule) -> Panel:
         moment=panel.moment,
         whole=panel.whole or panel,
     )
-
-
-class _BuiltLately:
-    """Panels built lately. The key holds on to the arrays whose addresses it names."""
-
-    def __init__(self, most: int) -> None:
-        self.most = most
-        self.lock = Lock()
-        self.panels: OrderedDict[tuple[object, ...], Panel] = OrderedDict()
-
-    def get(self, key: tuple[object, ...]) -> Panel | None:
-        with self.lock:
-            if key in self.panels:
-                self.panels.move_to_end(key)
-            return self.panels.get(key)
-
-    def put(self, key: tuple[object, ...], panel: Panel) -> Panel:
-        with self.lock:
-            self.panels[key] = panel
-            if len(self.panels) > self.most:
-                self.panels.popitem(last=False)
-        return panel
 
 
 class _Same:
@@ -92,7 +75,16 @@ class _Same:
         return id(self.thing)
 
 
-_BUILT = _BuiltLately(12)
+def _bytes(panel: Panel) -> int:
+    """Memory that a panel takes; nearly all of it is its columns."""
+    return panel.times.nbytes + sum(column.nbytes for column in panel.columns.values())
+
+
+MOST_BUILT = 1 << 29
+"""Bytes of built panels that are kept."""
+_BUILT: Cache[tuple[object, ...], Panel] = LRUCache(MOST_BUILT, getsizeof=_bytes)
+"""Panels built lately. A key holds on to the arrays that it is made of."""
+_LOCK = Lock()
 UNFINISHED = "_unfinished"
 """The column that marks bars which had not closed, in panels with forming bars."""
 

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from collections import OrderedDict
 from collections.abc import Iterator, Mapping
 from functools import lru_cache
 from threading import Lock
+
+from cachetools import Cache, FIFOCache
 
 from zealous_sieve.core.errors import FormulaError, Problem, TooLargeError
 from zealous_sieve.core.formula import problems, tree
@@ -74,7 +75,7 @@ class Shelf:
     def __init__(self, library: Mapping[str, str], market: Market | None) -> None:
         self.library, self.market = library, market
         self._lock = Lock()
-        self._known: OrderedDict[tuple[str, Given], Formula | FormulaError] = OrderedDict()
+        self._known: Cache[tuple[str, Given], Formula | FormulaError] = FIFOCache(MAX_KEPT)
         self._opening: list[str] = []
         self._fresh = 0
 
@@ -105,8 +106,6 @@ class Shelf:
             except FormulaError as error:
                 found = FormulaError(*error.problems)
             self._known[key] = found
-            if len(self._known) > MAX_KEPT:
-                self._known.popitem(last=False)
         known = self._known[key]
         if isinstance(known, FormulaError):
             raise FormulaError(*known.problems)
