@@ -14,6 +14,7 @@ from zealous_sieve.core.engine.panel import Column, Panel, Times
 from zealous_sieve.core.formula.check import check
 from zealous_sieve.core.formula.timeframe import timeframe
 from zealous_sieve.core.functions.specification import CATALOGUE, Function, Kind
+from zealous_sieve.core.functions.units import NONE
 from zealous_sieve.core.market.lantern.intraday import Grid
 from zealous_sieve.core.market.lantern.tape import trades_of
 
@@ -87,6 +88,17 @@ def example_calls() -> list[str]:
     return [call for function in CATALOGUE.values() for call in calls_of(function)]
 
 
+def memory_calls() -> list[str]:
+    """Functions over the bars since a condition, and over lengths that differ from bar to bar."""
+    takers = [f for f in CATALOGUE.values() if f.since or f.varying]
+    x = {f.name: "close > open" if f.inputs[0].kind == Kind.TRUTH else "close" for f in takers}
+    since = [f"{f.name}({x[f.name]}) since (low < prev(low))" for f in takers if f.since]
+    varying = [
+        f"{f.name}({x[f.name]}, bars_since(low < prev(low)) + 1)" for f in takers if f.varying
+    ]
+    return [*since, *varying, "high > prev(high) until low < prev(low)"]
+
+
 def name_of(call: str) -> str:
     """The function that is called."""
     return call.split("(")[0].split(".")[0]
@@ -99,6 +111,9 @@ def calls_of(function: Function) -> list[str]:
     inputs = ["close > open" if i.kind == Kind.TRUTH else "close" for i in function.inputs]
     if len(inputs) > 1:
         inputs[1:] = ["close" if "close" not in inputs[0] else "hl2", "low"][: len(inputs) - 1]
+        inputs = [
+            "0.7" if i.unit == NONE else x for i, x in zip(function.inputs, inputs, strict=True)
+        ]
     lengths = iter((6, 9, 4, 3, 5))
     for parameter in function.parameters:
         if parameter.text:

@@ -8,7 +8,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from tests.bars import calls_of, example_calls, name_of, panel_of, values
+from tests.bars import calls_of, example_calls, memory_calls, name_of, panel_of, values
 from zealous_sieve.core.engine.evaluate import evaluate
 from zealous_sieve.core.engine.external_inputs import with_external_inputs
 from zealous_sieve.core.engine.incremental import IncrementalEvaluation
@@ -20,7 +20,7 @@ from zealous_sieve.core.formula.check import check
 from zealous_sieve.core.functions.kernel import KERNELS, SPAN, WHOLE
 from zealous_sieve.core.functions.specification import CATALOGUE, HIDDEN, Function
 
-CALLS = example_calls()
+CALLS = [*example_calls(), *memory_calls()]
 FUNCTIONS = list(CATALOGUE.values())
 
 EARLY = {
@@ -39,6 +39,23 @@ NOT_INTRADAY = "missing on bars of a day or more"
 LATE = {
     "anchored_vwap": "missing until the condition has been yes once",
     "bars_since": "missing until the condition has been yes once",
+    **dict.fromkeys(
+        (
+            "highest",
+            "lowest",
+            "highest_bars",
+            "lowest_bars",
+            "sum",
+            "sma",
+            "mean",
+            "count",
+            "change",
+            "first",
+            "max_drawdown",
+            "ago",
+        ),
+        "since a condition: missing until it has been yes once",
+    ),
     "when_last": "missing until the condition has been yes once",
     "compression": ".bars is missing until the bands have been apart once",
     "zscore_across": "missing where a single instrument is left: there is no deviation",

@@ -10,12 +10,13 @@ from datetime import datetime
 from typing import Protocol
 
 from zealous_sieve.core.errors import FormulaError, Problem, TooLargeError
-from zealous_sieve.core.formula import problems, tree
+from zealous_sieve.core.formula import canonical, problems, tree
 from zealous_sieve.core.formula.arguments import bind
 from zealous_sieve.core.formula.limits import MAX_SOUGHT
 from zealous_sieve.core.formula.names import Market, Named
 from zealous_sieve.core.formula.parser import parse
 from zealous_sieve.core.formula.terms import (
+    Apply,
     Term,
     across,
     apply,
@@ -192,23 +193,83 @@ class Caller(ABC):
     ) -> Typed:
         if function.variadic:
             return self._many(node, function, given)
+        if function.name == "count" and not self.hidden:
+            return self._count(node, function, given)
+        return self._with_arguments(node, function, given)
+
+    def _count(
+        self, node: tree.Node, function: Function, given: tuple[tree.Argument, ...]
+    ) -> Typed:
+        """A count that knows what it counts, over how many bars."""
+        value = self._with_arguments(node, function, given)
+        term = value.term
+        if value.broken or not isinstance(term, Apply) or term.kernel != "count":
+            return value
+        return replace(value, counts=(term.inputs[0], int(term.constants[0])))
+
+    def _with_arguments(
+        self, node: tree.Node, function: Function, given: tuple[tree.Argument, ...]
+    ) -> Typed:
         constant_first = bool(given) and given[0].name is None and self._is_constant(given[0])
         bound = bind(node, function, given, skip_first=constant_first)
         if isinstance(bound, Problem):
             return self._broken(bound)
         inputs = {i.name: self._input(i, bound.get(i.name), function) for i in function.inputs}
+        lengths = self._lengths(function, bound)
         values = {
             p.name: self._parameter(p, bound.get(p.name), function)
             for p in function.parameters
-            if p.name in bound or not p.optional
+            if (p.name in bound or not p.optional) and p.name not in lengths
         }
-        if any(v.broken for v in inputs.values()) or None in values.values():
+        broken = any(v.broken for v in (*inputs.values(), *lengths.values()))
+        if broken or None in values.values():
             return BROKEN
         shared = self._shared_unit(node, inputs, function)
         settled = {name: value for name, value in values.items() if value is not None}
         if shared is None:
             return BROKEN
-        return self._open_up(function, inputs, settled, shared)
+        body = function.varying if lengths else None
+        return self._open_up(function, inputs | lengths, settled, shared, body)
+
+    def _lengths(self, function: Function, bound: Mapping[str, tree.Node]) -> dict[str, Typed]:
+        """Lengths that differ from bar to bar, where the function takes such."""
+        found = {}
+        for parameter in function.parameters if function.varying else ():
+            node = bound.get(parameter.name)
+            before = len(self.problems)
+            value = BROKEN if node is None else self.meaning(node)
+            if value.kind != Kind.NUMBER or value.broken or value.outputs is not None:
+                del self.problems[before:]
+            elif not units.comparable(units.BARS, value.unit):
+                assert node is not None
+                self._broken(problems.unit_clash(node, units.BARS, value.unit, "measures"))
+                found[parameter.name] = BROKEN
+            else:
+                found[parameter.name] = value
+        return found
+
+    def _over_bars_since(self, node: tree.Since, start: Term) -> Typed:
+        """A function over the bars since a condition was last yes."""
+        called = node.value
+        name = called.function if isinstance(called, tree.Call) else getattr(called, "name", "")
+        function = None if name in self.names else find(name)
+        if function is None or function.since is None:
+            value = self.meaning(called)
+            return BROKEN if value.broken else self._broken(problems.no_since(node, name))
+        given = called.arguments if isinstance(called, tree.Call) else ()
+        short = replace(function, parameters=())
+        bound = bind(node, short, given, skip_first=False)
+        if isinstance(bound, Problem):
+            first = canonical.expression(given[0].value) if given else function.inputs[0].name
+            return self._broken(problems.no_length(node, function, f"{name}({first})"))
+        inputs = {i.name: self._input(i, bound.get(i.name), function) for i in function.inputs}
+        if any(value.broken for value in inputs.values()):
+            return BROKEN
+        shared = self._shared_unit(node, inputs, function)
+        begun = {**inputs, "start": truth(start)}
+        return (
+            BROKEN if shared is None else self._open_up(function, begun, {}, shared, function.since)
+        )
 
     def _many(self, node: tree.Node, function: Function, given: tuple[tree.Argument, ...]) -> Typed:
         """A function of any number of conditions: how many are yes, with sign for ``lean``."""
@@ -217,13 +278,14 @@ class Caller(ABC):
         values = [self.of_kind(a.value, Kind.TRUTH, function.name) for a in given]
         if any(value.broken for value in values):
             return BROKEN
+        signs = [-1 if function.name == "lean" and n % 2 else 1 for n in range(len(values))]
+        grades = tuple((value.term, sign) for value, sign in zip(values, signs, strict=True))
         total = apply("add", values[0].term, constant(0.0))
-        for position, value in enumerate(values[1:], start=1):
-            minus = function.name == "lean" and position % 2 == 1
-            total = apply("subtract" if minus else "add", total, value.term)
+        for term, sign in grades[1:]:
+            total = apply("add" if sign > 0 else "subtract", total, term)
         spec = function.outputs[0]
         assert isinstance(spec.unit, units.Unit)
-        return replace(series(total, spec.unit), spec=spec, function=function)
+        return replace(series(total, spec.unit), spec=spec, function=function, grades=grades)
 
     def _is_constant(self, argument: tree.Argument) -> bool:
         before = len(self.problems)
@@ -233,7 +295,9 @@ class Caller(ABC):
 
     def _input(self, spec: Input, node: tree.Node | None, function: Function) -> Typed:
         if node is None:
-            return self._name(tree.Name(spec.default or ""))
+            (left_out,) = parse(spec.default or "").statements
+            assert isinstance(left_out, tree.Bare)
+            return self.meaning(left_out.value)
         day = _day(node) if spec.kind == Kind.TRUTH else None
         if day is not None:
             return truth(apply("at_least", source("bar_time"), constant(day)))
@@ -309,9 +373,12 @@ class Caller(ABC):
         inputs: dict[str, Typed],
         values: dict[str, float | str],
         shared: units.Unit,
+        body: str | None = None,
     ) -> Typed:
-        """The outputs of a catalogue function on given inputs and constants."""
-        if function.elsewhere:
+        """The outputs of a catalogue function on given inputs and constants, by its own body or another."""
+        if body is not None:
+            bodies = self._body_terms(function, body, inputs, values)
+        elif function.elsewhere:
             bodies = {
                 spec.name: (_elsewhere(function.elsewhere, spec.name, inputs, values), units.NONE)
                 for spec in function.outputs
@@ -319,7 +386,8 @@ class Caller(ABC):
         elif function.kernel:
             bodies = _kernel_terms(function, inputs, values)
         else:
-            bodies = self._body_terms(function, inputs, values)
+            chosen = (function.bodies[str(v)] for v in values.values() if v in function.bodies)
+            bodies = self._body_terms(function, next(chosen, function.body or ""), inputs, values)
         outputs = {}
         for spec in function.outputs:
             term, inferred = bodies[spec.name]
@@ -327,7 +395,8 @@ class Caller(ABC):
             settled = unit if isinstance(unit, units.Unit) else shared
             if isinstance(unit, str) and function.hidden:
                 settled = inputs[unit].unit
-            follows = isinstance(unit, str) and any(v.kind == Kind.TRUTH for v in inputs.values())
+            own = [inputs[i.name] for i in function.inputs]
+            follows = isinstance(unit, str) and any(v.kind == Kind.TRUTH for v in own)
             either = any(i.kind is None for i in function.inputs)
             is_truth = spec.kind == Kind.TRUTH or (follows and either)
             kind = Kind.TRUTH if is_truth else series(term, settled).kind
@@ -339,11 +408,12 @@ class Caller(ABC):
         return Typed(kind=Kind.NUMBER, outputs=outputs, function=function, name=function.name)
 
     def _body_terms(
-        self, function: Function, inputs: dict[str, Typed], values: dict[str, float | str]
+        self,
+        function: Function,
+        body: str,
+        inputs: dict[str, Typed],
+        values: dict[str, float | str],
     ) -> dict[str, tuple[Term, units.Unit]]:
-        chosen = (function.bodies[str(v)] for v in values.values() if v in function.bodies)
-        body = next(chosen, function.body)
-        assert body is not None
         names = inputs | {name: _given(value) for name, value in values.items()}
         checker = type(self)(names, hidden=True)
         found: dict[str, Typed] = {}

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from zealous_sieve.core.formula import tree
 
-LOOSE, AND, NOT, LOCATED, TIMED, COMPARED, SUM, PRODUCT, SIGNED, RAISED, ATOM = range(11)
+LOOSE, AND, NOT, LOCATED, TIMED, COMPARED, SUM, PRODUCT, SIGNED, RAISED, TAKEN, ATOM = range(12)
 
 _LEVELS: dict[type[tree.Node], int] = {
     tree.Or: LOOSE,
@@ -12,12 +12,15 @@ _LEVELS: dict[type[tree.Node], int] = {
     tree.Not: NOT,
     tree.OverTime: TIMED,
     tree.Then: TIMED,
+    tree.Until: TIMED,
     tree.On: LOCATED,
     tree.Compare: COMPARED,
     tree.Near: COMPARED,
     tree.Between: COMPARED,
     tree.Crosses: COMPARED,
     tree.Minus: SIGNED,
+    tree.Of: TAKEN,
+    tree.Since: TAKEN,
 }
 _OPERATORS = {
     tree.Operator.ADD: SUM,
@@ -88,25 +91,38 @@ def _text(node: tree.Node) -> str:
         case tree.Pick():
             return f"{expression(node.value, ATOM)}.{node.output}"
         case tree.Of():
-            return f'{expression(node.value, ATOM)} of "{node.code}"'
+            return f'{expression(node.value, TAKEN)} of "{node.code}"'
         case tree.On():
             return f"{expression(node.value, LOCATED)} on {node.timeframe}"
         case tree.Minus():
             return f"-{expression(node.value, SIGNED)}"
         case tree.Arithmetic():
             return _arithmetic(node)
-        case tree.OverTime():
-            return f"{expression(node.truth, TIMED)} {over_time(node)}"
-        case tree.Then():
-            first, second = expression(node.first, TIMED), expression(node.second, COMPARED)
-            return f"{first} then {second} within {_bars(node.bars)}"
         case tree.Not():
             return f"not {expression(node.truth, NOT)}"
         case tree.And():
             return " and ".join(expression(term, NOT) for term in node.terms)
         case tree.Or():
             return " or ".join(expression(term, AND) for term in node.terms)
-    return _comparison(node)
+    return _over_bars(node) or _comparison(node)
+
+
+def _over_bars(node: tree.Node) -> str:
+    """What is said over several bars or conditions; nothing for other nodes."""
+    match node:
+        case tree.OverTime():
+            return f"{expression(node.truth, TIMED)} {over_time(node)}"
+        case tree.Then():
+            first, second = expression(node.first, TIMED), expression(node.second, COMPARED)
+            return f"{first} then {second} within {_bars(node.bars)}"
+        case tree.Until():
+            return f"{expression(node.truth, TIMED)} until {expression(node.end, COMPARED)}"
+        case tree.Since():
+            return f"{expression(node.value, TAKEN)} since {expression(node.start, ATOM)}"
+        case tree.SoMany():
+            listed = ", ".join(map(expression, node.truths))
+            return f"at least {_count(node.least)} of ({listed})"
+    return ""
 
 
 def _argument(argument: tree.Argument) -> str:

@@ -9,7 +9,9 @@ from zealous_sieve.core.formula.calls import Caller
 from zealous_sieve.core.formula.comparison import (
     between,
     beyond,
+    counted,
     crossing,
+    graded,
     near,
     relation,
     share_of,
@@ -70,11 +72,21 @@ class Checker(Caller):
                 return value if value.broken else truth(apply("negated", value.term))
             case tree.And() | tree.Or():
                 return self._logic(node)
+        return self._over_bars(node) or self._comparison(node)
+
+    def _over_bars(self, node: tree.Node) -> Typed | None:
+        match node:
             case tree.OverTime():
                 return self._over_time(node)
             case tree.Then():
                 return self._then(node)
-        return self._comparison(node)
+            case tree.Until():
+                return self._until(node)
+            case tree.Since():
+                return self._since(node)
+            case tree.SoMany():
+                return self._so_many(node)
+        return None
 
     # Signs and words
 
@@ -136,6 +148,25 @@ class Checker(Caller):
         lately = apply("at_least_of", first.term, constants=(1, int(bars)))
         return truth(apply("both", second.term, apply("ago", lately, constants=(1,))))
 
+    def _until(self, node: tree.Until) -> Typed:
+        held = self.of_kind(node.truth, Kind.TRUTH, "until")
+        end = self.of_kind(node.end, Kind.TRUTH, "until")
+        return BROKEN if held.broken or end.broken else truth(apply("until", held.term, end.term))
+
+    def _since(self, node: tree.Since) -> Typed:
+        start = self.of_kind(node.start, Kind.TRUTH, "since")
+        if start.broken:
+            return BROKEN
+        return self._over_bars_since(node, start.term)
+
+    def _so_many(self, node: tree.SoMany) -> Typed:
+        terms = [self.of_kind(part, Kind.TRUTH, "at least … of") for part in node.truths]
+        bounds = Parameter(name="number of conditions", low=1, high=len(terms), whole=True)
+        least = self._constant(node.least, bounds, "at least … of")
+        if least is None or any(term.broken for term in terms):
+            return BROKEN
+        return truth(graded([(term.term, 1) for term in terms], tree.Relation.AT_LEAST, least))
+
     def _comparison(self, node: tree.Node) -> Typed:
         sides: tuple[tree.Node, ...]
         match node:
@@ -154,6 +185,10 @@ class Checker(Caller):
             if not units.comparable(values[0].unit, other.unit):
                 clash = problems.unit_clash(node, values[0].unit, other.unit, "compares")
                 return self._broken(clash)
+        if isinstance(node, tree.Compare) and node.tolerance is None:
+            decided = counted(node.relation, values[0], values[1])
+            if decided is not None:
+                return truth(decided)
         terms = [value.term for value in values]
         if isinstance(node, tree.Between):
             return truth(between(terms[0], terms[1], terms[2]))

@@ -15,12 +15,14 @@ from lark import Lark, Token
 
 from zealous_sieve.core.errors import FormulaError, Place, Problem
 from zealous_sieve.core.formula.limits import MAX_CHARACTERS, MAX_NESTING
-from zealous_sieve.core.formula.words import ASKING, JOINING
+from zealous_sieve.core.formula.words import ASKING, BEGINNING, JOINING
 
 SIGNS = {"RELATION", "PLUS", "STAR", "SLASH", "CIRCUMFLEX", "DOT", "COMMA"}
 OF_THE_GRAMMAR = {"NO_LATER", "OF_CODE", "SIDE"}
 """Tokens that the grammar makes of a word where it depends on what follows, or of one of two words."""
-LEADING = {word.upper() for word in JOINING} | SIGNS | OF_THE_GRAMMAR | {"RPAR"}
+EITHER_WAY = {"MINUS", *(word.upper() for word in JOINING & BEGINNING)}
+"""Tokens that go on with a line where they are indented, and begin one of their own where not."""
+LEADING = {word.upper() for word in JOINING} - EITHER_WAY | SIGNS | OF_THE_GRAMMAR | {"RPAR"}
 TRAILING = {word.upper() for word in ASKING} | SIGNS | OF_THE_GRAMMAR | {"MINUS", "EQUAL", "LPAR"}
 
 
@@ -151,4 +153,4 @@ def _goes_on(current: Line, tokens: list[Token], index: int) -> bool:
     if upcoming is None:
         return False
     indented = (upcoming.column or 1) > (current.tokens[0].column or 1)
-    return upcoming.type in LEADING or (upcoming.type == "MINUS" and indented)
+    return upcoming.type in (LEADING | EITHER_WAY if indented else LEADING)

@@ -250,6 +250,16 @@ class _Builder(Transformer):  # type: ignore[type-arg]
         first, second, _, bars = parts[:4]
         return tree.Then(first, second, bars, place=_place(meta))
 
+    def until(self, meta: Meta, parts: list[tree.Node]) -> tree.Node:
+        return tree.Until(parts[0], parts[1], place=_place(meta))
+
+    def since(self, meta: Meta, parts: list[tree.Node]) -> tree.Node:
+        return tree.Since(parts[0], parts[1], place=_place(meta))
+
+    def so_many(self, meta: Meta, parts: list[tree.Node]) -> tree.Node:
+        least, *truths = parts
+        return tree.SoMany(least, tuple(truths), place=_place(meta))
+
     def negated(self, meta: Meta, parts: list[tree.Node]) -> tree.Node:
         return tree.Not(parts[0], place=_place(meta))
 

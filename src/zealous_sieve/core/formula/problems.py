@@ -8,7 +8,7 @@ from collections.abc import Iterable
 from zealous_sieve.core.errors import Problem
 from zealous_sieve.core.formula.tree import Node, Number
 from zealous_sieve.core.formula.typed import Typed
-from zealous_sieve.core.functions.specification import Function, Input, Kind, Parameter
+from zealous_sieve.core.functions.specification import CATALOGUE, Function, Input, Kind, Parameter
 from zealous_sieve.core.functions.units import Unit, with_article
 
 KINDS = {
@@ -136,6 +136,25 @@ def not_a_series(node: Node, function: Function, spec: Input) -> Problem:
         message=f"{function.name} needs {what} for {spec.name}, this is the same on every bar",
         place=node.place,
         mend=mend,
+    )
+
+
+def no_since(node: Node, name: str) -> Problem:
+    takers = ", ".join(f.name for f in CATALOGUE.values() if f.since)
+    return Problem(
+        code="no_since",
+        message=f"{name or 'this'} is not reckoned over bars, so nothing of it can begin at a condition",
+        place=node.place,
+        mend=f"since goes with {takers}",
+    )
+
+
+def no_length(node: Node, function: Function, call: str) -> Problem:
+    return Problem(
+        code="wrong_arguments",
+        message=f"{function.name} since a condition takes what it looks at, and no length",
+        place=node.place,
+        mend=f"write {call} since …",
     )
 
 

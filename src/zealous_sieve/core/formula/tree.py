@@ -182,6 +182,30 @@ class Then(Node):
 
 
 @dataclass(frozen=True)
+class Until(Node):
+    """``truth until end``: from a bar on which the truth is yes up to the bar before the end is."""
+
+    truth: Node
+    end: Node
+
+
+@dataclass(frozen=True)
+class Since(Node):
+    """``highest(high) since start``: over the bars from the last one on which the start was yes."""
+
+    value: Node
+    start: Node
+
+
+@dataclass(frozen=True)
+class SoMany(Node):
+    """``at least 2 of (a, b, c)``: as many of several conditions hold on this bar."""
+
+    least: Node
+    truths: tuple[Node, ...]
+
+
+@dataclass(frozen=True)
 class Not(Node):
     truth: Node
 

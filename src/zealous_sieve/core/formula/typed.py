@@ -29,6 +29,11 @@ class Typed:
     name: str = ""
     """The function or saved formula that has the outputs."""
     broken: bool = False
+    grades: tuple[tuple[Term, int], ...] = ()
+    """Conditions that the number adds up, each with its sign; so that a comparison of it is known as soon
+    as the unknown ones can't change it."""
+    counts: tuple[Term, int] | None = None
+    """The condition that the number counts, and over how many bars; for the same reason."""
 
     @property
     def number(self) -> float | None:
@@ -62,7 +67,7 @@ def truth(term: Term) -> Typed:
 def moved(value: Typed, term: Term) -> Typed:
     """The same kind of value, computed elsewhere."""
     kind = Kind.TRUTH if value.kind == Kind.TRUTH else Kind.NUMBER
-    return replace(value, term=term, kind=kind)
+    return replace(value, term=term, kind=kind, grades=(), counts=None)
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -84,6 +84,22 @@ PHRASES = (
         example="inside_bar then up_bar within 4 bars",
         meaning="The first holds on a bar and the second on a later one, not too far from it.",
     ),
+    Phrase(
+        pattern="until",
+        example="close crosses above sma(close, 45) until close < sma(close, 45)",
+        meaning="Holds from a bar on which the first holds, up to the bar before the second does.",
+    ),
+    Phrase(
+        pattern="since",
+        example="close > 0.95 * highest(high) since first_bar",
+        meaning="Over the bars from the last one on which a condition held, that bar included.",
+    ),
+    Phrase(
+        pattern="at least … of",
+        example="at least 2 of (up_bar, inside_bar, close > prev(close))",
+        meaning="So many of several conditions hold on this bar.",
+        begins=True,
+    ),
     Phrase(pattern="on", example="close > open on 1w", meaning="On other bars than these."),
     Phrase(
         pattern="of",
@@ -110,5 +126,7 @@ RESERVED = {*(word for phrase in PHRASES for word in phrase.words), *CLOSING, "v
 """Words of the language, which nothing can be called by; ``value`` is the output without a name."""
 JOINING = {phrase.words[0] for phrase in PHRASES if not phrase.begins}
 """Words with which a line goes on that has begun before."""
+BEGINNING = {phrase.words[0] for phrase in PHRASES if phrase.begins}
+"""Words with which something begins."""
 ASKING = {w for phrase in PHRASES for w in phrase.words} - {*CLOSING, "input", "show"}
 """Words after which something has to come."""

@@ -128,6 +128,8 @@ averages.add(
     parameters=(length(default=20),),
     outputs=(SAME,),
     body="_sums(x, n).mean",
+    since="_mean_since(start, x, 1).mean",
+    varying="_mean_over(x, n)",
     formula="sum(x, n) / n",
     meaning="The simple mean of x over the last n bars.",
     reading="Price above a rising mean is taken as a trend under way; the mean itself often acts as "

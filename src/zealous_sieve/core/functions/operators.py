@@ -119,6 +119,18 @@ def either(a: float, b: float) -> float:
     return 1.0 if a == 1.0 or b == 1.0 else a + b
 
 
+@elementwise(1, fills=True)
+def surely(a: float) -> float:
+    """1 where the truth is yes, 0 where it is not or not known to be."""
+    return 1.0 * (a == 1.0)
+
+
+@elementwise(1, fills=True)
+def possibly(a: float) -> float:
+    """1 where the truth is yes or may be, 0 where it is no."""
+    return 1.0 * (a != 0.0)
+
+
 @elementwise(2)
 def reaches(x: float, bound: float) -> float:
     """Whether x is at or above a bound that a tolerance makes: reached within a billionth of it."""

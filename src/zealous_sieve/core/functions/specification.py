@@ -96,6 +96,10 @@ class Function:
     body: str | None = None
     bodies: Mapping[str, str] = field(default_factory=dict)
     """A body for each choice of the parameter that has choices."""
+    since: str | None = None
+    """A body for ``… since c``: ``start`` is the condition, and no length is given."""
+    varying: str | None = None
+    """A body for a length that differs from bar to bar, which it takes as a series."""
     elsewhere: str | None = None
     """Computed not from the instrument's own bars, but across instruments or of another one."""
     apart: bool = False

@@ -113,42 +113,8 @@ def begins(spans, a, out):  # type: ignore[no-untyped-def]
             out[t] = 1.0 if a[t] == 1.0 and (t == s.first or a[t - 1] != 1.0) else 0.0
 
 
-@kernel(inputs=3, outputs=2, reach=None, resume=1, settles=True)
-def mean_since(spans, a, x, weight, mean, whole):  # type: ignore[no-untyped-def]
-    """The mean of x by weight from the last bar on which the truth was yes; missing before the first
-    and without weight. Each bar moves it by its share (D. H. D. West, 1979): equal values stay exact."""
-    for s in spans:
-        for t in range(s.begin, s.end):
-            if a[t] == 1.0:
-                held, level = 0.0, math.nan
-            elif t > s.first:
-                held, level = whole[t - 1], mean[t - 1]
-            else:
-                held, level = math.nan, math.nan
-            whole[t] = held + weight[t]
-            if weight[t] > 0.0:
-                level = level if held > 0.0 else x[t]
-                level += weight[t] / whole[t] * (x[t] - level)
-            mean[t] = level if whole[t] == whole[t] else math.nan
-
-
-@kernel(inputs=2, reach=None, resume=1, settles=True)
-def sum_since(spans, a, x, out):  # type: ignore[no-untyped-def]
-    """Added up from the last bar on which the truth was yes; missing before the first."""
-    for s in spans:
-        for t in range(s.begin, s.end):
-            out[t] = x[t] if a[t] == 1.0 else (out[t - 1] + x[t] if t > s.first else math.nan)
-
-
 volume.step("running_sum", inputs=1, outputs=(Output(unit="x0"),))
 volume.step("begins", inputs=1, truths=(0,), outputs=(Output(kind=Kind.TRUTH),))
-volume.step("sum_since", inputs=2, truths=(0,), outputs=(Output(unit="x1"),))
-volume.step(
-    "mean_since",
-    inputs=3,
-    truths=(0,),
-    outputs=(Output(name="mean", unit="x1"), Output(name="whole", unit="x2")),
-)
 volume.add(
     "adl",
     "Accumulation line",
