@@ -79,7 +79,8 @@ def values(text: str, panel: Panel, **options: int) -> Column:
     return evaluate({name: output.term}, panel, **options)[name]
 
 
-TEXTS = {"in_session": '"Quay"', "days_to_event": '"report"', "strength": '"AAA"'}
+TEXTS = {"in_session": '"Quay"', "days_to_event": '"report"', "days_since_event": '"report"',
+         "strength": '"AAA"'}  # fmt: skip
 """What the texts of functions name in the panels made here."""
 
 
@@ -119,6 +120,8 @@ def calls_of(function: Function) -> list[str]:
         if parameter.text:
             given = TEXTS.get(function.name, '"month"' if parameter.choices else '"A0"')
             inputs += [] if parameter.optional else [given]
+            continue
+        if parameter.switch:
             continue
         default = next(lengths) if parameter.whole else parameter.default or 2
         inputs.append(f"{max(default, parameter.low):g}")

@@ -11,7 +11,7 @@ from tests.bars import DAY, DAYTIME, background, market_of, one, panel_of, value
 from zealous_sieve.core.engine.background import Background, read_session
 from zealous_sieve.core.engine.build import bars_of, seen_at
 from zealous_sieve.core.engine.panel import Panel
-from zealous_sieve.core.errors import DataError
+from zealous_sieve.core.errors import DataError, FormulaError
 from zealous_sieve.core.formula.check import check
 from zealous_sieve.core.formula.sentence import figure
 from zealous_sieve.core.formula.timeframe import timeframe
@@ -208,3 +208,16 @@ def test_figures_have_about_four_digits(value: float, text: str) -> None:
 )
 def test_prices_have_the_digits_of_their_tick(tick: float, text: str) -> None:
     assert figure(1234.5 if tick < 0.5 else 1234.2, PRICE, tick) == text
+
+
+def test_an_extreme_is_beyond_the_others_unless_ties_are_asked_for() -> None:
+    panel = one({"close": [5, 3, 5, 6, 2, 2]})
+    for text, told in {
+        "largest(close, 3)": [0, 1, 0, 0],
+        "largest(close, 3, ties=true)": [1, 1, 0, 0],
+        "smallest(close, 3)": [0, 0, 1, 0],
+        "smallest(close, 3, ties=true)": [0, 0, 1, 1],
+    }.items():
+        np.testing.assert_array_equal(values(text, panel)[2:], told, text)
+    with pytest.raises(FormulaError, match="true or false"):
+        check("largest(close, 3, ties=0.5)")

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections import defaultdict
+from datetime import UTC, datetime
 
 import numpy as np
 import pytest
@@ -16,6 +17,7 @@ from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.engine.strength import MEASURES, strength
 from zealous_sieve.core.errors import DataError
 from zealous_sieve.core.formula.timeframe import timeframe
+from zealous_sieve.core.functions.catalogue import FIELDS
 
 MARKET = market_of(days=4)
 BARS = bars_of(MARKET, timeframe("15m"))
@@ -88,6 +90,92 @@ def test_minutes_and_days_follow_the_hours_and_the_calendar() -> None:
         [float(min(e for e in events if e >= t // DAY) - t // DAY) for t in TIMES],
     )
     same('days_to_event("eclipse")', [None] * len(TIMES))
+    gone = [[e for e in events if e <= t // DAY] for t in TIMES]
+    same(
+        'days_since_event("report")',
+        [float(t // DAY - e[-1]) if e else None for t, e in zip(TIMES, gone, strict=True)],
+    )
+
+
+def test_the_calendar_is_that_of_the_clock() -> None:
+    times = np.arange(-20 * 365 * DAY, 60 * 365 * DAY, DAY * 3 + 3607, dtype=np.int64)
+    panel = one({"close": np.ones(len(times))}, times)
+    moments = [datetime.fromtimestamp(t, UTC) for t in times.tolist()]
+    for text, told in {
+        "month": [m.month for m in moments],
+        "week_of_year": [m.isocalendar().week for m in moments],
+        "day_of_week": [m.isoweekday() for m in moments],
+        "hour": [m.hour for m in moments],
+        "minute": [m.minute for m in moments],
+        'day_of_week == "tuesday"': [m.isoweekday() == 2 for m in moments],
+        'month != "Sep"': [m.month != 9 for m in moments],
+    }.items():
+        np.testing.assert_array_equal(values(text, panel), np.array(told, float), text)
+
+
+def thinned() -> tuple[Panel, list[int], list[float]]:
+    """A session that ends early, one with a single bar, and bars that are missing here and there."""
+    days = sorted({t // DAY for t in TIMES})
+    held = [
+        n
+        for n, t in enumerate(TIMES)
+        if n % 11
+        and (t // DAY != days[1] or t % DAY < 12 * 3600)
+        and (t // DAY != days[2] or n % 37 == 5)
+    ]
+    times = [TIMES[n] for n in held]
+    columns = {
+        name: [column[n] for n in held] for name, column in COLUMNS.items() if name in FIELDS
+    }
+    panel = one(columns, np.array(times)).with_background([background(0, DAYTIME)])
+    return panel, times, columns["close"]
+
+
+def test_the_same_time_of_the_sessions_before_is_told_by_the_clock() -> None:
+    panel, times, close = thinned()
+    for n in (1, 2):
+        told: dict[str, list[float | None]] = {"mean": [], "highest": [], "lowest": [], "rank": []}
+        for t, now in zip(times, close, strict=True):
+            there = [v for u, v in zip(times, close, strict=True) if u % DAY == t % DAY and u < t][
+                -n:
+            ]
+            known = there if len(there) == n else [math.nan]
+            share = 50 * sum((v < now) + (v <= now) for v in known) / n
+            for name, value in zip(
+                told, (sum(known) / n, max(known), min(known), share), strict=True
+            ):
+                told[name].append(value if len(there) == n else None)
+        for name, column in told.items():
+            same(f"same_time(close, {n}).{name}", column, panel)
+            same(f"same_time(close, {n})", told["mean"], panel)
+
+
+def test_the_session_so_far_and_its_first_minutes() -> None:
+    panel, times, close = thinned()
+    rows = panel.rows(0)
+    opens, highs, lows = (panel.columns[n][rows].tolist() for n in ("open", "high", "low"))
+    told: dict[str, list[float | None]] = {}
+    for t, moment in enumerate(times):
+        own = [n for n in range(t + 1) if times[n] // DAY == moment // DAY]
+        top, bottom = max(highs[n] for n in own), min(lows[n] for n in own)
+        opened = moment // DAY * DAY + DAYTIME.opens * 60
+        early = [n for n in own if times[n] < opened + 45 * 60]
+        whole = own[0] in early
+        for text, value in {
+            "session_change": 100 * (close[t] / opens[own[0]] - 1),
+            "session_range": top - bottom,
+            "session_position": 100 * (close[t] - bottom) / (top - bottom),
+            "opening_range(45).high": max(highs[n] for n in early) if whole else None,
+            "opening_range(45).low": min(lows[n] for n in early) if whole else None,
+            "opening_range(45).done": float(moment + 900 >= opened + 45 * 60),
+            "session_of_week": float(
+                len({u // DAY for u in times[: t + 1] if u // DAY - moment // DAY < 7})
+            ),
+            "sum(volume) since first_bar": sum(panel.columns["volume"][rows][own]),
+        }.items():
+            told.setdefault(text, []).append(value)
+    for text, column in told.items():
+        same(text, column, panel)
 
 
 def profile(n: int, share: float = 0.7) -> dict[str, list[float | None]]:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import itertools
 import math
+import operator
 from collections.abc import Callable
 
 import numpy as np
@@ -314,7 +315,7 @@ REFERENCES: dict[str, Callable[[Bars], Result]] = {
     "extremes(5)": lambda b: each(
         lambda *flags: float(sum(flags)),
         *(
-            each(lambda v, m: v == m, x, windows(x, 5, pick))
+            each(beyond, x, [None, *windows(x, 4, pick)[:-1]])
             for x in (
                 each(lambda c, o: abs(c - o), b["close"], b["open"]),
                 each(lambda h, lo: h - lo, b["high"], b["low"]),
@@ -322,7 +323,7 @@ REFERENCES: dict[str, Callable[[Bars], Result]] = {
                 each(lambda lo, o, c: min(o, c) - lo, b["low"], b["open"], b["close"]),
                 b["volume"],
             )
-            for pick in (max, min)
+            for pick, beyond in ((max, operator.gt), (min, operator.lt))
         ),
     ),
 }

@@ -95,6 +95,20 @@ def _to_event(term: Known, panel: Panel, position: int) -> Column:
     return ahead
 
 
+def _since_event(term: Known, panel: Panel, position: int) -> Column:
+    """Days or sessions from the last event to the day of each bar; missing before the first."""
+    today = _days_seen_from(panel, position)
+    events = panel.known(position).events.get(term.name, np.empty(0, np.int64)) // DAY
+    place = np.searchsorted(events, today, side="right") - 1
+    gone = np.full(len(today), np.nan)
+    found = place >= 0
+    if found.any():
+        was, day = events[place[found]], today[found]
+        sessions = term.text == "sessions" and panel.five_day
+        gone[found] = _weekdays(was, day) if sessions else day - was
+    return gone
+
+
 def _days_seen_from(panel: Panel, position: int) -> Times:
     """The day on which each bar was the newest: that of its close, and of the newest bar that of the
     moment looked from."""
@@ -137,4 +151,5 @@ _COLUMNS: dict[str, Callable[[Known, Panel, int], Column | float]] = {
     "is": _is,
     "in_session": _in_session,
     "to_event": _to_event,
+    "since_event": _since_event,
 }

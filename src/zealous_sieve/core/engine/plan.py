@@ -6,10 +6,10 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 from zealous_sieve.core.formula.terms import Apply, Constant, Source, Term, in_order
-from zealous_sieve.core.functions.kernel import KERNELS, Kernel
+from zealous_sieve.core.functions.kernel import ALL, KERNELS, Kernel
 
-EVERYTHING = 1 << 60
-"""More bars than any series has: a step that is needed from its first bar on."""
+EVERYTHING = ALL
+"""A step that is needed from its first bar on."""
 
 
 @dataclass(frozen=True, kw_only=True, slots=True)

@@ -26,6 +26,8 @@ def with_sources(panel: Panel, fields: Iterable[str]) -> Panel:
 def _column(panel: Panel, field: str) -> Column:
     if field == TIME:
         return panel.times.astype(np.float64)
+    if field == "_local_time":
+        return panel.times.astype(np.float64)
     if field in EXTRAS:
         return _from_trades(panel, field)
     if field == FORM_SECONDS:

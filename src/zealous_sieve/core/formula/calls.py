@@ -32,13 +32,24 @@ from zealous_sieve.core.functions import units
 from zealous_sieve.core.functions.catalogue import DERIVED, HIDDEN_SOURCES, SOURCES, find
 from zealous_sieve.core.functions.specification import CATALOGUE, Function, Input, Kind, Parameter
 
-MOMENTS = ("bar_time", "form_seconds", "_bar_closes", "_session_opens", "_session_closes")
+MOMENTS = (
+    "bar_time",
+    "form_seconds",
+    "_local_time",
+    "_bar_closes",
+    "_session_opens",
+    "_session_closes",
+)
 SOURCE_UNITS = {
     **dict.fromkeys(("open", "high", "low", "close", "_tick"), units.PRICE),
     **dict.fromkeys(("volume", "buy_volume", "sell_volume"), units.VOLUME),
     **dict.fromkeys(("trades", "skipped_levels", "feed_lag_ms"), units.NONE),
     **dict.fromkeys(MOMENTS, units.SECONDS),
 }
+
+
+SWITCHES = {"true": 1.0, "false": 0.0}
+"""Words for parameters that are either on or off."""
 
 
 def _is_finite(number: float | None) -> bool:
@@ -123,6 +134,8 @@ class Caller(ABC):
     def _name(self, node: tree.Name) -> Typed:
         if node.name in self.names:
             return self.names[node.name]
+        if node.name in SWITCHES:
+            return fixed(SWITCHES[node.name])
         if node.name in SOURCE_UNITS or (self.hidden and node.name in HIDDEN_SOURCES):
             return series(source(node.name), SOURCE_UNITS.get(node.name, units.NONE))
         if node.name in DERIVED:
@@ -193,6 +206,10 @@ class Caller(ABC):
     ) -> Typed:
         if function.variadic:
             return self._many(node, function, given)
+        if function.folds and len(given) > len(function.inputs) and not any(a.name for a in given):
+            first = tree.Call(function.name, given[:2], place=node.place)
+            folded = tree.Argument(first, place=node.place)
+            return self._call(tree.Call(function.name, (folded, *given[2:]), place=node.place))
         if function.name == "count" and not self.hidden:
             return self._count(node, function, given)
         return self._with_arguments(node, function, given)
@@ -332,7 +349,7 @@ class Caller(ABC):
         if value.number is None:
             self.problems.append(problems.not_constant(node, who, spec.name))
             return None
-        whole = not spec.whole or float(value.number).is_integer()
+        whole = not (spec.whole or spec.switch) or float(value.number).is_integer()
         if not (spec.low <= value.number <= spec.high and whole):
             self.problems.append(problems.out_of_bounds(node, who, spec, value.number))
             return None
@@ -443,7 +460,7 @@ def _day(node: tree.Node) -> float | None:
 def _elsewhere(
     how: str, measure: str, inputs: dict[str, Typed], values: dict[str, float | str]
 ) -> Term:
-    if how in ("fact", "in_session", "to_event"):
+    if how in ("fact", "in_session", "to_event", "since_event"):
         return known(how, str(next(iter(values.values()))), measure)
     if how == "strength":
         return known(how, str(values["currency"]), measure, int(values["bars"]))

@@ -199,7 +199,8 @@ class _Reader:
             case tree.InputDefinition():
                 self._bind(statement, statement.name, self._input(statement))
             case tree.Definition():
-                value = self.checker.settled(statement.value)
+                find_out = self.checker.settled if statement.shown else self.checker.meaning
+                value = find_out(statement.value)
                 self.definitions[statement.name] = statement.value
                 self._bind(statement, statement.name, value)
                 if statement.shown:

@@ -22,6 +22,7 @@ from zealous_sieve.core.formula.terms import (
     Known,
     Term,
     apply,
+    constant,
     known,
     of_instrument,
     on_timeframe,
@@ -38,6 +39,8 @@ ARITHMETIC = {
     tree.Operator.DIVIDE: "divide",
     tree.Operator.RAISE: "raise_to",
 }
+LETTERS = 3
+"""So many letters of a day or a month tell which it is."""
 BARS = Parameter(name="number of bars", low=1, high=MAX_LENGTH, whole=True)
 
 
@@ -205,6 +208,8 @@ class Checker(Caller):
         asked = value.term
         if value.broken:
             return BROKEN
+        if value.function is not None and value.function.names:
+            return self._named_value(node, value, text)
         plain = node.relation in ("==", "!=") and node.tolerance is None
         if not plain or not isinstance(asked, Known) or asked.what != "fact":
             message = "a text can only be compared with a fact, by == or !="
@@ -213,6 +218,21 @@ class Checker(Caller):
         self.check_name(text, Named.VALUE, text.value, asked.name)
         same = known("is", asked.name, text.value)
         return truth(same if node.relation == "==" else apply("negated", same))
+
+    def _named_value(self, node: tree.Compare, value: Typed, text: tree.Text) -> Typed:
+        """A value compared by its word: ``day_of_week == "Tuesday"``; its first letters are enough."""
+        assert value.function is not None
+        names = value.function.names
+        asked = text.value.strip().casefold()
+        fits = [n for n, name in enumerate(names, 1) if name.casefold().startswith(asked)]
+        if len(fits) != 1 or len(asked) < LETTERS:
+            message = f'{value.function.name} has no "{text.value}"'
+            mend = f"write one of {', '.join(names)}"
+            return self._broken(problems.simple("unknown_value", text, message, mend))
+        sides = [value.term, constant(float(fits[0]))]
+        if text is node.left:
+            sides.reverse()
+        return truth(relation(node.relation, *sides))
 
     def _with_tolerance(self, node: tree.Node, left: Term, right: Term, unit: units.Unit) -> Typed:
         assert isinstance(node, tree.Compare | tree.Near)

@@ -105,6 +105,8 @@ def out_of_bounds(node: Node, who: str, parameter: Parameter, value: float) -> P
         asked = f"of at least {parameter.low:g}{one}"
     else:
         asked = f"of at most {parameter.high:,g}{bars}"
+    if parameter.switch:
+        asked = "that is true or false"
     article = "an" if name[0] in "aeiou" else "a"
     mend = None
     if who == "ago" and value < 0:

@@ -2,7 +2,15 @@
 
 from __future__ import annotations
 
-from zealous_sieve.core.functions.specification import YES_NO, Family, Input, Output, X, length
+from zealous_sieve.core.functions.specification import (
+    YES_NO,
+    Family,
+    Input,
+    Output,
+    Parameter,
+    X,
+    length,
+)
 from zealous_sieve.core.functions.units import NONE, PERCENT, PRICE
 
 anatomy = Family("Bar anatomy")
@@ -206,14 +214,11 @@ _part(
 
 def _of_x(name: str, label: str, body: str, output: Output, words: tuple[str, str, str]) -> None:
     meaning, reading, pitfalls = words
-    beyond = name == "body_beyond"
-    lengths = () if beyond else (length(),)
     anatomy.add(
         name,
         label,
-        inputs=(Input(name="x", unit=PRICE) if beyond else X,),
-        constants=beyond,
-        parameters=lengths,
+        inputs=(Input(name="x", unit=PRICE),),
+        constants=True,
         outputs=(output,),
         body=body,
         meaning=meaning,
@@ -234,28 +239,21 @@ _of_x(
         "Gaps make it easy.",
     ),
 )
-_of_x(
-    "largest",
-    "Largest",
-    "x == highest(x, n)",
-    YES_NO,
-    (
-        "This bar's x is the largest of the last n.",
-        "largest(volume, 50) marks the busiest bar of ten weeks.",
-        "Equal values count as largest too.",
-    ),
-)
-_of_x(
-    "smallest",
-    "Smallest",
-    "x == lowest(x, n)",
-    YES_NO,
-    (
-        "This bar's x is the smallest of the last n.",
-        "smallest(bar_range, 7) marks a narrow bar.",
-        "Equal values count as smallest too.",
-    ),
-)
+for _name, _others, _sign in (("largest", "highest", ">"), ("smallest", "lowest", "<")):
+    anatomy.add(
+        _name,
+        _name.capitalize(),
+        inputs=(X,),
+        parameters=(length(low=2), Parameter(name="ties", low=0, high=1, default=0, switch=True)),
+        outputs=(YES_NO,),
+        body=f"""before = prev({_others}(x, n - 1))
+x {_sign} before or ties == 1 and x == before""",
+        formula=f"x {_sign} the {_others} of the n - 1 values before it; with ties=true also x == it",
+        meaning=f"This bar's x is the {_name} of the last n: strictly, unless ties are asked for.",
+        reading=f"{_name}(volume, 50) is the {'most' if _sign == '>' else 'least'} traded of 50 bars.",
+        pitfalls="Of equal values none is beyond the others; ties=true lets them count.",
+        source="Plain arithmetic.",
+    )
 anatomy.add(
     "extremes",
     "Extremes",
@@ -266,6 +264,6 @@ anatomy.add(
     "largest(lower_wick, n), smallest(lower_wick, n), largest(volume, n), smallest(volume, n))",
     meaning="How many of body, range, wicks and volume are at their largest or smallest of n bars.",
     reading="Above 2 the bar is out of the ordinary in several ways at once.",
-    pitfalls="Zero wicks tie easily and count.",
+    pitfalls="Values that tie do not count.",
     source="Our own measure.",
 )

@@ -8,8 +8,8 @@ import numpy as np
 
 from zealous_sieve.core.functions import sums
 from zealous_sieve.core.functions.kernel import compiled, kernel
-from zealous_sieve.core.functions.specification import OF_CLOSE, SAME, Family, Output, length
-from zealous_sieve.core.functions.units import RATIO
+from zealous_sieve.core.functions.specification import OF_CLOSE, SAME, Family, Input, Output, length
+from zealous_sieve.core.functions.units import NONE, PRICE, RATIO
 
 averages = Family("Averages")
 assert sums
@@ -331,6 +331,22 @@ def kama(spans, x, n, fast, slow, out):  # type: ignore[no-untyped-def]
             direct = abs(x[t] - x[t - n]) / path if path > 0.0 else 0.0
             alpha = (direct * (quick - lazy) + lazy) ** 2
             out[t] = out[t - 1] + alpha * (x[t] - out[t - 1])
+
+
+averages.add(
+    "angle",
+    "Angle",
+    inputs=(Input(name="x", default="close", unit=PRICE),),
+    parameters=(length(default=20, low=2),),
+    outputs=(Output(unit=NONE, span=(-90, 90), levels=(0,)),),
+    body="_arc_degrees(slope(x, n) / atr(n))",
+    formula="the angle whose tangent is slope(x, n) / atr(n), in degrees",
+    meaning="How steep the least-squares line through the last n values is: 45 where it rises by "
+    "an average range in each bar.",
+    reading="Comparable between instruments and timeframes, as the slope is not.",
+    pitfalls="Has nothing to do with the angle on a screen, which depends on how it is drawn.",
+    source="Our own measure.",
+)
 
 
 @averages.function(

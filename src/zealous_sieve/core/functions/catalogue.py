@@ -74,7 +74,14 @@ levels that a trade jumped over, and the longest delay of the feed in millisecon
 FORM_SECONDS = "form_seconds"
 """How long a bar took to form."""
 
-HIDDEN_SOURCES = ("_bar_closes", "_session_opens", "_session_closes", "_tick", "_bars_a_year")
+HIDDEN_SOURCES = (
+    "_local_time",
+    "_bar_closes",
+    "_session_opens",
+    "_session_closes",
+    "_tick",
+    "_bars_a_year",
+)
 """What bodies of functions may read beside the bars: moments in seconds since 1970, the price step, and
 how many such bars a year has."""
 

@@ -44,9 +44,10 @@ def absolute(x: float) -> float:
     "Smaller",
     inputs=(X, Y),
     outputs=(SAME,),
-    formula="min(x, y)",
-    pitfalls="Of two series at this bar; for the smallest of n bars use lowest.",
-    meaning="The smaller of two values.",
+    folds=True,
+    formula="min(x, y, …)",
+    pitfalls="Of several series at this bar; for the smallest of n bars use lowest.",
+    meaning="The smallest of two values or more.",
     **PLAIN,
 )
 @elementwise(2)
@@ -59,9 +60,10 @@ def smaller(x: float, y: float) -> float:
     "Larger",
     inputs=(X, Y),
     outputs=(SAME,),
-    formula="max(x, y)",
-    pitfalls="Of two series at this bar; for the largest of n bars use highest.",
-    meaning="The larger of two values.",
+    folds=True,
+    formula="max(x, y, …)",
+    pitfalls="Of several series at this bar; for the largest of n bars use highest.",
+    meaning="The largest of two values or more.",
     **PLAIN,
 )
 @elementwise(2)
@@ -182,6 +184,15 @@ maths.add(
     meaning="x held between low and high.",
     **PLAIN,
 )
+
+
+@elementwise(1)
+def arc_degrees(x: float) -> float:
+    """The angle whose tangent is x, in degrees."""
+    return math.degrees(math.atan(x))
+
+
+maths.step("arc_degrees", inputs=1, outputs=(Output(unit=NONE),))
 
 
 maths.step(

@@ -321,6 +321,28 @@ def percentile(spans, x, n, out):  # type: ignore[no-untyped-def]
             out[t] = 50.0 * (below + level) / (n - 1.0)
 
 
+@over_bars.function(
+    "median",
+    "Median",
+    inputs=(X,),
+    parameters=(length(),),
+    outputs=(SAME,),
+    meaning="The middle one of the last n values of x in order; of an even number the mean of the two.",
+    reading="A mean that a single wild bar can't move.",
+    pitfalls="Rests for long and then moves at once.",
+    formula="the value with as many below as above",
+    source=PLAIN,
+)
+@kernel(warmup=lambda n: n - 1)
+def median(spans, x, n, out):  # type: ignore[no-untyped-def]
+    for s in spans:
+        for t in range(max(s.begin, s.first + n - 1), s.end):
+            window = np.sort(x[t - n + 1 : t + 1])
+            if window[n - 1] == window[n - 1]:
+                low, high = window[(n - 1) // 2], window[n // 2]
+                out[t] = low + 0.5 * (high - low)
+
+
 over_bars.add(
     "zscore",
     "Z-score",

@@ -2,12 +2,24 @@
 
 from __future__ import annotations
 
-from zealous_sieve.core.functions.kernel import kernel
-from zealous_sieve.core.functions.specification import Family, Input, Kind, Output, Parameter
-from zealous_sieve.core.functions.units import NONE
+import math
+
+import numpy as np
+
+from zealous_sieve.core.functions.kernel import ALL, compiled, elementwise, kernel, scalar, there
+from zealous_sieve.core.functions.specification import (
+    Family,
+    Input,
+    Kind,
+    Output,
+    Parameter,
+    length,
+)
+from zealous_sieve.core.functions.units import NONE, PERCENT, PRICE
 
 session = Family("Session")
 HOURS = "The hours of the instrument's venue."
+CLOCK = "ISO 8601."
 NAME = Parameter(name="name", text=True, names="venue")
 
 session.add(
@@ -67,22 +79,324 @@ session.add(
     "first_bar",
     "First bar",
     outputs=(Output(kind=Kind.TRUTH),),
-    body="_new_day(floor(bar_time / 86400))",
+    body="_new_day(floor(_local_time / 86400))",
     meaning="Whether the bar is the first of its session.",
-    reading="when_last(first_bar, open) is today's opening price.",
-    pitfalls="A session is a day by the clock of UTC; where data begin, the first bar counts.",
-    source="ISO 8601.",
+    reading="first(open) since first_bar is today's opening price.",
+    pitfalls="Where data begin, the first bar counts.",
+    source=CLOCK,
 )
-session.add(
+
+
+# The calendar
+
+
+@scalar
+def of_civil_year(days: float) -> float:
+    """How many days of a year that begins with March have gone before a day, counted from 1970; after
+    H. Hinnant, 2013."""
+    of_era = days + 719_468.0 - 146_097.0 * math.floor((days + 719_468.0) / 146_097.0)
+    leaps = math.floor(of_era / 1_460.0) - math.floor(of_era / 36_524.0)
+    years = math.floor((of_era - leaps - math.floor(of_era / 146_096.0)) / 365.0)
+    return of_era - (365.0 * years + math.floor(years / 4.0) - math.floor(years / 100.0))
+
+
+@elementwise(1)
+def month_of(days: float) -> float:
+    """The month of a day, counted from 1970."""
+    if not there(days):
+        return math.nan
+    from_march = math.floor((5.0 * of_civil_year(days) + 2.0) / 153.0)
+    return from_march + 3.0 if from_march < 10.0 else from_march - 9.0
+
+
+@elementwise(1)
+def week_of(thursday: float) -> float:
+    """The week of the year that a Thursday stands for: as many Thursdays the year has had by then."""
+    since_march = of_civil_year(thursday)
+    leap = of_civil_year(thursday - since_march - 1.0) == 365.0
+    of_year = since_march - 306.0 if since_march >= 306.0 else since_march + 59.0 + leap
+    return math.floor(of_year / 7.0) + 1.0 if there(thursday) else math.nan
+
+
+for _step in ("month_of", "week_of"):
+    session.step(_step, inputs=1, outputs=(Output(unit=NONE),))
+
+
+def _calendar(
+    name: str, label: str, body: str, high: int, words: tuple[str, str], **rest: object
+) -> None:
+    meaning, reading = words
+    low = 0 if name in ("hour", "minute") else 1
+    session.add(
+        name,
+        label,
+        outputs=(Output(unit=NONE, span=(low, high)),),
+        body=body,
+        meaning=meaning,
+        reading=reading,
+        pitfalls="By the clock of the instrument's venue; of a bar its opening counts.",
+        source=CLOCK,
+        **rest,
+    )
+
+
+_calendar(
+    "hour",
+    "Hour",
+    "floor(_local_time / 3600) - 24 * floor(_local_time / 86400)",
+    23,
+    (
+        "The hour of the day in which the bar opened, 0 to 23.",
+        "hour >= 10 leaves out the early hours.",
+    ),
+)
+_calendar(
+    "minute",
+    "Minute",
+    "floor(_local_time / 60) - 60 * floor(_local_time / 3600)",
+    59,
+    ("The minute of the hour in which the bar opened, 0 to 59.", "hour == 9 and minute < 15."),
+)
+_calendar(
     "day_of_week",
     "Day of the week",
-    outputs=(Output(unit=NONE, span=(1, 7)),),
-    body="""day = floor(bar_time / 86400) + 3
+    """day = floor(_local_time / 86400) + 3
 day - 7 * floor(day / 7) + 1""",
-    meaning="The weekday on which the bar opened: 1 Monday to 7 Sunday.",
-    reading="day_of_week == 5 are Fridays.",
-    pitfalls="By the clock of UTC.",
-    source="ISO 8601.",
+    7,
+    (
+        "The weekday on which the bar opened: 1 Monday to 7 Sunday; it may be compared with a name.",
+        'day_of_week == "Tuesday" are Tuesdays.',
+    ),
+    names=("Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", "Sunday"),
+)
+_calendar(
+    "month",
+    "Month",
+    "_month_of(floor(_local_time / 86400))",
+    12,
+    (
+        "The month in which the bar opened, 1 to 12; it may be compared with a name.",
+        'month == "March".',
+    ),
+    names=(
+        "January", "February", "March", "April", "May", "June", "July", "August", "September", "October",
+        "November", "December",
+    ),
+)  # fmt: skip
+_calendar(
+    "week_of_year",
+    "Week of the year",
+    """day = floor(_local_time / 86400)
+_week_of(7 * floor((day + 3) / 7))""",
+    53,
+    (
+        "The week of the year, 1 to 53: the first is the one with the year's first Thursday.",
+        "week_of_year >= 50 are the last weeks.",
+    ),
+)
+session.add(
+    "session_number",
+    "Session number",
+    outputs=(Output(unit=NONE),),
+    body="accumulate(if_then(first_bar, 1, 0))",
+    meaning="How many sessions there have been since the data begin, this one included.",
+    reading="Tells sessions apart: session_number - when_last(gap_percent > 3, session_number) <= 4.",
+    pitfalls="Its height depends on where the data begin; only differences mean something.",
+    source=CLOCK,
+)
+session.add(
+    "session_of_week",
+    "Session of the week",
+    outputs=(Output(unit=NONE, span=(1, 7)),),
+    body="""monday = floor((floor(_local_time / 86400) + 3) / 7)
+_sum_since(_new_day(monday), if_then(first_bar, 1, 0))""",
+    meaning="Which session of its week the bar belongs to, 1 for the first.",
+    reading="session_of_week == 1 is Monday, or Tuesday after a holiday.",
+    pitfalls="On bars of a week or more it is always 1.",
+    source=CLOCK,
+)
+
+
+# The session so far
+
+
+def _so_far(name: str, label: str, output: Output, body: str, words: tuple[str, str]) -> None:
+    meaning, reading = words
+    session.add(
+        name,
+        label,
+        outputs=(output,),
+        body=body,
+        meaning=meaning,
+        reading=reading,
+        pitfalls="On bars of a day or more it is that of the bar itself.",
+        source="Plain arithmetic.",
+    )
+
+
+_so_far(
+    "session_change",
+    "Change of the session",
+    Output(unit=PERCENT, levels=(0,)),
+    "100 * (close / when_last(first_bar, open) - 1)",
+    (
+        "How far price has moved since the session's open, in percent.",
+        "session_change < -2: two percent down on the day.",
+    ),
+)
+_so_far(
+    "session_range",
+    "Range of the session",
+    Output(unit=PRICE),
+    "_extreme_since(first_bar, high, 1).value - _extreme_since(first_bar, low, -1).value",
+    (
+        "From the lowest low to the highest high of the session so far.",
+        "Against (atr(11) on 1d) it tells how much of a usual day has been run.",
+    ),
+)
+_so_far(
+    "session_position",
+    "Position in the session",
+    Output(unit=PERCENT, span=(0, 100), levels=(50,)),
+    "_percent_between(close, _extreme_since(first_bar, low, -1).value, "
+    "_extreme_since(first_bar, high, 1).value)",
+    (
+        "Where price stands in the range of the session so far: 0 at its low, 100 at its high.",
+        "Above 80 late in the day, buyers kept what they had won.",
+    ),
+)
+session.add(
+    "opening_range",
+    "Opening range",
+    parameters=(Parameter(name="minutes", low=1, high=1440, whole=True),),
+    outputs=(
+        Output(name="high", unit=PRICE),
+        Output(name="low", unit=PRICE),
+        Output(name="done", kind=Kind.TRUTH),
+    ),
+    body="""inside = minutes_from_open < minutes
+begun = when_last(first_bar, if_then(inside, 1, 0)) == 1
+nothing = 0 / 0
+show high = if_then(begun, when_last(inside, _extreme_since(first_bar, high, 1).value), nothing)
+show low = if_then(begun, when_last(inside, _extreme_since(first_bar, low, -1).value), nothing)
+show done = _bar_closes - _session_opens >= 60 * minutes""",
+    formula="the highest high and the lowest low of the bars that began in the session's first minutes, "
+    "so far; .done once those minutes are over",
+    meaning="The range of the session's first minutes.",
+    reading="opening_range(30).done and close > opening_range(30).high: a break of the first half hour.",
+    pitfalls="Missing on bars of a day or more, and in a session without bars in those minutes. It still "
+    "grows before .done.",
+    source="Trade practice.",
+)
+
+
+@session.function(
+    "_at_this_time",
+    "at this time",
+    inputs=(Input(name="x"), Input(name="place"), Input(name="day")),
+    parameters=(length(),),
+    outputs=tuple(
+        Output(name=name, unit=NONE if name == "rank" else "x")
+        for name in ("mean", "highest", "lowest", "rank")
+    ),
+    meaning="",
+    reading="",
+    pitfalls="",
+    formula="",
+    source="",
+)
+@kernel(inputs=3, outputs=4, reach=None, resume=lambda n: ALL)
+def at_this_time(spans, x, place, day, n, mean, highest, lowest, rank):  # type: ignore[no-untyped-def]
+    """x at the same place of the n sessions before that have a bar there. In each session a cursor goes
+    along with the present bar."""
+    for s in spans:
+        starts = np.empty(s.end - s.first + 1, np.int64)
+        count = 0
+        for t in range(s.first, s.end):
+            if t == s.first or day[t] != day[t - 1]:
+                starts[count] = t
+                count += 1
+        starts[count] = s.end
+        cursors = starts.copy()
+        own = max(0, np.searchsorted(starts[:count], s.begin, side="right") - 1)
+        found = np.empty(n)
+        for t in range(s.begin, s.end):
+            if t >= starts[own + 1]:
+                own += 1
+                cursors[:own] = starts[:own]
+            held, back = 0, own - 1
+            while held < n and back >= 0:
+                at, end = cursors[back], starts[back + 1]
+                while at < end and place[at] < place[t]:
+                    at += 1
+                cursors[back] = at
+                if at < end and place[at] == place[t]:
+                    found[held] = x[at]
+                    held += 1
+                back -= 1
+            if held == n:
+                mean[t], highest[t], lowest[t], rank[t] = of_values(found, x[t])
+
+
+@compiled
+def of_values(found, now):  # type: ignore[no-untyped-def]
+    """Mean, highest, lowest, and where a value stands among them; missing where one is."""
+    total = below = level = 0.0
+    high, low = -math.inf, math.inf
+    for value in found:
+        if value != value:
+            return math.nan, math.nan, math.nan, math.nan
+        total += value - found[0]
+        high, low = max(high, value), min(low, value)
+        below += value < now
+        level += value <= now
+    share = 50.0 * (below + level) / len(found) if now == now else math.nan
+    return found[0] + total / len(found), high, low, share
+
+
+session.add(
+    "same_time",
+    "At the same time",
+    inputs=(Input(name="x"),),
+    parameters=(length(),),
+    outputs=(
+        Output(name="mean", unit="x"),
+        Output(name="highest", unit="x"),
+        Output(name="lowest", unit="x"),
+        Output(name="rank", unit=NONE, span=(0, 100), levels=(50,)),
+    ),
+    lead=True,
+    body="""found = _at_this_time(x, bar_time - _session_opens, _session_opens, n)
+show mean = found.mean
+show highest = found.highest
+show lowest = found.lowest
+show rank = found.rank""",
+    formula="of x at the bar that began as many seconds after the session's open, in the last n sessions "
+    "that have such a bar: .mean, .highest, .lowest; .rank: where this bar's x stands among them, 0 to 100",
+    meaning="What is usual at this time of the session.",
+    reading="sum(volume) since first_bar > 1.5 * same_time(sum(volume) since first_bar, 15): half as much "
+    "again as usual by now.",
+    pitfalls="Missing on bars of a day or more. Sessions without a bar at that time are passed over.",
+    source="Our own measure.",
+)
+
+
+# Events
+
+
+session.add(
+    "days_since_event",
+    "Days since an event",
+    parameters=(Parameter(name="kind", text=True, names="event"),),
+    outputs=(Output(name="days", unit=NONE), Output(name="sessions", unit=NONE)),
+    lead=True,
+    elsewhere="since_event",
+    formula=".days: calendar days since the day of the last event of that kind, 0 on its day; .sessions: "
+    "weekdays; to the day on which the bar closed",
+    meaning="How long ago something scheduled was due, such as the instrument's last report.",
+    reading='days_since_event("report").sessions <= 3: the news is fresh.',
+    pitfalls="Missing before the first event of that kind in the list.",
+    source="The list of events.",
 )
 session.add(
     "days_to_event",

@@ -50,6 +50,8 @@ class Parameter:
     high: float = 0
     default: float | None = None
     whole: bool = False
+    switch: bool = False
+    """On or off, 1 or 0."""
     text: bool = False
     choices: tuple[str, ...] = ()
     """The texts that may be given."""
@@ -108,6 +110,10 @@ class Function:
     """Its inputs may be the same on every bar."""
     lead: bool = False
     """Its first output is meant where none is picked."""
+    names: tuple[str, ...] = ()
+    """Words for its values 1, 2, …, by which it may be compared."""
+    folds: bool = False
+    """Takes any number of values, two and two together."""
     variadic: bool = False
     """Takes any number of its one input and adds them up; ``lean`` with alternating sign."""
     meaning: str
@@ -131,7 +137,7 @@ class Function:
                 continue
             default = "" if parameter.default is None else f" = {parameter.default:g}"
             parts.append(parameter.name + default)
-        if self.variadic:
+        if self.variadic or self.folds:
             parts.append("…")
         return f"{self.name}({', '.join(parts)})" if parts else self.name
 
