@@ -927,6 +927,16 @@ export interface components {
             timeframe: string;
         };
         /**
+         * Offer
+         * @description A text to take in place of what was written, and what it says.
+         */
+        Offer: {
+            /** Sentence */
+            sentence: string;
+            /** Text */
+            text: string;
+        };
+        /**
          * Outcome
          * @description What a run found beside its hits, in numbers.
          */
@@ -1104,6 +1114,11 @@ export interface components {
              * @default 0
              */
             lookback: number;
+            /**
+             * Offers
+             * @default []
+             */
+            offers: components["schemas"]["Offer"][];
             /** Ok */
             ok: boolean;
             /**

@@ -17,6 +17,7 @@ export type Vocabulary = Schemas['Vocabulary']
 export type LibraryEntry = Schemas['LibraryEntry']
 export type Reading = Schemas['Reading']
 export type FunctionEntry = Schemas['FunctionEntry']
+export type Offer = Schemas['Offer']
 export type PhraseEntry = Schemas['PhraseEntry']
 
 export const api = createClient<paths>({ baseUrl: '', fetch: guarded })

@@ -182,6 +182,8 @@ def check_formula(formula: str, as_json: bool) -> None:
     else:
         for problem in reading.problems:
             click.echo(f"error {problem.code}: {problem}", err=True)
+        for offer in reading.offers:
+            click.echo(f"did you mean: {offer.text}\n  {offer.sentence}", err=True)
     if not reading.ok:
         raise SystemExit(1)
 

@@ -8,6 +8,7 @@ from dataclasses import asdict, dataclass
 from zealous_sieve.core.errors import FormulaError, Problem
 from zealous_sieve.core.formula import canonical
 from zealous_sieve.core.formula.check import check, check_condition, check_number
+from zealous_sieve.core.formula.guesses import guesses
 from zealous_sieve.core.formula.names import Market
 from zealous_sieve.core.formula.sentence import read
 from zealous_sieve.core.formula.timeframe import OFFERED
@@ -36,6 +37,14 @@ class Need:
 
 
 @dataclass(frozen=True, kw_only=True)
+class Offer:
+    """A text to take in place of what was written, and what it says."""
+
+    text: str
+    sentence: str
+
+
+@dataclass(frozen=True, kw_only=True)
 class Reading:
     """What a formula means, or what is wrong with it."""
 
@@ -48,6 +57,8 @@ class Reading:
     slower: tuple[Need, ...] = ()
     """Bars needed of other timeframes and kinds."""
     outputs: tuple[OutputReading, ...] = ()
+    offers: tuple[Offer, ...] = ()
+    """What it was probably meant to say, where it can't be read: texts to take instead."""
 
 
 def read_formula(
@@ -57,10 +68,18 @@ def read_formula(
     market: Market | None = None,
 ) -> Reading:
     """Check a formula for a role (``any``, ``condition`` or ``number``); never raises."""
+
+    def understand(guess: str) -> Formula:
+        return CHECKS[role](guess, None, library, market)
+
     try:
-        return reading_of(CHECKS[role](text, None, library, market))
+        return reading_of(understand(text))
     except FormulaError as error:
-        return Reading(ok=False, problems=error.problems)
+        offers = tuple(
+            Offer(text=guess.text, sentence=read(guess.formula))
+            for guess in guesses(text, understand, market)
+        )
+        return Reading(ok=False, problems=error.problems, offers=offers)
 
 
 def reading_of(formula: Formula) -> Reading:

@@ -245,6 +245,7 @@ useKeys([
           v-model="draft.text"
           label="Formula"
           :problems="reading?.problems"
+          :offers="fresh ? reading?.offers : []"
           :vocabulary="vocabulary"
           :own="others"
         />

@@ -88,6 +88,7 @@ const bars = computed(() => {
         v-model="condition.formula"
         :label="`Condition ${position}`"
         :problems="reading?.problems"
+        :offers="said ? reading?.offers : []"
         :vocabulary="vocabulary"
         :own="own"
       />

@@ -7,7 +7,7 @@ import { EditorState, Prec } from '@codemirror/state'
 import { EditorView, keymap, placeholder } from '@codemirror/view'
 import { tags } from '@lezer/highlight'
 import { onBeforeUnmount, onMounted, ref, watch } from 'vue'
-import type { Problem, Vocabulary } from '@/shared/api'
+import type { Offer, Problem, Vocabulary } from '@/shared/api'
 import { completions } from './completions'
 import { diagnostics } from './diagnostics'
 
@@ -16,6 +16,8 @@ const props = defineProps<{
   label: string
   hint?: string
   problems?: readonly Problem[]
+  /** Texts that may have been meant, where what stands there can't be read. */
+  offers?: readonly Offer[]
   vocabulary?: Vocabulary
   own?: readonly string[]
 }>()
@@ -64,7 +66,12 @@ onMounted(() => {
         syntaxHighlighting(look),
         autocompletion({ override: [complete], icons: false }),
         // Ctrl+Enter belongs to the page: it runs, and types nothing.
-        Prec.highest(keymap.of([{ key: 'Mod-Enter', run: () => true }])),
+        Prec.highest(
+          keymap.of([
+            { key: 'Mod-Enter', run: () => true },
+            { key: 'Alt-Enter', run: () => take(props.offers?.[0]) },
+          ]),
+        ),
         keymap.of([...completionKeymap, ...historyKeymap, ...defaultKeymap]),
         placeholder(props.hint ?? 'close > sma(close, 45)'),
         EditorView.lineWrapping,
@@ -83,6 +90,15 @@ watch(text, (value) => {
   if (!view || view.state.doc.toString() === value) return
   view.dispatch({ changes: { from: 0, to: view.state.doc.length, insert: value } })
 })
+/** What was meant in place of what was written; the editor's own undo takes it back. */
+function take(offer?: Offer) {
+  if (!view || !offer) return false
+  const { length } = view.state.doc
+  const selection = { anchor: offer.text.length }
+  view.dispatch({ changes: { from: 0, to: length, insert: offer.text }, selection })
+  view.focus()
+  return true
+}
 function showProblems() {
   if (view) view.dispatch(setDiagnostics(view.state, diagnostics(view.state.doc, props.problems)))
 }
@@ -91,8 +107,38 @@ defineExpose({ focus: () => view?.focus() })
 </script>
 
 <template>
-  <div ref="host" class="formula"></div>
+  <div>
+    <div ref="host" class="formula"></div>
+    <ul v-if="offers?.length" class="offers" aria-label="Did you mean">
+      <li v-for="(offer, n) in offers" :key="offer.text">
+        <button class="button" :title="`Write ${offer.text}`" @click="take(offer)">
+          <code>{{ offer.text }}</code> <kbd v-if="n === 0">Alt ⏎</kbd>
+        </button>
+        <span>{{ offer.sentence }}</span>
+      </li>
+    </ul>
+  </div>
 </template>
+
+<style scoped>
+.offers {
+  display: grid;
+  gap: 3px;
+  margin: 4px 0 0;
+  padding: 0;
+  list-style: none;
+}
+.offers li {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 2px 10px;
+  align-items: baseline;
+}
+.offers code {
+  white-space: pre-wrap;
+  text-align: left;
+}
+</style>
 
 <style>
 .formula .cm-editor {

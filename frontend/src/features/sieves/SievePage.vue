@@ -230,6 +230,7 @@ useKeys([
               v-model="named.text"
               :label="`Formula ${n + 1}`"
               :problems="preview?.formulas[n]?.problems"
+              :offers="saidOfNamed(n) ? preview?.formulas[n]?.offers : []"
               :vocabulary="vocabulary"
               :own="own"
             />
@@ -263,6 +264,7 @@ useKeys([
               label="Ranking formula"
               hint="no ranking beyond the score"
               :problems="preview?.rank?.problems"
+              :offers="about?.rank === draft.rank ? preview?.rank?.offers : []"
               :vocabulary="vocabulary"
               :own="own"
             />

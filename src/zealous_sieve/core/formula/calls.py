@@ -28,6 +28,7 @@ from zealous_sieve.core.formula.terms import (
 )
 from zealous_sieve.core.formula.timeframe import timeframe
 from zealous_sieve.core.formula.typed import BROKEN, Formula, Typed, fixed, series, truth
+from zealous_sieve.core.formula.words import SWITCHES
 from zealous_sieve.core.functions import units
 from zealous_sieve.core.functions.catalogue import DERIVED, HIDDEN_SOURCES, SOURCES, find
 from zealous_sieve.core.functions.specification import CATALOGUE, Function, Input, Kind, Parameter
@@ -46,10 +47,6 @@ SOURCE_UNITS = {
     **dict.fromkeys(("trades", "skipped_levels", "feed_lag_ms"), units.NONE),
     **dict.fromkeys(MOMENTS, units.SECONDS),
 }
-
-
-SWITCHES = {"true": 1.0, "false": 0.0}
-"""Words for parameters that are either on or off."""
 
 
 def _is_finite(number: float | None) -> bool:

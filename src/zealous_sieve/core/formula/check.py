@@ -245,8 +245,8 @@ class _Reader:
     def _bind(self, statement: tree.Statement, name: str, value: Typed) -> None:
         if name in self.checker.names:
             self._complain("name_taken", statement, f"{name} is defined twice")
-        elif name in SOURCES or find(name):
-            what = "source" if name in SOURCES else "function"
+        elif name.casefold() in SOURCES or find(name.casefold()):
+            what = "source" if name.casefold() in SOURCES else "function"
             message = f"{name} is the name of a {what} and can't be given a new meaning"
             self._complain("name_taken", statement, message, "choose another name")
         elif name.startswith("_") or name == "value":

@@ -10,12 +10,14 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 from functools import cache
+from itertools import pairwise
 
 from lark import Lark, Token
 
 from zealous_sieve.core.errors import FormulaError, Place, Problem
 from zealous_sieve.core.formula.limits import MAX_CHARACTERS, MAX_NESTING
-from zealous_sieve.core.formula.words import ASKING, BEGINNING, JOINING
+from zealous_sieve.core.formula.words import ASKING, BEGINNING, JOINING, SWITCHES
+from zealous_sieve.core.functions.catalogue import SOURCES, find
 
 SIGNS = {"RELATION", "PLUS", "STAR", "SLASH", "CIRCUMFLEX", "DOT", "COMMA"}
 OF_THE_GRAMMAR = {"NO_LATER", "OF_CODE", "SIDE"}
@@ -78,7 +80,19 @@ def tokens_of(text: str) -> list[Token]:
     if strange:
         raise FormulaError(*strange)
     around = zip([None, *tokens], tokens, [*tokens[1:], None], strict=False)
-    return [_as_name(before, token, after) for before, token, after in around]
+    named = [_as_name(before, token, after) for before, token, after in around]
+    own = {str(a) for a, b in pairwise(named) if a.type == "NAME" and b.type == "EQUAL"}
+    return [_in_our_case(token, own) for token in named]
+
+
+def _in_our_case(token: Token, own: set[str]) -> Token:
+    """A source or function is known however it is written, unless the formula defines such a name."""
+    name = str(token)
+    if token.type != "NAME" or name in own or name.islower():
+        return token
+    known = name.casefold()
+    is_ours = known in SOURCES or find(known) is not None or known in SWITCHES
+    return Token.new_borrow_pos("NAME", known, token) if is_ours else token
 
 
 def _strange(token: Token) -> Problem:

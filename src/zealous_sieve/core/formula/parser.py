@@ -28,6 +28,8 @@ WORDS = {
     "TIMEFRAME": "a timeframe such as 1w",
     "$END": "the end of the line",
 }
+SIGNS = {"≥": ">=", "≤": "<=", "≠": "!=", "<>": "!=", "=>": ">=", "=<": "<="}
+"""Other ways to write a relation."""
 VALUE_STARTS = {"NUMBER", "NAME", "STRING", "LPAR"}
 
 
@@ -206,11 +208,11 @@ class _Builder(Transformer):  # type: ignore[type-arg]
         return tree.Of(parts[0], str(parts[2])[1:-1], place=_place(meta))
 
     def on_timeframe(self, meta: Meta, parts: list) -> tree.Node:  # type: ignore[type-arg]
-        return tree.On(parts[0], str(parts[1]), place=_place(meta))
+        return tree.On(parts[0], str(parts[1]).lower(), place=_place(meta))
 
     def on_kind(self, meta: Meta, parts: list) -> tree.Node:  # type: ignore[type-arg]
         value, name, *sizes = parts
-        return tree.On(value, f"{name}({', '.join(map(str, sizes))})", place=_place(meta))
+        return tree.On(value, f"{name.lower()}({', '.join(map(str, sizes))})", place=_place(meta))
 
     def minus(self, meta: Meta, parts: list[tree.Node]) -> tree.Node:
         return tree.Minus(parts[0], place=_place(meta))
@@ -222,7 +224,9 @@ class _Builder(Transformer):  # type: ignore[type-arg]
     def compare(self, meta: Meta, parts: list) -> tree.Node:  # type: ignore[type-arg]
         left, relation, right, *rest = parts
         tolerance = _tolerance(rest[0]) if rest else None
-        return tree.Compare(left, tree.Relation(relation), right, tolerance, place=_place(meta))
+        return tree.Compare(
+            left, tree.Relation(SIGNS.get(relation, relation)), right, tolerance, place=_place(meta)
+        )
 
     def near(self, meta: Meta, parts: list[tree.Node]) -> tree.Node:
         left, tolerance, right = parts
@@ -233,7 +237,7 @@ class _Builder(Transformer):  # type: ignore[type-arg]
 
     def crosses(self, meta: Meta, parts: list) -> tree.Node:  # type: ignore[type-arg]
         left, *side, right = parts
-        direction = tree.Crossing(side[0]) if side else tree.Crossing.EITHER
+        direction = tree.Crossing(side[0].lower()) if side else tree.Crossing.EITHER
         return tree.Crosses(left, direction, right, place=_place(meta))
 
     def in_last(self, meta: Meta, parts: list) -> tree.Node:  # type: ignore[type-arg]

@@ -120,6 +120,8 @@ PHRASES = (
     ),
 )
 
+SWITCHES = {"true": 1.0, "false": 0.0}
+"""Words for parameters that are either on or off."""
 CLOSING = ("bar", "bars")
 """Words with which something is complete."""
 RESERVED = {*(word for phrase in PHRASES for word in phrase.words), *CLOSING, "value"}

@@ -23,11 +23,13 @@ def _part(
     output: Output,
     words: tuple[str, str, str],
     formula: str | None = None,
+    synonyms: tuple[str, ...] = (),
 ) -> None:
     meaning, reading, pitfalls = words
     anatomy.add(
         name,
         label,
+        synonyms=synonyms,
         outputs=(output,),
         body=body,
         formula=formula or body,
@@ -49,6 +51,10 @@ _part(
         "A large body is a bar with a purpose.",
         "In price: compare it with atr.",
     ),
+    synonyms=(
+        "candle body",
+        "real body",
+    ),
 )
 _part(
     "bar_range",
@@ -59,6 +65,12 @@ _part(
         "High less low.",
         "Small ranges come before large ones.",
         "Leaves the gap from the bar before out; see true_range.",
+    ),
+    synonyms=(
+        "range",
+        "candle range",
+        "bar size",
+        "candle size",
     ),
 )
 _part(
@@ -71,6 +83,11 @@ _part(
         "A long one shows that higher prices were refused.",
         "Depends on where a session is cut.",
     ),
+    synonyms=(
+        "upper shadow",
+        "upper tail",
+        "top wick",
+    ),
 )
 _part(
     "lower_wick",
@@ -81,6 +98,11 @@ _part(
         "From the low to the body.",
         "A long one shows that lower prices were refused.",
         "Depends on where a session is cut.",
+    ),
+    synonyms=(
+        "lower shadow",
+        "lower tail",
+        "bottom wick",
     ),
 )
 _part(
@@ -105,6 +127,7 @@ _part(
         "Large gaps follow news; whether they fill is the question of the day.",
         "Unadjusted payouts look like gaps.",
     ),
+    synonyms=("gap",),
 )
 _part(
     "up_bar",
@@ -115,6 +138,19 @@ _part(
         "The bar closed above its open.",
         "count(up_bar, n) measures persistence.",
         "A gap down may still be an up bar.",
+    ),
+    synonyms=(
+        "up bars",
+        "green bar",
+        "green bars",
+        "up day",
+        "up days",
+        "rising bar",
+        "bullish bar",
+        "green candle",
+        "green candles",
+        "up candle",
+        "up candles",
     ),
 )
 _part(
@@ -127,6 +163,19 @@ _part(
         "count(down_bar, n) measures persistence.",
         "A gap up may still be a down bar.",
     ),
+    synonyms=(
+        "down bars",
+        "red bar",
+        "red bars",
+        "down day",
+        "down days",
+        "falling bar",
+        "bearish bar",
+        "red candle",
+        "red candles",
+        "down candle",
+        "down candles",
+    ),
 )
 _part(
     "inside_bar",
@@ -138,6 +187,11 @@ _part(
         "A pause; its break is often traded.",
         "Most pauses in quiet markets mean nothing.",
     ),
+    synonyms=(
+        "inside day",
+        "inside candle",
+        "inside bars",
+    ),
 )
 _part(
     "outside_bar",
@@ -148,6 +202,11 @@ _part(
         "The bar goes beyond both ends of the one before.",
         "Both sides were tried; the close tells who won.",
         "Common after a tiny bar.",
+    ),
+    synonyms=(
+        "outside day",
+        "outside candle",
+        "outside bars",
     ),
 )
 _SIGN = Output(unit=NONE, span=(-1, 1), levels=(0,))

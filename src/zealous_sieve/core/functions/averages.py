@@ -124,6 +124,15 @@ def carry_on(span, t, done, level, x, n, alpha, out):  # type: ignore[no-untyped
 averages.add(
     "sma",
     "SMA",
+    synonyms=(
+        "average",
+        "avg",
+        "moving average",
+        "simple average",
+        "simple moving average",
+        "rolling mean",
+        "ma",
+    ),
     inputs=(OF_CLOSE,),
     parameters=(length(default=20),),
     outputs=(SAME,),
@@ -142,6 +151,10 @@ averages.add(
 @averages.function(
     "ema",
     "EMA",
+    synonyms=(
+        "exponential average",
+        "exponential moving average",
+    ),
     inputs=(OF_CLOSE,),
     parameters=(length(default=20),),
     outputs=(SAME,),
@@ -177,6 +190,10 @@ def wilder(spans, x, n, out):  # type: ignore[no-untyped-def]
 @averages.function(
     "wma",
     "WMA",
+    synonyms=(
+        "weighted average",
+        "weighted moving average",
+    ),
     inputs=(OF_CLOSE,),
     parameters=(length(default=20),),
     outputs=(SAME,),
@@ -268,6 +285,11 @@ averages.add(
 averages.add(
     "linreg",
     "Regression end",
+    synonyms=(
+        "regression",
+        "regression line",
+        "linear regression",
+    ),
     inputs=(OF_CLOSE,),
     parameters=(length(default=20),),
     outputs=(SAME,),
@@ -280,6 +302,7 @@ averages.add(
 averages.add(
     "slope",
     "Slope",
+    synonyms=("gradient",),
     inputs=(OF_CLOSE,),
     parameters=(length(default=20, low=2),),
     outputs=(Output(unit="x"),),
@@ -352,6 +375,7 @@ averages.add(
 @averages.function(
     "r2",
     "Fit",
+    synonyms=("goodness of fit",),
     inputs=(OF_CLOSE,),
     parameters=(length(default=20, low=3),),
     outputs=(Output(unit=RATIO, span=(0, 1), levels=(0.5,)),),

@@ -88,6 +88,20 @@ how many such bars a year has."""
 SOURCES = (*FIELDS, *DERIVED, TIME, *EXTRAS, FORM_SECONDS)
 
 
+SOURCE_SYNONYMS = {
+    "close": ("price", "last", "last price", "closing price", "close price", "settlement"),
+    "open": ("opening price", "opening", "open price"),
+    "high": ("high price", "highs"),
+    "low": ("low price", "lows"),
+    "volume": ("vol", "traded volume", "shares traded"),
+    "hl2": ("mid price", "midpoint"),
+    "hlc3": ("typical price",),
+    "ohlc4": ("mean price",),
+    "trades": ("number of trades", "trade count"),
+}
+"""What else sources are called."""
+
+
 def find(name: str, *, hidden: bool = False) -> Function | None:
     """The function of that name; hidden steps only where asked for."""
     return CATALOGUE.get(name) or (HIDDEN.get(name) if hidden else None)

@@ -27,6 +27,11 @@ NO_PITFALL = "None to speak of."
 @maths.function(
     "abs",
     "Absolute",
+    synonyms=(
+        "absolute",
+        "absolute value",
+        "magnitude",
+    ),
     inputs=(X,),
     outputs=(SAME,),
     formula="|x|",
@@ -42,6 +47,11 @@ def absolute(x: float) -> float:
 @maths.function(
     "min",
     "Smaller",
+    synonyms=(
+        "minimum",
+        "smaller of",
+        "least of",
+    ),
     inputs=(X, Y),
     outputs=(SAME,),
     folds=True,
@@ -58,6 +68,11 @@ def smaller(x: float, y: float) -> float:
 @maths.function(
     "max",
     "Larger",
+    synonyms=(
+        "maximum",
+        "larger of",
+        "greatest of",
+    ),
     inputs=(X, Y),
     outputs=(SAME,),
     folds=True,
@@ -74,6 +89,7 @@ def larger(x: float, y: float) -> float:
 maths.add(
     "sqrt",
     "Square root",
+    synonyms=("square root",),
     inputs=(X,),
     outputs=(Output(),),
     body="x ^ 0.5",
@@ -87,6 +103,10 @@ maths.add(
 @maths.function(
     "log",
     "Logarithm",
+    synonyms=(
+        "ln",
+        "natural log",
+    ),
     inputs=(X,),
     outputs=(Output(unit=NONE),),
     formula="ln x",
@@ -132,6 +152,7 @@ def sign(x: float) -> float:
 @maths.function(
     "round",
     "Rounded",
+    synonyms=("nearest whole",),
     inputs=(X,),
     outputs=(SAME,),
     formula="floor(x + 0.5)",
@@ -147,6 +168,7 @@ def rounded(x: float) -> float:
 @maths.function(
     "floor",
     "Floor",
+    synonyms=("round down",),
     inputs=(X,),
     outputs=(SAME,),
     formula="⌊x⌋",
@@ -162,6 +184,10 @@ def floor(x: float) -> float:
 @maths.function(
     "ceil",
     "Ceiling",
+    synonyms=(
+        "ceiling",
+        "round up",
+    ),
     inputs=(X,),
     outputs=(SAME,),
     formula="⌈x⌉",
@@ -177,6 +203,10 @@ def ceiling(x: float) -> float:
 maths.add(
     "clamp",
     "Clamped",
+    synonyms=(
+        "clip",
+        "limit",
+    ),
     inputs=(X, Input(name="low"), Input(name="high")),
     outputs=(SAME,),
     body="min(max(x, low), high)",
@@ -211,6 +241,11 @@ maths.step("held", inputs=2, truths=(1,), outputs=(Output(unit="x0"),))
 @maths.function(
     "if_then",
     "Either or",
+    synonyms=(
+        "if",
+        "choose",
+        "either or",
+    ),
     inputs=(TRUTH, X, Y),
     outputs=(SAME,),
     formula="x where truth is yes, y where it is no",
@@ -226,6 +261,11 @@ def if_then(a: float, x: float, y: float) -> float:
 @maths.function(
     "known",
     "Known",
+    synonyms=(
+        "exists",
+        "available",
+        "not missing",
+    ),
     inputs=(X,),
     outputs=(YES_NO,),
     formula="yes where x has a value, no where it is missing",

@@ -156,6 +156,12 @@ memory.step("until", inputs=2, truths=(0, 1), outputs=(Output(kind=Kind.TRUTH),)
 @memory.function(
     "accumulate",
     "Running total",
+    synonyms=(
+        "cumulative",
+        "running total",
+        "running sum",
+        "cumulative sum",
+    ),
     inputs=(X, Input(name="keep", default="1", unit=NONE)),
     outputs=(SAME,),
     apart=True,
@@ -244,6 +250,10 @@ memory.add(
 @memory.function(
     "max_drawdown",
     "Largest fall",
+    synonyms=(
+        "drawdown",
+        "largest fall",
+    ),
     inputs=(X,),
     parameters=(length(low=2),),
     outputs=(Output(unit=PERCENT, span=(0, 100)),),

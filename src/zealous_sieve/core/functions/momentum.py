@@ -34,6 +34,7 @@ momentum.step(
 momentum.add(
     "rsi",
     "RSI",
+    synonyms=("relative strength index",),
     inputs=(OF_CLOSE,),
     parameters=(length(default=14),),
     outputs=(OSCILLATOR,),
@@ -51,6 +52,13 @@ _held(_percent_of(gain, gain + loss, 50), change(x) == 0)""",
 momentum.add(
     "roc",
     "Rate of change",
+    synonyms=(
+        "rate of change",
+        "percent change",
+        "percentage change",
+        "return",
+        "performance",
+    ),
     inputs=(OF_CLOSE,),
     parameters=(length(default=12),),
     outputs=(Output(unit=PERCENT, levels=(0,)),),
@@ -75,6 +83,7 @@ momentum.add(
 momentum.add(
     "macd",
     "MACD",
+    synonyms=("moving average convergence divergence",),
     inputs=(OF_CLOSE,),
     parameters=(length("fast", 12), length("slow", 26), length("smooth", 9)),
     outputs=(
@@ -123,6 +132,10 @@ momentum.add(
 momentum.add(
     "stoch",
     "Stochastic",
+    synonyms=(
+        "stochastic",
+        "stochastics",
+    ),
     parameters=(length(default=14), length("smooth", 3), length("slow", 3)),
     outputs=(
         Output(name="k", unit=NONE, span=(0, 100), levels=(20, 80)),

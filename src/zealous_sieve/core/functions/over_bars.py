@@ -27,6 +27,12 @@ PLAIN = "Plain arithmetic."
 @over_bars.function(
     "ago",
     "Ago",
+    synonyms=(
+        "lag",
+        "shift",
+        "earlier",
+        "back",
+    ),
     inputs=(EITHER,),
     parameters=(length(low=0),),
     outputs=(SAME,),
@@ -47,6 +53,12 @@ def ago(spans, x, n, out):  # type: ignore[no-untyped-def]
 over_bars.add(
     "prev",
     "Previous",
+    synonyms=(
+        "previous",
+        "prior",
+        "yesterday",
+        "last bar",
+    ),
     inputs=(EITHER,),
     outputs=(SAME,),
     body="ago(x, 1)",
@@ -60,6 +72,10 @@ over_bars.add(
 @over_bars.function(
     "change",
     "Change",
+    synonyms=(
+        "difference",
+        "diff",
+    ),
     inputs=(OF_CLOSE,),
     outputs=(SAME,),
     since="x - when_last(start, x)",
@@ -127,9 +143,13 @@ def bars_since_extreme(first, begin, end, x, n, sign, out):  # type: ignore[no-u
 
 def _extreme(name: str, label: str, which: str, back: bool) -> None:
     bars = Output(unit=BARS)
+    end = "maximum" if which == "highest" else "minimum"
     over_bars.add(
         name,
         label,
+        synonyms=()
+        if back
+        else (f"{end} of", f"rolling {end[:3]}", f"rolling {end}", f"{which} value"),
         inputs=(X,),
         parameters=(length(),),
         outputs=(bars if back else SAME,),
@@ -184,6 +204,10 @@ _extreme("lowest_bars", "Bars since lowest", "lowest", back=True)
 over_bars.add(
     "sum",
     "Sum",
+    synonyms=(
+        "total",
+        "rolling sum",
+    ),
     inputs=(X,),
     parameters=(length(),),
     outputs=(SAME,),
@@ -201,6 +225,7 @@ over_bars.add(
 @over_bars.function(
     "count",
     "Count",
+    synonyms=("number of",),
     inputs=(TRUTH,),
     parameters=(length(),),
     outputs=(Output(unit=BARS),),
@@ -230,6 +255,11 @@ def count(spans, a, n, out):  # type: ignore[no-untyped-def]
 @over_bars.function(
     "bars_since",
     "Bars since",
+    synonyms=(
+        "days since",
+        "time since",
+        "how long since",
+    ),
     inputs=(TRUTH,),
     outputs=(Output(unit=BARS),),
     meaning="How many bars ago the condition was last yes, 0 when it is yes now.",
@@ -292,6 +322,10 @@ over_bars.add(
 @over_bars.function(
     "percentile",
     "Percentile",
+    synonyms=(
+        "percentile rank",
+        "percent rank",
+    ),
     inputs=(X,),
     parameters=(length(default=100, low=2),),
     outputs=(Output(unit=PERCENT, span=(0, 100), levels=(20, 80)),),
@@ -324,6 +358,7 @@ def percentile(spans, x, n, out):  # type: ignore[no-untyped-def]
 @over_bars.function(
     "median",
     "Median",
+    synonyms=("middle value",),
     inputs=(X,),
     parameters=(length(),),
     outputs=(SAME,),
@@ -346,6 +381,10 @@ def median(spans, x, n, out):  # type: ignore[no-untyped-def]
 over_bars.add(
     "zscore",
     "Z-score",
+    synonyms=(
+        "z score",
+        "standard score",
+    ),
     inputs=(X,),
     parameters=(length(default=20, low=2),),
     outputs=(Output(unit=NONE, levels=(-2, 2)),),
@@ -361,6 +400,10 @@ over_bars.add(
 @over_bars.function(
     "when_last",
     "Value when last",
+    synonyms=(
+        "value when last",
+        "value at last",
+    ),
     inputs=(TRUTH, X),
     outputs=(SAME,),
     meaning="x as it stood on the last bar on which the condition was yes.",

@@ -25,6 +25,11 @@ NAME = Parameter(name="name", text=True, names="venue")
 session.add(
     "minutes_from_open",
     "Minutes from the open",
+    synonyms=(
+        "minutes since open",
+        "minutes since the open",
+        "time since open",
+    ),
     outputs=(Output(unit=NONE),),
     body="(bar_time - _session_opens) / 60",
     meaning="How many minutes after the session's open the bar began.",
@@ -35,6 +40,11 @@ session.add(
 session.add(
     "minutes_to_close",
     "Minutes to the close",
+    synonyms=(
+        "minutes until close",
+        "time to close",
+        "minutes left",
+    ),
     outputs=(Output(unit=NONE),),
     body="(_session_closes - _bar_closes) / 60",
     meaning="How many minutes of the session are left when the bar closes.",
@@ -45,6 +55,7 @@ session.add(
 session.add(
     "in_session",
     "In session",
+    synonyms=("in hours of",),
     parameters=(NAME,),
     outputs=(Output(kind=Kind.TRUTH),),
     elsewhere="in_session",
@@ -167,6 +178,7 @@ day - 7 * floor(day / 7) + 1""",
         "The weekday on which the bar opened: 1 Monday to 7 Sunday; it may be compared with a name.",
         'day_of_week == "Tuesday" are Tuesdays.',
     ),
+    synonyms=("weekday",),
     names=("Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", "Sunday"),
 )
 _calendar(
@@ -357,6 +369,10 @@ def of_values(found, now):  # type: ignore[no-untyped-def]
 session.add(
     "same_time",
     "At the same time",
+    synonyms=(
+        "usual at this time",
+        "time of day average",
+    ),
     inputs=(Input(name="x"),),
     parameters=(length(),),
     outputs=(
@@ -387,6 +403,7 @@ show rank = found.rank""",
 session.add(
     "days_since_event",
     "Days since an event",
+    synonyms=("days after",),
     parameters=(Parameter(name="kind", text=True, names="event"),),
     outputs=(Output(name="days", unit=NONE), Output(name="sessions", unit=NONE)),
     lead=True,
@@ -401,6 +418,10 @@ session.add(
 session.add(
     "days_to_event",
     "Days to an event",
+    synonyms=(
+        "days to",
+        "days until",
+    ),
     parameters=(Parameter(name="kind", text=True, names="event"),),
     outputs=(Output(name="days", unit=NONE), Output(name="sessions", unit=NONE)),
     lead=True,

@@ -110,6 +110,8 @@ class Function:
     """Its inputs may be the same on every bar."""
     lead: bool = False
     """Its first output is meant where none is picked."""
+    synonyms: tuple[str, ...] = ()
+    """What else it is called, in the trade or in plain English: read where the name is looked for."""
     names: tuple[str, ...] = ()
     """Words for its values 1, 2, …, by which it may be compared."""
     folds: bool = False

@@ -66,10 +66,12 @@ structure.step(
 )
 
 
-def _swing(name: str, label: str, source: str, sign: int, word: str) -> None:
+def _swing(name: str, label: str, source: str, sign: int, words: tuple[str, str]) -> None:
+    word, other = words
     structure.add(
         name,
         label,
+        synonyms=(f"last swing {word}", other),
         parameters=(SWING,),
         outputs=(Output(name="price", unit=PRICE), Output(name="bars", unit=BARS)),
         body=f"turn = _swings({source}, {source}, n, {sign})\n"
@@ -83,8 +85,8 @@ def _swing(name: str, label: str, source: str, sign: int, word: str) -> None:
     )
 
 
-_swing("swing_high", "Swing high", "high", 1, "high")
-_swing("swing_low", "Swing low", "low", -1, "low")
+_swing("swing_high", "Swing high", "high", 1, ("high", "peak"))
+_swing("swing_low", "Swing low", "low", -1, ("low", "trough"))
 structure.add(
     "fractal_bands",
     "Swing bands",

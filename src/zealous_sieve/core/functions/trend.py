@@ -41,6 +41,11 @@ trend.step(
 trend.add(
     "adx",
     "ADX",
+    synonyms=(
+        "trend strength",
+        "directional index",
+        "average directional index",
+    ),
     parameters=(length(default=14),),
     outputs=(
         Output(name="adx", unit=NONE, span=(0, 100), levels=(20, 40)),
@@ -122,6 +127,10 @@ show direction = bands.direction""",
 trend.add(
     "donchian",
     "Range channel",
+    synonyms=(
+        "range channel",
+        "price channel",
+    ),
     parameters=(length(default=20),),
     outputs=(
         Output(name="upper", unit=PRICE),

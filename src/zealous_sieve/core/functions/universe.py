@@ -48,6 +48,10 @@ universe.add(
 universe.add(
     "mean_across",
     "Mean across",
+    synonyms=(
+        "universe average",
+        "universe mean",
+    ),
     inputs=(X,),
     parameters=(BY,),
     outputs=(Output(unit="x"),),
@@ -61,6 +65,7 @@ universe.add(
 universe.add(
     "breadth",
     "Breadth",
+    synonyms=("share of the universe",),
     inputs=(TRUTH,),
     parameters=(BY,),
     outputs=(Output(unit=PERCENT, span=(0, 100), levels=(50,)),),
@@ -125,6 +130,10 @@ universe.add(
 @universe.function(
     "correlation",
     "Correlation",
+    synonyms=(
+        "corr",
+        "correl",
+    ),
     inputs=(X, Input(name="y")),
     parameters=(length(default=20, low=3),),
     outputs=(Output(unit=NONE, span=(-1, 1), levels=(0,)),),

@@ -25,6 +25,7 @@ WILDER = "J. W. Wilder, New Concepts in Technical Trading Systems, 1978."
 @volatility.function(
     "true_range",
     "True range",
+    synonyms=("true range",),
     reads=("high", "low", "close"),
     outputs=(Output(unit=PRICE),),
     meaning="The bar's range, with the gap from the close before counted in.",
@@ -48,6 +49,10 @@ def true_range(spans, high, low, close, out):  # type: ignore[no-untyped-def]
 volatility.add(
     "atr",
     "ATR",
+    synonyms=(
+        "average true range",
+        "average range",
+    ),
     parameters=(length(default=14),),
     outputs=(Output(unit=PRICE),),
     body="wilder(true_range, n)",
@@ -72,6 +77,12 @@ volatility.add(
 @volatility.function(
     "stdev",
     "Deviation",
+    synonyms=(
+        "standard deviation",
+        "deviation",
+        "sigma",
+        "std",
+    ),
     inputs=(OF_CLOSE,),
     parameters=(length(default=20),),
     outputs=(SAME,),
@@ -103,6 +114,7 @@ def stdev(spans, x, n, out):  # type: ignore[no-untyped-def]
 volatility.add(
     "bollinger",
     "Deviation bands",
+    synonyms=("deviation bands",),
     inputs=(OF_CLOSE,),
     parameters=(length(default=20, low=2), factor("k", 2)),
     outputs=(
@@ -144,6 +156,7 @@ show lower = middle - width""",
 volatility.add(
     "compression",
     "Compression",
+    synonyms=("squeeze", "bollinger squeeze"),
     parameters=(length(default=20, low=2), factor("deviations", 2), factor("ranges", 1.5)),
     outputs=(
         Output(name="on", kind=Kind.TRUTH),
@@ -205,6 +218,12 @@ volatility.step("mean_deviation", inputs=1, parameters=(length(),), outputs=(Out
 volatility.add(
     "historical_vol",
     "Historical volatility",
+    synonyms=(
+        "volatility",
+        "realised volatility",
+        "realized volatility",
+        "historical volatility",
+    ),
     parameters=(length(default=20, low=2),),
     outputs=(Output(unit=PERCENT),),
     body="100 * stdev(log(close / prev(close)), n) * sqrt(_bars_a_year)",

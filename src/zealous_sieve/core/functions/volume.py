@@ -16,6 +16,10 @@ volume = Family("Volume")
 volume.add(
     "rel_volume",
     "Relative volume",
+    synonyms=(
+        "relative volume",
+        "volume ratio",
+    ),
     parameters=(length(default=20),),
     outputs=(Output(unit=RATIO, levels=(1,)),),
     body="volume / prev(sma(volume, n))",
@@ -27,6 +31,11 @@ volume.add(
 volume.add(
     "dollar_volume",
     "Turnover",
+    synonyms=(
+        "turnover",
+        "money volume",
+        "value traded",
+    ),
     parameters=(length(default=20),),
     outputs=(Output(unit=MONEY),),
     body="sma(close * volume, n)",
@@ -40,6 +49,7 @@ volume.add(
 @volume.function(
     "obv",
     "On-balance volume",
+    synonyms=("on balance volume",),
     reads=("close", "volume"),
     outputs=(Output(unit=VOLUME),),
     meaning="Volume added up, plus on rising closes, minus on falling ones.",
@@ -128,6 +138,7 @@ volume.add(
 volume.add(
     "vwap",
     "VWAP",
+    synonyms=("volume weighted average price",),
     outputs=(Output(unit=PRICE),),
     body="_mean_since(first_bar, hlc3, volume).mean",
     formula="sum of hlc3 · volume / sum of volume, both from the session's first bar on",
@@ -139,6 +150,7 @@ volume.add(
 volume.add(
     "cum_delta",
     "Cumulative delta",
+    synonyms=("cumulative delta",),
     outputs=(Output(unit=VOLUME, levels=(0,)),),
     body="_sum_since(first_bar, delta)",
     meaning="What buyers took at the offer less what sellers hit, added up since the session opened.",
@@ -289,6 +301,10 @@ def value_area(edges, weights, count, point, share):  # type: ignore[no-untyped-
 @volume.function(
     "profile",
     "Volume profile",
+    synonyms=(
+        "volume profile",
+        "volume at price",
+    ),
     reads=("high", "low", "volume", "_tick"),
     parameters=(length(default=20, low=2),),
     outputs=(

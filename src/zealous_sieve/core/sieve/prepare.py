@@ -134,7 +134,11 @@ def prepare(
 
 def name_problem(name: str, others: Container[str], subject: str) -> Problem | None:
     """What is wrong with the name of a formula, beside ``others`` that have one already."""
-    taken = name in others or name in SOURCES or find(name) is not None or name in RESERVED
+    taken = (
+        name in others
+        or name.casefold() in {*SOURCES, *RESERVED}
+        or find(name.casefold()) is not None
+    )
     if not taken:
         return None
     message = f"{name} is taken: choose another name"
