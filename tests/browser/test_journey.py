@@ -23,7 +23,9 @@ def test_from_a_changed_condition_to_verdicts(page: Page) -> None:
     before = int(leaves.inner_text())
 
     write(page, "Condition 2", "close > prev(highest(high, 10))")
-    expect(page.get_by_text("Close is above Previous(Highest(High, 10))")).to_be_visible()
+    expect(
+        page.get_by_text("Close is above the highest high of the 10 bars before")
+    ).to_be_visible()
     expect(leaves).not_to_have_text(str(before))
     after = int(leaves.inner_text())
     assert after > before
@@ -41,7 +43,9 @@ def test_from_a_changed_condition_to_verdicts(page: Page) -> None:
     expect(page).to_have_url(re.compile(rf"/review/{code}$"))
     expect(page.locator("h1")).to_contain_text(code)
     expect(page.locator(".canvas canvas")).to_be_visible()
-    expect(page.locator(".why li").nth(1)).to_contain_text("is above Previous(Highest(High, 10))")
+    expect(page.locator(".why li").nth(1)).to_contain_text(
+        "is above the highest high of the 10 bars before"
+    )
 
     page.keyboard.press("ArrowLeft")
     expect(page.locator(".steps")).to_contain_text(f"1 / {after}")

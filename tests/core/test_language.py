@@ -144,16 +144,17 @@ def test_text_is_written_in_one_way_and_reads_back_the_same(text: str, expected:
 
 
 SENTENCES = [
-    ("close > ema(close, 40) by 3%", "Close is at least 3 % above EMA(40)",
-     "Close 83.40 is 4.2 % above EMA(40) 80.04; at least 3 % above is asked"),
-    ("close > open", "Close is above Open", "Close 83.40 is above Open 80.04"),
-    ("close crosses below open", "Close crosses below Open",
-     "Close 83.40 does not cross below Open 80.04"),
-    ("close between low and 90", "Close is between Low and 90",
-     "Close 83.40 is between Low 80.04 and 90"),
-    ("close within 5% of open", "Close is within 5 % of Open",
-     "Close 83.40 is 4.2 % from Open 80.04; at most 5 % is asked"),
-    ("not inside_bar", "Not so that Inside bar is yes", "Not so that Inside bar is no"),
+    ("close > ema(close, 40) by 3%", "Close is at least 3 % above its 40-bar exponential average",
+     "Close 83.40 is 4.2 % above its 40-bar exponential average 80.04; at least 3 % above is asked"),
+    ("close > open", "Close is above the open", "Close 83.40 is above the open 80.04"),
+    ("close crosses below open", "Close crosses below the open",
+     "Close 83.40 does not cross below the open 80.04"),
+    ("close between low and 90", "Close is between the low and 90",
+     "Close 83.40 is between the low 80.04 and 90"),
+    ("close within 5% of open", "Close is within 5 % of the open",
+     "Close 83.40 is 4.2 % from the open 80.04; at most 5 % is asked"),
+    ("not inside_bar", "The bar does not lie inside the one before",
+     "The bar does not lie inside the one before"),
 ]  # fmt: skip
 
 
@@ -171,9 +172,14 @@ TOLD_APART = [
     ("close > open by 3%", 102.9996, 100, "2.9996 % above"),
     ("close < open by 2", 98.004, 100, "1.996 below"),
     ("close within 2% of open", 102.0004, 100, "2.0004 % from"),
-    ("close > open", 83.4001, 83.4, "Close 83.4001 is above Open 83.4000"),
+    ("close > open", 83.4001, 83.4, "Close 83.4001 is above the open 83.4000"),
     ("close > 83.4", 83.40001, 0, "Close 83.40001 is above 83.4"),
-    ("close between open and 90", 80.0001, 80.0002, "Close 80.0001 is not between Open 80.0002"),
+    (
+        "close between open and 90",
+        80.0001,
+        80.0002,
+        "Close 80.0001 is not between the open 80.0002",
+    ),
     ("volume > 150000", 150_000.4, 0, "Volume 150.0004 k is above 150,000"),
     ("close > open by 3%", 103 * (1 - 1e-12), 100, "3.0 % above"),
 ]

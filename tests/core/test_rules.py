@@ -13,7 +13,7 @@ from zealous_sieve.core.engine.build import bars_of, seen_at
 from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.errors import DataError, FormulaError
 from zealous_sieve.core.formula.check import check
-from zealous_sieve.core.formula.sentence import figure
+from zealous_sieve.core.formula.figures import figure
 from zealous_sieve.core.formula.timeframe import timeframe
 from zealous_sieve.core.functions.units import NONE, PRICE
 from zealous_sieve.core.market.data_quality import inspect

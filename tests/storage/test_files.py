@@ -171,7 +171,7 @@ def test_scan_writes_hits_in_open_formats(ending: str, tmp_path: Path) -> None:
     assert sorted(row["code"] for row in rows) == sorted(passing)
     ranks = [float(row["rank"]) for row in rows]
     assert ranks == sorted(ranks, reverse=True)
-    assert "is above SMA(20)" in rows[0]["sentence_1"]
+    assert "is above its 20-bar average" in rows[0]["sentence_1"]
 
 
 def test_scan_as_of_the_past_sees_nothing_later(tmp_path: Path) -> None:

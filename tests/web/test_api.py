@@ -62,7 +62,7 @@ def test_universes_and_instruments_tell_coverage_and_findings(client: FlaskClien
 def test_a_formula_is_read_as_it_is_typed(client: FlaskClient) -> None:
     reading = send(client, "/formula", {"text": "close > ema(close, 40)", "role": "condition"})
     assert reading["ok"]
-    assert reading["sentence"] == "Close is above EMA(40)"
+    assert reading["sentence"] == "Close is above its 40-bar exponential average"
     wrong = send(client, "/formula", {"text": "close >", "role": "condition"})
     assert not wrong["ok"]
     assert wrong["problems"][0]["place"] == {"line": 1, "column": 8, "length": 1}

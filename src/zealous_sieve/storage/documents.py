@@ -12,7 +12,7 @@ from zealous_sieve.core.sieve.scan import Count, Undecided
 from zealous_sieve.core.sieve.unknown import Cause
 from zealous_sieve.usecases.ports import Outcome
 
-HIT_FORMAT = 2
+HIT_FORMAT = 3
 OUTCOME_FORMAT = 2
 Document = dict[str, Any]
 
@@ -28,10 +28,12 @@ def write_hit(hit: Hit) -> Document:
 
 def read_hit(document: Mapping[str, Any]) -> Document:
     """The document in the present format. One of format 1 holds its sentences instead of the values that
-    they are made from: they are kept as ``told``."""
+    they are made from: they are kept as ``told``. Values of format 2 are those of other sentences."""
     if document.get("format", 1) == 1:
         told = [reason["sentence"] for reason in document["reasons"]]
         return {"format": HIT_FORMAT, "values": [], "unknown": {}, "told": told}
+    if document["format"] == 2:
+        return {**document, "format": HIT_FORMAT, "values": []}
     return dict(document)
 
 

@@ -29,7 +29,7 @@ const language = StreamLanguage.define({
   token(stream) {
     if (stream.match(/^#.*/)) return 'comment'
     if (stream.match(/^"[^"]*"?/)) return 'string'
-    if (stream.match(/^\d+(\.\d+)?%?/)) return 'number'
+    if (stream.match(/^\d+((\.\d+)?%|(mo|[smhdw])\b|\.\d+)?/i)) return 'number'
     const word = stream.match(/^[A-Za-z_]\w*/) as RegExpMatchArray | null
     if (word) {
       if (props.vocabulary?.reserved.includes(word[0])) return 'keyword'
@@ -110,6 +110,7 @@ defineExpose({ focus: () => view?.focus() })
   <div>
     <div ref="host" class="formula"></div>
     <ul v-if="offers?.length" class="offers" aria-label="Did you mean">
+      <li class="quiet" aria-hidden="true">Did you mean</li>
       <li v-for="(offer, n) in offers" :key="offer.text">
         <button class="button" :title="`Write ${offer.text}`" @click="take(offer)">
           <code>{{ offer.text }}</code> <kbd v-if="n === 0">Alt ⏎</kbd>

@@ -1,363 +1,497 @@
 """A condition in plain words, with the values at a bar where they are known.
 
-``read`` says what is asked: "Close is at least 3 % above EMA(40)". ``say`` says how it stands:
-"Close 83.40 is 4.2 % above EMA(40) 80.04; at least 3 % is asked".
+``read`` says what is asked: "Close is at least 3 % above its 40-bar exponential average". ``say`` says how
+it stands, with the values, and when it happened: "On 9 Jun the close 83.40 was …".
 """
 
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Mapping
+from collections.abc import Iterator, Mapping
+from dataclasses import replace
 
 from zealous_sieve.core.formula import canonical, tree
 from zealous_sieve.core.formula.comparison import RELATIONS
-from zealous_sieve.core.formula.typed import Formula, Typed
+from zealous_sieve.core.formula.figures import figure, moment, told_apart
+from zealous_sieve.core.formula.nouns import Namer, bars_called
+from zealous_sieve.core.formula.terms import Term, apply, on_timeframe, source
+from zealous_sieve.core.formula.timeframe import BarKind, timeframe
+from zealous_sieve.core.formula.typed import Formula, Typed, series
 from zealous_sieve.core.functions import units
-from zealous_sieve.core.functions.specification import Kind
+from zealous_sieve.core.functions.specification import Kind, Output
 
 Values = Mapping[str, float]
-"""Values at one bar, by the canonical text of the part."""
-
-SOURCE_NAMES = {"hl2": "Mid price", "hlc3": "Typical price", "ohlc4": "Mean price"}
-
-
-SHORT = ((1e9, " bn", 1e9), (1e6, " m", 1e6), (1e5, " k", 1e3))
-MOST_DIGITS = 12
+"""Values at one bar, by the key of what they are values of."""
+Within = tuple[tree.Node, ...]
+"""What a part stands within, from the outside in: other bars, and conditions that held some time ago."""
 
 
-def figure(value: float, unit: units.Unit = units.NONE, tick: float = 0.01, more: int = 0) -> str:
-    """A number as it is shown: prices by tick, large counts shortened, others to sense; ``more`` asks
-    for further digits."""
-    if math.isnan(value):
-        return "unknown"
-    if math.isinf(value):
-        return "none ahead"
-    if unit == units.PRICE:
-        return f"{value:,.{_decimals(tick) + more}f}"
-    size = abs(value)
-    for limit, suffix, divisor in SHORT:
-        if size >= limit:
-            return f"{value / divisor:,.{1 + more}f}{suffix}"
-    if float(value).is_integer():
-        return f"{value:,.0f}"
-    digits = 0 if size >= 1000 else 1 if size >= 100 else 2 if size >= 0.1 else 4
-    return f"{value:,.{digits + more}f}"
-
-
-def told_apart(one: float, other: float, told: Callable[[float, int], str]) -> tuple[str, str]:
-    """Two numbers with as many digits as it takes to see which is the larger; ``told`` writes a number
-    with so many further digits."""
-    for more in range(MOST_DIGITS):
-        texts = told(one, more), told(other, more)
-        if math.isclose(one, other, rel_tol=2e-9) or math.isnan(one) or math.isnan(other):
-            break
-        seen = _read_back(texts[0]) - _read_back(texts[1])
-        if seen * (one - other) > 0 or math.isnan(seen):
-            break
-    return texts
-
-
-def _read_back(text: str) -> float:
-    """The number that a figure shows."""
-    for _, suffix, divisor in SHORT:
-        if text.endswith(suffix):
-            return _read_back(text.removesuffix(suffix)) * divisor
-    try:
-        return float(text.removesuffix(" %").replace(",", ""))
-    except ValueError:
-        return math.nan
-
-
-def _decimals(tick: float) -> int:
-    return max(0, min(8, round(-math.log10(tick)))) if tick > 0 else 2
+def _key(node: tree.Node, within: Within, what: str = "") -> str:
+    return (
+        what + canonical.expression(node) + "".join(f" @ {canonical.expression(n)}" for n in within)
+    )
 
 
 def parts(formula: Formula) -> dict[str, Typed]:
-    """The numbers and conditions that the sentence of a condition mentions, by canonical text."""
+    """The numbers and conditions that the sentence of a condition mentions, by key."""
     wanted: dict[str, Typed] = {}
     if formula.expression is None:
         return wanted
-    for node in tree.walk(formula.expression):
-        typed = formula.types.get(node)
-        if typed is None or typed.outputs is not None or typed.kind == Kind.TEXT:
-            continue
-        if isinstance(node, tree.Number | tree.Argument):
-            continue
-        if typed.number is None or typed.kind == Kind.TRUTH:
-            wanted[canonical.expression(node)] = typed
+    for node, within, what in _mentioned(formula, formula.expression, ()):
+        typed = _measured(formula, node, what)
+        if typed is not None:
+            term = _seen(formula, typed.term, within)
+            wanted.setdefault(_key(node, within, what), replace(typed, term=term))
     return wanted
+
+
+def _mentioned(
+    formula: Formula, node: tree.Node, within: Within
+) -> Iterator[tuple[tree.Node, Within, str]]:
+    """Every part with what it stands within; beside those over time, when and how often."""
+    yield node, within, ""
+    match node:
+        case tree.On():
+            yield from _mentioned(formula, node.value, (*within, node))
+        case tree.OverTime():
+            yield (
+                node,
+                within,
+                {tree.Span.IN_LAST: "when ", tree.Span.FOR: "streak "}.get(node.span, "count "),
+            )
+            deeper = (*within, node) if node.span == tree.Span.IN_LAST else within
+            yield from _mentioned(formula, node.truth, deeper)
+        case tree.Then():
+            yield node, within, "when "
+            yield from _mentioned(formula, node.first, (*within, node))
+            yield from _mentioned(formula, node.second, within)
+        case _:
+            for child in node.children:
+                yield from _mentioned(formula, child, within)
+
+
+def _measured(formula: Formula, node: tree.Node, what: str) -> Typed | None:
+    """The value of a part, or the measure of it; nothing where it has none that changes."""
+    typed = formula.types.get(node)
+    if typed is None or typed.outputs is not None or typed.kind == Kind.TEXT or typed.broken:
+        return None
+    if what:
+        return series(_measure(formula, node, what), units.BARS)
+    if isinstance(node, tree.Number | tree.Argument) or (
+        typed.number is not None and typed.kind != Kind.TRUTH
+    ):
+        return None
+    return typed
+
+
+def _measure(formula: Formula, node: tree.Node, what: str) -> Term:
+    if isinstance(node, tree.Then):
+        first = formula.types[node.first].term
+        return apply("ago", apply("when_last", first, source("bar_time")), constants=(1,))
+    assert isinstance(node, tree.OverTime)
+    truth = formula.types[node.truth].term
+    if what == "when ":
+        return apply("when_last", truth, source("bar_time"))
+    if what == "streak ":
+        return apply("streak", truth)
+    return apply("count", truth, constants=(int(formula.types[node.bars].number or 1),))
+
+
+def _seen(formula: Formula, term: Term, within: Within) -> Term:
+    """A term as it is seen from where the sentence is said."""
+    for node in reversed(within):
+        match node:
+            case tree.On():
+                term = on_timeframe(term, timeframe(node.timeframe))
+            case tree.OverTime():
+                term = apply("when_last", formula.types[node.truth].term, term)
+            case tree.Then():
+                held = apply("when_last", formula.types[node.first].term, term)
+                term = apply("ago", held, constants=(1,))
+    return term
 
 
 def read(formula: Formula) -> str:
     """What a condition asks, or what a number is."""
-    return _Speaker(formula, None, 0.01).whole()
+    return _Speaker(formula, None, 0.01, ()).whole()
 
 
 def say(formula: Formula, values: Values, tick: float = 0.01) -> str:
     """How a condition stands at a bar; ``values`` are those of ``parts``."""
-    return _Speaker(formula, values, tick).whole()
+    return _Speaker(formula, values, tick, ()).whole()
 
 
 def label(formula: Formula, node: tree.Node) -> str:
-    """What a number in a formula is called: ``EMA(40)``."""
-    return _Speaker(formula, None, 0.01).name(node)
+    """What a number in a formula is called on a chart: ``EMA(40)``."""
+    typed = formula.types.get(node)
+    if typed is not None and typed.number is not None:
+        return f"{typed.number:,.10g}"
+    match node:
+        case tree.Name() if (
+            typed is not None and typed.function and typed.function.name == node.name
+        ):
+            return typed.function.label
+        case tree.Name():
+            return node.name if node.name in formula.definitions else node.name.capitalize()
+        case tree.Call() if typed is not None and typed.function:
+            shown = [label(formula, a.value) for a in node.arguments]
+            shown = shown[1:] if len(shown) > 1 and shown[0] == "Close" else shown
+            return f"{typed.function.label}({', '.join(shown)})" if shown else typed.function.label
+        case tree.Pick():
+            whole, inner = label(formula, node.value), formula.types.get(node.value)
+            after = inner is not None and inner.function and inner.function.name == node.output
+            return whole if after else f"{whole} {node.output.replace('_', ' ')}"
+        case tree.On():
+            return f"{label(formula, node.value)} on {node.timeframe}"
+        case tree.Of():
+            return f"{label(formula, node.value)} of {node.code}"
+    return canonical.expression(node)
+
+
+PAST = {
+    "is": "was",
+    "is not": "was not",
+    "crosses": "crossed",
+    "does not cross": "did not cross",
+    "equals": "was equal to",
+    "does not equal": "was not equal to",
+    "differs from": "differed from",
+    "does not differ from": "did not differ from",
+}
+"""What is said of bars that are over."""
 
 
 class _Speaker:
-    def __init__(self, formula: Formula, values: Values | None, tick: float) -> None:
+    def __init__(
+        self,
+        formula: Formula,
+        values: Values | None,
+        tick: float,
+        within: Within,
+        *,
+        past: bool = False,
+    ) -> None:
         self.formula = formula
         self.values = values
         self.tick = tick
+        self.within = within
+        self.past = past
+        self.namer = Namer(formula, self.asked)
 
     def whole(self) -> str:
         node = self.formula.expression
         if node is None:
             return ", ".join(self.formula.outputs)
-        text = self.clause(node)
+        text = self.clause(node) if self._is_truth(node) else self.valued(node)
+        for plain in ("close", "open", "high", "low"):
+            if text.startswith((f"the {plain} ", f"the {plain},")) or text == f"the {plain}":
+                text = text.removeprefix("the ")
         return text[:1].upper() + text[1:]
+
+    def asked(self, node: tree.Node, *, no: bool = False) -> str:
+        """What a condition asks, without values; turned round with ``no``."""
+        return _Speaker(self.formula, None, self.tick, ()).clause(node, no=no)
+
+    def _inside(self, node: tree.Node) -> _Speaker:
+        past = self.past or not isinstance(node, tree.On)
+        return _Speaker(self.formula, self.values, self.tick, (*self.within, node), past=past)
 
     # Conditions
 
-    def clause(self, node: tree.Node) -> str:
+    def clause(self, node: tree.Node, *, no: bool = False) -> str:
+        """How a condition stands; without values what it asks, or its opposite with ``no``."""
+        joined = isinstance(node, tree.And | tree.Or | tree.Not)
+        if self.values is not None and not joined and math.isnan(self._value(node)):
+            return f"whether {self.asked(node)} is unknown"
         match node:
-            case tree.And():
-                return "; and ".join(self._inner(term) for term in node.terms)
-            case tree.Or():
-                return "; or ".join(self._inner(term) for term in node.terms)
+            case tree.And() | tree.Or():
+                together = self.values is not None or isinstance(node, tree.And) != no
+                word = "; and " if together else "; or "
+                return word.join(self.clause(term, no=no) for term in node.terms)
             case tree.Not():
-                return f"not so that {self._inner(node.truth)}"
+                return self.clause(node.truth, no=not no)
             case tree.OverTime():
-                return self._over_time(node)
+                return self._over_time(node, no)
             case tree.Then():
-                return self._then(node)
-            case tree.On() if self._is_truth(node):
-                asked = _Speaker(self.formula, None, self.tick)._inner(node.value)
-                verdict = self._word(node, ": so it is", ": not so")
-                return f"{asked}, on {node.timeframe}{verdict if self.values is not None else ''}"
+                return self._then(node, no)
+            case tree.Until():
+                return self._until(node, no)
+            case tree.SoMany():
+                return self._so_many(node, no)
+            case tree.On():
+                return self._on(node, no)
             case tree.Compare():
-                return self._compare(node)
+                return self._compare(node, no)
             case tree.Near():
-                return self._near(node)
+                return self._near(node, no)
             case tree.Between():
-                return self._between(node)
+                return self._between(node, no)
             case tree.Crosses():
-                return self._crosses(node)
-        typed = self.formula.types.get(node)
-        if typed is not None and typed.kind == Kind.TRUTH:
-            return f"{self.name(node)} is {self._word(node, 'yes', 'no')}"
-        return self.value(node)
+                return self._crosses(node, no)
+        said = self.namer.truth(node)
+        if said is not None:
+            return self._either(node, *said, no)
+        return f"{self.namer.noun(node)} {self._either(node, 'holds', 'does not hold', no)}"
 
-    def _inner(self, node: tree.Node) -> str:
-        text = self.clause(node)
-        return f"({text})" if isinstance(node, tree.And | tree.Or) else text
+    def _either(self, node: tree.Node, yes: str, not_so: str, no: bool) -> str:
+        """The words for how a condition stands, or for what is asked."""
+        holds = not no if self.values is None else self._value(node) == 1.0
+        said = yes if holds else not_so
+        return PAST.get(said, said) if self.past else said
 
-    def _over_time(self, node: tree.OverTime) -> str:
-        inner = _Speaker(self.formula, None, self.tick)._inner(node.truth)
-        if isinstance(node.truth, tree.Name) and node.truth.name in self.formula.definitions:
-            inner = self.name(node.truth)
-        bars = self.number(node.bars)
-        noun = "bar" if bars == "1" else "bars"
-        match node.span:
-            case tree.Span.FOR:
-                frame = f"on each of the last {bars} {noun}"
-            case tree.Span.IN_LAST:
-                frame = f"at some time in the last {bars} {noun}"
-            case tree.Span.AT_LEAST:
-                least = self.number(node.least) if node.least is not None else "1"
-                frame = f"on at least {least} of the last {bars} {noun}"
-        verdict = self._word(node, "so it was", "not so") if self.values is not None else ""
-        return f"{inner}, {frame}" + (f": {verdict}" if verdict else "")
+    def _is(self, node: tree.Node, no: bool) -> str:
+        return self._either(node, "is", "is not", no)
 
-    def _is_truth(self, node: tree.Node) -> bool:
-        typed = self.formula.types.get(node)
-        return typed is not None and typed.kind == Kind.TRUTH
+    def _bars(self, node: tree.Node) -> tuple[str, str]:
+        bars = self.namer.number(node)
+        return bars, "bar" if bars == "1" else f"{bars} bars"
 
-    def _then(self, node: tree.Then) -> str:
-        asked = _Speaker(self.formula, None, self.tick)
-        first, second = asked._inner(node.first), self._inner(node.second)
-        bars = self.number(node.bars)
-        verdict = f": {self._word(node, 'so it was', 'not so')}" if self.values is not None else ""
-        return f"{first}, and then within {bars} bars {second}{verdict}"
-
-    def _compare(self, node: tree.Compare) -> str:
-        if node.tolerance is None:
-            return self._plain(node)
-        side = "above" if node.relation in (">", ">=") else "below"
-        asked = self.tolerance(node.tolerance)
-        if self.values is None:
-            return f"{self.name(node.left)} is at least {asked} {side} {self.name(node.right)}"
-        left, right = self._number_at(node.left), self._number_at(node.right)
-        if math.isnan(left) or math.isnan(right):
-            return f"{self.name(node.left)} against {self.name(node.right)} is unknown"
-        moved = self._distance(left - right, right, node, node.tolerance)
-        where = "above" if left >= right else "below"
-        return (
-            f"{self.value(node.left)} is {moved} {where} {self.value(node.right)}; "
-            f"at least {asked} {side} is asked"
+    def _over_time(self, node: tree.OverTime, no: bool) -> str:
+        bars, words = self._bars(node.bars)
+        asked = self.asked(node.truth)
+        none = (
+            f"on none of the last {words} {asked}"
+            if bars != "1"
+            else self.asked(node.truth, no=True)
         )
+        least = self.namer.number(node.least) if node.least is not None else "1"
+        if self.values is None:
+            match node.span:
+                case tree.Span.IN_LAST:
+                    return none if no else f"{asked}, on one of the last {words}"
+                case tree.Span.FOR:
+                    return f"{asked}, {'not ' if no else ''}on each of the last {words}"
+            return f"{asked}, on {'less than' if no else 'at least'} {least} of the last {words}"
+        holds, counted = self._value(node) == 1.0, self._measure(node)
+        match node.span:
+            case tree.Span.IN_LAST:
+                was = self._inside(node).clause(node.truth)
+                return f"on {moment(counted)} {was}" if holds else none
+            case tree.Span.FOR:
+                now = self.clause(node.truth)
+                for_now = "1 bar" if counted == 1 else f"{counted:g} bars"
+                if holds:
+                    return f"{now}, for {for_now} now"
+                return (
+                    f"{now}, for {for_now} only; {bars} are asked"
+                    if counted
+                    else f"{now}; {bars} bars are asked"
+                )
+        times = "none" if counted == 0 else f"{counted:g}"
+        return f"on {times} of the last {words} {asked}; at least {least} are asked"
+
+    def _then(self, node: tree.Then, no: bool) -> str:
+        _, words = self._bars(node.bars)
+        if self.values is None:
+            join = "and then not" if no else "and then"
+            return f"{self.asked(node.first)}, {join} within {words} {self.asked(node.second)}"
+        now = self.clause(node.second)
+        if self._value(node) == 1.0:
+            was = self._inside(node).clause(node.first)
+            return f"on {moment(self._measure(node))} {was}, and then {now}"
+        return f"{now}; asked is before it, within {words}: {self.asked(node.first)}"
+
+    def _until(self, node: tree.Until, no: bool) -> str:
+        span = f"from when {self.asked(node.truth)} until {self.asked(node.end)}"
+        if self.values is None:
+            return f"{'not ' if no else ''}{span}"
+        return self._either(node, f"it is so now, {span}", f"it is not so now, {span}", no)
+
+    def _so_many(self, node: tree.SoMany, no: bool) -> str:
+        least, count = self.namer.number(node.least), len(node.truths)
+        listed = "; ".join(self.clause(truth) for truth in node.truths)
+        if self.values is None:
+            return f"{'fewer than' if no else 'at least'} {least} of {count}: {listed}"
+        holds = sum(self._value(truth) == 1.0 for truth in node.truths)
+        return f"{holds} of {count} hold, at least {least} are asked: {listed}"
+
+    def _on(self, node: tree.On, no: bool) -> str:
+        rule = timeframe(node.timeframe)
+        bars = f"bars of {rule.name}" if isinstance(rule, BarKind) else f"{bars_called(rule)} bars"
+        inner = self if self.values is None else self._inside(node)
+        return f"on {bars} {inner.clause(node.value, no=no)}"
+
+    def _compare(self, node: tree.Compare, no: bool) -> str:
+        special = self._named(node, no) or self._state(node, no) or self._place(node, no)
+        if special:
+            return special
+        if node.tolerance is not None:
+            return self._beyond(node, node.tolerance, no)
+        relation = RELATIONS[node.relation]
+        left, right = self._pair(node.left, node.right)
+        if node.relation in (tree.Relation.EQUAL, tree.Relation.DIFFERENT):
+            negated = node.relation == tree.Relation.DIFFERENT
+            words = (
+                ("differs from", "does not differ from")
+                if negated
+                else ("equals", "does not equal")
+            )
+            return f"{left} {self._either(node, *words, no)} {right}"
+        return f"{left} {self._is(node, no)} {relation.said} {right}"
+
+    def _named(self, node: tree.Compare, no: bool) -> str:
+        """A fact that is a text; a day or a month by its name."""
+        text = next((s for s in (node.right, node.left) if isinstance(s, tree.Text)), None)
+        if text is None:
+            return ""
+        other = node.left if text is node.right else node.right
+        different = node.relation == tree.Relation.DIFFERENT
+        words = ("is not", "is") if different else ("is", "is not")
+        typed = self.formula.types.get(other)
+        function = typed.function if typed is not None else None
+        if function is not None and function.names:
+            word = next(
+                n for n in function.names if n.casefold().startswith(text.value.strip().casefold())
+            )
+            return f"it {self._either(node, *words, no)} {word}"
+        return f"{self.namer.noun(other)} {self._either(node, *words, no)} {text.value}"
+
+    def _state(self, node: tree.Compare, no: bool) -> str:
+        """An output with a meaning of its own at 1 and at -1."""
+        typed, asked = self.formula.types.get(node.left), self.formula.types.get(node.right)
+        spec: Output | None = typed.spec if typed is not None else None
+        equal = node.relation == tree.Relation.EQUAL and node.tolerance is None
+        if (
+            spec is None
+            or spec.states is None
+            or not equal
+            or asked is None
+            or asked.number not in (1.0, -1.0)
+        ):
+            return ""
+        called = node.left.value if isinstance(node.left, tree.Pick) else node.left
+        whole = self.namer.noun(called)
+        yes = spec.states[0 if asked.number == 1.0 else 1]
+        verb, rest = yes.split(" ", 1)
+        denied = f"does not {verb.removesuffix('s')} {rest}"
+        return f"{whole} {self._either(node, yes, denied, no)}"
+
+    def _place(self, node: tree.Compare, no: bool) -> str:
+        """Where a value stands among its last ones, when that is compared with a share."""
+        call, bound = node.left, self.formula.types.get(node.right)
+        share = bound.number if bound is not None else None
+        if not isinstance(call, tree.Call) or call.function != "percentile" or share is None:
+            return ""
+        if node.tolerance is not None or node.relation in (
+            tree.Relation.EQUAL,
+            tree.Relation.DIFFERENT,
+        ):
+            return ""
+        if len(call.arguments) != 2:
+            return ""
+        low = node.relation in (tree.Relation.LESS, tree.Relation.AT_MOST)
+        part = f"lowest {share:g} %" if low else f"highest {100 - share:g} %"
+        value = "" if self.values is None else f" (at {self._value(call):.0f} %)"
+        bars = self.namer.number(call.arguments[1].value)
+        where = f"{self._is(node, no)} in the {part} of its last {bars} bars{value}"
+        return f"{self.namer.noun(call.arguments[0].value)} {where}"
+
+    def _beyond(self, node: tree.Compare, tolerance: tree.Tolerance, no: bool) -> str:
+        above = node.relation in (tree.Relation.GREATER, tree.Relation.AT_LEAST)
+        side, asked = "above" if above else "below", self._tolerance(tolerance)
+        subject = canonical.expression(node.left)
+        if self.values is None:
+            right = self.namer.noun(node.right, subject)
+            return (
+                f"{self.namer.noun(node.left)} {self._is(node, no)} at least {asked} {side} {right}"
+            )
+        left, right_value = self._value(node.left), self._value(node.right)
+        moved = self._distance(left - right_value, right_value, node, tolerance)
+        where = "above" if left >= right_value else "below"
+        stands = (
+            f"{'was' if self.past else 'is'} {moved} {where} {self.valued(node.right, subject)}"
+        )
+        return f"{self.valued(node.left)} {stands}; at least {asked} {side} is asked"
 
     def _distance(
         self, gap: float, base: float, node: tree.Compare | tree.Near, asked: tree.Tolerance
     ) -> str:
         """How far apart two numbers are, in digits that tell it from what is asked."""
-        least = self._number_at(asked.amount)
+        least = self._value(asked.amount)
         if not asked.percent:
             unit = self._unit(node.left)
             return told_apart(abs(gap), least, lambda v, more: figure(v, unit, self.tick, more))[0]
         if not base:
             return "unknown %"
         share = abs(100 * gap / base)
-        return told_apart(share, least, lambda v, more: f"{v:.{1 + more}f} %")[0]
+        few = 1 if share == 0 or share >= 0.05 else min(8, 1 - math.floor(math.log10(share)))
+        return told_apart(share, least, lambda v, more: f"{v:.{few + more}f} %")[0]
 
-    def _between(self, node: tree.Between) -> str:
+    def _near(self, node: tree.Near, no: bool) -> str:
+        asked, subject = self._tolerance(node.tolerance), canonical.expression(node.left)
+        if self.values is None:
+            right = self.namer.noun(node.right, subject)
+            return f"{self.namer.noun(node.left)} {self._is(node, no)} within {asked} of {right}"
+        left, right_value = self._value(node.left), self._value(node.right)
+        apart = self._distance(left - right_value, right_value, node, node.tolerance)
+        stands = f"{'was' if self.past else 'is'} {apart} from {self.valued(node.right, subject)}"
+        return f"{self.valued(node.left)} {stands}; at most {asked} is asked"
+
+    def _between(self, node: tree.Between, no: bool) -> str:
         """The bounds are told with the digits that tell the value from them."""
         low, high = self._pair(node.value, node.low), self._pair(node.value, node.high)
         value = max(low[0], high[0], key=len)
-        return f"{value} is {self._stands(node)}between {low[1]} and {high[1]}"
+        return f"{value} {self._is(node, no)} between {low[1]} and {high[1]}"
 
-    def _pair(self, left: tree.Node, right: tree.Node) -> tuple[str, str]:
-        """Two numbers by name and value, with the digits that tell which is the larger."""
-        if self.values is None:
-            return self.value(left), self.value(right)
-        sides = (left, right)
-        first, second = (self._number_at(side) for side in sides)
-        unit = self._unit(left) if self._unit(left) != units.ANY else self._unit(right)
-        told = told_apart(first, second, lambda v, more: figure(v, unit, self.tick, more))
-        shown = [self._shown(side, text) for side, text in zip(sides, told, strict=True)]
-        return shown[0], shown[1]
-
-    def _shown(self, node: tree.Node, told: str) -> str:
-        """A number by its name and value; a constant as it was written."""
-        typed = self.formula.types.get(node)
-        if typed is None or typed.number is not None:
-            return self.number(node)
-        return f"{self.name(node)} {told}"
-
-    def _plain(self, node: tree.Compare) -> str:
-        texts = [side for side in (node.right, node.left) if isinstance(side, tree.Text)]
-        if texts:
-            other = node.left if texts[0] is node.right else node.right
-            negated = "not " if node.relation == tree.Relation.DIFFERENT else ""
-            verdict = f": {self._word(node, 'so it is', 'not so')}" if self.values else ""
-            return f"{self.name(other)} is {negated}{self.name(texts[0])}{verdict}"
-        relation = RELATIONS[node.relation].said
-        left, right = self._pair(node.left, node.right)
-        return f"{left} is {self._stands(node)}{relation} {right}"
-
-    def _near(self, node: tree.Near) -> str:
-        asked = self.tolerance(node.tolerance)
-        if self.values is None:
-            return f"{self.name(node.left)} is within {asked} of {self.name(node.right)}"
-        left, right = self._number_at(node.left), self._number_at(node.right)
-        if math.isnan(left) or math.isnan(right):
-            return f"{self.name(node.left)} against {self.name(node.right)} is unknown"
-        apart = self._distance(left - right, right, node, node.tolerance)
-        return (
-            f"{self.value(node.left)} is {apart} from {self.value(node.right)}; "
-            f"at most {asked} is asked"
-        )
-
-    def _crosses(self, node: tree.Crosses) -> str:
+    def _crosses(self, node: tree.Crosses, no: bool) -> str:
         side = "" if node.direction == tree.Crossing.EITHER else f" {node.direction}"
         left, right = self._pair(node.left, node.right)
-        return f"{left} {self._word(node, 'crosses', 'does not cross')}{side} {right}"
-
-    def _word(self, node: tree.Node, yes: str, no: str) -> str:
-        """The word for how a condition stands; the first one where nothing is known of values."""
-        if self.values is None:
-            return yes
-        value = self._number_at(node)
-        return "unknown" if math.isnan(value) else yes if value == 1.0 else no
-
-    def _stands(self, node: tree.Node) -> str:
-        if self.values is None:
-            return ""
-        value = self._number_at(node)
-        return "perhaps " if math.isnan(value) else "" if value == 1.0 else "not "
+        return f"{left} {self._either(node, 'crosses', 'does not cross', no)}{side} {right}"
 
     # Numbers
 
-    def value(self, node: tree.Node) -> str:
-        """The name of a number, followed by its value where that is known."""
-        typed = self.formula.types.get(node)
-        if typed is None or typed.number is not None:
-            return self.number(node)
-        if typed.kind == Kind.TEXT:
-            return self.name(node)
+    def _pair(self, left: tree.Node, right: tree.Node) -> tuple[str, str]:
+        """Two numbers by name and value, with the digits that tell which is the larger."""
+        subject = canonical.expression(left)
+        unit = self._unit(left) if self._unit(left) != units.ANY else self._unit(right)
         if self.values is None:
-            return self.name(node)
-        return f"{self.name(node)} {figure(self._number_at(node), typed.unit, self.tick)}"
+            return self._named_as(left, "", None, unit), self._named_as(right, subject, None, unit)
+        first, second = self._value(left), self._value(right)
+        told = told_apart(first, second, lambda v, more: figure(v, unit, self.tick, more))
+        return self._named_as(left, "", told[0], unit), self._named_as(
+            right, subject, told[1], unit
+        )
 
-    def number(self, node: tree.Node) -> str:
-        """A constant as it was written, or as an input has it."""
+    def _named_as(self, node: tree.Node, subject: str, told: str | None, unit: units.Unit) -> str:
+        """A number by its name and value; a constant as it was written."""
         typed = self.formula.types.get(node)
-        number = typed.number if typed is not None else None
-        return canonical.expression(node) if number is None else f"{number:,.10g}"
+        share = " %" if unit == units.PERCENT else ""
+        if typed is None or typed.number is not None:
+            return self.namer.number(node) + share
+        noun = self.namer.noun(node, subject)
+        if told is None:
+            return noun
+        return f"{noun}{' =' if isinstance(node, tree.Arithmetic) else ''} {told}{share}"
 
-    def tolerance(self, node: tree.Tolerance) -> str:
+    def valued(self, node: tree.Node, subject: str = "") -> str:
+        """The name of a number, followed by its value where that is known."""
+        told = None
+        if self.values is not None:
+            told = figure(self._value(node), self._unit(node), self.tick)
+        return self._named_as(node, subject, told, self._unit(node))
+
+    def _tolerance(self, node: tree.Tolerance) -> str:
         if node.percent:
             return f"{canonical.expression(node.amount)} %"
-        return self.value(node.amount)
+        return self.valued(node.amount)
 
-    def name(self, node: tree.Node) -> str:
-        """What a number is called: the labels of functions, names as the user gave them."""
+    def _is_truth(self, node: tree.Node) -> bool:
         typed = self.formula.types.get(node)
-        if typed is not None and typed.number is not None:
-            return self.number(node)
-        match node:
-            case tree.Name():
-                if typed is not None and typed.function and node.name == typed.function.name:
-                    return typed.function.label
-                if node.name in self.formula.definitions:
-                    return node.name
-                if typed is not None and typed.name == node.name:
-                    return node.name
-                return SOURCE_NAMES.get(node.name, node.name.capitalize().replace("_", " "))
-            case tree.Call():
-                return self._call(node)
-            case tree.Pick():
-                return self._pick(node)
-            case tree.On():
-                return f"{self.name(node.value)} on {node.timeframe}"
-            case tree.Of():
-                return f"{self.name(node.value)} of {node.code}"
-            case tree.Text():
-                return f'"{node.value}"'
-            case tree.Minus():
-                inner = self.name(node.value)
-                compound = isinstance(node.value, tree.Arithmetic)
-                return f"minus ({inner})" if compound else f"minus {inner}"
-            case tree.Arithmetic():
-                return self._arithmetic(node)
-        return canonical.expression(node)
+        return typed is not None and typed.kind == Kind.TRUTH
 
-    def _pick(self, node: tree.Pick) -> str:
-        whole, typed = self.name(node.value), self.formula.types.get(node.value)
-        named_after = typed is not None and typed.function and typed.function.name == node.output
-        return whole if named_after else f"{whole} {node.output.replace('_', ' ')}"
-
-    def _arithmetic(self, node: tree.Arithmetic) -> str:
-        signs = {"*": "×", "/": "÷", "-": "−"}
-        sides = []
-        for side in (node.left, node.right):
-            text = self.name(side)
-            sides.append(f"({text})" if isinstance(side, tree.Arithmetic) else text)
-        return f" {signs.get(node.operator, node.operator)} ".join(sides)
-
-    def _call(self, node: tree.Call) -> str:
-        typed = self.formula.types.get(node)
-        label = typed.function.label if typed is not None and typed.function else node.function
-        shown = [self.name(a.value) for a in node.arguments]
-        if len(shown) > 1 and shown[0] == "Close":
-            shown = shown[1:]
-        return f"{label}({', '.join(shown)})" if shown else label
-
-    def _number_at(self, node: tree.Node) -> float:
+    def _value(self, node: tree.Node) -> float:
         typed = self.formula.types.get(node)
         if typed is not None and typed.number is not None:
             return typed.number
         assert self.values is not None
-        return self.values.get(canonical.expression(node), math.nan)
+        return self.values.get(_key(node, self.within), math.nan)
+
+    def _measure(self, node: tree.Node) -> float:
+        """When a condition over time held last, for how long or how often."""
+        span = getattr(node, "span", tree.Span.IN_LAST)
+        what = {tree.Span.IN_LAST: "when ", tree.Span.FOR: "streak "}.get(span, "count ")
+        assert self.values is not None
+        return self.values.get(_key(node, self.within, what), math.nan)
 
     def _unit(self, node: tree.Node) -> units.Unit:
         typed = self.formula.types.get(node)

@@ -24,12 +24,14 @@ def _part(
     words: tuple[str, str, str],
     formula: str | None = None,
     synonyms: tuple[str, ...] = (),
+    said: str = "",
 ) -> None:
     meaning, reading, pitfalls = words
     anatomy.add(
         name,
         label,
         synonyms=synonyms,
+        said=said,
         outputs=(output,),
         body=body,
         formula=formula or body,
@@ -55,6 +57,7 @@ _part(
         "candle body",
         "real body",
     ),
+    said="body",
 )
 _part(
     "bar_range",
@@ -72,6 +75,7 @@ _part(
         "bar size",
         "candle size",
     ),
+    said="bar's range",
 )
 _part(
     "upper_wick",
@@ -88,6 +92,7 @@ _part(
         "upper tail",
         "top wick",
     ),
+    said="upper wick",
 )
 _part(
     "lower_wick",
@@ -104,6 +109,7 @@ _part(
         "lower tail",
         "bottom wick",
     ),
+    said="lower wick",
 )
 _part(
     "body_percent",
@@ -116,6 +122,7 @@ _part(
         "0 on a bar without range.",
     ),
     "100 · abs(close - open) / (high - low), 0 on a bar without range",
+    said="body's share of the range",
 )
 _part(
     "gap_percent",
@@ -128,6 +135,7 @@ _part(
         "Unadjusted payouts look like gaps.",
     ),
     synonyms=("gap",),
+    said="opening gap",
 )
 _part(
     "up_bar",
@@ -152,6 +160,7 @@ _part(
         "up candle",
         "up candles",
     ),
+    said="the bar rose|the bar did not rise",
 )
 _part(
     "down_bar",
@@ -176,6 +185,7 @@ _part(
         "down candle",
         "down candles",
     ),
+    said="the bar fell|the bar did not fall",
 )
 _part(
     "inside_bar",
@@ -192,6 +202,7 @@ _part(
         "inside candle",
         "inside bars",
     ),
+    said="the bar lies inside the one before|the bar does not lie inside the one before",
 )
 _part(
     "outside_bar",
@@ -208,6 +219,7 @@ _part(
         "outside candle",
         "outside bars",
     ),
+    said="the bar reaches beyond the one before|the bar does not reach beyond the one before on both sides",
 )
 _SIGN = Output(unit=NONE, span=(-1, 1), levels=(0,))
 _part(
@@ -234,6 +246,7 @@ _part(
         "Lower prices were refused; looked for after a fall.",
         "The same bar in a rise means something else.",
     ),
+    said="the bar is a hammer|the bar is no hammer",
 )
 _part(
     "shooting_star",
@@ -246,6 +259,7 @@ _part(
         "Higher prices were refused; looked for after a rise.",
         "The same bar in a fall means something else.",
     ),
+    said="the bar is a shooting star|the bar is no shooting star",
 )
 _part(
     "doji",
@@ -257,6 +271,7 @@ _part(
         "Neither side won.",
         "Frequent in quiet markets.",
     ),
+    said="the bar is a doji|the bar is no doji",
 )
 _part(
     "marubozu",
@@ -268,6 +283,7 @@ _part(
         "One side had it from the open to the close.",
         "On short bars it is often a single trade's work.",
     ),
+    said="the bar is nearly all body|the bar is not nearly all body",
 )
 
 
@@ -302,6 +318,7 @@ for _name, _others, _sign in (("largest", "highest", ">"), ("smallest", "lowest"
     anatomy.add(
         _name,
         _name.capitalize(),
+        said=f"{{x}} is the {_name} of {{n}} bars|{{x}} is not the {_name} of {{n}} bars",
         inputs=(X,),
         parameters=(length(low=2), Parameter(name="ties", low=0, high=1, default=0, switch=True)),
         outputs=(YES_NO,),

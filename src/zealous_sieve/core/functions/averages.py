@@ -124,6 +124,7 @@ def carry_on(span, t, done, level, x, n, alpha, out):  # type: ignore[no-untyped
 averages.add(
     "sma",
     "SMA",
+    said="{n}-bar average",
     synonyms=(
         "average",
         "avg",
@@ -151,6 +152,7 @@ averages.add(
 @averages.function(
     "ema",
     "EMA",
+    said="{n}-bar exponential average",
     synonyms=(
         "exponential average",
         "exponential moving average",
@@ -173,6 +175,7 @@ def ema(spans, x, n, out):  # type: ignore[no-untyped-def]
 @averages.function(
     "wilder",
     "Wilder average",
+    said="{n}-bar Wilder average",
     inputs=(OF_CLOSE,),
     parameters=(length(default=14),),
     outputs=(SAME,),
@@ -190,6 +193,7 @@ def wilder(spans, x, n, out):  # type: ignore[no-untyped-def]
 @averages.function(
     "wma",
     "WMA",
+    said="{n}-bar weighted average",
     synonyms=(
         "weighted average",
         "weighted moving average",
@@ -220,6 +224,7 @@ def wma(spans, x, n, out):  # type: ignore[no-untyped-def]
 @averages.function(
     "vwma",
     "VWMA",
+    said="{n}-bar average by volume",
     inputs=(OF_CLOSE,),
     reads=("volume",),
     parameters=(length(default=20),),
@@ -285,6 +290,7 @@ averages.add(
 averages.add(
     "linreg",
     "Regression end",
+    said="{n}-bar regression line",
     synonyms=(
         "regression",
         "regression line",
@@ -302,6 +308,7 @@ averages.add(
 averages.add(
     "slope",
     "Slope",
+    said="slope over {n} bars",
     synonyms=("gradient",),
     inputs=(OF_CLOSE,),
     parameters=(length(default=20, low=2),),
@@ -359,6 +366,7 @@ def kama(spans, x, n, fast, slow, out):  # type: ignore[no-untyped-def]
 averages.add(
     "angle",
     "Angle",
+    said="angle over {n} bars",
     inputs=(Input(name="x", default="close", unit=PRICE),),
     parameters=(length(default=20, low=2),),
     outputs=(Output(unit=NONE, span=(-90, 90), levels=(0,)),),

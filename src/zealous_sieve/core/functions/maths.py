@@ -27,6 +27,7 @@ NO_PITFALL = "None to speak of."
 @maths.function(
     "abs",
     "Absolute",
+    said="size of {x}",
     synonyms=(
         "absolute",
         "absolute value",
@@ -47,6 +48,7 @@ def absolute(x: float) -> float:
 @maths.function(
     "min",
     "Smaller",
+    said="smallest of {x} and {y}",
     synonyms=(
         "minimum",
         "smaller of",
@@ -68,6 +70,7 @@ def smaller(x: float, y: float) -> float:
 @maths.function(
     "max",
     "Larger",
+    said="largest of {x} and {y}",
     synonyms=(
         "maximum",
         "larger of",
@@ -89,6 +92,7 @@ def larger(x: float, y: float) -> float:
 maths.add(
     "sqrt",
     "Square root",
+    said="square root of {x}",
     synonyms=("square root",),
     inputs=(X,),
     outputs=(Output(),),
@@ -103,6 +107,7 @@ maths.add(
 @maths.function(
     "log",
     "Logarithm",
+    said="logarithm of {x}",
     synonyms=(
         "ln",
         "natural log",
@@ -241,6 +246,7 @@ maths.step("held", inputs=2, truths=(1,), outputs=(Output(unit="x0"),))
 @maths.function(
     "if_then",
     "Either or",
+    said="{x} where {truth}, else {y}",
     synonyms=(
         "if",
         "choose",
@@ -261,6 +267,7 @@ def if_then(a: float, x: float, y: float) -> float:
 @maths.function(
     "known",
     "Known",
+    said="{x} is known|{x} is not known",
     synonyms=(
         "exists",
         "available",
@@ -282,6 +289,7 @@ def known(x: float) -> float:
 maths.add(
     "tally",
     "Tally",
+    said="count of those that hold",
     inputs=(TRUTH,),
     variadic=True,
     outputs=(Output(unit=NONE),),
@@ -295,6 +303,7 @@ maths.add(
 maths.add(
     "lean",
     "Lean",
+    said="lean",
     inputs=(TRUTH,),
     variadic=True,
     outputs=(Output(unit=NONE, levels=(0,)),),

@@ -156,6 +156,7 @@ memory.step("until", inputs=2, truths=(0, 1), outputs=(Output(kind=Kind.TRUTH),)
 @memory.function(
     "accumulate",
     "Running total",
+    said="running total of {x}",
     synonyms=(
         "cumulative",
         "running total",
@@ -189,6 +190,7 @@ def accumulate(spans, x, keep, out, level):  # type: ignore[no-untyped-def]
 @memory.function(
     "smooth",
     "Smoothed",
+    said="smoothed {x}",
     inputs=(X, Input(name="factor", unit=NONE)),
     outputs=(SAME,),
     apart=True,
@@ -221,6 +223,7 @@ def smooth(spans, x, factor, out, level):  # type: ignore[no-untyped-def]
 memory.add(
     "mean",
     "Mean",
+    said="{n}-bar average",
     inputs=(X,),
     parameters=(length(),),
     outputs=(SAME,),
@@ -235,6 +238,7 @@ memory.add(
 memory.add(
     "first",
     "First",
+    said="{x} at the first of {n} bars",
     inputs=(EITHER,),
     parameters=(length(),),
     outputs=(SAME,),
@@ -250,6 +254,7 @@ memory.add(
 @memory.function(
     "max_drawdown",
     "Largest fall",
+    said="largest fall within {n} bars",
     synonyms=(
         "drawdown",
         "largest fall",

@@ -52,6 +52,7 @@ _held(_percent_of(gain, gain + loss, 50), change(x) == 0)""",
 momentum.add(
     "roc",
     "Rate of change",
+    said="{n}-bar change",
     synonyms=(
         "rate of change",
         "percent change",
@@ -71,6 +72,7 @@ momentum.add(
 momentum.add(
     "momentum",
     "Momentum",
+    said="{n}-bar change",
     inputs=(OF_CLOSE,),
     parameters=(length(default=10),),
     outputs=(Output(unit="x", levels=(0,)),),
@@ -87,9 +89,14 @@ momentum.add(
     inputs=(OF_CLOSE,),
     parameters=(length("fast", 12), length("slow", 26), length("smooth", 9)),
     outputs=(
-        Output(name="line", unit="x", levels=(0,)),
-        Output(name="signal", unit="x"),
-        Output(name="histogram", unit="x", levels=(0,)),
+        Output(name="line", said="MACD line ({fast}, {slow})", unit="x", levels=(0,)),
+        Output(name="signal", said="MACD signal line ({fast}, {slow}, {smooth})", unit="x"),
+        Output(
+            name="histogram",
+            said="MACD histogram ({fast}, {slow}, {smooth})",
+            unit="x",
+            levels=(0,),
+        ),
     ),
     body="""show line = ema(x, fast) - ema(x, slow)
 show signal = ema(line, smooth)
@@ -138,8 +145,10 @@ momentum.add(
     ),
     parameters=(length(default=14), length("smooth", 3), length("slow", 3)),
     outputs=(
-        Output(name="k", unit=NONE, span=(0, 100), levels=(20, 80)),
-        Output(name="d", unit=NONE, span=(0, 100), levels=(20, 80)),
+        Output(name="k", said="stochastic ({n})", unit=NONE, span=(0, 100), levels=(20, 80)),
+        Output(
+            name="d", said="smoothed stochastic ({n})", unit=NONE, span=(0, 100), levels=(20, 80)
+        ),
     ),
     body="""top = highest(high, n)
 bottom = lowest(low, n)

@@ -72,6 +72,7 @@ over_bars.add(
 @over_bars.function(
     "change",
     "Change",
+    said="change from bar to bar",
     synonyms=(
         "difference",
         "diff",
@@ -150,6 +151,9 @@ def _extreme(name: str, label: str, which: str, back: bool) -> None:
         synonyms=()
         if back
         else (f"{end} of", f"rolling {end[:3]}", f"rolling {end}", f"{which} value"),
+        said=f"bars since the {which} {{x}} of {{n}} bars"
+        if back
+        else f"{which} {{x}} of the last {{n}} bars",
         inputs=(X,),
         parameters=(length(),),
         outputs=(bars if back else SAME,),
@@ -204,6 +208,7 @@ _extreme("lowest_bars", "Bars since lowest", "lowest", back=True)
 over_bars.add(
     "sum",
     "Sum",
+    said="sum of {x} over {n} bars",
     synonyms=(
         "total",
         "rolling sum",
@@ -225,6 +230,7 @@ over_bars.add(
 @over_bars.function(
     "count",
     "Count",
+    said="count of the last {n} bars on which {truth}",
     synonyms=("number of",),
     inputs=(TRUTH,),
     parameters=(length(),),
@@ -255,6 +261,7 @@ def count(spans, a, n, out):  # type: ignore[no-untyped-def]
 @over_bars.function(
     "bars_since",
     "Bars since",
+    said="number of bars since {truth}",
     synonyms=(
         "days since",
         "time since",
@@ -296,6 +303,7 @@ def streak(spans, a, out):  # type: ignore[no-untyped-def]
 over_bars.add(
     "rising",
     "Rising",
+    said="{x} rose on each of {n} bars|{x} did not rise on each of {n} bars",
     inputs=(X,),
     parameters=(length(),),
     outputs=(YES_NO,),
@@ -308,6 +316,7 @@ over_bars.add(
 over_bars.add(
     "falling",
     "Falling",
+    said="{x} fell on each of {n} bars|{x} did not fall on each of {n} bars",
     inputs=(X,),
     parameters=(length(),),
     outputs=(YES_NO,),
@@ -322,6 +331,7 @@ over_bars.add(
 @over_bars.function(
     "percentile",
     "Percentile",
+    said="place among its last {n} values",
     synonyms=(
         "percentile rank",
         "percent rank",
@@ -358,6 +368,7 @@ def percentile(spans, x, n, out):  # type: ignore[no-untyped-def]
 @over_bars.function(
     "median",
     "Median",
+    said="{n}-bar median",
     synonyms=("middle value",),
     inputs=(X,),
     parameters=(length(),),
@@ -381,6 +392,7 @@ def median(spans, x, n, out):  # type: ignore[no-untyped-def]
 over_bars.add(
     "zscore",
     "Z-score",
+    said="distance from its {n}-bar mean in deviations",
     synonyms=(
         "z score",
         "standard score",
@@ -400,6 +412,7 @@ over_bars.add(
 @over_bars.function(
     "when_last",
     "Value when last",
+    said="{x} when last {truth}",
     synonyms=(
         "value when last",
         "value at last",

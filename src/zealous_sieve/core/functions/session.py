@@ -25,6 +25,7 @@ NAME = Parameter(name="name", text=True, names="venue")
 session.add(
     "minutes_from_open",
     "Minutes from the open",
+    said="number of minutes since the open",
     synonyms=(
         "minutes since open",
         "minutes since the open",
@@ -40,6 +41,7 @@ session.add(
 session.add(
     "minutes_to_close",
     "Minutes to the close",
+    said="number of minutes to the close",
     synonyms=(
         "minutes until close",
         "time to close",
@@ -55,6 +57,7 @@ session.add(
 session.add(
     "in_session",
     "In session",
+    said="{name} is open|{name} is closed",
     synonyms=("in hours of",),
     parameters=(NAME,),
     outputs=(Output(kind=Kind.TRUTH),),
@@ -89,6 +92,7 @@ def new_day(spans, day, out):  # type: ignore[no-untyped-def]
 session.add(
     "first_bar",
     "First bar",
+    said="the session begins with this bar|the session does not begin with this bar",
     outputs=(Output(kind=Kind.TRUTH),),
     body="_new_day(floor(_local_time / 86400))",
     meaning="Whether the bar is the first of its session.",
@@ -179,6 +183,7 @@ day - 7 * floor(day / 7) + 1""",
         'day_of_week == "Tuesday" are Tuesdays.',
     ),
     synonyms=("weekday",),
+    said="day of the week",
     names=("Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", "Sunday"),
 )
 _calendar(
@@ -232,11 +237,12 @@ _sum_since(_new_day(monday), if_then(first_bar, 1, 0))""",
 # The session so far
 
 
-def _so_far(name: str, label: str, output: Output, body: str, words: tuple[str, str]) -> None:
-    meaning, reading = words
+def _so_far(name: str, label: str, output: Output, body: str, words: tuple[str, str, str]) -> None:
+    said, meaning, reading = words
     session.add(
         name,
         label,
+        said=said,
         outputs=(output,),
         body=body,
         meaning=meaning,
@@ -252,6 +258,7 @@ _so_far(
     Output(unit=PERCENT, levels=(0,)),
     "100 * (close / when_last(first_bar, open) - 1)",
     (
+        "change since the open",
         "How far price has moved since the session's open, in percent.",
         "session_change < -2: two percent down on the day.",
     ),
@@ -262,6 +269,7 @@ _so_far(
     Output(unit=PRICE),
     "_extreme_since(first_bar, high, 1).value - _extreme_since(first_bar, low, -1).value",
     (
+        "range of the session",
         "From the lowest low to the highest high of the session so far.",
         "Against (atr(11) on 1d) it tells how much of a usual day has been run.",
     ),
@@ -273,6 +281,7 @@ _so_far(
     "_percent_between(close, _extreme_since(first_bar, low, -1).value, "
     "_extreme_since(first_bar, high, 1).value)",
     (
+        "place in the session's range",
         "Where price stands in the range of the session so far: 0 at its low, 100 at its high.",
         "Above 80 late in the day, buyers kept what they had won.",
     ),
@@ -282,9 +291,13 @@ session.add(
     "Opening range",
     parameters=(Parameter(name="minutes", low=1, high=1440, whole=True),),
     outputs=(
-        Output(name="high", unit=PRICE),
-        Output(name="low", unit=PRICE),
-        Output(name="done", kind=Kind.TRUTH),
+        Output(name="high", said="high of the first {minutes} minutes", unit=PRICE),
+        Output(name="low", said="low of the first {minutes} minutes", unit=PRICE),
+        Output(
+            name="done",
+            said="the first {minutes} minutes are over|the first {minutes} minutes are not over",
+            kind=Kind.TRUTH,
+        ),
     ),
     body="""inside = minutes_from_open < minutes
 begun = when_last(first_bar, if_then(inside, 1, 0)) == 1
@@ -369,6 +382,7 @@ def of_values(found, now):  # type: ignore[no-untyped-def]
 session.add(
     "same_time",
     "At the same time",
+    said="mean of {x} at this time in {n} sessions",
     synonyms=(
         "usual at this time",
         "time of day average",
@@ -376,10 +390,16 @@ session.add(
     inputs=(Input(name="x"),),
     parameters=(length(),),
     outputs=(
-        Output(name="mean", unit="x"),
-        Output(name="highest", unit="x"),
-        Output(name="lowest", unit="x"),
-        Output(name="rank", unit=NONE, span=(0, 100), levels=(50,)),
+        Output(name="mean", said="usual {x} at this time (mean of {n} sessions)", unit="x"),
+        Output(name="highest", said="highest {x} at this time in {n} sessions", unit="x"),
+        Output(name="lowest", said="lowest {x} at this time in {n} sessions", unit="x"),
+        Output(
+            name="rank",
+            said="rank of {x} among {n} sessions at this time",
+            unit=NONE,
+            span=(0, 100),
+            levels=(50,),
+        ),
     ),
     lead=True,
     body="""found = _at_this_time(x, bar_time - _session_opens, _session_opens, n)
@@ -403,9 +423,13 @@ show rank = found.rank""",
 session.add(
     "days_since_event",
     "Days since an event",
+    said="number of days since the last {kind}",
     synonyms=("days after",),
     parameters=(Parameter(name="kind", text=True, names="event"),),
-    outputs=(Output(name="days", unit=NONE), Output(name="sessions", unit=NONE)),
+    outputs=(
+        Output(name="days", said="number of days since the last {kind}", unit=NONE),
+        Output(name="sessions", said="number of sessions since the last {kind}", unit=NONE),
+    ),
     lead=True,
     elsewhere="since_event",
     formula=".days: calendar days since the day of the last event of that kind, 0 on its day; .sessions: "
@@ -418,12 +442,16 @@ session.add(
 session.add(
     "days_to_event",
     "Days to an event",
+    said="number of days to the next {kind}",
     synonyms=(
         "days to",
         "days until",
     ),
     parameters=(Parameter(name="kind", text=True, names="event"),),
-    outputs=(Output(name="days", unit=NONE), Output(name="sessions", unit=NONE)),
+    outputs=(
+        Output(name="days", said="number of days to the next {kind}", unit=NONE),
+        Output(name="sessions", said="number of sessions to the next {kind}", unit=NONE),
+    ),
     lead=True,
     elsewhere="to_event",
     formula=".days: calendar days to the day of the next event of that kind, 0 on its day; .sessions: "

@@ -77,6 +77,10 @@ class Output:
     kind: Kind = Kind.NUMBER
     span: tuple[float, float] | None = None
     levels: tuple[float, ...] = ()
+    said: str = ""
+    """How it is called in a sentence, where that is not the function's name with its own behind it."""
+    states: tuple[str, str] | None = None
+    """What is said of the function when the output is 1, and when it is -1."""
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -110,6 +114,9 @@ class Function:
     """Its inputs may be the same on every bar."""
     lead: bool = False
     """Its first output is meant where none is picked."""
+    said: str = ""
+    """How the result is called in a sentence, or how a condition is said: yes, then no, parted by a bar.
+    ``{x}`` is an input, ``{n}`` a parameter; of what begins with its input it may be "its"."""
     synonyms: tuple[str, ...] = ()
     """What else it is called, in the trade or in plain English: read where the name is looked for."""
     names: tuple[str, ...] = ()

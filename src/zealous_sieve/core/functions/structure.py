@@ -71,9 +71,13 @@ def _swing(name: str, label: str, source: str, sign: int, words: tuple[str, str]
     structure.add(
         name,
         label,
+        said=f"last swing {word}",
         synonyms=(f"last swing {word}", other),
         parameters=(SWING,),
-        outputs=(Output(name="price", unit=PRICE), Output(name="bars", unit=BARS)),
+        outputs=(
+            Output(name="price", unit=PRICE, said=f"last swing {word}"),
+            Output(name="bars", unit=BARS, said=f"bars since the last swing {word}"),
+        ),
         body=f"turn = _swings({source}, {source}, n, {sign})\n"
         "show price = turn.price\nshow bars = turn.bars",
         formula=f"the last {source} strictly beyond the {source}s of n bars on both sides, from "
@@ -118,7 +122,12 @@ structure.add(
     "Retracement",
     parameters=(SWING,),
     outputs=(
-        Output(name="percent", unit=PERCENT, levels=(38.2, 50, 61.8)),
+        Output(
+            name="percent",
+            said="share of the last swing given back",
+            unit=PERCENT,
+            levels=(38.2, 50, 61.8),
+        ),
         *(Output(name=f"r{level}", unit=PRICE) for level in (236, 382, 50, 618)),
     ),
     body="""top = _swings(high, high, n, 1)
@@ -356,8 +365,8 @@ structure.add(
     "Levels",
     parameters=(length(default=5), factor("tolerance", 1, low=0.01, high=20)),
     outputs=(
-        Output(name="resistance", unit=PRICE),
-        Output(name="support", unit=PRICE),
+        Output(name="resistance", said="resistance above", unit=PRICE),
+        Output(name="support", said="support below", unit=PRICE),
         Output(name="touches", unit=NONE),
     ),
     body="""near = _clusters(high, low, close, n, tolerance)

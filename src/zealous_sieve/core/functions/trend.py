@@ -48,9 +48,9 @@ trend.add(
     ),
     parameters=(length(default=14),),
     outputs=(
-        Output(name="adx", unit=NONE, span=(0, 100), levels=(20, 40)),
-        Output(name="plus_di", unit=NONE, span=(0, 100)),
-        Output(name="minus_di", unit=NONE, span=(0, 100)),
+        Output(name="adx", said="ADX ({n})", unit=NONE, span=(0, 100), levels=(20, 40)),
+        Output(name="plus_di", said="upward line of the ADX ({n})", unit=NONE, span=(0, 100)),
+        Output(name="minus_di", said="downward line of the ADX ({n})", unit=NONE, span=(0, 100)),
     ),
     body="""moves = _directional_movement(high, low)
 up = wilder(moves.plus, n)
@@ -108,10 +108,17 @@ trend.step(
 trend.add(
     "supertrend",
     "Range trend line",
+    said="range trend line ({n}, {multiple})",
     parameters=(length(default=10), factor("multiple", 3)),
     outputs=(
-        Output(name="line", unit=PRICE),
-        Output(name="direction", unit=NONE, span=(-1, 1), levels=(0,)),
+        Output(name="line", said="range trend line ({n}, {multiple})", unit=PRICE),
+        Output(
+            name="direction",
+            states=("points up", "points down"),
+            unit=NONE,
+            span=(-1, 1),
+            levels=(0,),
+        ),
     ),
     body="""width = multiple * atr(n)
 bands = _ratchet(hl2 + width, hl2 - width, close)
@@ -127,15 +134,16 @@ show direction = bands.direction""",
 trend.add(
     "donchian",
     "Range channel",
+    said="{n}-bar channel",
     synonyms=(
         "range channel",
         "price channel",
     ),
     parameters=(length(default=20),),
     outputs=(
-        Output(name="upper", unit=PRICE),
+        Output(name="upper", said="top of the {n}-bar channel", unit=PRICE),
         Output(name="middle", unit=PRICE),
-        Output(name="lower", unit=PRICE),
+        Output(name="lower", said="bottom of the {n}-bar channel", unit=PRICE),
     ),
     body="""show upper = highest(high, n)
 show lower = lowest(low, n)
@@ -165,6 +173,7 @@ show oscillator = up - down""",
 trend.add(
     "efficiency",
     "Efficiency ratio",
+    said="{n}-bar efficiency",
     inputs=(OF_CLOSE,),
     parameters=(length(default=10),),
     outputs=(Output(unit=RATIO, span=(0, 1), levels=(0.3,)),),

@@ -22,6 +22,7 @@ NAME = Parameter(name="name", text=True, names="fact")
 universe.add(
     "rank",
     "Rank",
+    said="rank of {x}",
     inputs=(X,),
     parameters=(BY,),
     outputs=(Output(unit=PERCENT, span=(0, 100), levels=(20, 80)),),
@@ -35,6 +36,7 @@ universe.add(
 universe.add(
     "zscore_across",
     "Z-score across",
+    said="distance of {x} from all in deviations",
     inputs=(X,),
     parameters=(BY,),
     outputs=(Output(unit=NONE, levels=(-2, 0, 2)),),
@@ -48,6 +50,7 @@ universe.add(
 universe.add(
     "mean_across",
     "Mean across",
+    said="mean of {x} over all",
     synonyms=(
         "universe average",
         "universe mean",
@@ -65,6 +68,7 @@ universe.add(
 universe.add(
     "breadth",
     "Breadth",
+    said="share of all of which {truth}",
     synonyms=("share of the universe",),
     inputs=(TRUTH,),
     parameters=(BY,),
@@ -79,6 +83,7 @@ universe.add(
 universe.add(
     "fact",
     "Fact",
+    said="{name}",
     parameters=(NAME,),
     outputs=(Output(unit=NONE),),
     elsewhere="fact",

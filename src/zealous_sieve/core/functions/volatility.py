@@ -25,6 +25,7 @@ WILDER = "J. W. Wilder, New Concepts in Technical Trading Systems, 1978."
 @volatility.function(
     "true_range",
     "True range",
+    said="true range",
     synonyms=("true range",),
     reads=("high", "low", "close"),
     outputs=(Output(unit=PRICE),),
@@ -49,6 +50,7 @@ def true_range(spans, high, low, close, out):  # type: ignore[no-untyped-def]
 volatility.add(
     "atr",
     "ATR",
+    said="average range of {n} bars",
     synonyms=(
         "average true range",
         "average range",
@@ -64,6 +66,7 @@ volatility.add(
 volatility.add(
     "atr_percent",
     "ATR %",
+    said="average range of {n} bars in percent",
     parameters=(length(default=14),),
     outputs=(Output(unit=PERCENT),),
     body="100 * atr(n) / close",
@@ -77,6 +80,7 @@ volatility.add(
 @volatility.function(
     "stdev",
     "Deviation",
+    said="{n}-bar standard deviation",
     synonyms=(
         "standard deviation",
         "deviation",
@@ -114,15 +118,21 @@ def stdev(spans, x, n, out):  # type: ignore[no-untyped-def]
 volatility.add(
     "bollinger",
     "Deviation bands",
+    said="deviation bands ({n}, {k})",
     synonyms=("deviation bands",),
     inputs=(OF_CLOSE,),
     parameters=(length(default=20, low=2), factor("k", 2)),
     outputs=(
-        Output(name="upper", unit="x"),
-        Output(name="middle", unit="x"),
-        Output(name="lower", unit="x"),
-        Output(name="percent_b", unit=RATIO, levels=(0, 1)),
-        Output(name="bandwidth", unit=PERCENT),
+        Output(name="upper", said="upper deviation band ({n}, {k})", unit="x"),
+        Output(name="middle", said="middle of the deviation bands ({n}, {k})", unit="x"),
+        Output(name="lower", said="lower deviation band ({n}, {k})", unit="x"),
+        Output(
+            name="percent_b",
+            said="place within the deviation bands ({n}, {k})",
+            unit=RATIO,
+            levels=(0, 1),
+        ),
+        Output(name="bandwidth", said="width of the deviation bands ({n}, {k})", unit=PERCENT),
     ),
     body="""show middle = sma(x, n)
 width = k * stdev(x, n)
@@ -138,11 +148,12 @@ show bandwidth = 100 * (upper - lower) / middle""",
 volatility.add(
     "keltner",
     "Range bands",
+    said="range bands ({n}, {k})",
     parameters=(length(default=20), factor("k", 1.5)),
     outputs=(
-        Output(name="upper", unit=PRICE),
+        Output(name="upper", said="upper range band ({n}, {k})", unit=PRICE),
         Output(name="middle", unit=PRICE),
-        Output(name="lower", unit=PRICE),
+        Output(name="lower", said="lower range band ({n}, {k})", unit=PRICE),
     ),
     body="""show middle = ema(hlc3, n)
 width = k * atr(n)
@@ -156,11 +167,14 @@ show lower = middle - width""",
 volatility.add(
     "compression",
     "Compression",
+    said="compression ({n})",
     synonyms=("squeeze", "bollinger squeeze"),
     parameters=(length(default=20, low=2), factor("deviations", 2), factor("ranges", 1.5)),
     outputs=(
-        Output(name="on", kind=Kind.TRUTH),
-        Output(name="bars", unit=BARS),
+        Output(
+            name="on", said="the bands are compressed|the bands are not compressed", kind=Kind.TRUTH
+        ),
+        Output(name="bars", said="bars of compression", unit=BARS),
         Output(name="released", unit=NONE, span=(-1, 1)),
     ),
     body="""inner = bollinger(close, n, deviations)
@@ -189,6 +203,7 @@ volatility.add(
 volatility.add(
     "tightness",
     "Tightness",
+    said="tightness ({n})",
     parameters=(length(default=10, low=2),),
     outputs=(Output(unit=PERCENT, span=(0, 100), levels=(80,)),),
     body="100 - percentile(sma(high - low, n), 5 * n)",
@@ -218,6 +233,7 @@ volatility.step("mean_deviation", inputs=1, parameters=(length(),), outputs=(Out
 volatility.add(
     "historical_vol",
     "Historical volatility",
+    said="{n}-bar volatility",
     synonyms=(
         "volatility",
         "realised volatility",

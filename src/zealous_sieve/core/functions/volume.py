@@ -16,6 +16,7 @@ volume = Family("Volume")
 volume.add(
     "rel_volume",
     "Relative volume",
+    said="volume against its {n}-bar mean",
     synonyms=(
         "relative volume",
         "volume ratio",
@@ -31,6 +32,7 @@ volume.add(
 volume.add(
     "dollar_volume",
     "Turnover",
+    said="mean turnover of {n} bars",
     synonyms=(
         "turnover",
         "money volume",
@@ -308,9 +310,9 @@ def value_area(edges, weights, count, point, share):  # type: ignore[no-untyped-
     reads=("high", "low", "volume", "_tick"),
     parameters=(length(default=20, low=2),),
     outputs=(
-        Output(name="poc", unit=PRICE),
-        Output(name="value_high", unit=PRICE),
-        Output(name="value_low", unit=PRICE),
+        Output(name="poc", said="price of most volume over {n} bars", unit=PRICE),
+        Output(name="value_high", said="top of the value area of {n} bars", unit=PRICE),
+        Output(name="value_low", said="bottom of the value area of {n} bars", unit=PRICE),
     ),
     formula="volume of the last n bars spread evenly over the price steps of each bar's range; .poc "
     "the step that holds most (the middle, where several neighbours do), .value_high and .value_low "

@@ -300,7 +300,11 @@ def judge(
 def sentences(
     prepared: Prepared, values: Sequence[float], unknown: Mapping[int, str], tick: float
 ) -> tuple[str, ...]:
-    """How each condition stands where its numbers have these values, in words."""
+    """How each condition stands where its numbers have these values, in words; what it asks where they are
+    those of an earlier version, which mentioned others."""
+    if len(values) != len(prepared.numbers()):
+        told = map(read, prepared.formulas)
+        return tuple(f"{unknown[n]} {w}" if n in unknown else w for n, w in enumerate(told))
     return tuple(
         f"{unknown[n]} {read(formula)}" if n in unknown else say(formula, own, tick)
         for n, (formula, own) in enumerate(

@@ -1,0 +1,69 @@
+"""Numbers and moments as they are shown."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from datetime import UTC, datetime
+
+from zealous_sieve.core.functions import units
+
+DAY = 86_400
+SHORT = ((1e9, " bn", 1e9), (1e6, " m", 1e6), (1e5, " k", 1e3))
+MOST_DIGITS = 12
+
+
+def figure(value: float, unit: units.Unit = units.NONE, tick: float = 0.01, more: int = 0) -> str:
+    """A number as it is shown: prices by tick, large counts shortened, others to sense; ``more`` asks
+    for further digits."""
+    if math.isnan(value):
+        return "unknown"
+    if math.isinf(value):
+        return "none ahead"
+    if unit == units.PRICE:
+        return f"{value:,.{_decimals(tick) + more}f}"
+    size = abs(value)
+    for limit, suffix, divisor in SHORT:
+        if size >= limit:
+            return f"{value / divisor:,.{1 + more}f}{suffix}"
+    if float(value).is_integer():
+        return f"{value:,.0f}"
+    digits = 0 if size >= 1000 else 1 if size >= 100 else 2 if size >= 0.1 else 4
+    return f"{value:,.{digits + more}f}"
+
+
+def told_apart(one: float, other: float, told: Callable[[float, int], str]) -> tuple[str, str]:
+    """Two numbers with as many digits as it takes to see which is the larger; ``told`` writes a number
+    with so many further digits."""
+    for more in range(MOST_DIGITS):
+        texts = told(one, more), told(other, more)
+        if math.isclose(one, other, rel_tol=2e-9) or math.isnan(one) or math.isnan(other):
+            break
+        seen = _read_back(texts[0]) - _read_back(texts[1])
+        if seen * (one - other) > 0 or math.isnan(seen):
+            break
+    return texts
+
+
+def _read_back(text: str) -> float:
+    """The number that a figure shows."""
+    for _, suffix, divisor in SHORT:
+        if text.endswith(suffix):
+            return _read_back(text.removesuffix(suffix)) * divisor
+    try:
+        return float(text.removesuffix(" %").replace(",", ""))
+    except ValueError:
+        return math.nan
+
+
+def _decimals(tick: float) -> int:
+    return max(0, min(8, round(-math.log10(tick)))) if tick > 0 else 2
+
+
+def moment(seconds: float) -> str:
+    """A bar's moment: its day, and of bars shorter than a day the time too."""
+    if math.isnan(seconds):
+        return "an unknown day"
+    at = datetime.fromtimestamp(seconds, UTC)
+    day = f"{at.day} {at:%b}"
+    return day if seconds % DAY == 0 else f"{day}, {at:%H:%M}"

@@ -1,0 +1,111 @@
+"""What is said back: read through once by eye and kept, and read back by a second small reader."""
+
+from __future__ import annotations
+
+import re
+from pathlib import Path
+
+from hypothesis import assume, given, settings
+from hypothesis import strategies as st
+
+from tests.bars import panel_of
+from zealous_sieve.core.engine.evaluate import evaluate
+from zealous_sieve.core.formula.check import check, check_condition
+from zealous_sieve.core.formula.sentence import parts, read, say
+from zealous_sieve.core.sieve.examples import EXAMPLES
+
+KEPT = Path(__file__).with_name("sentences.txt")
+PANEL = panel_of(420, seed=5)
+
+
+def said(text: str, back: int = 0) -> str:
+    """How a condition stands so many bars before the newest."""
+    formula = check(text)
+    own = {key: typed.term for key, typed in parts(formula).items()}
+    found = evaluate(own, PANEL, last=back + 1)
+    return say(formula, {key: float(column[0, 0]) for key, column in found.items()})
+
+
+def test_sentences_are_those_that_were_read_through() -> None:
+    """To keep others: ``python -m tests.core.test_sentences``, and read what changed."""
+    blocks = KEPT.read_text("utf-8").strip().split("\n\n")
+    assert len(blocks) >= 150
+    texts = [block.split("\n")[0] for block in blocks]
+    demo = {c.formula for sieve in EXAMPLES for c in sieve.conditions}
+    assert demo <= set(texts)
+    assert blocks == [block_of(text) for text in texts]
+
+
+def block_of(text: str) -> str:
+    return f"{text}\n    {read(check(text))}\n    {said(text)}"
+
+
+def truth_of(sentence: str) -> bool | None:
+    """The truth that a sentence tells of one condition."""
+    if sentence.startswith("Whether ") or " whether " in sentence:
+        return None
+    if found := re.search(r"^On (none|\d+) of the last .*; at least (\d+) are asked$", sentence):
+        return (0 if found[1] == "none" else int(found[1])) >= int(found[2])
+    if re.search(r"^On none of ", sentence):
+        return False
+    if re.search(r"for \d+ bars? now$", sentence):
+        return True
+    if re.search(r"(bars? only; \d+ are asked|; \d+ bars are asked)$", sentence):
+        return False
+    number = r"([\d.,]+)"
+    if found := re.search(
+        rf" (?:is|was) {number} % (above|below) .*; at least {number} % (above|below) is asked$",
+        sentence,
+    ):
+        moved, asked = (float(found[n].replace(",", "")) for n in (1, 3))
+        return found[2] == found[4] and moved >= asked
+    if found := re.search(
+        rf" (?:is|was) {number} % from .*; at most {number} % is asked$", sentence
+    ):
+        return float(found[1]) <= float(found[2])
+    return not re.search(r"\b(is not|was not|does not|did not)\b", sentence)
+
+
+NAMES = (
+    "close",
+    "open",
+    "high",
+    "low",
+    "sma(close, 12)",
+    "ema(close, 30)",
+    "prev(high)",
+    "highest(high, 9)",
+)
+VALUES = st.sampled_from(
+    (*NAMES, "close + 1.5 * atr(11)", "ago(low, 4)", "80", "95.5")
+)
+SIMPLE = st.one_of(
+    st.tuples(VALUES, st.sampled_from([">", "<", ">=", "<=", "==", "!="]), VALUES).map(" ".join),
+    st.tuples(VALUES, VALUES).map(lambda t: f"{t[0]} crosses above {t[1]}"),
+    st.tuples(VALUES, st.sampled_from("<>"), VALUES).map(lambda t: f"{t[0]} {t[1]} {t[2]} by 2.5%"),
+    st.tuples(VALUES, VALUES).map(lambda t: f"{t[0]} within 3% of {t[1]}"),
+    st.tuples(VALUES, VALUES, VALUES).map(lambda t: f"{t[0]} between {t[1]} and {t[2]}"),
+)
+TIMED = st.one_of(
+    SIMPLE,
+    SIMPLE.map(lambda c: f"{c} in last 4 bars"),
+    SIMPLE.map(lambda c: f"{c} for 3 bars"),
+    SIMPLE.map(lambda c: f"{c} at least 2 of 5 bars"),
+    SIMPLE.map(lambda c: f"{c} on 1w"),
+)
+
+
+@settings(max_examples=200, deadline=None)
+@given(TIMED, st.integers(0, 60))
+def test_a_sentence_tells_the_truth_that_the_engine_gives(text: str, back: int) -> None:
+    formula = check_condition(text)
+    assume(formula.value is not None and formula.value.number is None)
+    assert formula.value is not None
+    truth = float(evaluate({"": formula.value.term}, PANEL, last=back + 1)[""][0, 0])
+    told = truth_of(said(text, back))
+    assert told is (None if truth != truth else truth == 1.0), said(text, back)
+
+
+if __name__ == "__main__":
+    kept = [block.split("\n")[0] for block in KEPT.read_text("utf-8").strip().split("\n\n")]
+    KEPT.write_text("\n\n".join(block_of(text) for text in kept) + "\n", "utf-8")
