@@ -157,6 +157,15 @@ def test_beta_and_correlation_agree_with_their_definitions() -> None:
     assert tie == pytest.approx(np.corrcoef(own[-30:], other[-30:])[0, 1], rel=1e-9)
 
 
+def test_the_other_instrument_can_be_the_one_that_a_fact_names() -> None:
+    panel = panel_of(40, 40, 40).with_facts({"cash": ("A2", None, "A0")})
+    seen = values('sma(close, 3) of fact("cash")', panel)
+    for position, code in ((0, "A2"), (2, "A0")):
+        expected = values(f'sma(close, 3) of "{code}"', panel)
+        np.testing.assert_array_equal(seen[panel.rows(position)], expected[panel.rows(position)])
+    assert np.isnan(seen[panel.rows(1)]).all()
+
+
 def by_moment(panel: Panel, column: np.ndarray) -> np.ndarray:  # type: ignore[type-arg]
     """A column as instruments × moments; all instruments have the same times."""
     return np.stack([column[panel.rows(n)] for n in range(len(panel))])

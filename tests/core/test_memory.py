@@ -13,6 +13,7 @@ from tests.bars import one, panel_of, values
 from zealous_sieve.core.engine.panel import Column
 from zealous_sieve.core.errors import FormulaError
 from zealous_sieve.core.formula.check import check
+from zealous_sieve.core.functions.specification import CATALOGUE, Function
 
 OVER: dict[str, Callable[[Column], float]] = {
     "highest": np.max,
@@ -91,6 +92,46 @@ def test_until_holds_up_to_the_bar_before_its_end(bars: list[tuple[float, float]
     a, b = [list(column) for column in zip(*bars, strict=True)]
     panel = one({"close": [1.0] * len(a), "open": a, "high": b})
     np.testing.assert_array_equal(values("open == 1 until high == 1", panel), until(a, b))
+
+
+@pytest.mark.parametrize(
+    "function", [f for f in CATALOGUE.values() if f.line], ids=lambda f: f.name
+)
+def test_structure_on_a_line_is_that_of_bars_that_are_one(function: Function) -> None:
+    rng = np.random.default_rng(4)
+    panel = one({"close": 100 + np.cumsum(rng.integers(-3, 4, 300)).astype(float)})
+    if function.inputs:  # from so many bars ago, and not of another series
+        bars = values("swing_low(3).bars", panel)
+        told = values(f"{function.name}(swing_low(3).bars)", panel)
+        for t in np.flatnonzero(~np.isnan(bars)):
+            first = int(t - bars[t])
+            assert told[t] == pytest.approx(panel.columns["close"][first : t + 1].mean(), rel=1e-12)
+        np.testing.assert_array_equal(values(f"{function.name}(0)", panel), panel.columns["close"])
+        return
+    for output in function.outputs:
+        pick = f".{output.name}" if len(function.outputs) > 1 else ""
+        own = values(f"{function.name}(n=4){pick}" if "n" in function.signature else "close", panel)
+        line = values(f"{function.name}(close, n=4){pick}", panel)
+        assert (~np.isnan(line)).sum() > 50
+        np.testing.assert_array_equal(line, own)
+        assert (
+            str(check(f"{function.name}(rsi(close, 5), n=4){pick}").outputs["value"].unit)
+            != "price"
+        )
+
+
+def test_a_divergence_holds_until_price_goes_beyond_its_swing() -> None:
+    panel = panel_of(400, seed=9)
+    for side, beyond in (
+        ("bearish", "high > swing_high(3).price"),
+        ("bullish", "low < swing_low(3).price"),
+    ):
+        told = values(f"divergence(rsi(close, 5), 3, 60).{side}_holds", panel)
+        began = values(f"divergence(rsi(close, 5), 3, 60).{side}", panel)
+        ended = values(beyond, panel)
+        assert (told == 1).sum() > (began == 1).sum() > 2
+        assert (told[began == 1] == 1).all()
+        assert not (told[ended == 1] == 1).any()
 
 
 def test_recursions_begin_with_the_first_value_and_anew_after_a_gap() -> None:

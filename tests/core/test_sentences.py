@@ -76,9 +76,7 @@ NAMES = (
     "prev(high)",
     "highest(high, 9)",
 )
-VALUES = st.sampled_from(
-    (*NAMES, "close + 1.5 * atr(11)", "ago(low, 4)", "80", "95.5")
-)
+VALUES = st.sampled_from((*NAMES, "close + 1.5 * atr(11)", "ago(low, 4)", "80", "95.5"))
 SIMPLE = st.one_of(
     st.tuples(VALUES, st.sampled_from([">", "<", ">=", "<=", "==", "!="]), VALUES).map(" ".join),
     st.tuples(VALUES, VALUES).map(lambda t: f"{t[0]} crosses above {t[1]}"),

@@ -2,11 +2,17 @@
 
 from __future__ import annotations
 
+import re
+from pathlib import Path
 from typing import Any
 
+import numpy as np
 from flask.testing import FlaskClient
 
 from tests.web.test_api import document, get, ran, send
+from zealous_sieve.core.engine.evaluate import evaluate
+from zealous_sieve.core.formula.check import check
+from zealous_sieve.usecases.market import desk_of
 from zealous_sieve.usecases.ports import Outside
 
 BANDS = "input width = 2 between 1 and 3\nshow upper = sma(close, 20) + width * stdev(close, 20)"
@@ -153,3 +159,19 @@ def test_a_sieve_runs_on_bricks_and_on_bars_of_trades(
     assert 1 <= get(client, f"/runs/{trades}")["run"]["hit_count"] <= 12
     wrong = send(client, "/sieves", {"sieve": document(timeframes=["brick(0)"])}, status=422)
     assert "brick(10, 20)" in str(wrong)
+
+
+def test_every_formula_of_the_guide_gives_something_on_the_demo(outside: Outside) -> None:
+    guide = (Path(__file__).parents[2] / "docs/reference/language.md").read_text("utf-8")
+    desk = desk_of(outside.bars, outside.market, outside.formulas)
+    everything = desk.members("All instruments")
+    terms = {}
+    for text in re.findall(r"```formula\n(.*?)```", guide, re.S):
+        formula = check(text, None, None, desk.reference.names)
+        terms |= {f"{text} {name}": value.term for name, value in formula.outputs.items()}
+    assert len(terms) >= 40
+    given = set()
+    for frame in ("15m", "1d"):
+        found = evaluate(terms, desk.bars(everything, desk.now, frame), last=40)
+        given |= {text for text, column in found.items() if not np.isnan(column).all()}
+    assert set(terms) - given == set()

@@ -215,10 +215,10 @@ def _on_the_fast_side(term: ExternalInput, rule: BarRule) -> Term | None:
         case OnTimeframe():
             return term
         case OfInstrument():
-            return of_instrument(on_timeframe(term.inner, rule), term.code)
+            return of_instrument(on_timeframe(term.inner, rule), term.code, by_fact=term.by_fact)
         case Across():
             return across(on_timeframe(term.inner, rule), term.how, term.by)
-        case Known() if term.what == "to_event":
+        case Known() if term.what in ("to_event", "since_event"):
             return term
     return None
 

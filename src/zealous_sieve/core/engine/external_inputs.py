@@ -137,9 +137,31 @@ def needs_universe(terms: Mapping[str, Term]) -> bool:
 
 
 def _of_instrument(term: OfInstrument, panel: Panel, evaluate: Evaluate) -> Column:
+    everywhere = range(len(panel))
+    if not term.by_fact:
+        return _of_code(term, term.code, everywhere, panel, evaluate)
     whole = panel.whole if panel.whole is not None else panel
-    whole.position(term.code)
-    other = whole.choose([term.code])
+    named: dict[str, list[int]] = {}
+    for position in everywhere:
+        code = str(panel.known(position).facts.get(term.code))
+        if code in whole.places:
+            named.setdefault(code, []).append(position)
+    seen = np.full(len(panel.times), np.nan)
+    for code, positions in named.items():
+        column = _of_code(term, code, positions, panel, evaluate)
+        for position in positions:
+            rows = panel.rows(position)
+            seen[rows] = column[rows]
+    return seen
+
+
+def _of_code(
+    term: OfInstrument, code: str, positions: Iterable[int], panel: Panel, evaluate: Evaluate
+) -> Column:
+    """A term of another instrument, seen from the bars at some positions."""
+    whole = panel.whole if panel.whole is not None else panel
+    whole.position(code)
+    other = whole.choose([code])
     if panel.rule is not None:
         other = bars_of(other, panel.rule)
     if panel.forming_at is not None and panel.rule is not None:
@@ -147,7 +169,7 @@ def _of_instrument(term: OfInstrument, panel: Panel, evaluate: Evaluate) -> Colu
     column = evaluate({"x": term.inner}, other)["x"]
     own = other.rows(0)
     seen = np.full(len(panel.times), np.nan)
-    for position in range(len(panel)):
+    for position in positions:
         rows = panel.rows(position)
         moments = panel.close_times(rows)
         seen[rows] = last_known(moments, other.close_times(own), column[own])

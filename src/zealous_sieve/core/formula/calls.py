@@ -207,9 +207,20 @@ class Caller(ABC):
             first = tree.Call(function.name, given[:2], place=node.place)
             folded = tree.Argument(first, place=node.place)
             return self._call(tree.Call(function.name, (folded, *given[2:]), place=node.place))
+        if function.line is not None and self._is_on_a_line(function, given):
+            return self._with_arguments(node, _on_line(function), given)
         if function.name == "count" and not self.hidden:
             return self._count(node, function, given)
         return self._with_arguments(node, function, given)
+
+    def _is_on_a_line(self, function: Function, given: tuple[tree.Argument, ...]) -> bool:
+        """Whether a series is given first to a function that else looks at the bars."""
+        if not given or given[0].name not in (None, "x"):
+            return False
+        before = len(self.problems)
+        value = self.meaning(given[0].value)
+        del self.problems[before:]
+        return value.kind == Kind.NUMBER or (value.kind == Kind.CONSTANT and bool(function.inputs))
 
     def _count(
         self, node: tree.Node, function: Function, given: tuple[tree.Argument, ...]
@@ -444,6 +455,19 @@ class Caller(ABC):
         return {
             spec.name: (found[spec.name].term, found[spec.name].unit) for spec in function.outputs
         }
+
+
+def _on_line(function: Function) -> Function:
+    """The function on a series of the user's own; what was a price is in the unit of that."""
+    of_bars = bool(function.inputs)
+    outputs = tuple(
+        replace(spec, unit="x") if spec.unit == units.PRICE and not of_bars else spec
+        for spec in function.outputs
+    )
+    taken = Input(name="x", unit=units.BARS if of_bars else None)
+    return replace(
+        function, inputs=(taken,), body=function.line, line=None, outputs=outputs, constants=of_bars
+    )
 
 
 def _day(node: tree.Node) -> float | None:

@@ -91,7 +91,8 @@ def _text(node: tree.Node) -> str:
         case tree.Pick():
             return f"{expression(node.value, ATOM)}.{node.output}"
         case tree.Of():
-            return f'{expression(node.value, TAKEN)} of "{node.code}"'
+            other = f'fact("{node.code}")' if node.by_fact else f'"{node.code}"'
+            return f"{expression(node.value, TAKEN)} of {other}"
         case tree.On():
             return f"{expression(node.value, LOCATED)} on {node.timeframe}"
         case tree.Minus():

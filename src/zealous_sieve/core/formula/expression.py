@@ -61,8 +61,11 @@ class Checker(Caller):
                 return self._pick(node)
             case tree.Of():
                 value = self.of_kind(node.value, None, "of")
-                self.check_name(node, Named.CODE, node.code)
-                return value if value.broken else moved(value, of_instrument(value.term, node.code))
+                self.check_name(node, Named.FACT if node.by_fact else Named.CODE, node.code)
+                if value.broken:
+                    return BROKEN
+                other = of_instrument(value.term, node.code, by_fact=node.by_fact)
+                return moved(value, other)
             case tree.On():
                 return self._on(node)
             case tree.Minus():

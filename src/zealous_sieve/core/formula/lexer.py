@@ -20,7 +20,7 @@ from zealous_sieve.core.formula.words import ASKING, BEGINNING, JOINING, SWITCHE
 from zealous_sieve.core.functions.catalogue import SOURCES, find
 
 SIGNS = {"RELATION", "PLUS", "STAR", "SLASH", "CIRCUMFLEX", "DOT", "COMMA"}
-OF_THE_GRAMMAR = {"NO_LATER", "OF_CODE", "SIDE"}
+OF_THE_GRAMMAR = {"NO_LATER", "OF_CODE", "OF_FACT", "SIDE"}
 """Tokens that the grammar makes of a word where it depends on what follows, or of one of two words."""
 EITHER_WAY = {"MINUS", *(word.upper() for word in JOINING & BEGINNING)}
 """Tokens that go on with a line where they are indented, and begin one of their own where not."""

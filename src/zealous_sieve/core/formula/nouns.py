@@ -123,7 +123,8 @@ class Namer:
             case tree.On():
                 return self._on(node, subject)
             case tree.Of():
-                return f"{self.noun(node.value)} of {node.code}"
+                other = f"its {node.code.replace('_', ' ')}" if node.by_fact else node.code
+                return f"{self.noun(node.value)} of {other}"
             case tree.Since():
                 return self._since(node)
             case tree.Text():

@@ -207,6 +207,9 @@ class _Builder(Transformer):  # type: ignore[type-arg]
     def of_instrument(self, meta: Meta, parts: list) -> tree.Node:  # type: ignore[type-arg]
         return tree.Of(parts[0], str(parts[2])[1:-1], place=_place(meta))
 
+    def of_fact(self, meta: Meta, parts: list) -> tree.Node:  # type: ignore[type-arg]
+        return tree.Of(parts[0], str(parts[3])[1:-1], by_fact=True, place=_place(meta))
+
     def on_timeframe(self, meta: Meta, parts: list) -> tree.Node:  # type: ignore[type-arg]
         return tree.On(parts[0], str(parts[1]).lower(), place=_place(meta))
 

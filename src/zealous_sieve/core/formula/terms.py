@@ -91,8 +91,11 @@ class OnTimeframe(ExternalInput):
 
 @dataclass(frozen=True, eq=False, slots=True)
 class OfInstrument(ExternalInput):
+    """``code`` is that of the other instrument, or with ``by_fact`` the fact that names it."""
+
     inner: Term
     code: str
+    by_fact: bool
 
     @property
     def external(self) -> tuple[Term, ...]:
@@ -155,10 +158,10 @@ def on_timeframe(inner: Term, timeframe: BarRule, *, before: bool = False) -> Te
     return OnTimeframe(digest, lookback, digest.hex(), inner, timeframe, before)
 
 
-def of_instrument(inner: Term, code: str) -> Term:
-    """A term of another instrument."""
-    digest = _digest("of", inner.digest, code)
-    return OfInstrument(digest, inner.lookback, digest.hex(), inner, code)
+def of_instrument(inner: Term, code: str, *, by_fact: bool = False) -> Term:
+    """A term of another instrument: of that code, or of the one that a fact names."""
+    digest = _digest("of", inner.digest, code, by_fact)
+    return OfInstrument(digest, inner.lookback, digest.hex(), inner, code, by_fact)
 
 
 def across(inner: Term, how: str, by: str | None) -> Term:

@@ -68,10 +68,12 @@ class Pick(Node):
 
 @dataclass(frozen=True)
 class Of(Node):
-    """The same expression for another instrument: ``close of "CODE"``."""
+    """The same expression for another instrument: ``close of "CODE"``, or ``close of fact("cash")`` for the
+    one that a fact names; ``code`` is then the name of the fact."""
 
     value: Node
     code: str
+    by_fact: bool = False
 
 
 @dataclass(frozen=True)

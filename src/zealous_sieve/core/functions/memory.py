@@ -353,5 +353,20 @@ def mean_over(spans, x, n, out):  # type: ignore[no-untyped-def]
                 out[t] = sum_and_mean(x, s.first, t, bars)[1]
 
 
+@kernel(inputs=3, reach=LONGEST + 1)
+def weighted_over(spans, x, weight, n, out):  # type: ignore[no-untyped-def]
+    """The mean of x by weight over so many bars; missing without weight. Equal values stay exact."""
+    for s in spans:
+        for t in range(s.begin, s.end):
+            bars = bars_at(t, s.first, n, 1)
+            held, level = 0.0, math.nan
+            for u in range(t - bars + 1, t + 1 if bars > 0 else 0):
+                held += weight[u]
+                if weight[u] > 0.0:
+                    level = x[u] if level != level else level + weight[u] / held * (x[u] - level)
+            out[t] = level if held == held else math.nan
+
+
+memory.step("weighted_over", inputs=3, outputs=(Output(unit="x0"),))
 for _name in ("ago_by", "highest_over", "lowest_over", "sum_over", "mean_over"):
     memory.step(_name, inputs=2, outputs=(Output(unit="x0"),))

@@ -102,6 +102,8 @@ class Function:
     body: str | None = None
     bodies: Mapping[str, str] = field(default_factory=dict)
     """A body for each choice of the parameter that has choices."""
+    line: str | None = None
+    """A body for another series ``x`` in place of the bars' own, given first."""
     since: str | None = None
     """A body for ``… since c``: ``start`` is the condition, and no length is given."""
     varying: str | None = None

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import re
 
 import numpy as np
 
@@ -66,6 +67,18 @@ structure.step(
 )
 
 
+_SWINGS = """turn = _swings({source}, {source}, n, {sign})
+show price = turn.price
+show bars = turn.bars
+show before = turn.price_before
+show bars_before = turn.bars_before"""
+
+
+def _on_x(body: str) -> str:
+    """A body on the bars' prices as one on a series ``x``."""
+    return re.sub(r"(?<!show )\b(?:high|low|close)\b(?! =)", "x", body)
+
+
 def _swing(name: str, label: str, source: str, sign: int, words: tuple[str, str]) -> None:
     word, other = words
     structure.add(
@@ -77,11 +90,15 @@ def _swing(name: str, label: str, source: str, sign: int, words: tuple[str, str]
         outputs=(
             Output(name="price", unit=PRICE, said=f"last swing {word}"),
             Output(name="bars", unit=BARS, said=f"bars since the last swing {word}"),
+            Output(name="before", unit=PRICE, said=f"swing {word} before the last"),
+            Output(
+                name="bars_before", unit=BARS, said=f"bars since the swing {word} before the last"
+            ),
         ),
-        body=f"turn = _swings({source}, {source}, n, {sign})\n"
-        "show price = turn.price\nshow bars = turn.bars",
+        body=_SWINGS.format(source=source, sign=sign),
+        line=_SWINGS.format(source="x", sign=sign),
         formula=f"the last {source} strictly beyond the {source}s of n bars on both sides, from "
-        "the bar that confirms it",
+        "the bar that confirms it; .before the one before it; of another series where one is given",
         meaning=f"The last confirmed swing {word}: its price, and how many bars ago it stood.",
         reading="Where price turned before is where it may turn again; stops lie beyond it.",
         pitfalls="Known only n bars after it stood. Equal extremes side by side are no swing.",
@@ -102,21 +119,33 @@ structure.add(
     pitfalls="The lines jump when a new swing is confirmed.",
     source=OURS,
 )
+_SWING_TREND = """top = _swings(high, high, n, 1)
+bottom = _swings(low, low, n, -1)
+up = top.price > top.price_before and bottom.price > bottom.price_before
+down = top.price < top.price_before and bottom.price < bottom.price_before
+if_then(up, 1, if_then(down, -1, 0))"""
 structure.add(
     "swing_trend",
     "Swing trend",
     parameters=(SWING,),
     outputs=(Output(unit=NONE, span=(-1, 1), levels=(0,)),),
-    body="""top = _swings(high, high, n, 1)
-bottom = _swings(low, low, n, -1)
-up = top.price > top.price_before and bottom.price > bottom.price_before
-down = top.price < top.price_before and bottom.price < bottom.price_before
-if_then(up, 1, if_then(down, -1, 0))""",
+    body=_SWING_TREND,
+    line=_on_x(_SWING_TREND),
     meaning="1 while the last swings make higher highs and higher lows, -1 for lower ones, else 0.",
     reading="The plainest definition of a trend.",
     pitfalls="Turns late, since swings are confirmed late.",
     source="After C. H. Dow.",
 )
+_RETRACEMENT = """top = _swings(high, high, n, 1)
+bottom = _swings(low, low, n, -1)
+rose = top.bars < bottom.bars
+end = if_then(rose, top.price, bottom.price)
+leg = end - if_then(rose, bottom.price, top.price)
+show percent = 100 * (end - close) / leg
+show r236 = end - 0.236 * leg
+show r382 = end - 0.382 * leg
+show r50 = end - 0.5 * leg
+show r618 = end - 0.618 * leg"""
 structure.add(
     "retracement",
     "Retracement",
@@ -130,16 +159,8 @@ structure.add(
         ),
         *(Output(name=f"r{level}", unit=PRICE) for level in (236, 382, 50, 618)),
     ),
-    body="""top = _swings(high, high, n, 1)
-bottom = _swings(low, low, n, -1)
-rose = top.bars < bottom.bars
-end = if_then(rose, top.price, bottom.price)
-leg = end - if_then(rose, bottom.price, top.price)
-show percent = 100 * (end - close) / leg
-show r236 = end - 0.236 * leg
-show r382 = end - 0.382 * leg
-show r50 = end - 0.5 * leg
-show r618 = end - 0.618 * leg""",
+    body=_RETRACEMENT,
+    line=_on_x(_RETRACEMENT),
     meaning="How much of the last swing leg has been given back, and the prices of usual shares.",
     reading="Shallow pullbacks speak for the leg's direction; beyond 61.8 it is in doubt.",
     pitfalls="Which leg is the last depends on n.",
@@ -166,6 +187,12 @@ structure.step(
     parameters=(length(), _SIGN_PARAMETER),
     outputs=(Output(unit="x0"), Output(name="slope", unit="x0")),
 )
+_TREND_LINE = """floor_line = _line_through(low, n, -1)
+roof_line = _line_through(high, n, 1)
+show up = floor_line.value
+show down = roof_line.value
+show up_slope = floor_line.slope
+show down_slope = roof_line.slope"""
 structure.add(
     "trend_line",
     "Trend line",
@@ -176,12 +203,8 @@ structure.add(
         Output(name="up_slope", unit=PRICE),
         Output(name="down_slope", unit=PRICE),
     ),
-    body="""floor_line = _line_through(low, n, -1)
-roof_line = _line_through(high, n, 1)
-show up = floor_line.value
-show down = roof_line.value
-show up_slope = floor_line.slope
-show down_slope = roof_line.slope""",
+    body=_TREND_LINE,
+    line=_on_x(_TREND_LINE),
     formula="up: through the last two confirmed swing lows; down: through the last two swing highs; "
     "both carried forward; slopes in price a bar",
     meaning="Straight lines through the last two swing lows (up) and swing highs (down).",
@@ -245,6 +268,7 @@ def apart(further, other):  # type: ignore[no-untyped-def]
     return 1.0 * (further > 0.0 and other < 0.0), 1.0 * (further < 0.0 and other > 0.0)
 
 
+_HOLDING = ("bearish_holds", "bullish_holds")
 _DIVERGENCES = tuple(
     Output(name=name, kind=Kind.TRUTH)
     for name in ("bearish", "bullish", "hidden_bearish", "hidden_bullish")
@@ -260,15 +284,22 @@ structure.add(
     "Divergence",
     inputs=(OF_CLOSE,),
     parameters=(length(default=5), length("max_bars", 60)),
-    outputs=(*_DIVERGENCES, Output(name="bars", unit=BARS)),
+    outputs=(
+        *_DIVERGENCES,
+        Output(name="bars", unit=BARS),
+        *(Output(name=name, kind=Kind.TRUTH) for name in _HOLDING),
+    ),
     body="""found = _diverging(high, low, x, x, n, max_bars)
 show bearish = found.bearish
 show bullish = found.bullish
 show hidden_bearish = found.hidden_bearish
 show hidden_bullish = found.hidden_bullish
-show bars = found.bars""",
+show bars = found.bars
+show bearish_holds = found.bearish until high > _swings(high, high, n, 1).price
+show bullish_holds = found.bullish until low < _swings(low, low, n, -1).price""",
     formula="bearish: a swing high above the one before, with x lower at it; bullish: a swing low "
-    "below the one before, with x higher; hidden: the other way round; on the confirming bar",
+    "below the one before, with x higher; hidden: the other way round; on the confirming bar; "
+    ".bearish_holds and .bullish_holds: from there until price goes beyond the swing",
     meaning="Price makes a further swing that x does not follow; .bars is the distance of the two.",
     reading="divergence(rsi(14), 5, 60).bearish in last 3 bars: momentum did not confirm the high.",
     pitfalls="In a strong trend it comes again and again, and is wrong until the last time.",
@@ -360,6 +391,10 @@ structure.step(
         Output(name="touches", unit=NONE),
     ),
 )
+_NEAR = """near = _clusters(high, low, close, n, tolerance)
+show resistance = near.resistance
+show support = near.support
+show touches = near.touches"""
 structure.add(
     "levels",
     "Levels",
@@ -369,10 +404,8 @@ structure.add(
         Output(name="support", said="support below", unit=PRICE),
         Output(name="touches", unit=NONE),
     ),
-    body="""near = _clusters(high, low, close, n, tolerance)
-show resistance = near.resistance
-show support = near.support
-show touches = near.touches""",
+    body=_NEAR,
+    line=_on_x(_NEAR),
     formula=f"of the last {MOST_SWINGS} swing prices: the mean of those above the close that lie "
     "within tolerance percent of the nearest one; support likewise below; touches of the nearer",
     meaning="The nearest groups of swing prices above and below, and how many swings made the nearer.",
@@ -432,6 +465,7 @@ def _double(name: str, label: str, body: str, words: tuple[str, str]) -> None:
         parameters=(factor("tolerance", 1.5, low=0.01, high=20), length(default=5)),
         outputs=(Output(kind=Kind.TRUTH),),
         body=body,
+        line=_on_x(body),
         formula=f"two swing {what}s in a row within tolerance percent, then the first close beyond "
         f"the {turn} between them",
         meaning=f"Two {what}s at one price, and now a close beyond the {turn} between them.",

@@ -166,9 +166,11 @@ volume.add(
     inputs=(Input(name="truth", kind=Kind.TRUTH),),
     outputs=(Output(unit=PRICE),),
     body="_mean_since(_begins(truth), hlc3, volume).mean",
+    line="_weighted_over(hlc3, volume, x + 1)",
     formula="sum of hlc3 · volume / sum of volume, both from the bar on which the condition became yes; "
     "from the first bar when it holds there",
-    meaning="The mean price by volume since the condition last became yes, or since a day in quotes.",
+    meaning="The mean price by volume since the condition last became yes, since a day in quotes, or "
+    "from so many bars ago, as swing_low(5).bars.",
     reading='anchored_vwap("2026-03-02"): what those who came in since paid on average.',
     pitfalls="Missing before the condition has been yes once.",
     source="Volume-weighted mean price.",
