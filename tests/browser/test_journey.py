@@ -76,7 +76,9 @@ def test_composing_a_sieve_from_nothing(page: Page) -> None:
     expect(page).to_have_url(re.compile("/sieves/new$"))
     page.get_by_role("textbox", name="Name of the sieve").fill("Near its high")
     write(page, "Condition 1", "close within 1% of highest(high, 250)")
-    expect(page.get_by_text("Close is within 1 % of Highest(High, 250)")).to_be_visible()
+    expect(
+        page.get_by_text("Close is within 1 % of the highest high of the last 250 bars")
+    ).to_be_visible()
     page.get_by_role("button", name=re.compile("Add a condition")).click()
     write(page, "Condition 2", "volume > 1")
     page.get_by_role("combobox", name="Role of condition 2").select_option("boost")

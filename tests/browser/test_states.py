@@ -119,6 +119,26 @@ def test_what_is_removed_can_be_brought_back(page: Page) -> None:
     expect(page.get_by_role("textbox", name="Condition 1")).to_have_text(second)
 
 
+def test_what_was_meant_is_taken_by_one_key_and_given_back_by_undo(page: Page) -> None:
+    page.goto("/sieves/new")
+    box = page.get_by_role("textbox", name="Condition 1")
+    write(page, "Condition 1", "close above yesterday's high for 3 weeks")
+    offers = page.get_by_role("list", name="Did you mean").get_by_role("button")
+    expect(offers).to_have_text(
+        ["close > prev(high) for 3 bars on 1w Alt ⏎", "close > prev(high) for 15 bars"]
+    )
+    page.keyboard.press("Alt+Enter")
+    expect(box).to_have_text("close > prev(high) for 3 bars on 1w")
+    expect(
+        page.get_by_text("On weekly bars the close is above the high of the bar before")
+    ).to_be_visible()
+    expect(offers).to_have_count(0)
+    page.keyboard.press("Control+z")
+    expect(box).to_have_text("close above yesterday's high for 3 weeks")
+    offers.nth(1).click()
+    expect(box).to_have_text("close > prev(high) for 15 bars")
+
+
 def test_night_is_remembered_and_day_comes_back(page: Page) -> None:
     page.goto("/sieves")
     ground = "getComputedStyle(document.body).backgroundColor"
