@@ -47,6 +47,10 @@ BRICKS = {
 }
 
 
+TYPED = {"offers": "close above yesterday's high for 3 weeks"}
+"""What is typed as the first condition before a picture is taken."""
+
+
 def finished_run(base: Client, name: str, body: dict | None = None) -> dict:
     """The newest finished run of the sieve of that name; it is made and run when there is none."""
     found = [s for s in call(base, "/sieves") if s["sieve"]["name"] == name]
@@ -74,6 +78,7 @@ def views(base: Client) -> dict[str, tuple[str, bool]]:
         "sieves": ("/sieves", False),
         "sieve": (f"/sieves/{waking['sieve_id']}", False),
         "sieve-night": (f"/sieves/{agreed['sieve_id']}", True),
+        "offers": ("/sieves/new", False),
         "functions": ("/functions", False),
         "runs": ("/runs", False),
         "run": (f"/runs/{agreed['id']}", False),
@@ -87,6 +92,9 @@ def take(page: Page, url: str, night: bool, file: Path) -> None:
     page.add_init_script(f"localStorage.setItem('night', '{'dark' if night else 'light'}')")
     page.goto(url)
     page.wait_for_load_state("networkidle")
+    if file.stem in TYPED:
+        page.get_by_role("textbox", name="Condition 1").fill(TYPED[file.stem])
+        page.get_by_role("list", name="Did you mean").wait_for()
     page.wait_for_timeout(500)
     page.screenshot(path=file)
 

@@ -13,7 +13,7 @@ from dataclasses import replace
 from zealous_sieve.core.formula import canonical, tree
 from zealous_sieve.core.formula.comparison import RELATIONS
 from zealous_sieve.core.formula.figures import figure, moment, told_apart
-from zealous_sieve.core.formula.nouns import Namer, bars_called
+from zealous_sieve.core.formula.nouns import Namer, bare, bars_called
 from zealous_sieve.core.formula.terms import Term, apply, on_timeframe, source
 from zealous_sieve.core.formula.timeframe import BarKind, timeframe
 from zealous_sieve.core.formula.typed import Formula, Typed, series
@@ -133,6 +133,9 @@ def label(formula: Formula, node: tree.Node) -> str:
             return typed.function.label
         case tree.Name():
             return node.name if node.name in formula.definitions else node.name.capitalize()
+        case tree.Call() if node.function in ("prev", "ago"):
+            earlier = bare(_Speaker(formula, None, 0.01, ()).namer.noun(node))
+            return earlier[:1].upper() + earlier[1:]
         case tree.Call() if typed is not None and typed.function:
             shown = [label(formula, a.value) for a in node.arguments]
             shown = shown[1:] if len(shown) > 1 and shown[0] == "Close" else shown
@@ -381,7 +384,10 @@ class _Speaker:
             return ""
         low = node.relation in (tree.Relation.LESS, tree.Relation.AT_MOST)
         part = f"lowest {share:g} %" if low else f"highest {100 - share:g} %"
-        value = "" if self.values is None else f" (at {self._value(call):.0f} %)"
+        value = ""
+        if self.values is not None:
+            told = told_apart(self._value(call), share, lambda v, more: f"{v:.{more}f} %")[0]
+            value = f" (at {told})"
         bars = self.namer.number(call.arguments[1].value)
         where = f"{self._is(node, no)} in the {part} of its last {bars} bars{value}"
         return f"{self.namer.noun(call.arguments[0].value)} {where}"
