@@ -71,19 +71,32 @@ describe('completion', () => {
     [entry('adx(n = 14)', ['adx', 'plus_di']), 'adx(${1:14}).${9:adx}'],
   ])('steps through the arguments of a call', (given, text) => expect(template(given)).toBe(text))
 
-  it('offers own formulas, sources, functions and words', () => {
-    const offered = completions(
-      {
-        sources: ['close'],
-        phrases: [{ pattern: 'for … bars', example: 'up_bar for 3 bars', meaning: 'Meaning.' }],
-        reserved: [],
-        bars: [],
-        roles: [],
-        functions: [entry('sma(x = close, n = 20)')],
-      },
-      ['mine'],
-    )
-    expect(offered.map((o) => o.label)).toEqual(['mine', 'close', 'sma', 'for … bars'])
+  it.each([
+    ['', ['mine', 'close', 'bands', 'not']],
+    ['close > ', ['mine', 'close', 'bands', 'not']],
+    ['close and ', ['mine', 'close', 'bands', 'not']],
+    ['close ', ['>', '<', '>=', '<=', '==', '!=', 'for … bars']],
+    ['sma(close, 20) cr', ['>', '<', '>=', '<=', '==', '!=', 'for … bars']],
+    ['close > bands(close, min(2, 3)).', ['upper', 'lower']],
+    ['close > bands.lo', ['upper', 'lower']],
+    ['close > open on ', ['1w', 'brick(10, 20)']],
+  ])('offers what fits after %j', (before, labels) => {
+    const phrase = (pattern: string, begins = false) => ({
+      pattern,
+      example: '',
+      meaning: '',
+      begins,
+    })
+    const vocabulary = {
+      sources: ['close'],
+      phrases: [phrase('for … bars'), phrase('not', true)],
+      reserved: ['and', 'for', 'on'],
+      bars: ['1w', 'brick(10, 20)'].map((value) => ({ value, told: value })),
+      roles: [],
+      functions: [entry('bands(x = close, n = 20)', ['upper', 'lower'])],
+    }
+    const offered = completions(vocabulary, ['mine'], before)
+    expect(offered.map((o) => o.label)).toEqual(labels)
   })
 })
 

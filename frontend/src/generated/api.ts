@@ -979,6 +979,8 @@ export interface components {
          * @description A way to say something with the words of the language; its gaps are filled by the user.
          */
         PhraseEntry: {
+            /** Begins */
+            begins: boolean;
             /** Example */
             example: string;
             /** Meaning */

@@ -120,6 +120,8 @@ class PhraseEntry:
     pattern: str
     example: str
     meaning: str
+    begins: bool
+    """It stands where a value is asked for, and not after one."""
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -150,7 +152,8 @@ def vocabulary() -> Vocabulary:
     return Vocabulary(
         sources=SOURCES,
         phrases=tuple(
-            PhraseEntry(pattern=p.pattern, example=p.example, meaning=p.meaning) for p in PHRASES
+            PhraseEntry(pattern=p.pattern, example=p.example, meaning=p.meaning, begins=p.begins)
+            for p in PHRASES
         ),
         reserved=tuple(sorted(RESERVED)),
         bars=tuple(Choice(value=str(rule), told=rule.name) for rule in OFFERED),

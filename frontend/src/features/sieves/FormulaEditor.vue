@@ -48,10 +48,12 @@ const look = HighlightStyle.define([
 
 function complete(context: CompletionContext) {
   const word = context.matchBefore(/[A-Za-z_][\w]*/)
-  if (!word && !context.explicit) return null
+  const asks = word ?? context.matchBefore(/\.|\bon\s/i)
+  if (!asks && !context.explicit) return null
   // The letters of a timeframe such as 1w are no beginning of a name.
   if (word && /\d/.test(context.state.sliceDoc(word.from - 1, word.from))) return null
-  const options = props.vocabulary ? completions(props.vocabulary, props.own) : []
+  const before = context.state.sliceDoc(0, context.pos)
+  const options = props.vocabulary ? completions(props.vocabulary, props.own, before) : []
   return { from: word?.from ?? context.pos, options, validFor: /^\w*$/ }
 }
 

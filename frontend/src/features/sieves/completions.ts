@@ -2,13 +2,43 @@ import type { Completion } from '@codemirror/autocomplete'
 import { snippet } from '@codemirror/autocomplete'
 import type { FunctionEntry, PhraseEntry, Vocabulary } from '@/shared/api'
 
-/** What the editor offers: sources, functions with their paragraph, and words of the language. */
-export function completions(vocabulary: Vocabulary, own: readonly string[] = []): Completion[] {
+const FIELD = /([A-Za-z_]\w*)\s*(?:\((?:[^()]|\([^()]*\))*\))?\s*\.\s*\w*$/
+const BARS = /\bon\s+[\w(), ]*$/i
+const AFTER_VALUE = /(?:[\w)"%])\s+[A-Za-z]*$/
+const WORD = /([A-Za-z_]\w*)\s+[A-Za-z]*$/
+const RELATIONS = ['>', '<', '>=', '<=', '==', '!=']
+
+/**
+ * What the editor offers at a place, given the text before it: outputs after a dot, what a bar may be after
+ * `on`, relations and words after a value; else what a value may be, sources and saved formulas first.
+ */
+export function completions(
+  vocabulary: Vocabulary,
+  own: readonly string[] = [],
+  before = '',
+): Completion[] {
+  const called = FIELD.exec(before)?.[1]
+  const outputs = vocabulary.functions.find((f) => f.name === called)?.outputs
+  if (outputs) return outputs.map((label, n) => ({ label, detail: ' output', boost: -n }))
+  if (BARS.test(before))
+    return vocabulary.bars.map(({ value, told }, n) => ({
+      label: value,
+      detail: ` ${told}`,
+      boost: -n,
+    }))
+  const word = WORD.exec(before)?.[1]?.toLowerCase() ?? ''
+  const value = AFTER_VALUE.test(before) && !vocabulary.reserved.includes(word)
+  const phrases = vocabulary.phrases.filter((p) => p.begins !== value).map(ofPhrase)
+  if (value)
+    return [
+      ...RELATIONS.map((label, n) => ({ label, detail: ' relation', boost: 9 - n })),
+      ...phrases,
+    ]
   return [
     ...own.map((label) => ({ label, detail: ' saved formula', boost: 3 })),
     ...vocabulary.sources.map((label) => ({ label, detail: ' source', boost: 2 })),
     ...vocabulary.functions.map(ofFunction),
-    ...vocabulary.phrases.map(ofPhrase),
+    ...phrases,
   ]
 }
 

@@ -26,6 +26,7 @@ BRANCHES = 6
 """So many are followed while rules are applied."""
 REPAIRS = 6
 """So many names are put right in one text."""
+LONGEST_NAME = 40
 LONGEST = 600
 """Characters of a text that is guessed at: what is longer was not typed as a first try."""
 
@@ -118,6 +119,8 @@ def _closing(line: str, at: int) -> int:
 def _known(name: str, market: Market | None) -> str | None:
     """What a word was meant to name: by meaning, then by the distance of letters."""
     asked = name.casefold()
+    if len(asked) > LONGEST_NAME:
+        return None
     meant = synonyms().get(asked.replace("_", " "))
     if meant is not None:
         return meant
