@@ -49,6 +49,11 @@ conditions = st.recursive(
         inner.map(lambda c: f"({c}) on range(90)"),
         inner.map(lambda c: f"({c}) on brick(40, 80)"),
         st.tuples(inner, comparisons).map(lambda t: f"({t[0]}) then {t[1]} within 4 bars"),
+        st.tuples(inner, comparisons).map(lambda t: f"({t[0]}) until {t[1]}"),
+        st.tuples(inner, inner).map(lambda t: f"at least 1 of ({t[0]}, {t[1]})"),
+        st.tuples(inner, inner).map(lambda t: f"(count({t[0]}) since ({t[1]})) > 2"),
+        inner.map(lambda c: f"close > highest(high) since ({c})"),
+        inner.map(lambda c: f"tally({c}, close > open, {c}) >= 2"),
     ),
     max_leaves=4,
 )
