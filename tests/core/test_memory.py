@@ -64,6 +64,8 @@ def test_a_length_that_happens_to_stay_the_same_gives_the_same(name: str) -> Non
         ("sum(close) since (open == 1)", [np.nan, 3, 7, np.nan, np.nan, 7, 14]),
         ("highest(close) since (open == 1)", [np.nan, 3, 4, np.nan, np.nan, 7, 7]),
         ("count(close > 3) since (open == 1)", [np.nan, 0, 1, np.nan, np.nan, 1, 2]),
+        ("first(close > 3) since (open == 1)", [np.nan, 0, 0, np.nan, np.nan, 1, 1]),
+        ("ago(close > 5, bars_since(open == 1))", [np.nan, 0, 0, np.nan, np.nan, 1, 1]),
     ],
 )
 def test_since_is_missing_before_the_first_yes_and_from_what_is_unknown(
