@@ -278,7 +278,7 @@ class Caller(ABC):
     def _over_bars_since(self, node: tree.Since, start: Term) -> Typed:
         """A function over the bars since a condition was last yes."""
         called = node.value
-        name = called.function if isinstance(called, tree.Call) else getattr(called, "name", "")
+        name = tree.called(called)
         function = None if name in self.names else find(name)
         if function is None or function.since is None:
             value = self.meaning(called)

@@ -43,9 +43,9 @@ AVERAGED = "sma|ema|wma|hma|dema|tema|wilder|kama|vwma|linreg"
 SHORT = f"{AVERAGED}|rsi|adx|cci|mfi|roc"
 LENGTHY = f"{SHORT}|historical_vol|rsi|roc|atr|adx|cci|mfi|stdev|momentum|rel_volume|donchian|aroon"
 OF_PRICE = "open|high|low|close|volume"
-MONTHS = ("january", "february", "march", "april", "may", "june", "july", "august", "september", "october",
-          "november", "december")  # fmt: skip
-ORDERED = ("monday", "tuesday", "wednesday", "thursday", "friday", "saturday", "sunday")
+MONTHS, ORDERED = (
+    tuple(map(str.casefold, CATALOGUE[name].names)) for name in ("month", "day_of_week")
+)
 
 Change = str | Callable[[re.Match[str]], str]
 Rule = tuple[str, Change | tuple[Change, ...]]

@@ -50,10 +50,6 @@ SINCE = {
 }
 """What is reckoned since a condition."""
 SPANS = {ClockUnit.DAY: "daily", ClockUnit.WEEK: "weekly", ClockUnit.MONTH: "monthly"}
-WORDS = {
-    ClockUnit.SECOND: "second", ClockUnit.MINUTE: "minute", ClockUnit.HOUR: "hour", ClockUnit.DAY: "day",
-    ClockUnit.WEEK: "week", ClockUnit.MONTH: "month",
-}  # fmt: skip
 
 Asked = Callable[[tree.Node], str]
 """How a condition is said that has no values."""
@@ -64,14 +60,14 @@ def bars_called(rule: BarRule) -> str:
     if isinstance(rule, BarKind):
         return f"{rule.form}-bar"
     named = SPANS.get(rule.unit) if rule.count == 1 else None
-    return named or f"{rule.count}-{WORDS[rule.unit]}"
+    return named or f"{rule.count}-{rule.stretch}"
 
 
 def _counted_in(rule: BarRule, noun: str) -> str:
     """A length in bars as one in weeks, days or the like, where a bar is one of them."""
     if isinstance(rule, BarKind) or rule.count != 1:
         return noun
-    word = WORDS[rule.unit]
+    word = rule.stretch
     return re.sub(r"\b(\d+)([- ])bar(s?)\b", rf"\1\2{word}\3", noun)
 
 
@@ -147,7 +143,7 @@ class Namer:
     def _call(self, node: tree.Call | tree.Pick, subject: str) -> str:
         typed = self.formula.types.get(node)
         called = node.value if isinstance(node, tree.Pick) else node
-        name = called.function if isinstance(called, tree.Call) else getattr(called, "name", "")
+        name = tree.called(called)
         function = find(name)
         if function is None or typed is None:
             return canonical.expression(node)
@@ -248,7 +244,7 @@ class Namer:
     def truth(self, node: tree.Node) -> tuple[str, str] | None:
         """How a condition of the catalogue is said when it holds, and when not."""
         called = node.value if isinstance(node, tree.Pick) else node
-        name = called.function if isinstance(called, tree.Call) else getattr(called, "name", "")
+        name = tree.called(called)
         function = None if name in self.formula.definitions else find(name)
         if function is None:
             return None
@@ -274,7 +270,7 @@ class Namer:
 
     def _since(self, node: tree.Since) -> str:
         called = node.value
-        name = called.function if isinstance(called, tree.Call) else getattr(called, "name", "")
+        name = tree.called(called)
         function = find(name)
         begun = self.asked(node.start)
         began = "the session began" if begun == "the session begins with this bar" else begun

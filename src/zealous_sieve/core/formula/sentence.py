@@ -26,6 +26,14 @@ Within = tuple[tree.Node, ...]
 """What a part stands within, from the outside in: other bars, and conditions that held some time ago."""
 
 
+MEASURES = {
+    tree.Span.IN_LAST: "when ",
+    tree.Span.FOR: "streak ",
+    tree.Span.AT_LEAST: "count ",
+}
+"""What is measured of a condition over time: when it held last, for how long, how often."""
+
+
 def _key(node: tree.Node, within: Within, what: str = "") -> str:
     return (
         what + canonical.expression(node) + "".join(f" @ {canonical.expression(n)}" for n in within)
@@ -54,11 +62,7 @@ def _mentioned(
         case tree.On():
             yield from _mentioned(formula, node.value, (*within, node))
         case tree.OverTime():
-            yield (
-                node,
-                within,
-                {tree.Span.IN_LAST: "when ", tree.Span.FOR: "streak "}.get(node.span, "count "),
-            )
+            yield node, within, MEASURES[node.span]
             deeper = (*within, node) if node.span == tree.Span.IN_LAST else within
             yield from _mentioned(formula, node.truth, deeper)
         case tree.Then():
@@ -494,8 +498,7 @@ class _Speaker:
 
     def _measure(self, node: tree.Node) -> float:
         """When a condition over time held last, for how long or how often."""
-        span = getattr(node, "span", tree.Span.IN_LAST)
-        what = {tree.Span.IN_LAST: "when ", tree.Span.FOR: "streak "}.get(span, "count ")
+        what = MEASURES[node.span] if isinstance(node, tree.OverTime) else "when "
         assert self.values is not None
         return self.values.get(_key(node, self.within, what), math.nan)
 

@@ -58,9 +58,14 @@ class Timeframe:
         return self.count * _STRETCHES[self.unit].trading_days or 1
 
     @property
+    def stretch(self) -> str:
+        """What it counts, in words: ``minute``."""
+        return _STRETCHES[self.unit].name
+
+    @property
     def name(self) -> str:
         """In words: ``80 minutes``."""
-        return f"{self.count} {_STRETCHES[self.unit].name}{'s' if self.count > 1 else ''}"
+        return f"{self.count} {self.stretch}{'s' if self.count > 1 else ''}"
 
     def __str__(self) -> str:
         return f"{self.count}{self.unit}"

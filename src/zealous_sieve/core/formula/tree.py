@@ -262,6 +262,16 @@ class Program(Node):
     comments: tuple[str, ...] = ()
 
 
+def called(node: Node) -> str:
+    """The name of what a node calls, with brackets or without; nothing where it calls nothing."""
+    match node:
+        case Call():
+            return node.function
+        case Name():
+            return node.name
+    return ""
+
+
 def walk(node: Node) -> Iterator[Node]:
     """Every node below and including ``node``, without recursion."""
     waiting = [node]
