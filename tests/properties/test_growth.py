@@ -22,6 +22,14 @@ def chain(depth: int, step: str, first: str, head: str = "") -> Written:
     return f"f{depth - 1} > 0", library
 
 
+def nested(step: str, depth: int) -> Written:
+    """Calls within each other."""
+    text = "close"
+    for _ in range(depth):
+        text = step.format(text)
+    return f"{text} > 0", {}
+
+
 INPUT = "input k = 1 between 0 and 1000000000000000\n"
 SHAPES: dict[str, Callable[[int], Written]] = {
     "right": lambda n: chain(n, "{0} + prev({0})", "close"),
@@ -45,6 +53,8 @@ SHAPES: dict[str, Callable[[int], Written]] = {
         {},
     ),
     "conditions": lambda n: (" and ".join(f"close > ago(close, {m + 1})" for m in range(n)), {}),
+    "calls within each other": lambda n: nested("sma({0}, 2)", n),
+    "lines of lines": lambda n: nested("swing_high({0}, 2).price", n // 2),
     "calls with other inputs": lambda n: (
         "".join(f"a{m} = f6(k={m + 1000})\n" for m in range(n)) + "a1 > 0",
         chain(7, "{0}(k=2*k) + {0}(k=2*k+1)", "close * k", INPUT)[1],

@@ -84,12 +84,21 @@ class Caller(ABC):
         self.saved: Saved | tuple[str, ...] = saved if saved is not None else ()
         self.problems: list[Problem] = []
         self.types: dict[tree.Node, Typed] = {}
+        self._met: dict[int, tuple[tree.Node, Typed, tuple[Problem, ...]]] = {}
 
     def meaning(self, node: tree.Node) -> Typed:
-        """What a node means; a broken value where that was complained about."""
-        value = self._meaning(node)
-        if not self.hidden and value.kind == Kind.CONSTANT and not _is_finite(value.number):
-            value = self._broken(problems.no_value(node))
+        """What a node means; a broken value where that was complained about. It is found once, however
+        often it is asked for, and complained about each time."""
+        met = self._met.get(id(node))
+        if met is None:
+            before = len(self.problems)
+            value = self._meaning(node)
+            if not self.hidden and value.kind == Kind.CONSTANT and not _is_finite(value.number):
+                value = self._broken(problems.no_value(node))
+            self._met[id(node)] = node, value, tuple(self.problems[before:])
+        else:
+            _, value, wrong = met
+            self.problems += wrong
         self.types[node] = value
         return value
 
