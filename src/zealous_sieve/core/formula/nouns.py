@@ -194,7 +194,8 @@ class Namer:
         own = canonical.expression(first)
         if subject and own == subject:
             return f"its {said}"
-        of = "" if own == "close" else f" of {self.noun(first)}"
+        series = fields[f"the_{function.inputs[0].name}"]
+        of = "" if own == "close" else f" of {series}"
         return f"{_with_article(said)}{of}"
 
     def _fields(
