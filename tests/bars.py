@@ -7,10 +7,11 @@ from dataclasses import replace
 
 import numpy as np
 
-from zealous_sieve.core.engine.background import Background, Session, read_session
+from zealous_sieve.core.engine.background import Background
 from zealous_sieve.core.engine.build import bars_of
 from zealous_sieve.core.engine.evaluate import evaluate
 from zealous_sieve.core.engine.panel import Column, Panel, Times
+from zealous_sieve.core.engine.session import Session, read_session
 from zealous_sieve.core.formula.check import check
 from zealous_sieve.core.formula.timeframe import timeframe
 from zealous_sieve.core.functions.specification import CATALOGUE, Function, Kind

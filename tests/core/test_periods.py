@@ -44,7 +44,7 @@ def test_the_week_before_is_the_last_whole_one_across_holidays_on_its_first_bar_
 def test_the_day_before_is_whole_where_minutes_are_missing() -> None:
     times, columns = minutes(3, seed=2)
     midday = (times % DAY) // 60
-    for gone in (midday >= DAYTIME.closes - 40, midday < DAYTIME.opens + 25):
+    for gone in (midday >= DAYTIME.hours[-1][1] - 40, midday < DAYTIME.hours[0][0] + 25):
         kept = {name: column[~gone] for name, column in columns.items()}
         fast = Panel.of({"A0": (times[~gone], kept)}).with_background([background(0, DAYTIME)])
         daily = bars_of(fast, timeframe("1d"))

@@ -8,9 +8,10 @@ import numpy as np
 import pytest
 
 from tests.bars import DAY, DAYTIME, background, market_of, one, panel_of, values, walk
-from zealous_sieve.core.engine.background import Background, read_session
+from zealous_sieve.core.engine.background import Background
 from zealous_sieve.core.engine.build import bars_of, seen_at
 from zealous_sieve.core.engine.panel import Panel
+from zealous_sieve.core.engine.session import read_session
 from zealous_sieve.core.errors import DataError, FormulaError
 from zealous_sieve.core.formula.check import check
 from zealous_sieve.core.formula.figures import figure

@@ -76,7 +76,7 @@ def test_anchored_vwap_begins_on_a_day_in_quotes() -> None:
 
 
 def test_minutes_and_days_follow_the_hours_and_the_calendar() -> None:
-    opens, closes = DAYTIME.opens, DAYTIME.closes
+    opens, closes = DAYTIME.hours[0][0], DAYTIME.hours[-1][1]
     minutes = [t % DAY // 60 for t in TIMES]
     same("minutes_from_open", [float(m - opens) for m in minutes])
     same("minutes_to_close", [float(closes - m - 15) for m in minutes])
@@ -158,7 +158,7 @@ def test_the_session_so_far_and_its_first_minutes() -> None:
     for t, moment in enumerate(times):
         own = [n for n in range(t + 1) if times[n] // DAY == moment // DAY]
         top, bottom = max(highs[n] for n in own), min(lows[n] for n in own)
-        opened = moment // DAY * DAY + DAYTIME.opens * 60
+        opened = moment // DAY * DAY + DAYTIME.hours[0][0] * 60
         early = [n for n in own if times[n] < opened + 45 * 60]
         whole = own[0] in early
         for text, value in {

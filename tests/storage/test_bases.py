@@ -163,6 +163,8 @@ def test_a_file_of_instruments_tells_steps_hours_and_facts(tmp_path: Path) -> No
         "name\nAB\n": "lacks code",
         "code,tick\nAB,none\n": "above zero",
         "code,event:report\nAB,1970-01-09 soon\n": "column event:report, value 'soon'",
+        "code,hours,zone\nAB,08:00-18:00,Atlantis\n": "line 2: there is no time zone 'Atlantis'",
+        "code,hours,holidays\nAB,08:00-18:00,1970\n": "line 2: '1970' is no holiday",
     }
     for text, wrong in faulty.items():
         known.write_text(text, "utf-8")

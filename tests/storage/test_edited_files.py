@@ -23,7 +23,8 @@ CELLS = [
 ]  # fmt: skip
 SIEVES = [write_sieve(sieve) for sieve in EXAMPLES]
 INSTRUMENTS = (
-    "code,name,tick,venue,hours,size,event:report\nA0,One,0.01,V,07:00-12:00,3,2026-01-05\n"
+    "code,name,tick,venue,hours,zone,half_days,holidays,size,event:report\n"
+    "A0,One,0.01,V,07:00-12:00,Atlantic/Madeira,2026-01-06T10:00,2026-01-07,3,2026-01-05\n"
 )
 many = settings(max_examples=examples(60), deadline=None, suppress_health_check=list(HealthCheck))
 

@@ -847,8 +847,8 @@ export interface components {
          * InstrumentSummary
          * @description An instrument with what its daily bars cover; moments in seconds since 1970.
          *
-         *     ``hours`` are those of its venue, empty where they are not known; ``coverage`` has one entry for each
-         *     base that holds bars of it.
+         *     ``hours`` are those of its venue with its time zone, empty where they are not known; ``coverage`` has
+         *     one entry for each base that holds bars of it.
          */
         InstrumentSummary: {
             /** Bars */

@@ -4,24 +4,27 @@ from __future__ import annotations
 
 import csv
 from collections.abc import Mapping
+from dataclasses import replace
 from datetime import UTC, datetime
 from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
 
-from zealous_sieve.core.engine.background import Background, read_session
+from zealous_sieve.core.engine.background import Background
+from zealous_sieve.core.engine.session import Session, read_session
 from zealous_sieve.core.errors import DataError, Problem
 from zealous_sieve.core.market.import_validation import code_fault, refusal
 
-OWN = ("code", "tick", "venue", "hours")
+CALENDAR = ("hours", "zone", "half_days", "holidays")
+OWN = ("code", "tick", "venue", *CALENDAR)
 EVENTS = "event:"
 
 
 def read_instruments(path: Path) -> dict[str, Background]:
-    """What is known of instruments, from a CSV file: columns ``code``, ``tick``, ``venue`` and
-    ``hours``; those called ``event:KIND`` hold days, every other one is a fact. Raises DataError with
-    the line."""
+    """What is known of instruments, from a CSV file: columns ``code``, ``tick``, ``venue``, and of the
+    venue ``hours``, ``zone``, ``half_days`` and ``holidays``; those called ``event:KIND`` hold days, every
+    other one is a fact. Raises DataError with the line."""
     found: dict[str, Background] = {}
     try:
         return _read(path, found)
@@ -39,7 +42,7 @@ def _read(path: Path, found: dict[str, Background]) -> dict[str, Background]:
             problem = Problem(
                 code="wrong_columns",
                 message="line 1: the header lacks code",
-                mend="columns are code, and where known tick, venue, hours, and facts",
+                mend=f"columns are code, and where known {', '.join(OWN[1:])}, and facts",
                 subject=str(path),
             )
             raise DataError(problem)
@@ -55,7 +58,6 @@ def _read(path: Path, found: dict[str, Background]) -> dict[str, Background]:
 
 
 def _background(path: Path, line: int, row: Mapping[str, str]) -> Background:
-    hours, venue = row.get("hours") or "", row.get("venue") or "its venue"
     try:
         tick = float(row.get("tick") or 0.01)
     except ValueError:
@@ -65,7 +67,7 @@ def _background(path: Path, line: int, row: Mapping[str, str]) -> Background:
         raise DataError(refusal(str(path), line, "tick", row.get("tick"), reason))
     rest = {column: text for column, text in row.items() if column not in OWN}
     return Background(
-        session=read_session(venue, hours) if hours else None,
+        session=_session(path, line, row),
         tick=tick,
         facts={k: _fact(v) for k, v in rest.items() if not k.startswith(EVENTS)},
         events={
@@ -74,6 +76,18 @@ def _background(path: Path, line: int, row: Mapping[str, str]) -> Background:
             if column.startswith(EVENTS)
         },
     )
+
+
+def _session(path: Path, line: int, row: Mapping[str, str]) -> Session | None:
+    hours, *calendar = (row.get(column) or "" for column in CALENDAR)
+    if not hours:
+        return None
+    try:
+        return read_session(row.get("venue") or "its venue", hours, *calendar)
+    except DataError as error:
+        found = error.problems[0]
+        message = f"line {line}: {found.message}"
+        raise DataError(replace(found, message=message, subject=str(path))) from None
 
 
 def _days(path: Path, line: int, column: str, text: str) -> NDArray[np.int64]:

@@ -56,7 +56,7 @@ class MarketStore:
             events = session.scalars(select(EventRow).order_by(EventRow.day, EventRow.id))
             return ReferenceData(
                 instruments=tuple(_instrument(row) for row in rows),
-                venues=tuple(Venue(name=row.name, hours=row.hours) for row in venues),
+                venues=tuple(_venue(row) for row in venues),
                 events=tuple(
                     Event(kind=r.kind, day=r.day, title=r.title, code=r.code) for r in events
                 ),
@@ -109,10 +109,10 @@ class MarketStore:
         return list(self.reference().venues)
 
     def add_venues(self, venues: Sequence[Venue]) -> None:
-        """Add venues; one whose name exists gets the new hours."""
+        """Add venues; one whose name exists gets the new hours and calendar."""
         with self.database.session() as session:
             for venue in venues:
-                session.merge(VenueRow(name=venue.name, hours=venue.hours))
+                session.merge(VenueRow(**asdict(venue)))
             session.execute(text(BUMP_MARKET))
 
     def events(self) -> list[Event]:
@@ -168,6 +168,16 @@ class MarketStore:
             session.execute(
                 statement.on_conflict_do_update(index_elements=["key"], set_={"value": value})
             )
+
+
+def _venue(row: VenueRow) -> Venue:
+    return Venue(
+        name=row.name,
+        hours=row.hours,
+        zone=row.zone,
+        half_days=row.half_days,
+        holidays=row.holidays,
+    )
 
 
 def _instrument(row: InstrumentRow) -> Instrument:

@@ -112,6 +112,9 @@ class VenueRow(Table):
     __tablename__ = "venues"
     name: Mapped[str] = mapped_column(primary_key=True)
     hours: Mapped[str]
+    zone: Mapped[str]
+    half_days: Mapped[str]
+    holidays: Mapped[str]
 
 
 class EventRow(Table):

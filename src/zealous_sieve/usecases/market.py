@@ -27,8 +27,8 @@ class UniverseSummary:
 class InstrumentSummary:
     """An instrument with what its daily bars cover; moments in seconds since 1970.
 
-    ``hours`` are those of its venue, empty where they are not known; ``coverage`` has one entry for each
-    base that holds bars of it.
+    ``hours`` are those of its venue with its time zone, empty where they are not known; ``coverage`` has
+    one entry for each base that holds bars of it.
     """
 
     code: str
@@ -115,6 +115,7 @@ def _summary(
 ) -> InstrumentSummary:
     rows = panel.rows(position)
     count = rows.stop - rows.start
+    session = panel.known(position).session
     return InstrumentSummary(
         code=instrument.code,
         name=instrument.name,
@@ -127,7 +128,7 @@ def _summary(
         first=int(panel.times[rows.start]) if count else 0,
         last=int(panel.times[rows.stop - 1]) if count else 0,
         close=float(panel.columns["close"][rows.stop - 1]) if count else float(np.nan),
-        hours=str(panel.known(position).session or ""),
+        hours="" if session is None else f"{session} {session.zone}",
         coverage=tuple(coverage(panel, position)),
         findings=findings,
     )

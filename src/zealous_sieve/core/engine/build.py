@@ -163,7 +163,7 @@ def finest(panel: Panel, *, trades: bool) -> Panel:
         for n, base in enumerate(bases)
     ]
     joined = _together(panel.codes, [part for part in parts if len(part)] or [bases[0]])
-    return replace(joined, bases=panel.bases)
+    return replace(joined, bases=panel.bases, background=panel.background)
 
 
 def _from_base(base: Panel, rule: BarRule) -> Panel:
@@ -171,10 +171,7 @@ def _from_base(base: Panel, rule: BarRule) -> Panel:
         return _formed(base, rule)
     if rule.seconds == base.duration:
         return base
-    firsts, owners, opens, closes = clock_bars(base, rule)
-    lasts = np.append(firsts[1:], 0) - 1
-    last_of_owner = np.append(owners[1:] != owners[:-1], True)[: len(owners)]
-    lasts = np.where(last_of_owner, base.ends[owners] - 1, lasts[: len(owners)])
+    firsts, lasts, owners, opens, closes = clock_bars(base, rule)
     counts = np.bincount(owners, minlength=len(base)).astype(np.int64)
     ends = np.cumsum(counts)
     return replace(
@@ -270,7 +267,7 @@ def seen_from(
     is none. What earlier rows hold is undefined: nobody reads them."""
     seen = np.full(len(fast.times), np.nan) if need >= fast.bars else np.empty(len(fast.times))
     first = np.maximum(fast.starts, fast.ends - need)
-    moments = (fast.times, 0) if before else fast.moments()
+    moments = (fast.openings, 0) if before else fast.moments()
     _look_back(*moments, first, fast.ends, *slow.moments(), slow.starts, slow.ends, column, seen)
     return seen
 

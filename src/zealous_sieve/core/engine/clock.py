@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zealous_sieve.core.engine.panel import Column, Panel, Times
+from zealous_sieve.core.engine.session import ANY_DAY, Session
 from zealous_sieve.core.formula.timeframe import DAY, ClockUnit, Timeframe
 from zealous_sieve.core.functions.kernel import compiled
 
@@ -19,47 +20,80 @@ MONDAY = 4 * DAY
 Positions = NDArray[np.int64]
 
 
-def clock_bars(panel: Panel, timeframe: Timeframe) -> tuple[Positions, Positions, Times, Times]:
+def clock_bars(
+    panel: Panel, timeframe: Timeframe
+) -> tuple[Positions, Positions, Positions, Times, Times]:
     """The rows of a panel by bars of a timeframe.
 
-    Returns the first row of each bar, the instrument it belongs to, when it opens and when it is
-    closed. Rows of one instrument that follow each other up to the next first row are one bar.
+    Returns the first and the last row of each bar, the instrument it belongs to, when it opens and
+    when it is closed. Bars of days and more are named by the midnight that begins them on the clock of
+    their venue.
     """
     if timeframe.intraday:
         begins, ends = _intraday(panel, timeframe.seconds)
     else:
-        begins, ends = _calendar(panel.times, timeframe)
+        begins, ends = _calendar(panel.local_times, timeframe)
     firsts, owners = _edges(begins, panel.starts, panel.ends)
+    lasts = _lasts(firsts, owners, panel.ends)
     opens, closes = begins[firsts], ends[firsts]
     if not timeframe.intraday:
         closes = _over_with_the_session(panel, closes, owners)
+        moments, later = panel.moments()
+        closes = np.maximum(closes, moments[lasts] + later)
         opens = _after_weekend(opens) if panel.five_day else opens
-    return firsts, owners, opens, closes
+    return firsts, lasts, owners, opens, closes
+
+
+def _lasts(firsts: Positions, owners: Positions, ends: Positions) -> Positions:
+    """The row before the next bar, or the instrument's last."""
+    lasts = np.append(firsts[1:], 0)[: len(firsts)] - 1
+    of_owner = np.append(owners[1:] != owners[:-1], True)[: len(owners)]
+    return np.where(of_owner, ends[owners] - 1, lasts)
 
 
 def _intraday(panel: Panel, length: int) -> tuple[Times, Times]:
-    sessions = [panel.known(position).session for position in range(len(panel))]
-    opens = np.array([-1 if s is None else s.opens * 60 for s in sessions], dtype=np.int64)
-    shuts = np.array([DAY if s is None else s.closes * 60 for s in sessions], dtype=np.int64)
     begins, ends = np.empty_like(panel.times), np.empty_like(panel.times)
-    _place(panel.times, panel.starts, panel.ends, opens, shuts, length, begins, ends)
+    if not len(panel.times):
+        return begins, ends
+    calendars, own = _calendars(panel)
+    known = np.array([calendar is not ANY_DAY for calendar in calendars])
+    days = np.arange(panel.times.min() // DAY - 2, panel.times.max() // DAY + 3)
+    midnights = np.stack([calendar.clock.moments(days * DAY) for calendar in calendars])
+    opens = np.stack([calendar.opens(days) for calendar in calendars])
+    shuts = np.stack([calendar.closes(days) for calendar in calendars])
+    _place(
+        panel.times, panel.starts, panel.ends, own, known, midnights, opens, shuts, length, begins, ends
+    )  # fmt: skip
     return begins, ends
 
 
+def _calendars(panel: Panel) -> tuple[list[Session], Positions]:
+    """The calendars of a panel's venues, and which of them each instrument has."""
+    all_of_them = [panel.known(position).calendar for position in range(len(panel))]
+    places = {calendar: n for n, calendar in enumerate(dict.fromkeys(all_of_them))}
+    return list(places), np.array([places[calendar] for calendar in all_of_them], np.int64)
+
+
 @compiled
-def _place(times, starts, ends, opens, shuts, length, begins, closes):  # type: ignore[no-untyped-def]
+def _place(  # type: ignore[no-untyped-def]
+    times, starts, ends, own, known, midnights, opens, shuts, length, begins, closes
+):
+    """Bars from the opening of each day's session, and from its close where there are rows after it:
+    a bar that was over with the session is never changed by what comes later."""
     for i in range(len(starts)):
-        day = opening = -1
+        midnight, day = midnights[own[i]], -1
+        opening = shut = 0
         for row in range(starts[i], ends[i]):
-            midnight = times[row] // 86_400 * 86_400
-            if midnight != day:
-                day = midnight
-                opening = times[row] if opens[i] < 0 else midnight + opens[i]
-            begin = opening + (times[row] - opening) // length * length
+            t = times[row]
+            if day < 0 or t < midnight[day] or t >= midnight[day + 1]:
+                day = np.searchsorted(midnight, t, side="right") - 1
+                opening = opens[own[i], day] if known[own[i]] else t
+                shut = shuts[own[i], day]
+            start = shut if t >= shut else opening
+            begin = start + (t - start) // length * length
             begins[row] = begin
-            shut = midnight + shuts[i]
             end = begin + length
-            closes[row] = shut if opens[i] >= 0 and begin < shut < end else end
+            closes[row] = shut if known[own[i]] and begin < shut < end else end
 
 
 def _calendar(times: Times, timeframe: Timeframe) -> tuple[Times, Times]:
@@ -98,18 +132,14 @@ def _edges(begins: Times, starts: Positions, ends: Positions) -> tuple[Positions
 
 
 def _over_with_the_session(panel: Panel, closes: Times, owners: Positions) -> Times:
-    """Period ends moved to the end of the last session before them (they are midnights)."""
-    sessions = [panel.known(position).session for position in range(len(panel))]
-    early = np.array([0 if s is None else DAY - s.closes * 60 for s in sessions], dtype=np.int64)
-    if not len(owners):
-        return closes
-    return (_before_weekend(closes) if panel.five_day else closes) - early[owners]
-
-
-def _before_weekend(moments: Times) -> Times:
-    """The end of the last weekday at or before each moment (which is a midnight)."""
-    weekday = (moments // DAY + 3) % 7
-    return moments - np.where(weekday == 6, DAY, np.where(weekday == 0, 2 * DAY, 0))
+    """Ends of periods (midnights) moved to the close of the last session before them."""
+    moved = np.empty_like(closes)
+    calendars, own = _calendars(panel)
+    for n, calendar in enumerate(calendars):
+        rows = own[owners] == n
+        days = closes[rows] // DAY - 1
+        moved[rows] = calendar.closes(calendar.last_session(days) if panel.five_day else days)
+    return moved
 
 
 def _after_weekend(moments: Times) -> Times:

@@ -88,8 +88,8 @@ def _develop(fast: Panel, slow: Panel, firsts: Rows, names: list[str]) -> Develo
     kinds = isinstance(slow.rule, BarKind)
     opens, begins = slow.columns["open"], slow.columns.get(FIRST_ROW, np.empty(0))
     _gather(
-        *fast.moments(), firsts, fast.ends, *slow.moments(), slow.times, slow.starts, slow.ends,
-        *rows.moments(), rows.times, rows.starts, rows.ends, given, how, opens, begins, kinds,
+        *fast.moments(), firsts, fast.ends, *slow.moments(), slow.openings, slow.starts, slow.ends,
+        *rows.moments(), rows.openings, rows.starts, rows.ends, given, how, opens, begins, kinds,
         over, begun, out,
     )  # fmt: skip
     return Developed(over=over, begun=begun, columns=dict(zip(names, out, strict=True)))

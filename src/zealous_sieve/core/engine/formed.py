@@ -34,25 +34,25 @@ def form(panel: Panel, position: int, kind: BarKind) -> Built:
 def _heaps(panel: Panel, position: int, columns: dict[str, Column], kind: BarKind) -> Built:
     rows, known = panel.rows(position), panel.known(position)
     times, row_closes = panel.times[rows], panel.close_times(rows)
-    firsts, lasts, full = _piles(times, columns, kind, known.tick)
-    shut = DAY if known.session is None else known.session.closes * 60
-    session_ends = times[firsts] // DAY * DAY + shut
+    days = panel.local_times[rows] // DAY
+    firsts, lasts, full = _piles(days, columns, kind, known.tick)
+    session_ends = known.calendar.closes(days[firsts])
     until = np.where(full, row_closes[lasts], np.maximum(session_ends, row_closes[lasts]))
     made = {name: joined(name, column, firsts, lasts) for name, column in columns.items()}
     return times[firsts], until, made | {FIRST_ROW: firsts.astype(np.float64)}
 
 
 def _piles(
-    times: Times, columns: dict[str, Column], kind: BarKind, tick: float
+    days: Times, columns: dict[str, Column], kind: BarKind, tick: float
 ) -> tuple[NDArray[np.int64], NDArray[np.int64], NDArray[np.bool_]]:
     """First and last row of every bar, and whether it is full."""
-    count = len(times)
+    count = len(days)
     if kind.form == Form.RANGE:
         steps = np.rint(columns["high"] / tick), np.rint(columns["low"] / tick)
-        marks = _by_range(times, *steps, float(kind.size))
+        marks = _by_range(days, *steps, float(kind.size))
     else:
         amounts = columns["trades" if kind.form == Form.TICKS else "volume"]
-        marks = _by_amount(times, amounts, float(kind.size))
+        marks = _by_amount(days, amounts, float(kind.size))
     lasts = np.flatnonzero(marks > 0)
     firsts = np.append(0, lasts[:-1] + 1)[: len(lasts)]
     if count and (not len(lasts) or lasts[-1] < count - 1):
@@ -62,28 +62,28 @@ def _piles(
 
 
 @compiled
-def _by_amount(times, amounts, size):  # type: ignore[no-untyped-def]
+def _by_amount(days, amounts, size):  # type: ignore[no-untyped-def]
     """For each row 1 when it fills its bar, 2 when only the day ends after it, else 0."""
-    marks = np.zeros(len(times), np.int8)
+    marks = np.zeros(len(days), np.int8)
     total = 0.0
-    for row in range(len(times)):
+    for row in range(len(days)):
         total += amounts[row] if amounts[row] > 0.0 else 0.0
         if total >= size:
             marks[row], total = 1, 0.0
-        elif row + 1 < len(times) and times[row + 1] // 86_400 > times[row] // 86_400:
+        elif row + 1 < len(days) and days[row + 1] > days[row]:
             marks[row], total = 2, 0.0
     return marks
 
 
 @compiled
-def _by_range(times, high, low, size):  # type: ignore[no-untyped-def]
-    marks = np.zeros(len(times), np.int8)
+def _by_range(days, high, low, size):  # type: ignore[no-untyped-def]
+    marks = np.zeros(len(days), np.int8)
     top, bottom = -np.inf, np.inf
-    for row in range(len(times)):
+    for row in range(len(days)):
         top, bottom = max(top, high[row]), min(bottom, low[row])
         if top - bottom >= size:
             marks[row] = 1
-        elif row + 1 < len(times) and times[row + 1] // 86_400 > times[row] // 86_400:
+        elif row + 1 < len(days) and days[row + 1] > days[row]:
             marks[row] = 2
         if marks[row]:
             top, bottom = -np.inf, np.inf

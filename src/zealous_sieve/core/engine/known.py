@@ -62,15 +62,12 @@ def _check_venue(name: str, panel: Panel) -> None:
 
 
 def _in_session(term: Known, panel: Panel, position: int) -> Column:
-    """Whether a bar opens within the hours of a venue, on a weekday."""
+    """Whether a bar opens within the hours of a venue, on a day on which it trades."""
     everyone = _everyone(panel).background
     session = next(s.session for s in everyone if s.session and s.session.name == term.name)
     times = panel.times[panel.rows(position)]
-    minutes = times % DAY / 60
-    inside = np.zeros(len(times), dtype=bool)
-    for first, end in session.hours:
-        inside |= (minutes >= first) & (minutes < end)
-    return np.asarray(inside & ((times // DAY + 3) % 7 < 5), dtype=np.float64)
+    local = times if panel.duration >= DAY else session.local(times)
+    return session.is_open(local).astype(np.float64)
 
 
 REACH = 7
@@ -90,8 +87,7 @@ def _to_event(term: Known, panel: Panel, position: int) -> Column:
     found = place < len(events)
     if found.any():
         due, day = events[place[found]], today[found]
-        sessions = term.text == "sessions" and panel.five_day
-        ahead[found] = _weekdays(day, due) if sessions else due - day
+        ahead[found] = _between(day, due, term, panel, position)
     return ahead
 
 
@@ -104,26 +100,25 @@ def _since_event(term: Known, panel: Panel, position: int) -> Column:
     found = place >= 0
     if found.any():
         was, day = events[place[found]], today[found]
-        sessions = term.text == "sessions" and panel.five_day
-        gone[found] = _weekdays(was, day) if sessions else day - was
+        gone[found] = _between(was, day, term, panel, position)
     return gone
 
 
 def _days_seen_from(panel: Panel, position: int) -> Times:
     """The day on which each bar was the newest: that of its close, and of the newest bar that of the
     moment looked from."""
-    rows = panel.rows(position)
-    days = (panel.close_times(rows) - 1) // DAY
+    rows, calendar = panel.rows(position), panel.known(position).calendar
+    days = calendar.days(panel.close_times(rows) - 1)
     if panel.moment is not None and len(days):
-        days = days.copy()
-        days[-1] = max(days[-1], panel.moment // DAY)
+        days[-1] = max(days[-1], calendar.days(np.array([panel.moment]))[0])
     return days
 
 
-def _weekdays(first: Times, last: Times) -> Times:
-    """How many weekdays come after the first day up to the last; days since 1970."""
-    after, end = ((days + 1).astype("datetime64[D]") for days in (first, last))
-    return np.busday_count(after, end)
+def _between(first: Times, last: Times, term: Known, panel: Panel, position: int) -> Times:
+    """Calendar days from each day to another, or the sessions after the one up to the other."""
+    if term.text == "sessions" and panel.five_day:
+        return panel.known(position).calendar.sessions(first, last)
+    return last - first
 
 
 def lacking_column(sources: Iterable[Source], panel: Panel) -> Column:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from difflib import get_close_matches
 from functools import cached_property
@@ -135,12 +135,24 @@ class Panel:
         """The same panel with what is known of its instruments; days then close with the session."""
         closes = self.closes
         if self.duration == DAY and closes is None and any(known.session for known in background):
-            closes = self.times + DAY
-            for position, known in enumerate(background):
-                if known.session is not None:
-                    closes[self.rows(position)] += known.session.closes * 60 - DAY
+            closes = self._closes_of_days(background)
         bases = tuple(base.with_background(background) for base in self.bases)
         return replace(self, background=tuple(background), closes=closes, bases=bases)
+
+    def _closes_of_days(self, background: Sequence[Background]) -> Times:
+        """When days are over at the venues; worked out once a venue for all days there are."""
+        if not len(self.times):
+            return self.times
+        days = self.times // DAY
+        first, last = days.min(), days.max()
+        every = np.arange(first, last + 1)
+        closes, found = np.empty_like(days), {}
+        for position, known in enumerate(background):
+            calendar, rows = known.calendar, self.rows(position)
+            if calendar not in found:
+                found[calendar] = calendar.closes(every)
+            closes[rows] = found[calendar][days[rows] - first]
+        return closes
 
     def with_facts(self, facts: Mapping[str, Sequence[object]]) -> Panel:
         """The same panel with facts of its instruments, by name, one entry each."""
@@ -151,6 +163,38 @@ class Panel:
     def fact(self, name: str) -> tuple[object, ...]:
         """A fact of every instrument, ``None`` where it is not known."""
         return tuple(self.known(i).facts.get(name) for i in range(len(self)))
+
+    @cached_property
+    def zoned(self) -> bool:
+        """Whether the clock of any venue differs from UTC."""
+        return any(not known.calendar.clock.utc for known in self.background)
+
+    @cached_property
+    def local_times(self) -> Times:
+        """What the clock of its venue shows when each bar opens, as seconds since 1970; bars of a day or
+        more are named by such a time, the midnight that begins them."""
+        if self.duration >= DAY or not self.zoned:
+            return self.times
+        return self._by_instrument(lambda i, times: self.known(i).calendar.local(times))
+
+    @cached_property
+    def openings(self) -> Times:
+        """The moment at which each bar opens; of days and slower ones, midnight at the venue."""
+        if self.duration < DAY or not self.zoned:
+            return self.times
+        return self._by_instrument(lambda i, times: self.known(i).calendar.clock.moments(times))
+
+    def days(self, position: int, times: Times) -> Times:
+        """The day of one instrument's venue to which bars with these ``times`` belong."""
+        own = times if self.duration >= DAY else self.known(position).calendar.local(times)
+        return own // DAY
+
+    def _by_instrument(self, made: Callable[[int, Times], Times]) -> Times:
+        found = self.times.copy()
+        for position in range(len(self)):
+            rows = self.rows(position)
+            found[rows] = made(position, self.times[rows])
+        return found
 
     def close_times(self, rows: slice) -> Times:
         """When the bars of these rows close."""

@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zealous_sieve.core.engine.clock import joined
-from zealous_sieve.core.engine.panel import Column, Panel
+from zealous_sieve.core.engine.panel import Column, Panel, Times
 from zealous_sieve.core.errors import DataError, Problem
 from zealous_sieve.core.formula.timeframe import DAY, ClockUnit, Timeframe
 from zealous_sieve.core.functions.catalogue import EXTRAS, FORM_SECONDS, TIME
@@ -27,7 +27,7 @@ def _column(panel: Panel, field: str) -> Column:
     if field == TIME:
         return panel.times.astype(np.float64)
     if field == "_local_time":
-        return panel.times.astype(np.float64)
+        return panel.local_times.astype(np.float64)
     if field in EXTRAS:
         return _from_trades(panel, field)
     if field == FORM_SECONDS:
@@ -71,12 +71,12 @@ def _session_moment(panel: Panel, position: int, *, opening: bool) -> Column:
     times = panel.times[rows]
     if panel.duration >= DAY or (session is None and not opening):
         return np.full(len(times), np.nan)
-    days = times // DAY
+    days = panel.days(position, times)
     if session is None:
         first = np.flatnonzero(np.diff(days, prepend=-1))
         return np.repeat(times[first], np.diff(np.append(first, len(times)))).astype(np.float64)
-    minutes = session.opens if opening else session.closes
-    return np.asarray(days * DAY + minutes * 60, dtype=np.float64)
+    moments = session.opens(days) if opening else session.closes(days)
+    return moments.astype(np.float64)
 
 
 def _a_year(panel: Panel, position: int) -> float:
@@ -87,9 +87,7 @@ def _a_year(panel: Panel, position: int) -> float:
         return _A_YEAR[panel.rule.unit] / panel.rule.count
     if panel.duration >= DAY:
         return 252.0 * DAY / panel.duration
-    session = panel.known(position).session
-    minutes = 1440 if session is None else sum(end - first for first, end in session.hours)
-    return 252.0 * minutes * 60 / panel.duration
+    return 252.0 * panel.known(position).calendar.minutes * 60 / panel.duration
 
 
 _A_YEAR = {ClockUnit.DAY: 252.0, ClockUnit.WEEK: 52.0, ClockUnit.MONTH: 12.0}
@@ -105,19 +103,26 @@ def _from_trades(panel: Panel, field: str) -> Column:
         if code in tape.codes:
             rows = panel.rows(position)
             own = tape.rows(tape.position(code))
-            column[rows] = _within(panel, rows, tape, own, field)
+            begun = _day_begins(panel, position, tape.times[own][:1])
+            column[rows] = _within(panel, rows, tape, own, field, begun)
     return column
 
 
-def _within(panel: Panel, rows: slice, tape: Panel, own: slice, field: str) -> Column:
+def _day_begins(panel: Panel, position: int, moments: Times) -> Times:
+    """Midnight at the venue before each moment."""
+    calendar = panel.known(position).calendar
+    return calendar.clock.moments(calendar.days(moments) * DAY)
+
+
+def _within(panel: Panel, rows: slice, tape: Panel, own: slice, field: str, begun: Times) -> Column:
     times = tape.times[own]
     found = np.full(rows.stop - rows.start, np.nan)
     if not len(times):
         return found
-    opens, closes = panel.times[rows], panel.close_times(rows)
+    opens, closes = panel.openings[rows], panel.close_times(rows)
     firsts: NDArray[np.int64] = np.searchsorted(times, opens, side="left").astype(np.int64)
     ends: NDArray[np.int64] = np.searchsorted(times, closes, side="left").astype(np.int64)
-    covered = (opens >= times[0] // DAY * DAY) & (opens <= times[-1])
+    covered = (opens >= begun[0]) & (opens <= times[-1])
     some = covered & (ends > firsts)
     found[covered] = np.nan if field == "feed_lag_ms" else 0.0
     found[some] = joined(field, tape.columns[field][own], firsts[some], ends[some] - 1)

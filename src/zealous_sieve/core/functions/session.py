@@ -18,7 +18,9 @@ from zealous_sieve.core.functions.specification import (
 from zealous_sieve.core.functions.units import NONE, PERCENT, PRICE
 
 session = Family("Session")
-HOURS = "The hours of the instrument's venue."
+HOURS = (
+    "The hours of the instrument's venue, by its own clock; on a half day until it closes early."
+)
 CLOCK = "ISO 8601."
 NAME = Parameter(name="name", text=True, names="venue")
 
@@ -62,10 +64,11 @@ session.add(
     parameters=(NAME,),
     outputs=(Output(kind=Kind.TRUTH),),
     elsewhere="in_session",
-    formula="the bar opens on a weekday within the hours of the venue of that name",
+    formula="the bar opens within the hours of the venue of that name, by its own clock, on a weekday "
+    "that is none of its holidays",
     meaning="Whether a venue is open when the bar begins, also one where this instrument isn't traded.",
     reading='in_session("Lantern Exchange") on a currency: the hours in which shares trade.',
-    pitfalls="Holidays are not known; bars of a day begin at midnight.",
+    pitfalls="Bars of a day begin at midnight.",
     source="The hours of the venues.",
 )
 
@@ -433,7 +436,7 @@ session.add(
     lead=True,
     elsewhere="since_event",
     formula=".days: calendar days since the day of the last event of that kind, 0 on its day; .sessions: "
-    "weekdays; to the day on which the bar closed",
+    "weekdays that are no holidays of its venue; to the day on which the bar closed",
     meaning="How long ago something scheduled was due, such as the instrument's last report.",
     reading='days_since_event("report").sessions <= 3: the news is fresh.',
     pitfalls="Missing before the first event of that kind in the list.",
@@ -455,7 +458,8 @@ session.add(
     lead=True,
     elsewhere="to_event",
     formula=".days: calendar days to the day of the next event of that kind, 0 on its day; .sessions: "
-    "weekdays; from the day on which the bar closed, of the newest bar from today",
+    "weekdays that are no holidays of its venue; from the day on which the bar closed, of the newest bar "
+    "from today",
     meaning="How soon something scheduled is due, such as the instrument's next report.",
     reading='A veto of days_to_event("report") < 3 keeps out of a coin toss.',
     pitfalls="Taken as known in advance, also in the past. Without any ahead it is more than any number, "

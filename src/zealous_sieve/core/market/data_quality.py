@@ -8,8 +8,8 @@ from enum import StrEnum
 
 import numpy as np
 
-from zealous_sieve.core.engine.background import Session
 from zealous_sieve.core.engine.panel import Column, Panel, Times
+from zealous_sieve.core.engine.session import ANY_DAY, Session
 from zealous_sieve.core.formula.timeframe import DAY
 from zealous_sieve.core.market.staleness import MISSED, missed_sessions
 
@@ -101,7 +101,8 @@ def _holes(code: str, times: Times, session: Session | None) -> list[Finding]:
     found = []
     for place in np.flatnonzero(np.diff(times) > HOLE_MINUTES * 60):
         before, after = int(times[place]), int(times[place + 1])
-        if before // DAY != after // DAY or _over_a_break(before, after, session):
+        own = (session or ANY_DAY).local(np.array([before, after]))
+        if own[0] // DAY != own[1] // DAY or _over_a_break(own, session):
             continue
         missing = (after - before) // 60 - 1
         detail = f"{missing} minutes without a bar within the session"
@@ -109,9 +110,9 @@ def _holes(code: str, times: Times, session: Session | None) -> list[Finding]:
     return found
 
 
-def _over_a_break(before: int, after: int, session: Session | None) -> bool:
+def _over_a_break(between: Times, session: Session | None) -> bool:
     pieces = () if session is None else session.hours
-    minutes = before % DAY // 60, after % DAY // 60
+    minutes = (between % DAY // 60).tolist()
     ends = [any(a <= minute < b for a, b in pieces) for minute in minutes]
     same = any(a <= minutes[0] < b and a <= minutes[1] < b for a, b in pieces)
     return bool(pieces) and all(ends) and not same

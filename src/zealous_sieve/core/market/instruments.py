@@ -10,7 +10,8 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
-from zealous_sieve.core.engine.background import Background, read_session
+from zealous_sieve.core.engine.background import Background
+from zealous_sieve.core.engine.session import Session, read_session
 from zealous_sieve.core.errors import DataError, Problem
 from zealous_sieve.core.formula.names import Market, market_of
 
@@ -49,10 +50,18 @@ class Instrument:
 
 @dataclass(frozen=True, kw_only=True)
 class Venue:
-    """Where instruments are traded, and when: ``hours`` such as ``07:00-12:00 13:00-19:00``, UTC."""
+    """Where instruments are traded, and when by its own clock; the texts are those of
+    :func:`~zealous_sieve.core.engine.session.read_session`."""
 
     name: str
     hours: str
+    zone: str = "UTC"
+    half_days: str = ""
+    holidays: str = ""
+
+    def session(self) -> Session:
+        """Its hours as read. Raises DataError."""
+        return read_session(self.name, self.hours, self.zone, self.half_days, self.holidays)
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -125,7 +134,7 @@ def background_of(
     instruments: Sequence[Instrument], venues: Iterable[Venue], events: Iterable[Event]
 ) -> tuple[Background, ...]:
     """What the engine has to know of instruments, in their order."""
-    sessions = {venue.name: read_session(venue.name, venue.hours) for venue in venues}
+    sessions = {venue.name: venue.session() for venue in venues}
     common: dict[str, list[int]] = {}
     own: dict[str, dict[str, list[int]]] = {}
     for event in events:

@@ -37,11 +37,10 @@ def missed_sessions(panel: Panel) -> NDArray[np.int64]:
     days = _days_of_venues(everyone)
     moment = _moment(everyone if panel.moment is None else panel)
     missed = np.zeros(len(panel), np.int64)
-    last = _last_days([panel, *panel.bases], len(panel))
+    last = _last_days(panel)
     for venue, members in _by_venue(panel).items():
-        session = panel.known(members[0]).session
-        shut = DAY if session is None else session.closes * 60
-        over = days[venue][days[venue] * DAY + shut <= moment]
+        closes = panel.known(members[0]).calendar.closes(days[venue])
+        over = days[venue][closes <= moment]
         missed[members] = len(over) - np.searchsorted(over, last[members], side="right")
     missed[last < 0] = 0
     return missed
@@ -66,12 +65,14 @@ def _moment(panel: Panel) -> int:
     return max((int(own.max()) + DAY for own in closes if len(own)), default=0)
 
 
-def _last_days(bases: list[Panel], count: int) -> NDArray[np.int64]:
+def _last_days(panel: Panel) -> NDArray[np.int64]:
     """The day of each instrument's last data; -1 where there are none."""
-    last = np.full(count, -1, np.int64)
-    for base in bases:
-        some = base.ends > base.starts
-        last[some] = np.maximum(last[some], base.times[base.ends[some] - 1] // DAY)
+    last = np.full(len(panel), -1, np.int64)
+    for members in _by_venue(panel).values():
+        for base in (panel, *panel.bases):
+            own = [i for i in members if base.ends[i] > base.starts[i]]
+            days = base.days(own[0], base.times[base.ends[own] - 1]) if own else last[own]
+            last[own] = np.maximum(last[own], days)
     return last
 
 
@@ -86,6 +87,7 @@ def _days_of_venues(panel: Panel) -> dict[str, Times]:
             if own:
                 newest = base.times[base.ends[own] - 1]
                 farthest = own[int(newest.argmax())]
-                days += [np.unique(base.times[base.rows(farthest)] // DAY), newest // DAY]
+                all_of_one = base.days(farthest, base.times[base.rows(farthest)])
+                days += [np.unique(all_of_one), base.days(farthest, newest)]
         found[venue] = np.unique(np.concatenate(days))
     return found

@@ -12,6 +12,16 @@ NOW = int(np.datetime64("2026-06-16T14:20:00").astype("datetime64[s]").astype(np
 FIRST_DAY = np.datetime64("2020-06-15")
 HOLIDAYS = ("01-01", "03-21", "06-24", "09-29", "12-24", "12-25")
 """New year, Tide Day, Midsummer, Harvest of the Sea, Lantern Eve and Lantern Day."""
+ZONE = "Atlantic/Reykjavik"
+"""The clock of the coast, which is never put forward or back."""
+HALF_DAY = "2026-06-23T13:00"
+"""The day before Midsummer, when the exchange closes early; the first one, ahead of the demo's present."""
+YEARS = range(2020, 2028)
+
+
+def holidays() -> str:
+    """All days without trading, as the calendars of venues have them."""
+    return " ".join(f"{year}-{day}" for year in YEARS for day in HOLIDAYS)
 
 
 def trading_days() -> NDArray[np.int64]:

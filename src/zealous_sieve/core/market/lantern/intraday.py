@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from zealous_sieve.core.engine.background import Session
+from zealous_sieve.core.engine.session import Session
 from zealous_sieve.core.formula.timeframe import DAY
 from zealous_sieve.core.market.lantern.calendar import NOW
 from zealous_sieve.core.market.lantern.paths import STEPS, Array, to_tick
@@ -31,19 +31,19 @@ class Extent:
 
 @dataclass(frozen=True, kw_only=True)
 class Grid:
-    """The bars of one session: ``opens`` are seconds after midnight."""
+    """The bars of one session: ``opens`` are seconds after midnight by the venue's clock."""
 
     opens: Times
-    length: int
+    session: Session
 
     @classmethod
     def of(cls, session: Session, length: int) -> Grid:
         pieces = [np.arange(a * 60, b * 60, length, dtype=np.int64) for a, b in session.hours]
-        return cls(opens=np.concatenate(pieces), length=length)
+        return cls(opens=np.concatenate(pieces), session=session)
 
     def times(self, days: Times) -> Times:
         """Opening moments of all bars of some days, as ``(days, bars)``."""
-        return days[:, None] + self.opens
+        return self.session.clock.moments(days[:, None] + self.opens)
 
 
 def refine(rng: np.random.Generator, path: Array, points: int) -> Array:

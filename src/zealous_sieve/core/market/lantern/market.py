@@ -7,7 +7,6 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from zealous_sieve.core.engine.background import Session, read_session
 from zealous_sieve.core.market.bases import Base
 from zealous_sieve.core.market.instruments import (
     Event,
@@ -18,7 +17,13 @@ from zealous_sieve.core.market.instruments import (
     Venue,
 )
 from zealous_sieve.core.market.lantern import faults
-from zealous_sieve.core.market.lantern.calendar import events, trading_days
+from zealous_sieve.core.market.lantern.calendar import (
+    HALF_DAY,
+    ZONE,
+    events,
+    holidays,
+    trading_days,
+)
 from zealous_sieve.core.market.lantern.currencies import currency_values, make_crosses
 from zealous_sieve.core.market.lantern.goods import make_goods
 from zealous_sieve.core.market.lantern.intraday import Extent, Series
@@ -43,9 +48,15 @@ from zealous_sieve.core.market.pairs import Relation, make_pair
 
 SEED = 20_260_616
 VENUES = (
-    Venue(name=EXCHANGE, hours="09:00-17:00"),
-    Venue(name=CURRENCY_ROOM, hours="00:00-24:00"),
-    Venue(name=GOODS_YARD, hours="07:00-12:00 13:00-19:00"),
+    Venue(
+        name=EXCHANGE,
+        hours="09:00-17:00",
+        zone=ZONE,
+        half_days=HALF_DAY,
+        holidays=holidays(),
+    ),
+    Venue(name=CURRENCY_ROOM, hours="00:00-24:00", holidays=holidays()),
+    Venue(name=GOODS_YARD, hours="07:00-12:00 13:00-19:00", zone=ZONE, holidays=holidays()),
 )
 TAPED = 12
 """Instruments of which trades are kept."""
@@ -80,7 +91,7 @@ def build(seed: int = SEED, extent: Extent | None = None) -> Coast:
     currencies = currency_values(streams[4], len(days))
     made += make_crosses(streams[4], currencies)
     made += make_goods(streams[5], len(days))
-    sessions = Sessions(streams[6], extent, days, {v.name: _session(v) for v in VENUES})
+    sessions = Sessions(streams[6], extent, days, {v.name: v.session() for v in VENUES})
     inside = sessions.make(made, index_weights(shares), currencies)
     daily = {m.instrument.code: (days, m.bars | inside.corrected(m)) for m in made}
     faulty = faults.plant(daily)
@@ -97,10 +108,6 @@ def build(seed: int = SEED, extent: Extent | None = None) -> Coast:
         events=(*_reports(shares), *events()),
         bars=bars,
     )
-
-
-def _session(venue: Venue) -> Session:
-    return read_session(venue.name, venue.hours)
 
 
 def _reports(shares: Sequence[Made]) -> list[Event]:

@@ -8,7 +8,7 @@ from itertools import combinations
 
 import numpy as np
 
-from zealous_sieve.core.engine.background import Session
+from zealous_sieve.core.engine.session import Session
 from zealous_sieve.core.market.instruments import InstrumentKind
 from zealous_sieve.core.market.lantern.calendar import NOW
 from zealous_sieve.core.market.lantern.intraday import (
