@@ -12,8 +12,8 @@ from hypothesis import strategies as st
 from zealous_sieve.core.errors import FormulaError
 from zealous_sieve.core.formula import canonical
 from zealous_sieve.core.formula.check import check
-from zealous_sieve.core.formula.guess_rules import synonyms
-from zealous_sieve.core.formula.guesses import LONGEST, guesses
+from zealous_sieve.core.formula.guessing.guesses import LONGEST, guesses
+from zealous_sieve.core.formula.guessing.parts import synonyms
 from zealous_sieve.core.formula.names import Market
 
 MARKET = Market(
@@ -74,3 +74,4 @@ def test_whatever_is_typed_no_guess_fails_and_all_of_them_can_be_read(words: lis
     for guess in guesses(" ".join(words), READ, MARKET):
         assert canonical.write(READ(guess.text).program) == guess.text
     assert guesses("close above " * LONGEST, READ, MARKET) == ()
+    assert [g.text for g in guesses("close above §7§", READ, MARKET)] == ["close > 7"]

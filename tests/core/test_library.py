@@ -9,7 +9,7 @@ from tests.bars import panel_of, values
 from zealous_sieve.core.engine.evaluate import evaluate
 from zealous_sieve.core.errors import FormulaError, SieveError
 from zealous_sieve.core.formula.check import check
-from zealous_sieve.core.formula.sentence import read
+from zealous_sieve.core.formula.speech.sentence import read
 from zealous_sieve.core.sieve.definition import Condition, NamedFormula, Sieve
 from zealous_sieve.core.sieve.prepare import prepare
 

@@ -14,7 +14,7 @@ from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.engine.session import read_session
 from zealous_sieve.core.errors import DataError, FormulaError
 from zealous_sieve.core.formula.check import check
-from zealous_sieve.core.formula.figures import figure
+from zealous_sieve.core.formula.speech.figures import figure
 from zealous_sieve.core.formula.timeframe import timeframe
 from zealous_sieve.core.functions.units import NONE, PRICE
 from zealous_sieve.core.market.data_quality import inspect

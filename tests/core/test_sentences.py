@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 from tests.bars import panel_of
 from zealous_sieve.core.engine.evaluate import evaluate
 from zealous_sieve.core.formula.check import check, check_condition
-from zealous_sieve.core.formula.sentence import parts, read, say
+from zealous_sieve.core.formula.speech.sentence import parts, read, say
 from zealous_sieve.core.sieve.examples import EXAMPLES
 
 KEPT = Path(__file__).with_name("sentences.txt")

@@ -15,7 +15,7 @@ from zealous_sieve.core.errors import DataError, FormulaError, SieveError
 from zealous_sieve.core.formula import canonical
 from zealous_sieve.core.formula.check import check
 from zealous_sieve.core.formula.parser import parse
-from zealous_sieve.core.formula.sentence import read
+from zealous_sieve.core.formula.speech.sentence import read
 from zealous_sieve.core.functions.catalogue import SOURCES
 from zealous_sieve.core.functions.specification import CATALOGUE
 from zealous_sieve.core.sieve.definition import Condition, Sieve

@@ -8,9 +8,9 @@ from dataclasses import asdict, dataclass
 from zealous_sieve.core.errors import FormulaError, Problem
 from zealous_sieve.core.formula import canonical
 from zealous_sieve.core.formula.check import check, check_condition, check_number
-from zealous_sieve.core.formula.guesses import guesses
+from zealous_sieve.core.formula.guessing.guesses import guesses
 from zealous_sieve.core.formula.names import Market
-from zealous_sieve.core.formula.sentence import read
+from zealous_sieve.core.formula.speech.sentence import read
 from zealous_sieve.core.formula.timeframe import OFFERED
 from zealous_sieve.core.formula.typed import Formula
 from zealous_sieve.core.formula.words import PHRASES, RESERVED

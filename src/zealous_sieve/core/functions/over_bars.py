@@ -395,6 +395,7 @@ over_bars.add(
     said="distance from its {n}-bar mean in deviations",
     synonyms=(
         "z score",
+        "z-score",
         "standard score",
     ),
     inputs=(X,),

@@ -20,6 +20,8 @@ volume.add(
     synonyms=(
         "relative volume",
         "volume ratio",
+        "rel vol",
+        "rvol",
     ),
     parameters=(length(default=20),),
     outputs=(Output(unit=RATIO, levels=(1,)),),

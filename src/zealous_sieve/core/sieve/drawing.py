@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass, field
 
 from zealous_sieve.core.formula import canonical, tree
-from zealous_sieve.core.formula.sentence import label
+from zealous_sieve.core.formula.speech.sentence import label
 from zealous_sieve.core.formula.terms import ExternalInput, Source, Term, on_timeframe
 from zealous_sieve.core.formula.timeframe import timeframe
 from zealous_sieve.core.formula.typed import Formula, Typed

@@ -14,7 +14,7 @@ from zealous_sieve.core.errors import FormulaError, Problem, SieveError
 from zealous_sieve.core.formula import canonical
 from zealous_sieve.core.formula.check import check, check_condition, check_number
 from zealous_sieve.core.formula.names import Market
-from zealous_sieve.core.formula.sentence import parts
+from zealous_sieve.core.formula.speech.sentence import parts
 from zealous_sieve.core.formula.terms import Term, apply, beside_the_bars, lacking
 from zealous_sieve.core.formula.typed import Formula, Typed
 from zealous_sieve.core.formula.words import RESERVED

@@ -15,7 +15,7 @@ from zealous_sieve.core.engine.evaluate import evaluate
 from zealous_sieve.core.engine.external_inputs import needs_universe
 from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.engine.progress import Progress
-from zealous_sieve.core.formula.sentence import read, say
+from zealous_sieve.core.formula.speech.sentence import read, say
 from zealous_sieve.core.formula.terms import OnTimeframe, Term, apply, in_order
 from zealous_sieve.core.market.staleness import stale
 from zealous_sieve.core.sieve.definition import Role

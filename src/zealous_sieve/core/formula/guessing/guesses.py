@@ -14,7 +14,8 @@ from dataclasses import dataclass
 
 from zealous_sieve.core.errors import FormulaError, Problem
 from zealous_sieve.core.formula import canonical
-from zealous_sieve.core.formula.guess_rules import OF_PRICE, STAGES, Change, synonyms
+from zealous_sieve.core.formula.guessing.parts import OF_PRICE, Change, synonyms
+from zealous_sieve.core.formula.guessing.rules import rules, wording
 from zealous_sieve.core.formula.names import Market
 from zealous_sieve.core.formula.typed import Formula
 from zealous_sieve.core.functions.catalogue import SOURCES
@@ -27,6 +28,10 @@ BRANCHES = 6
 REPAIRS = 6
 """So many names are put right in one text."""
 LONGEST_NAME = 40
+SPELLED = 0.8
+"""How near a word has to be to one it may be a slip of the finger for."""
+COMPARED_BY = ("above", "below", "between", "crosses", "crossed", "greater", "higher", "lower", "within",
+               "yesterday", "previous", "average", "volume", "highest", "lowest", "rising", "falling")  # fmt: skip
 LONGEST = 600
 """Characters of a text that is guessed at: what is longer was not typed as a first try."""
 
@@ -142,7 +147,9 @@ def _rewritten(text: str, market: Market | None) -> Iterator[str]:
         return f" §{len(quoted) - 1}§ "
 
     said = re.sub(
-        r"^\s*(?!show\b|input\b)(\w+)\s*=(?!=)(?=[^=<>\"']*[-+*/(][^=<>\"']*$)", _named, text
+        r"^\s*(?!show\b|input\b)(\w+)\s*=(?!=)(?=[^=<>\"']*[-+*/(][^=<>\"']*$)",
+        _named,
+        text.replace("§", " "),
     )
     said = re.sub(r"(\w)['’]s\b", r"\1s", said)
     said = re.sub(r"(\w)n['’]t\b", r"\1nt", said)
@@ -153,11 +160,12 @@ def _rewritten(text: str, market: Market | None) -> Iterator[str]:
             r"\b[A-Z][A-Z0-9]+\b", lambda m: keep(m, m[0]) if m[0] in known.codes else m[0], said
         )
         said = _of_the_market(said, market, keep)
+    said = _spelled(said)
     said = _compared(re.sub(r"\b(\d+)M\b", r"\1±", said).lower().replace("±", "M"))
     branches = [said]
-    for stage in STAGES:
-        for pattern, change in stage():
-            branches = [way for branch in branches for way in _applied(branch, pattern, change)]
+    for pattern, ways in rules():
+        if any(map(pattern.search, branches)):
+            branches = [way for branch in branches for way in _applied(branch, pattern, ways)]
             branches = list(dict.fromkeys(branches))[:BRANCHES]
     for branch in branches:
         for way in _breakouts(_balanced(branch.strip())):
@@ -180,18 +188,48 @@ def _of_the_market(text: str, market: Market, keep: Keep) -> str:
         text = re.sub(pattern, say, text, flags=re.I)
 
     for kind in market.events:
-        event, due = re.escape(kind), r"(?: (?:the )?(?:next|last))?"
+        event, due = _called(kind), r"(?: (?:the )?(?:next|last))?"
+        when = rf"{event} (?:in|within|during)(?: the)?{due} (\d+) days?"
         change(rf"\bdays? (?:to|until|before){due} {event}\b", "days_to_event({})", kind)
+        change(rf"\b(?:no|not|without)(?: an?)? {when}\b", "days_to_event({}) > {}", kind)
+        change(rf"\b{when}\b", "days_to_event({}) <= {}", kind)
         change(
-            rf"\b{event} (?:in|within)(?: the)?{due} (\d+) days?\b", "days_to_event({}) <= {}", kind
+            rf"\b{event} (?:in|within) (?:a|one|the next) week\b", "days_to_event({}) <= 7", kind
         )
         change(rf"\bdays? since{due} {event}\b", "days_since_event({})", kind)
     for fact in market.facts - {*SOURCES, *CATALOGUE}:
         bare = rf"(?<![\w\"§]){re.escape(fact).replace('_', '[_ ]')}(?![\w\"(])"
         for value in dict(market.values).get(fact, ()):
-            change(rf"{bare}\s*(?:is|=|==)\s*{re.escape(value)}\b", "fact({}) == {}", fact, value)
+            change(
+                rf"{bare}\s*(?:is|equals|=|==)\s*{re.escape(value)}\b",
+                "fact({}) == {}",
+                fact,
+                value,
+            )
         change(bare, "fact({})", fact)
     return text
+
+
+OTHER_EVENTS = {"report": ("earnings", "results")}
+"""What else kinds of events are called."""
+
+
+def _called(kind: str) -> str:
+    return rf"(?:{'|'.join(map(re.escape, (kind, *OTHER_EVENTS.get(kind, ()))))})s?"
+
+
+def _spelled(text: str) -> str:
+    """Words put right that nearly are one of those the rules look for, and name nothing."""
+    names = {*SOURCES, *CATALOGUE}
+
+    def change(found: re.Match[str]) -> str:
+        word = found[0].casefold()
+        if word in wording() or word in names or word.rstrip("s") in wording():
+            return found[0]
+        near = difflib.get_close_matches(word, COMPARED_BY, n=1, cutoff=SPELLED)
+        return near[0] if near else found[0]
+
+    return re.sub(r"(?<![\w§])[A-Za-z]{5,}(?![\w(§])", change, text)
 
 
 def _named(found: re.Match[str]) -> str:
@@ -214,11 +252,10 @@ def _compared(text: str) -> str:
     return re.sub(r"(?<![<>=!])=(?![=<>])", change, text)
 
 
-def _applied(text: str, pattern: str, change: Change | tuple[Change, ...]) -> list[str]:
-    if not re.search(pattern, text):
+def _applied(text: str, pattern: re.Pattern[str], ways: tuple[Change, ...]) -> list[str]:
+    if not pattern.search(text):
         return [text]
-    ways = change if isinstance(change, tuple) else (change,)
-    return [re.sub(r"[^\S\n]+", " ", re.sub(pattern, way, text)) for way in ways]
+    return [re.sub(r"[^\S\n]+", " ", pattern.sub(way, text)) for way in ways]
 
 
 def _balanced(text: str) -> str:

@@ -12,8 +12,8 @@ from dataclasses import replace
 
 from zealous_sieve.core.formula import canonical, tree
 from zealous_sieve.core.formula.comparison import RELATIONS
-from zealous_sieve.core.formula.figures import figure, moment, told_apart
-from zealous_sieve.core.formula.nouns import Namer, bare, bars_called
+from zealous_sieve.core.formula.speech.figures import figure, moment, told_apart
+from zealous_sieve.core.formula.speech.nouns import Namer, bare, bars_called
 from zealous_sieve.core.formula.terms import Term, apply, on_timeframe, source
 from zealous_sieve.core.formula.timeframe import BarKind, timeframe
 from zealous_sieve.core.formula.typed import Formula, Typed, series

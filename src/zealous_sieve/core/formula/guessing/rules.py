@@ -7,49 +7,30 @@ a text in small letters, with what stood in quotes as §0§, §1§ and so on.
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Iterable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator
 from functools import cache
 
+from zealous_sieve.core.formula.guessing.idioms import IDIOMS
+from zealous_sieve.core.formula.guessing.parts import (
+    AVERAGED,
+    BARS,
+    LENGTHY,
+    MONTHS,
+    NAMED_SPANS,
+    NUMBER,
+    OF_PRICE,
+    ORDERED,
+    SHORT,
+    SIDE,
+    SPANS,
+    VALUE,
+    Change,
+    Rule,
+    synonyms,
+)
 from zealous_sieve.core.formula.words import RESERVED
-from zealous_sieve.core.functions.catalogue import SOURCE_SYNONYMS, SOURCES
+from zealous_sieve.core.functions.catalogue import SOURCES
 from zealous_sieve.core.functions.specification import CATALOGUE
-
-
-@cache
-def synonyms() -> Mapping[str, str]:
-    """Every other way to call a source or function."""
-    own = {f.name: f.synonyms for f in CATALOGUE.values()} | SOURCE_SYNONYMS
-    return {phrase: name for name, phrases in own.items() for phrase in phrases}
-
-
-BARS = r"(?:bars?|days?|sessions?|candles?|periods?|times)"
-WORD = (
-    r"(?!(?:for|in|and|or|not|on|then|of|by|at|since|until|within|between|crosses|last|than|from|up|down|out|times|days?|bars?|weeks?"
-    r"|candles?|sessions?)\b)"
-    r"[a-z_]\w*"
-)
-_INSIDE = r"\((?:[^()]|\((?:[^()]|\([^()]*\))*\))*\)"
-VALUE = rf"(?:{WORD}(?:{_INSIDE})?(?:\.\w+)?|{_INSIDE})"
-"""A name or a call, with its output; or anything in brackets, not too deep."""
-NUMBER = r"\d+(?:\.\d+)?"
-SIDE = rf"(?:{VALUE}|{NUMBER})(?:\s*[-+*/]\s*(?:{VALUE}|{NUMBER}))*"
-"""What may stand on a side of a relation."""
-SPANS = {
-    "second": "s", "sec": "s", "minute": "m", "min": "m", "hour": "h", "hr": "h", "day": "d", "week": "w",
-    "month": "mo",
-}  # fmt: skip
-NAMED_SPANS = {"daily": "1d", "weekly": "1w", "monthly": "1mo", "hourly": "1h"}
-AVERAGED = "sma|ema|wma|hma|dema|tema|wilder|kama|vwma|linreg"
-SHORT = f"{AVERAGED}|rsi|adx|cci|mfi|roc"
-LENGTHY = f"{SHORT}|historical_vol|rsi|roc|atr|adx|cci|mfi|stdev|momentum|rel_volume|donchian|aroon"
-OF_PRICE = "open|high|low|close|volume"
-MONTHS, ORDERED = (
-    tuple(map(str.casefold, CATALOGUE[name].names)) for name in ("month", "day_of_week")
-)
-
-Change = str | Callable[[re.Match[str]], str]
-Rule = tuple[str, Change | tuple[Change, ...]]
-"""A pattern, and what takes its place: one text, or one for each reading."""
 
 
 def _thousands(found: re.Match[str]) -> str:
@@ -80,6 +61,11 @@ def _spelled(found: re.Match[str]) -> str:
 
 
 _SPAN = "|".join(SPANS)
+_SMALL = "zero one two three four five six seven eight nine ten eleven twelve"
+_TENS = "twenty thirty forty fifty sixty seventy eighty ninety hundred"
+WORDS_OF_NUMBERS = dict(enumerate(_SMALL.split())) | {
+    10 * n: word for n, word in enumerate(_TENS.split(), 2)
+}
 NUMBERS: tuple[Rule, ...] = (
     (r"(?<![\d(,.])\d{1,3}(?:,\d{3})+\b(?!\s*\))", _thousands),
     (rf"\b({NUMBER})\s*(k|thousand|million|mio|billion)\b", _scaled),
@@ -92,15 +78,14 @@ NUMBERS: tuple[Rule, ...] = (
     (r"\btwice (?=in\b)", "2 times "),
     (r"\b(?:twice|double)\b", "2 *"),
     (r"\bhalf\b(?: of)?", "0.5 *"),
-    (r"\bone\b", "1"), (r"\btwo\b", "2"), (r"\bthree\b", "3"), (r"\bfour\b", "4"), (r"\bfive\b", "5"),
-    (r"\bten\b", "10"), (r"\btwenty\b", "20"),
+    *((rf"\b{word}\b", str(n)) for n, word in WORDS_OF_NUMBERS.items()),
 )  # fmt: skip
 SIGNS: tuple[Rule, ...] = (
     (r"&&|&", " and "),
     (r"\|\||\|", " or "),
     (r"!(?!=)", " not "),
     (r"\*\*", "^"), (r"×|·", "*"), (r"÷", "/"), (r"−|–", "-"),
-    (r"===", "=="),
+    (r"===", "=="), (r">>", ">"), (r"<<", "<"), (r"\{", "("), (r"\}", ")"),
     (r"\bgt\b", ">"), (r"\bge\b", ">="), (r"\blt\b", "<"), (r"\ble\b", "<="), (r"\beq\b", "=="), (r"\bne\b", "!="),
     (r"^on (\d+(?:mo|[smhdw]))\s*[:,]\s*(.+)$", r"\2 on \1"),
     (r"\bif\s+(.+?)\s+then\s+(.+?)\s+else\s+(.+)$", r"if_then(\1, \2, \3)"),
@@ -191,7 +176,7 @@ NOUNS: tuple[Rule, ...] = (
     (rf"\b(?:on )?({_DAYS})s?\b(?!\")", lambda m: f'day_of_week == "{m[1].capitalize()}"'),
     (r"\bmacd ([<>]=?|above|below|over|under|crosses? (?:above|below|over|under)) signal\b",
      r"macd.line \1 macd.signal"),
-    (r"\b(?:bollinger )?(?:bandwidth|band width)\b", "bollinger.bandwidth"),
+    (r"(?<!\.)\b(?:bollinger )?(?:bandwidth|band width)\b", "bollinger.bandwidth"),
     (rf"({VALUE}) outside (?:bollinger )?(?:bands|bollinger)\b",
      r"not \1 between bollinger.lower and bollinger.upper"),
     (r"\b(\d+) (higher|lower) (high|low|close)s? (?:in (?:a )?row|running)\b",
@@ -220,7 +205,7 @@ NOUNS: tuple[Rule, ...] = (
     (rf"\blowest {_LAST}(\d+) {BARS}\b", r"lowest(low, \1)"),
     (rf"\b(\d+)(?: {BARS})? ({AVERAGED})(?: of)? ({OF_PRICE})\b(?!\s*\()", r"\2(\3, \1)"),
     (rf"\b(\d+)(?: {BARS} ({LENGTHY})| ?({SHORT}))(?: of ({VALUE}))?\b(?!\s*\()", lambda m: _call(m[2] or m[3], m[4], m[1])),
-    (rf"\b({AVERAGED})(?: of)? ({OF_PRICE}) (?:{_OVER} )?{_LAST}(\d+)(?: {BARS})?\b", r"\1(\2, \3)"),
+    (rf"\b({AVERAGED})(?: of)? ({OF_PRICE}) (?:{_OVER} )?{_LAST}(\d{{1,3}})(?: {BARS})?\b", r"\1(\2, \3)"),
     (rf"\b({OF_PRICE}) ({AVERAGED}) (\d+)\b", r"\2(\1, \3)"),
     (rf"\b({LENGTHY}) {_OVER} {_LAST}(\d+) {BARS}(?: of ({VALUE}))?", lambda m: _call(m[1], m[3], m[2])),
     (rf"\b({AVERAGED})(?: of)? ({OF_PRICE})\b(?!\s*\()", r"\1(\2)"),
@@ -398,6 +383,7 @@ STAGES: tuple[Callable[[], Iterable[Rule]], ...] = (
     lambda: SIGNS,
     lambda: NUMBERS,
     lambda: FILLERS,
+    lambda: IDIOMS,
     _synonym_rules,
     lambda: TIMES,
     lambda: NOUNS,
@@ -406,3 +392,20 @@ STAGES: tuple[Callable[[], Iterable[Rule]], ...] = (
     lambda: ELSEWHERE,
     lambda: JOINED,
 )
+
+
+@cache
+def rules() -> tuple[tuple[re.Pattern[str], tuple[Change, ...]], ...]:
+    """All of them in their order, compiled once: there are more than the interpreter keeps."""
+    return tuple(
+        (re.compile(pattern), change if isinstance(change, tuple) else (change,))
+        for stage in STAGES
+        for pattern, change in stage()
+    )
+
+
+@cache
+def wording() -> frozenset[str]:
+    """Every word of four letters or more that some rule looks for."""
+    patterns = " ".join(pattern.pattern for pattern, _ in rules())
+    return frozenset(re.findall(r"(?<![\\a-z])[a-z]{4,}", patterns)) | RESERVED

@@ -1,0 +1,1 @@
+"""What a text that cannot be read was probably meant to say."""

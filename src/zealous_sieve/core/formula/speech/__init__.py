@@ -1,0 +1,1 @@
+"""Formulas as one trader would say them to another."""
