@@ -20,6 +20,7 @@ from zealous_sieve.core.engine.session import Session, clock_of, read_session
 from zealous_sieve.core.errors import DataError
 from zealous_sieve.core.formula.check import check
 from zealous_sieve.core.formula.timeframe import timeframe
+from zealous_sieve.core.sieve.unknown import why_unknown
 
 HOURS = "08:00-12:00 13:00-18:00"
 ZONES = ("America/New_York", "Pacific/Auckland", "Europe/Lisbon", "Australia/Lord_Howe")
@@ -192,3 +193,21 @@ def test_calendars_that_make_no_sense_are_refused(
 ) -> None:
     with pytest.raises(DataError, match=said):
         read_session("Quay", HOURS, zone, half_days, holidays)
+
+
+@pytest.mark.parametrize(
+    ("rule", "formula", "words"),
+    [
+        ("1h", "close > sma(close, 25)", "needs 25 bars, has 2: known from about 9 Apr 2026 on"),
+        ("1d", "close > sma(close, 4)", "needs 4 bars, has 2: known from about 8 Apr 2026 on"),
+        ("1d", "close > (sma(close, 4) on 1w)", "has 1: known from about 24 Apr 2026 on"),
+        ("1d", "close > (sma(close, 3) on 1mo)", "has 0: known from about 30 Jun 2026 on"),
+        ("range(5)", "close > sma(close, 9)", "needs 9 bars, has 2"),
+    ],
+)
+def test_what_is_unknown_yet_is_told_with_the_day_from_which_it_is_known(
+    rule: str, formula: str, words: str
+) -> None:
+    panel = bars_of(at_quay("2026-04-01T09:00", "2026-04-02T09:00"), timeframe(rule))
+    told = why_unknown(check(formula), panel, 0, int(panel.ends[0]) - 1)
+    assert told.words.endswith(words)

@@ -96,7 +96,7 @@ def test_too_little_history_is_told_apart_from_no() -> None:
     panel = Panel.of({"A0": young, "A1": (times, columns)})
     found = scan(prepare(sieve(must("close > sma(close, 20) or close < 0"))), panel)
     assert [(u.codes, u.cause, u.words) for u in found.undecided] == [
-        (("A0",), Cause.HISTORY, "needs 20 bars, has 5")
+        (("A0",), Cause.HISTORY, "needs 20 bars, has 5: known from about 24 Feb 1970 on")
     ]
     decided = scan(prepare(sieve(must("close < 0 and close > sma(close, 20)"))), panel)
     assert decided.undecided == ()
@@ -104,9 +104,21 @@ def test_too_little_history_is_told_apart_from_no() -> None:
 
 
 UNKNOWNS = [
-    ("close > sma(close, 50)", Cause.HISTORY, "needs 50 bars, has 40"),
-    ("(sma(close, 9) on 1w) > 0", Cause.HISTORY, "needs 9 bars of 1w, has 6"),
-    ('fact("size") > 0 and close > sma(close, 50)', Cause.HISTORY, "needs 50 bars, has 40"),
+    (
+        "close > sma(close, 50)",
+        Cause.HISTORY,
+        "needs 50 bars, has 40: known from about 19 Feb 1970 on",
+    ),
+    (
+        "(sma(close, 9) on 1w) > 0",
+        Cause.HISTORY,
+        "needs 9 bars of 1w, has 6: known from about 1 Mar 1970 on",
+    ),
+    (
+        'fact("size") > 0 and close > sma(close, 50)',
+        Cause.HISTORY,
+        "needs 50 bars, has 40: known from about 19 Feb 1970 on",
+    ),
     ("trades > 5", Cause.DATA, "no trades"),
     ("(sma(trades, 50) on 1w) > 5", Cause.DATA, "no trades"),
     ('fact("weight") > 1', Cause.DATA, 'no fact "weight"'),

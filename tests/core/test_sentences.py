@@ -12,6 +12,7 @@ from tests.bars import panel_of
 from zealous_sieve.core.engine.evaluate import evaluate
 from zealous_sieve.core.formula.check import check, check_condition
 from zealous_sieve.core.formula.speech.sentence import parts, read, say
+from zealous_sieve.core.functions.specification import CATALOGUE
 from zealous_sieve.core.sieve.examples import EXAMPLES
 
 KEPT = Path(__file__).with_name("sentences.txt")
@@ -34,6 +35,14 @@ def test_sentences_are_those_that_were_read_through() -> None:
     demo = {c.formula for sieve in EXAMPLES for c in sieve.conditions}
     assert demo <= set(texts)
     assert blocks == [block_of(text) for text in texts]
+
+
+def test_every_result_of_the_catalogue_has_its_phrase_and_is_read_through() -> None:
+    whole = KEPT.read_text("utf-8")
+    unsaid = {"prev", "ago"}
+    for function in CATALOGUE.values():
+        assert function.said or all(o.said for o in function.outputs) or function.name in unsaid
+        assert re.search(rf"\b{function.name}\b", whole)
 
 
 def block_of(text: str) -> str:

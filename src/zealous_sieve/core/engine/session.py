@@ -167,6 +167,13 @@ class Session:
         after, end = ((days + 1).astype("datetime64[D]") for days in (first, last))
         return np.busday_count(after, end, holidays=self._away)
 
+    def after(self, days: Days, sessions: int) -> Days:
+        """The day of the session so many sessions after each day."""
+        found = np.busday_offset(
+            days.astype("datetime64[D]"), sessions, "backward", holidays=self._away
+        )
+        return found.astype(np.int64)
+
     def is_open(self, local: Moments) -> NDArray[np.bool_]:
         """Whether the venue trades at times of its own clock."""
         days, minutes = local // DAY, local % DAY / 60

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from zealous_sieve.core.functions.specification import (
     YES_NO,
     Family,
@@ -10,6 +12,7 @@ from zealous_sieve.core.functions.specification import (
     Parameter,
     X,
     length,
+    states,
 )
 from zealous_sieve.core.functions.units import NONE, PERCENT, PRICE
 
@@ -228,12 +231,16 @@ _part(
     """up = close > open and prev(close) < prev(open) and close >= prev(open) and open <= prev(close)
 down = close < open and prev(close) > prev(open) and close <= prev(open) and open >= prev(close)
 if_then(up, 1, if_then(down, -1, 0))""",
-    _SIGN,
+    replace(
+        _SIGN,
+        states=states("the bar", "engulf", "the one before upward", "the one before downward"),
+    ),
     (
         "A body that covers the opposite body of the bar before: 1 upward, -1 downward, else 0.",
         "A change of hands, noticed most at the end of a swing.",
         "In mid-range it is as common as it is empty.",
     ),
+    said="engulfing sign of the bar",
 )
 _part(
     "hammer",
@@ -307,7 +314,11 @@ _of_x(
     "body_beyond",
     "Body beyond",
     "if_then(open > x and close > x, 1, if_then(open < x and close < x, -1, 0))",
-    _SIGN,
+    replace(
+        _SIGN,
+        said="side of the body to {the_x}",
+        states=states("the body", "lie", "wholly above {the_x}", "wholly below {the_x}"),
+    ),
     (
         "1 when open and close are both above x, -1 when both are below, else 0.",
         "A whole body beyond an average says more than a close beyond it.",
@@ -333,6 +344,7 @@ x {_sign} before or ties == 1 and x == before""",
 anatomy.add(
     "extremes",
     "Extremes",
+    said="number of extremes of the bar among {n} bars",
     parameters=(length(default=20),),
     outputs=(Output(unit=NONE, span=(0, 10)),),
     body="tally(largest(abs(body), n), smallest(abs(body), n), largest(bar_range, n), "

@@ -254,6 +254,7 @@ def vwma(spans, x, volume, n, out):  # type: ignore[no-untyped-def]
 averages.add(
     "dema",
     "DEMA",
+    said="{n}-bar DEMA",
     inputs=(OF_CLOSE,),
     parameters=(length(default=20),),
     outputs=(SAME,),
@@ -266,6 +267,7 @@ averages.add(
 averages.add(
     "tema",
     "TEMA",
+    said="{n}-bar TEMA",
     inputs=(OF_CLOSE,),
     parameters=(length(default=20),),
     outputs=(SAME,),
@@ -278,6 +280,7 @@ averages.add(
 averages.add(
     "hma",
     "HMA",
+    said="{n}-bar HMA",
     inputs=(OF_CLOSE,),
     parameters=(length(default=20, low=2),),
     outputs=(SAME,),
@@ -324,6 +327,7 @@ averages.add(
 @averages.function(
     "kama",
     "KAMA",
+    said="adaptive average of {n} bars",
     inputs=(OF_CLOSE,),
     parameters=(length(default=10), length("fast", 2), length("slow", 30)),
     outputs=(SAME,),
@@ -383,6 +387,7 @@ averages.add(
 @averages.function(
     "r2",
     "Fit",
+    said="fit of a line over {n} bars",
     synonyms=("goodness of fit",),
     inputs=(OF_CLOSE,),
     parameters=(length(default=20, low=3),),

@@ -127,6 +127,7 @@ def logarithm(x: float) -> float:
 @maths.function(
     "exp",
     "Exponential",
+    said="exponential of {x}",
     inputs=(X,),
     outputs=(Output(unit=NONE),),
     formula="eˣ",
@@ -142,6 +143,7 @@ def exponential(x: float) -> float:
 @maths.function(
     "sign",
     "Sign",
+    said="sign of {x}",
     inputs=(X,),
     outputs=(Output(unit=NONE, span=(-1, 1)),),
     formula="1, 0 or -1",
@@ -157,6 +159,7 @@ def sign(x: float) -> float:
 @maths.function(
     "round",
     "Rounded",
+    said="{x} rounded",
     synonyms=("nearest whole",),
     inputs=(X,),
     outputs=(SAME,),
@@ -173,6 +176,7 @@ def rounded(x: float) -> float:
 @maths.function(
     "floor",
     "Floor",
+    said="{x} rounded down",
     synonyms=("round down",),
     inputs=(X,),
     outputs=(SAME,),
@@ -189,6 +193,7 @@ def floor(x: float) -> float:
 @maths.function(
     "ceil",
     "Ceiling",
+    said="{x} rounded up",
     synonyms=(
         "ceiling",
         "round up",
@@ -208,6 +213,7 @@ def ceiling(x: float) -> float:
 maths.add(
     "clamp",
     "Clamped",
+    said="{x} kept between {the_low} and {the_high}",
     synonyms=(
         "clip",
         "limit",
@@ -246,7 +252,7 @@ maths.step("held", inputs=2, truths=(1,), outputs=(Output(unit="x0"),))
 @maths.function(
     "if_then",
     "Either or",
-    said="{x} where {truth}, else {y}",
+    said="{x} where {truth}, else {the_y}",
     synonyms=(
         "if",
         "choose",
@@ -289,7 +295,7 @@ def known(x: float) -> float:
 maths.add(
     "tally",
     "Tally",
-    said="count of those that hold",
+    said="number of these that hold ({truth})",
     inputs=(TRUTH,),
     variadic=True,
     outputs=(Output(unit=NONE),),
@@ -303,7 +309,7 @@ maths.add(
 maths.add(
     "lean",
     "Lean",
-    said="lean",
+    said="lean of these ({truth})",
     inputs=(TRUTH,),
     variadic=True,
     outputs=(Output(unit=NONE, levels=(0,)),),

@@ -34,6 +34,7 @@ momentum.step(
 momentum.add(
     "rsi",
     "RSI",
+    said="{n}-bar RSI",
     synonyms=("relative strength index",),
     inputs=(OF_CLOSE,),
     parameters=(length(default=14),),
@@ -112,9 +113,14 @@ momentum.add(
     inputs=(OF_CLOSE,),
     parameters=(length("fast", 12), length("slow", 26), length("smooth", 9)),
     outputs=(
-        Output(name="line", unit=PERCENT, levels=(0,)),
-        Output(name="signal", unit=PERCENT),
-        Output(name="histogram", unit=PERCENT, levels=(0,)),
+        Output(name="line", said="PPO line ({fast}, {slow})", unit=PERCENT, levels=(0,)),
+        Output(name="signal", said="PPO signal line ({fast}, {slow}, {smooth})", unit=PERCENT),
+        Output(
+            name="histogram",
+            said="PPO histogram ({fast}, {slow}, {smooth})",
+            unit=PERCENT,
+            levels=(0,),
+        ),
     ),
     body="""show line = 100 * (ema(x, fast) / ema(x, slow) - 1)
 show signal = ema(line, smooth)
@@ -127,6 +133,7 @@ show histogram = line - signal""",
 momentum.add(
     "trix",
     "TRIX",
+    said="{n}-bar TRIX",
     inputs=(OF_CLOSE,),
     parameters=(length(default=15),),
     outputs=(Output(unit=PERCENT, levels=(0,)),),
@@ -145,9 +152,9 @@ momentum.add(
     ),
     parameters=(length(default=14), length("smooth", 3), length("slow", 3)),
     outputs=(
-        Output(name="k", said="stochastic ({n})", unit=NONE, span=(0, 100), levels=(20, 80)),
+        Output(name="k", said="{n}-bar stochastic", unit=NONE, span=(0, 100), levels=(20, 80)),
         Output(
-            name="d", said="smoothed stochastic ({n})", unit=NONE, span=(0, 100), levels=(20, 80)
+            name="d", said="smoothed {n}-bar stochastic", unit=NONE, span=(0, 100), levels=(20, 80)
         ),
     ),
     body="""top = highest(high, n)
@@ -165,6 +172,7 @@ d = sma(k, slow)""",
 momentum.add(
     "williams_r",
     "Percent R",
+    said="{n}-bar percent R",
     parameters=(length(default=14),),
     outputs=(Output(unit=NONE, span=(-100, 0), levels=(-80, -20)),),
     body="""top = highest(high, n)
@@ -178,6 +186,7 @@ bottom = lowest(low, n)
 momentum.add(
     "tsi",
     "True strength",
+    said="true strength ({slow}, {fast})",
     inputs=(OF_CLOSE,),
     parameters=(length("slow", 25), length("fast", 13)),
     outputs=(Output(unit=NONE, span=(-100, 100), levels=(-25, 0, 25)),),
@@ -197,8 +206,20 @@ momentum.add(
     inputs=(OF_CLOSE,),
     parameters=(length(default=14), length("window", 14), length("smooth", 3), length("slow", 3)),
     outputs=(
-        Output(name="k", unit=NONE, span=(0, 100), levels=(20, 80)),
-        Output(name="d", unit=NONE, span=(0, 100), levels=(20, 80)),
+        Output(
+            name="k",
+            said="stochastic of the {n}-bar RSI",
+            unit=NONE,
+            span=(0, 100),
+            levels=(20, 80),
+        ),
+        Output(
+            name="d",
+            said="smoothed stochastic of the {n}-bar RSI",
+            unit=NONE,
+            span=(0, 100),
+            levels=(20, 80),
+        ),
     ),
     body="""strength = rsi(x, n)
 top = highest(strength, window)
@@ -217,6 +238,7 @@ d = sma(k, slow)""",
 momentum.add(
     "cci",
     "CCI",
+    said="{n}-bar CCI",
     parameters=(length(default=20, low=2),),
     outputs=(Output(unit=NONE, levels=(-100, 0, 100)),),
     body="(hlc3 - sma(hlc3, n)) / (0.015 * _mean_deviation(hlc3, n))",
@@ -228,6 +250,7 @@ momentum.add(
 momentum.add(
     "cmo",
     "Chande momentum",
+    said="{n}-bar Chande momentum",
     inputs=(OF_CLOSE,),
     parameters=(length(default=14),),
     outputs=(Output(unit=NONE, span=(-100, 100), levels=(-50, 0, 50)),),
@@ -244,6 +267,7 @@ _balance(gain, loss)""",
 momentum.add(
     "ultimate",
     "Ultimate oscillator",
+    said="ultimate oscillator ({short}, {middle}, {long})",
     parameters=(length("short", 7), length("middle", 14), length("long", 28)),
     outputs=(Output(unit=NONE, span=(0, 100), levels=(30, 70)),),
     body="""bottom = min(low, prev(close))

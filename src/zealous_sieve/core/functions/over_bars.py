@@ -151,7 +151,7 @@ def _extreme(name: str, label: str, which: str, back: bool) -> None:
         synonyms=()
         if back
         else (f"{end} of", f"rolling {end[:3]}", f"rolling {end}", f"{which} value"),
-        said=f"bars since the {which} {{x}} of {{n}} bars"
+        said=f"number of bars since the {which} {{x}} of {{n}} bars"
         if back
         else f"{which} {{x}} of the last {{n}} bars",
         inputs=(X,),
@@ -392,7 +392,7 @@ def median(spans, x, n, out):  # type: ignore[no-untyped-def]
 over_bars.add(
     "zscore",
     "Z-score",
-    said="distance from its {n}-bar mean in deviations",
+    said="distance of {x} from its {n}-bar mean in deviations",
     synonyms=(
         "z score",
         "z-score",

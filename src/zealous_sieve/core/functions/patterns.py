@@ -7,6 +7,7 @@ are then carried forward until the next swing is confirmed.
 from __future__ import annotations
 
 import math
+from dataclasses import replace
 
 import numpy as np
 
@@ -18,6 +19,7 @@ from zealous_sieve.core.functions.specification import (
     Parameter,
     factor,
     length,
+    states,
 )
 from zealous_sieve.core.functions.structure import is_swing
 from zealous_sieve.core.functions.units import NONE, PERCENT, PRICE
@@ -111,12 +113,22 @@ patterns.step(
 )
 
 
+def _said_of(shape: str, leaning: tuple[str, str]) -> tuple[Output, ...]:
+    """Direction, lines and error of a shape, with how they are said."""
+    return (
+        replace(DIRECTION, said=f"direction of the {shape}", states=leaning),
+        replace(UPPER, said=f"upper line of the {shape}"),
+        replace(LOWER, said=f"lower line of the {shape}"),
+        replace(ERROR, said=f"error of the {shape}"),
+    )
+
+
 def _lines(name: str, label: str, kind: int, parameter: Parameter, **words: str) -> None:
     patterns.add(
         name,
         label,
         parameters=(SWING, parameter),
-        outputs=(DIRECTION, UPPER, LOWER, ERROR),
+        outputs=_said_of(label.lower(), states(f"the {label.lower()}", "lean", "up", "down")),
         body=f"found = _swing_lines(high, low, n, {kind}, {parameter.name})\n"
         + "\n".join(f"show {o} = found.{o}" for o in ("direction", "upper", "lower", "error")),
         source=OURS,
@@ -217,7 +229,7 @@ patterns.add(
         factor("height", 3, low=0.5, high=50),
         factor("depth", 0.5, low=0.05, high=1),
     ),
-    outputs=(DIRECTION, UPPER, LOWER, ERROR),
+    outputs=_said_of("flag", states("price", "rest", "after a sharp rise", "after a sharp fall")),
     body="""found = _flagged(high, low, close, atr(14), n, pole, height, depth)
 show direction = found.direction
 show upper = found.upper
@@ -289,7 +301,17 @@ patterns.add(
     "head_shoulders",
     "Head and shoulders",
     parameters=(length(default=5), factor("tolerance", 3, low=0.1, high=20)),
-    outputs=(DIRECTION, Output(name="neckline", unit=PRICE), ERROR),
+    outputs=(
+        replace(
+            DIRECTION,
+            said="direction of the head and shoulders",
+            states=states(
+                "price", "break", "up from head and shoulders", "down from head and shoulders"
+            ),
+        ),
+        Output(name="neckline", said="neckline of the head and shoulders", unit=PRICE),
+        replace(ERROR, said="error of the head and shoulders"),
+    ),
     body="""top = _shouldered(high, low, close, n, tolerance, 1)
 bottom = _shouldered(low, high, close, n, tolerance, -1)
 show direction = if_then(bottom.value, 1, 0) - if_then(top.value, 1, 0)

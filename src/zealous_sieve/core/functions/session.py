@@ -154,7 +154,7 @@ def _calendar(
         reading=reading,
         pitfalls="By the clock of the instrument's venue; of a bar its opening counts.",
         source=CLOCK,
-        **rest,
+        **({"said": label.lower()} | rest),
     )
 
 
@@ -186,7 +186,6 @@ day - 7 * floor(day / 7) + 1""",
         'day_of_week == "Tuesday" are Tuesdays.',
     ),
     synonyms=("weekday",),
-    said="day of the week",
     names=("Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", "Sunday"),
 )
 _calendar(
@@ -217,6 +216,7 @@ _week_of(7 * floor((day + 3) / 7))""",
 session.add(
     "session_number",
     "Session number",
+    said="session number",
     outputs=(Output(unit=NONE),),
     body="accumulate(if_then(first_bar, 1, 0))",
     meaning="How many sessions there have been since the data begin, this one included.",
@@ -227,6 +227,7 @@ session.add(
 session.add(
     "session_of_week",
     "Session of the week",
+    said="session of the week",
     outputs=(Output(unit=NONE, span=(1, 7)),),
     body="""monday = floor((floor(_local_time / 86400) + 3) / 7)
 _sum_since(_new_day(monday), if_then(first_bar, 1, 0))""",

@@ -80,7 +80,13 @@ class Output:
     said: str = ""
     """How it is called in a sentence, where that is not the function's name with its own behind it."""
     states: tuple[str, str] | None = None
-    """What is said of the function when the output is 1, and when it is -1."""
+    """How it is said that the output is 1, and that it is -1; each yes, then no, parted by a bar."""
+
+
+def states(subject: str, verb: str, up: str, down: str) -> tuple[str, str]:
+    """Of a direction: "the line points up", "the line points down", and their opposites."""
+    up, down = (f"{subject} {verb}s {rest}|{subject} does not {verb} {rest}" for rest in (up, down))
+    return up, down
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -16,6 +16,7 @@ from zealous_sieve.core.functions.specification import (
     Parameter,
     factor,
     length,
+    states,
 )
 from zealous_sieve.core.functions.units import BARS, NONE, PERCENT, PRICE
 
@@ -89,10 +90,12 @@ def _swing(name: str, label: str, source: str, sign: int, words: tuple[str, str]
         parameters=(SWING,),
         outputs=(
             Output(name="price", unit=PRICE, said=f"last swing {word}"),
-            Output(name="bars", unit=BARS, said=f"bars since the last swing {word}"),
+            Output(name="bars", unit=BARS, said=f"number of bars since the last swing {word}"),
             Output(name="before", unit=PRICE, said=f"swing {word} before the last"),
             Output(
-                name="bars_before", unit=BARS, said=f"bars since the swing {word} before the last"
+                name="bars_before",
+                unit=BARS,
+                said=f"number of bars since the swing {word} before the last",
             ),
         ),
         body=_SWINGS.format(source=source, sign=sign),
@@ -112,7 +115,10 @@ structure.add(
     "fractal_bands",
     "Swing bands",
     parameters=(length(default=2),),
-    outputs=(Output(name="upper", unit=PRICE), Output(name="lower", unit=PRICE)),
+    outputs=(
+        Output(name="upper", said="line of the last swing high", unit=PRICE),
+        Output(name="lower", said="line of the last swing low", unit=PRICE),
+    ),
     body="show upper = swing_high(n).price\nshow lower = swing_low(n).price",
     meaning="The last confirmed swing high and swing low as two lines.",
     reading="A close beyond a line breaks the last structure.",
@@ -127,8 +133,16 @@ if_then(up, 1, if_then(down, -1, 0))"""
 structure.add(
     "swing_trend",
     "Swing trend",
+    said="trend of the swings",
     parameters=(SWING,),
-    outputs=(Output(unit=NONE, span=(-1, 1), levels=(0,)),),
+    outputs=(
+        Output(
+            unit=NONE,
+            span=(-1, 1),
+            levels=(0,),
+            states=states("the trend of the swings", "point", "up", "down"),
+        ),
+    ),
     body=_SWING_TREND,
     line=_on_x(_SWING_TREND),
     meaning="1 while the last swings make higher highs and higher lows, -1 for lower ones, else 0.",
@@ -157,7 +171,14 @@ structure.add(
             unit=PERCENT,
             levels=(38.2, 50, 61.8),
         ),
-        *(Output(name=f"r{level}", unit=PRICE) for level in (236, 382, 50, 618)),
+        *(
+            Output(
+                name=f"r{level}",
+                said=f"price with {share} % of the last swing given back",
+                unit=PRICE,
+            )
+            for level, share in ((236, 23.6), (382, 38.2), (50, 50), (618, 61.8))
+        ),
     ),
     body=_RETRACEMENT,
     line=_on_x(_RETRACEMENT),
@@ -198,10 +219,10 @@ structure.add(
     "Trend line",
     parameters=(SWING,),
     outputs=(
-        Output(name="up", unit=PRICE),
-        Output(name="down", unit=PRICE),
-        Output(name="up_slope", unit=PRICE),
-        Output(name="down_slope", unit=PRICE),
+        Output(name="up", said="rising line under the swing lows", unit=PRICE),
+        Output(name="down", said="falling line over the swing highs", unit=PRICE),
+        Output(name="up_slope", said="slope of the line under the swing lows", unit=PRICE),
+        Output(name="down_slope", said="slope of the line over the swing highs", unit=PRICE),
     ),
     body=_TREND_LINE,
     line=_on_x(_TREND_LINE),
@@ -268,9 +289,13 @@ def apart(further, other):  # type: ignore[no-untyped-def]
     return 1.0 * (further > 0.0 and other < 0.0), 1.0 * (further < 0.0 and other > 0.0)
 
 
-_HOLDING = ("bearish_holds", "bullish_holds")
 _DIVERGENCES = tuple(
-    Output(name=name, kind=Kind.TRUTH)
+    Output(
+        name=name,
+        said=f"a {name.replace('_', ' ')} divergence from {{the_x}} shows"
+        f"|no {name.replace('_', ' ')} divergence from {{the_x}} shows",
+        kind=Kind.TRUTH,
+    )
     for name in ("bearish", "bullish", "hidden_bearish", "hidden_bullish")
 )
 structure.step(
@@ -286,8 +311,16 @@ structure.add(
     parameters=(length(default=5), length("max_bars", 60)),
     outputs=(
         *_DIVERGENCES,
-        Output(name="bars", unit=BARS),
-        *(Output(name=name, kind=Kind.TRUTH) for name in _HOLDING),
+        Output(name="bars", said="number of bars between the swings of the divergence", unit=BARS),
+        *(
+            Output(
+                name=f"{side}_holds",
+                said=f"a {side} divergence from {{the_x}} still holds"
+                f"|no {side} divergence from {{the_x}} holds",
+                kind=Kind.TRUTH,
+            )
+            for side in ("bearish", "bullish")
+        ),
     ),
     body="""found = _diverging(high, low, x, x, n, max_bars)
 show bearish = found.bearish
@@ -331,7 +364,10 @@ structure.add(
     "pushes",
     "Pushes",
     parameters=(SWING,),
-    outputs=(Output(name="high", unit=NONE), Output(name="low", unit=NONE)),
+    outputs=(
+        Output(name="high", said="number of pushes to new highs", unit=NONE),
+        Output(name="low", said="number of pushes to new lows", unit=NONE),
+    ),
     body="""inside = bollinger(close, 20, 2).percent_b
 show high = _pushing(high, inside, n, 1)
 show low = _pushing(low, inside, n, -1)""",
@@ -402,7 +438,7 @@ structure.add(
     outputs=(
         Output(name="resistance", said="resistance above", unit=PRICE),
         Output(name="support", said="support below", unit=PRICE),
-        Output(name="touches", unit=NONE),
+        Output(name="touches", said="number of touches of the nearest level", unit=NONE),
     ),
     body=_NEAR,
     line=_on_x(_NEAR),
@@ -417,7 +453,10 @@ structure.add(
     "round_level",
     "Round level",
     parameters=(factor("step", 10, low=0.0001, high=1_000_000),),
-    outputs=(Output(name="above", unit=PRICE), Output(name="below", unit=PRICE)),
+    outputs=(
+        Output(name="above", said="round level above", unit=PRICE),
+        Output(name="below", said="round level below", unit=PRICE),
+    ),
     body="""show above = close * 0 + (floor(close / step) + 1) * step
 show below = close * 0 + (ceil(close / step) - 1) * step""",
     formula="the next multiples of step strictly above and below the close",
@@ -466,6 +505,7 @@ def _double(name: str, label: str, body: str, words: tuple[str, str]) -> None:
         outputs=(Output(kind=Kind.TRUTH),),
         body=body,
         line=_on_x(body),
+        said=f"a {label.lower()} is complete|no {label.lower()} is complete",
         formula=f"two swing {what}s in a row within tolerance percent, then the first close beyond "
         f"the {turn} between them",
         meaning=f"Two {what}s at one price, and now a close beyond the {turn} between them.",
@@ -492,11 +532,20 @@ show s2 = p - (h - l)
 show r3 = h + 2 * (p - l)
 show s3 = l - 2 * (h - p)"""
 _PERIODS = {"day": "1d", "week": "1w", "month": "1mo"}
+_ORDINALS = {"1": "first", "2": "second", "3": "third"}
+_PIVOTS = {"p": "pivot"} | {
+    f"{side}{n}": f"{ordinal} {'resistance' if side == 'r' else 'support'}"
+    for n, ordinal in _ORDINALS.items()
+    for side in "rs"
+}
 structure.add(
     "pivots",
     "Pivots",
     parameters=(Parameter(name="period", text=True, choices=tuple(_PERIODS)),),
-    outputs=tuple(Output(name=n, unit=PRICE) for n in ("p", "r1", "s1", "r2", "s2", "r3", "s3")),
+    outputs=tuple(
+        Output(name=name, said=f"{said} of the {{period}} before", unit=PRICE)
+        for name, said in _PIVOTS.items()
+    ),
     bodies={
         period: "".join(
             f'{name} = _before({source}, "{frame}")\n'

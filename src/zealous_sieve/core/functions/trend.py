@@ -11,6 +11,7 @@ from zealous_sieve.core.functions.specification import (
     Output,
     factor,
     length,
+    states,
 )
 from zealous_sieve.core.functions.units import NONE, PRICE, RATIO
 
@@ -48,9 +49,9 @@ trend.add(
     ),
     parameters=(length(default=14),),
     outputs=(
-        Output(name="adx", said="ADX ({n})", unit=NONE, span=(0, 100), levels=(20, 40)),
-        Output(name="plus_di", said="upward line of the ADX ({n})", unit=NONE, span=(0, 100)),
-        Output(name="minus_di", said="downward line of the ADX ({n})", unit=NONE, span=(0, 100)),
+        Output(name="adx", said="{n}-bar ADX", unit=NONE, span=(0, 100), levels=(20, 40)),
+        Output(name="plus_di", said="upward line of the {n}-bar ADX", unit=NONE, span=(0, 100)),
+        Output(name="minus_di", said="downward line of the {n}-bar ADX", unit=NONE, span=(0, 100)),
     ),
     body="""moves = _directional_movement(high, low)
 up = wilder(moves.plus, n)
@@ -114,7 +115,8 @@ trend.add(
         Output(name="line", said="range trend line ({n}, {multiple})", unit=PRICE),
         Output(
             name="direction",
-            states=("points up", "points down"),
+            said="direction of the range trend line ({n}, {multiple})",
+            states=states("the range trend line ({n}, {multiple})", "point", "up", "down"),
             unit=NONE,
             span=(-1, 1),
             levels=(0,),
@@ -158,9 +160,15 @@ trend.add(
     "Aroon",
     parameters=(length(default=25),),
     outputs=(
-        Output(name="up", unit=NONE, span=(0, 100), levels=(30, 70)),
-        Output(name="down", unit=NONE, span=(0, 100), levels=(30, 70)),
-        Output(name="oscillator", unit=NONE, span=(-100, 100), levels=(0,)),
+        Output(name="up", said="{n}-bar Aroon up", unit=NONE, span=(0, 100), levels=(30, 70)),
+        Output(name="down", said="{n}-bar Aroon down", unit=NONE, span=(0, 100), levels=(30, 70)),
+        Output(
+            name="oscillator",
+            said="{n}-bar Aroon oscillator",
+            unit=NONE,
+            span=(-100, 100),
+            levels=(0,),
+        ),
     ),
     body="""show up = 100 * (n - highest_bars(high, n + 1)) / n
 show down = 100 * (n - lowest_bars(low, n + 1)) / n
@@ -187,6 +195,7 @@ trend.add(
 trend.add(
     "choppiness",
     "Choppiness",
+    said="{n}-bar choppiness",
     parameters=(length(default=14, low=2),),
     outputs=(Output(unit=NONE, span=(0, 100), levels=(38.2, 61.8)),),
     body="100 * log(sum(true_range, n) / (highest(high, n) - lowest(low, n))) / log(n)",
@@ -199,7 +208,10 @@ trend.add(
     "vortex",
     "Vortex",
     parameters=(length(default=14),),
-    outputs=(Output(name="plus", unit=RATIO, levels=(1,)), Output(name="minus", unit=RATIO)),
+    outputs=(
+        Output(name="plus", said="{n}-bar upward vortex", unit=RATIO, levels=(1,)),
+        Output(name="minus", said="{n}-bar downward vortex", unit=RATIO),
+    ),
     body="""reach = sum(true_range, n)
 show plus = sum(abs(high - prev(low)), n) / reach
 show minus = sum(abs(low - prev(high)), n) / reach""",
@@ -264,8 +276,15 @@ trend.add(
     "Parabolic stop",
     parameters=(factor("step", 0.02, low=0.001, high=1), factor("cap", 0.2, low=0.001, high=1)),
     outputs=(
-        Output(name="value", unit=PRICE),
-        Output(name="direction", unit=NONE, span=(-1, 1), levels=(0,)),
+        Output(name="value", said="parabolic stop", unit=PRICE),
+        Output(
+            name="direction",
+            said="direction of the parabolic stop",
+            states=states("the parabolic stop", "point", "up", "down"),
+            unit=NONE,
+            span=(-1, 1),
+            levels=(0,),
+        ),
     ),
     body="""stop = _parabolic(high, low, step, cap)
 show value = stop.value
@@ -282,11 +301,11 @@ trend.add(
     "Cloud",
     parameters=(length("short", 9), length("middle", 26), length("long", 52)),
     outputs=(
-        Output(name="conversion", unit=PRICE),
-        Output(name="base", unit=PRICE),
-        Output(name="span_a", unit=PRICE),
-        Output(name="span_b", unit=PRICE),
-        Output(name="lagging", unit=PRICE),
+        Output(name="conversion", said="conversion line of {short} bars", unit=PRICE),
+        Output(name="base", said="base line of {middle} bars", unit=PRICE),
+        Output(name="span_a", said="first edge of the cloud", unit=PRICE),
+        Output(name="span_b", said="second edge of the cloud", unit=PRICE),
+        Output(name="lagging", said="lagging close", unit=PRICE),
     ),
     body="""show conversion = (highest(high, short) + lowest(low, short)) / 2
 show base = (highest(high, middle) + lowest(low, middle)) / 2

@@ -122,6 +122,7 @@ universe.add(
 universe.add(
     "ratio_to",
     "Ratio to",
+    said="price against {code}",
     parameters=(CODE,),
     outputs=(Output(unit=RATIO),),
     body="close / _of(close, code)",
@@ -135,6 +136,7 @@ universe.add(
 @universe.function(
     "correlation",
     "Correlation",
+    said="{n}-bar correlation with {the_y}",
     synonyms=(
         "corr",
         "correl",
@@ -169,6 +171,7 @@ def correlation(spans, x, y, n, out):  # type: ignore[no-untyped-def]
 universe.add(
     "beta",
     "Beta",
+    said="{n}-bar beta to {code}",
     parameters=(length(default=60, low=3), CODE),
     outputs=(Output(unit=RATIO, levels=(1,)),),
     body="""own = roc(close, 1)
@@ -186,8 +189,13 @@ universe.add(
     "Strength of a currency",
     parameters=(Parameter(name="currency", text=True, names="currency"), length("bars", 20)),
     outputs=(
-        Output(name="percent", unit=PERCENT, levels=(0,)),
-        Output(name="steps", unit=NONE, levels=(0,)),
+        Output(name="percent", said="{bars}-bar strength of {currency}", unit=PERCENT, levels=(0,)),
+        Output(
+            name="steps",
+            said="{bars}-bar strength of {currency} in price steps",
+            unit=NONE,
+            levels=(0,),
+        ),
     ),
     elsewhere="strength",
     formula="over all pairs with the currency, the move of the close over so many bars added up, in "

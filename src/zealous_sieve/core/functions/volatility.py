@@ -15,6 +15,7 @@ from zealous_sieve.core.functions.specification import (
     Output,
     factor,
     length,
+    states,
 )
 from zealous_sieve.core.functions.units import BARS, NONE, PERCENT, PRICE, RATIO
 
@@ -167,15 +168,23 @@ show lower = middle - width""",
 volatility.add(
     "compression",
     "Compression",
-    said="compression ({n})",
+    said="compression",
     synonyms=("squeeze", "bollinger squeeze"),
     parameters=(length(default=20, low=2), factor("deviations", 2), factor("ranges", 1.5)),
     outputs=(
         Output(
             name="on", said="the bands are compressed|the bands are not compressed", kind=Kind.TRUTH
         ),
-        Output(name="bars", said="bars of compression", unit=BARS),
-        Output(name="released", unit=NONE, span=(-1, 1)),
+        Output(name="bars", said="number of bars of compression", unit=BARS),
+        Output(
+            name="released",
+            said="way out of the compression",
+            unit=NONE,
+            span=(-1, 1),
+            states=states(
+                "price", "break", "out of the compression upward", "out of the compression downward"
+            ),
+        ),
     ),
     body="""inner = bollinger(close, n, deviations)
 outer = keltner(n, ranges)
@@ -192,6 +201,7 @@ show released = if_then(not quiet and prev(quiet), sign(close - inner.middle), 0
 volatility.add(
     "volatility_ratio",
     "Volatility ratio",
+    said="true range against its {n}-bar average",
     parameters=(length(default=14),),
     outputs=(Output(unit=RATIO, levels=(1,)),),
     body="true_range / ema(true_range, n)",
@@ -203,7 +213,7 @@ volatility.add(
 volatility.add(
     "tightness",
     "Tightness",
-    said="tightness ({n})",
+    said="tightness of {n} bars",
     parameters=(length(default=10, low=2),),
     outputs=(Output(unit=PERCENT, span=(0, 100), levels=(80,)),),
     body="100 - percentile(sma(high - low, n), 5 * n)",
@@ -251,6 +261,7 @@ volatility.add(
 volatility.add(
     "parkinson",
     "Range volatility",
+    said="{n}-bar volatility by ranges",
     parameters=(length(default=20),),
     outputs=(Output(unit=PERCENT),),
     body="100 * sqrt(sma(log(high / low) ^ 2, n) / (4 * log(2))) * sqrt(_bars_a_year)",
@@ -262,6 +273,7 @@ volatility.add(
 volatility.add(
     "garman_klass",
     "Range and body volatility",
+    said="{n}-bar volatility by ranges and bodies",
     parameters=(length(default=20),),
     outputs=(Output(unit=PERCENT),),
     body="""each = 0.5 * log(high / low) ^ 2 - (2 * log(2) - 1) * log(close / open) ^ 2

@@ -53,6 +53,7 @@ volume.add(
 @volume.function(
     "obv",
     "On-balance volume",
+    said="on-balance volume",
     synonyms=("on balance volume",),
     reads=("close", "volume"),
     outputs=(Output(unit=VOLUME),),
@@ -81,6 +82,7 @@ def obv(spans, close, volume, out):  # type: ignore[no-untyped-def]
 volume.add(
     "cmf",
     "Money flow",
+    said="{n}-bar money flow",
     parameters=(length(default=20),),
     outputs=(Output(unit=NONE, span=(-1, 1), levels=(0,)),),
     body="""place = if_then(high == low, 0, (2 * close - high - low) / (high - low))
@@ -95,6 +97,7 @@ sum(place · volume, n) / sum(volume, n)""",
 volume.add(
     "mfi",
     "Money flow index",
+    said="{n}-bar money flow index",
     parameters=(length(default=14),),
     outputs=(Output(unit=NONE, span=(0, 100), levels=(20, 80)),),
     body="""flow = hlc3 * volume
@@ -132,6 +135,7 @@ volume.step("begins", inputs=1, truths=(0,), outputs=(Output(kind=Kind.TRUTH),))
 volume.add(
     "adl",
     "Accumulation line",
+    said="accumulation line",
     outputs=(Output(unit=VOLUME),),
     body="_running_sum(if_then(high == low, 0, (2 * close - high - low) / (high - low)) * volume)",
     meaning="Volume added up, each bar's weighted by where in its range it closed.",
@@ -142,6 +146,7 @@ volume.add(
 volume.add(
     "vwap",
     "VWAP",
+    said="VWAP",
     synonyms=("volume weighted average price",),
     outputs=(Output(unit=PRICE),),
     body="_mean_since(first_bar, hlc3, volume).mean",
@@ -154,6 +159,7 @@ volume.add(
 volume.add(
     "cum_delta",
     "Cumulative delta",
+    said="cumulative delta",
     synonyms=("cumulative delta",),
     outputs=(Output(unit=VOLUME, levels=(0,)),),
     body="_sum_since(first_bar, delta)",
@@ -165,6 +171,7 @@ volume.add(
 volume.add(
     "anchored_vwap",
     "Anchored VWAP",
+    said="average price by volume from the last bar on which {truth}",
     inputs=(Input(name="truth", kind=Kind.TRUTH),),
     outputs=(Output(unit=PRICE),),
     body="_mean_since(_begins(truth), hlc3, volume).mean",

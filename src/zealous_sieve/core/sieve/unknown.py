@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
+from datetime import date
 from enum import StrEnum
 
 import numpy as np
@@ -11,7 +13,7 @@ from zealous_sieve.core.engine.build import bars_of
 from zealous_sieve.core.engine.known import lacks
 from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.formula.terms import Known, Source, beside_the_bars
-from zealous_sieve.core.formula.timeframe import timeframe
+from zealous_sieve.core.formula.timeframe import BarKind, ClockUnit, of_seconds, timeframe
 from zealous_sieve.core.formula.typed import Formula
 
 
@@ -40,6 +42,7 @@ def why_unknown(formula: Formula, panel: Panel, position: int, row: int) -> Unkn
         if have < need:
             where = f" of {frame}" if frame else ""
             words = f"needs {need:,} bars{where}, has {have:,}"
+            words += _known_from(panel, position, row, frame, need - have)
             return Unknown(cause=Cause.HISTORY, words=words)
     return Unknown(cause=Cause.UNDEFINED, words="no such value at this bar")
 
@@ -52,6 +55,34 @@ def _bars_until(panel: Panel, position: int, row: int, frame: str) -> int:
     slower = bars_of(panel, timeframe(frame))
     closes = slower.close_times(slower.rows(position))
     return int(np.searchsorted(closes, moment, side="right"))
+
+
+def _known_from(panel: Panel, position: int, row: int, frame: str, missing: int) -> str:
+    """The day from which so many more bars will be there, counted in sessions of the venue after that of
+    the row; nothing where there is none, where bars do not go by the clock, or where it is too far."""
+    rule = timeframe(frame) if frame else panel.rule or of_seconds(panel.duration)
+    if isinstance(rule, BarKind) or panel.duration == 0 or row < panel.starts[position]:
+        return ""
+    calendar = panel.known(position).calendar
+    day = panel.days(position, panel.times[row : row + 1])
+    if rule.intraday:
+        ahead = math.ceil(missing * rule.seconds / (60 * calendar.minutes))
+    else:
+        ahead = missing * rule.count
+    upcoming = calendar.after(day, 1) if panel.five_day else day + 1
+    if rule.unit == ClockUnit.MONTH:
+        month = upcoming.astype("datetime64[D]").astype("datetime64[M]") + ahead
+        last = month.astype("datetime64[D]").astype(np.int64) - 1
+    elif rule.unit == ClockUnit.WEEK:
+        last = (upcoming + 3) // 7 * 7 - 3 + 7 * ahead - 1
+    else:
+        last = calendar.after(day, ahead) if panel.five_day else day + ahead
+    last = calendar.last_session(last) if panel.five_day else last
+    ordinal = date(1970, 1, 1).toordinal() + int(last[0])
+    if not 0 < ordinal < date.max.toordinal():
+        return ""
+    at = date.fromordinal(ordinal)
+    return f": known from about {at.day} {at:%b %Y} on"
 
 
 def name_of(term: Source) -> str:

@@ -11,6 +11,8 @@ from zealous_sieve.core.functions import units
 DAY = 86_400
 SHORT = ((1e9, " bn", 1e9), (1e6, " m", 1e6), (1e5, " k", 1e3))
 MOST_DIGITS = 12
+HUGE = 1e15
+"""From here on numbers are written by their power of ten."""
 
 
 def figure(value: float, unit: units.Unit = units.NONE, tick: float = 0.01, more: int = 0) -> str:
@@ -23,6 +25,8 @@ def figure(value: float, unit: units.Unit = units.NONE, tick: float = 0.01, more
     if unit == units.PRICE:
         return f"{value:,.{_decimals(tick) + more}f}"
     size = abs(value)
+    if size >= HUGE:
+        return f"{value:.{2 + more}e}"
     for limit, suffix, divisor in SHORT:
         if size >= limit:
             return f"{value / divisor:,.{1 + more}f}{suffix}"

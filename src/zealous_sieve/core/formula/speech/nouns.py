@@ -176,16 +176,7 @@ class Namer:
         fields, first = self._fields(function, node, given)
         said = (spec.said if spec else "") or function.said
         plain = spec is None or spec.said or len(function.outputs) == 1
-        if not said:
-            told = ", ".join(fields[p.name] for p in function.parameters if p.name in fields)
-            said = function.label + (f" ({told})" if told else "")
-            said = (
-                said
-                if said[1:2].isupper() or not said[:1].isupper()
-                else said[0].lower() + said[1:]
-            )
-        else:
-            said = _filled(said.split("|")[0], fields)
+        said = _filled(said.split("|")[0], fields)
         if not plain and spec is not None:
             said = f"{spec.name.replace('_', ' ')} of the {said}"
         template = (spec.said if spec else "") or function.said
@@ -250,8 +241,13 @@ class Namer:
         if function is None:
             return None
         spec = function.output(node.output) if isinstance(node, tree.Pick) else None
-        said = (spec.said if spec else "") or function.said
-        if "|" not in said:
+        return self.phrases(node, (spec.said if spec else "") or function.said)
+
+    def phrases(self, node: tree.Node, said: str) -> tuple[str, str] | None:
+        """What is said of a call when it holds and when not, from a phrase of its function."""
+        called = node.value if isinstance(node, tree.Pick) else node
+        function = find(tree.called(called))
+        if function is None or "|" not in said:
             return None
         given = called.arguments if isinstance(called, tree.Call) else ()
         fields, _ = self._fields(function, called, given)

@@ -366,12 +366,8 @@ class _Speaker:
             or asked.number not in (1.0, -1.0)
         ):
             return ""
-        called = node.left.value if isinstance(node.left, tree.Pick) else node.left
-        whole = self.namer.noun(called)
-        yes = spec.states[0 if asked.number == 1.0 else 1]
-        verb, rest = yes.split(" ", 1)
-        denied = f"does not {verb.removesuffix('s')} {rest}"
-        return f"{whole} {self._either(node, yes, denied, no)}"
+        words = self.namer.phrases(node.left, spec.states[0 if asked.number == 1.0 else 1])
+        return self._either(node, *words, no) if words else ""
 
     def _place(self, node: tree.Compare, no: bool) -> str:
         """Where a value stands among its last ones, when that is compared with a share."""
