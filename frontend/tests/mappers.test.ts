@@ -11,9 +11,10 @@ import {
   windowOf,
   type Inks,
 } from '@/features/review/chartOption'
-import { completions, template } from '@/features/sieves/completions'
+import { shown } from '@/features/sieves/completions'
+import { drawn } from '@/features/sieves/picture'
 import { diagnostics } from '@/features/sieves/diagnostics'
-import type { Chart, FunctionEntry, Problem } from '@/shared/api'
+import type { Chart, Problem } from '@/shared/api'
 import { barTime, day, decimals, figure, moment, needs, plural, price, span } from '@/shared/format'
 
 describe('figures', () => {
@@ -50,53 +51,53 @@ describe('figures', () => {
   })
 })
 
-const entry = (signature: string, outputs = ['value']): FunctionEntry => ({
-  name: signature.split('(')[0]!,
-  label: 'Label',
-  group: 'Group',
-  signature,
-  outputs,
-  meaning: 'Meaning.',
-  reading: 'Reading.',
-  pitfalls: 'Pitfalls.',
-  formula: 'x',
-  source: 'Source.',
+describe('completion', () => {
+  const option = (text: string, rest = {}) => ({
+    text,
+    detail: 'what',
+    insert: '',
+    info: [],
+    function: '',
+    ...rest,
+  })
+
+  it('keeps the order of the server and goes on by itself while letters are typed', () => {
+    const options = [option('close'), option('sma', { insert: 'sma(${1:close})' })]
+    const found = shown({ start: 3, options, whole: true, wanted: true })
+    expect(found.from).toBe(3)
+    expect(found.options.map((o) => o.label)).toEqual(['close', 'sma'])
+    expect(found.options[0]!.boost).toBeGreaterThan(found.options[1]!.boost!)
+    expect((found.validFor as RegExp).test('sm')).toBe(true)
+  })
+
+  it('asks again where not all were sent, and after a quote takes more than letters', () => {
+    const options = [option('stock count', { insert: 'stock count"' })]
+    const some = shown({ start: 0, options, whole: false, wanted: true })
+    expect(some.validFor).toBeUndefined()
+    const all = shown({ start: 0, options, whole: true, wanted: true })
+    expect((all.validFor as RegExp).test('stock c')).toBe(true)
+  })
 })
 
-describe('completion', () => {
-  test.each([
-    [entry('true_range'), 'true_range'],
-    [entry('sma(x = close, n = 20)'), 'sma(${1:close}, ${2:20})'],
-    [entry('highest(x, n)'), 'highest(${1:x}, ${2:n})'],
-    [entry('adx(n = 14)', ['adx', 'plus_di']), 'adx(${1:14}).${9:adx}'],
-  ])('steps through the arguments of a call', (given, text) => expect(template(given)).toBe(text))
+describe('the picture of a function', () => {
+  const trace = { name: 'value', over: false, truth: false, values: [null, 1, 2, null, 3] }
+  const picture = {
+    formula: 'rsi',
+    code: 'AB',
+    bars: '1d',
+    closes: [1, 2, 3, 2, 1],
+    traces: [trace],
+  }
 
-  it.each([
-    ['', ['mine', 'close', 'bands', 'not']],
-    ['close > ', ['mine', 'close', 'bands', 'not']],
-    ['close and ', ['mine', 'close', 'bands', 'not']],
-    ['close ', ['>', '<', '>=', '<=', '==', '!=', 'for … bars']],
-    ['sma(close, 20) cr', ['>', '<', '>=', '<=', '==', '!=', 'for … bars']],
-    ['close > bands(close, min(2, 3)).', ['upper', 'lower']],
-    ['close > bands.lo', ['upper', 'lower']],
-    ['close > open on ', ['1w', 'brick(10, 20)']],
-  ])('offers what fits after %j', (before, labels) => {
-    const phrase = (pattern: string, begins = false) => ({
-      pattern,
-      example: '',
-      meaning: '',
-      begins,
-    })
-    const vocabulary = {
-      sources: ['close'],
-      phrases: [phrase('for … bars'), phrase('not', true)],
-      reserved: ['and', 'for', 'on'],
-      bars: ['1w', 'brick(10, 20)'].map((value) => ({ value, told: value })),
-      roles: [],
-      functions: [entry('bands(x = close, n = 20)', ['upper', 'lower'])],
-    }
-    const offered = completions(vocabulary, ['mine'], before)
-    expect(offered.map((o) => o.label)).toEqual(labels)
+  it('breaks its lines where nothing is known', () => {
+    const lines = drawn(picture).querySelectorAll('path')
+    expect(lines).toHaveLength(2)
+    expect(lines[1]!.getAttribute('d')!.match(/M/g)).toHaveLength(2)
+  })
+
+  it('marks the bars on which a condition holds', () => {
+    const truth = { ...trace, truth: true, values: [1, 0, null, 1, 1] }
+    expect(drawn({ ...picture, traces: [truth] }).querySelectorAll('rect')).toHaveLength(3)
   })
 })
 

@@ -4,6 +4,23 @@
  */
 
 export interface paths {
+    "/api/completions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What may be written at a place of a formula, the likeliest first. */
+        post: operations["complete_formula"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/formula": {
         parameters: {
             query?: never;
@@ -85,6 +102,23 @@ export interface paths {
         put?: never;
         /** Undo a deletion. */
         post: operations["restore_formula"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/functions/{function}/picture": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A function on the last bars of an instrument of the desk. */
+        get: operations["get_picture"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -581,6 +615,30 @@ export interface components {
             value: string;
         };
         /**
+         * Completion
+         * @description Options in place of the text from ``start`` on; with ``whole`` there are no others, whatever is
+         *     typed next. Where nothing more is ``wanted`` the text may end as it is.
+         */
+        Completion: {
+            /**
+             * Options
+             * @default []
+             */
+            options: components["schemas"]["Option"][];
+            /** Start */
+            start: number;
+            /**
+             * Wanted
+             * @default true
+             */
+            wanted: boolean;
+            /**
+             * Whole
+             * @default true
+             */
+            whole: boolean;
+        };
+        /**
          * Condition
          * @description One condition: a must has to be yes, a veto must not be, a boost adds its weight to the
          *     score.
@@ -937,6 +995,32 @@ export interface components {
             text: string;
         };
         /**
+         * Option
+         * @description A text to write, and what it is. ``insert`` is what is written where that is more, with gaps to
+         *     step through as ``${1:close}``; ``function`` is one of the catalogue that it calls.
+         */
+        Option: {
+            /** Detail */
+            detail: string;
+            /**
+             * Function
+             * @default
+             */
+            function: string;
+            /**
+             * Info
+             * @default []
+             */
+            info: string[];
+            /**
+             * Insert
+             * @default
+             */
+            insert: string;
+            /** Text */
+            text: string;
+        };
+        /**
          * Outcome
          * @description What a run found beside its hits, in numbers.
          */
@@ -989,6 +1073,22 @@ export interface components {
             pattern: string;
         };
         /**
+         * Picture
+         * @description A function on the last bars of an instrument; empty where it says nothing of any.
+         */
+        Picture: {
+            /** Bars */
+            bars: string;
+            /** Closes */
+            closes: number[];
+            /** Code */
+            code: string;
+            /** Formula */
+            formula: string;
+            /** Traces */
+            traces: components["schemas"]["Trace"][];
+        };
+        /**
          * Place
          * @description A stretch of text: line and column count from 1, length in characters.
          */
@@ -999,6 +1099,18 @@ export interface components {
             length: number;
             /** Line */
             line: number;
+        };
+        /** PlaceBody */
+        PlaceBody: {
+            /** At */
+            at: number;
+            /**
+             * Own
+             * @default []
+             */
+            own: string[];
+            /** Text */
+            text: string;
         };
         /**
          * Preview
@@ -1391,6 +1503,21 @@ export interface components {
             waiting: number;
         };
         /**
+         * Trace
+         * @description One output: a value a bar, null where unknown; conditions are 1 and 0. ``over`` says that it is drawn
+         *     over the price.
+         */
+        Trace: {
+            /** Name */
+            name: string;
+            /** Over */
+            over: boolean;
+            /** Truth */
+            truth: boolean;
+            /** Values */
+            values: (number | null)[];
+        };
+        /**
          * Undecided
          * @description Instruments that neither pass nor fail, as a condition is unknown for the same reason.
          */
@@ -1490,6 +1617,39 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    complete_formula: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PlaceBody"];
+            };
+        };
+        responses: {
+            /** @description What may be written at a place of a formula, the likeliest first. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Completion"];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
     read_formula: {
         parameters: {
             query?: never;
@@ -1696,6 +1856,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["StoredFormula"];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    get_picture: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                function: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description A function on the last bars of an instrument of the desk. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Picture"];
                 };
             };
             /** @description What is wrong */

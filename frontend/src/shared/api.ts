@@ -18,6 +18,10 @@ export type LibraryEntry = Schemas['LibraryEntry']
 export type Reading = Schemas['Reading']
 export type FunctionEntry = Schemas['FunctionEntry']
 export type Offer = Schemas['Offer']
+export type Offered = Schemas['Completion']
+export type Option = Schemas['Option']
+export type Picture = Schemas['Picture']
+export type Trace = Schemas['Trace']
 export type PhraseEntry = Schemas['PhraseEntry']
 
 export const api = createClient<paths>({ baseUrl: '', fetch: guarded })

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import asdict, dataclass
 
 from zealous_sieve.core.errors import FormulaError, Problem
 from zealous_sieve.core.formula import canonical
 from zealous_sieve.core.formula.check import check, check_condition, check_number
+from zealous_sieve.core.formula.completing.complete import Completion, complete
 from zealous_sieve.core.formula.guessing.guesses import guesses
 from zealous_sieve.core.formula.names import Market
 from zealous_sieve.core.formula.speech.sentence import read
@@ -95,6 +96,17 @@ def reading_of(formula: Formula) -> Reading:
             for name, value in formula.outputs.items()
         ),
     )
+
+
+def complete_formula(
+    text: str,
+    at: int,
+    own: Iterable[str],
+    library: Mapping[str, str] | None = None,
+    market: Market | None = None,
+) -> Completion:
+    """What may be written at a place of a formula; never raises."""
+    return complete(text, at, own, market, lambda part: check(part, None, library, market))
 
 
 @dataclass(frozen=True, kw_only=True)

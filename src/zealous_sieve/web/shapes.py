@@ -23,6 +23,13 @@ class FormulaBody(Request):
     role: Literal["any", "condition", "number"] = "any"
 
 
+class PlaceBody(Request):
+    text: Annotated[str, Field(max_length=20_000)]
+    at: Annotated[int, Field(ge=0, le=20_000)]
+    own: Annotated[list[Annotated[str, Field(max_length=60)]], Field(max_length=500)] = []
+    """Formulas that may be called beside those of the desk."""
+
+
 class NamedFormulaBody(Request):
     name: Annotated[str, Field(pattern=r"^[A-Za-z][A-Za-z_0-9]*$", max_length=60)]
     text: Annotated[str, Field(min_length=1, max_length=20_000)]

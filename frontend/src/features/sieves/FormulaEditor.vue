@@ -7,8 +7,8 @@ import { EditorState, Prec } from '@codemirror/state'
 import { EditorView, keymap, placeholder } from '@codemirror/view'
 import { tags } from '@lezer/highlight'
 import { onBeforeUnmount, onMounted, ref, watch } from 'vue'
-import type { Offer, Problem, Vocabulary } from '@/shared/api'
-import { completions } from './completions'
+import { answer, api, type Offer, type Problem, type Vocabulary } from '@/shared/api'
+import { shown } from './completions'
 import { diagnostics } from './diagnostics'
 
 /** A formula as text: completion from the catalogue, errors underlined at their place. */
@@ -46,15 +46,22 @@ const look = HighlightStyle.define([
   { tag: tags.number, color: 'var(--line-2)' },
 ])
 
-function complete(context: CompletionContext) {
-  const word = context.matchBefore(/[A-Za-z_][\w]*/)
-  const asks = word ?? context.matchBefore(/\.|\bon\s/i)
-  if (!asks && !context.explicit) return null
-  // The letters of a timeframe such as 1w are no beginning of a name.
-  if (word && /\d/.test(context.state.sliceDoc(word.from - 1, word.from))) return null
-  const before = context.state.sliceDoc(0, context.pos)
-  const options = props.vocabulary ? completions(props.vocabulary, props.own, before) : []
-  return { from: word?.from ?? context.pos, options, validFor: /^\w*$/ }
+/** What may be written here, asked of the server; one answer late is given up by the editor. */
+async function complete(context: CompletionContext) {
+  const asks = context.explicit || context.matchBefore(/[\w.("',= ]$/)
+  if (!asks) return null
+  const giveUp = new AbortController()
+  context.addEventListener('abort', () => giveUp.abort())
+  const body = { text: context.state.doc.toString(), at: context.pos, own: [...(props.own ?? [])] }
+  const offered = await answer(api.POST('/api/completions', { body, signal: giveUp.signal })).catch(
+    () => null,
+  )
+  if (!offered?.options.length || (!offered.wanted && !typing(context))) return null
+  return shown(offered)
+}
+/** Whether a word has been begun, or help is asked for. */
+function typing(context: CompletionContext) {
+  return context.explicit || context.matchBefore(/[A-Za-z_]\w*$/)
 }
 
 onMounted(() => {
@@ -187,6 +194,35 @@ defineExpose({ focus: () => view?.focus() })
   max-width: 360px;
   font: 12px/1.45 var(--sans);
   padding: 6px 10px !important;
+}
+.picture {
+  display: block;
+  width: 320px;
+  margin-top: 6px;
+}
+.picture text {
+  fill: var(--quiet);
+  font: 10px var(--sans);
+}
+.picture path {
+  fill: none;
+  stroke-width: 1.2;
+  stroke: var(--quiet);
+}
+.picture path.trace-1 {
+  stroke: var(--line-1);
+}
+.picture path.trace-2 {
+  stroke: var(--line-2);
+}
+.picture path.trace-3,
+.picture path.trace-4,
+.picture path.trace-5 {
+  stroke: var(--line-4);
+}
+.picture rect {
+  fill: var(--line-1);
+  opacity: 0.35;
 }
 .cm-completionDetail {
   font-style: normal !important;

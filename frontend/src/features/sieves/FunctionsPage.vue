@@ -2,9 +2,17 @@
 import { computed, ref } from 'vue'
 import ErrorNote from '@/shared/ErrorNote.vue'
 import { useVocabulary } from '@/shared/queries'
+import { pictureOf } from './picture'
 
 const { data, isError, error, refetch } = useVocabulary()
 const filter = ref('')
+/** The picture is drawn when it is first looked at. */
+async function show(event: Event, name: string) {
+  const box = event.target as HTMLDetailsElement
+  if (!box.open || box.querySelector('.picture')) return
+  const picture = await pictureOf(name)
+  if (picture && !box.querySelector('.picture')) box.append(picture)
+}
 const groups = computed(() => {
   const words = filter.value.trim().toLowerCase()
   const found = new Map<string, NonNullable<typeof data.value>['functions']>()
@@ -48,8 +56,8 @@ const groups = computed(() => {
           <p>{{ entry.meaning }}</p>
           <p><b>Read:</b> {{ entry.reading }}</p>
           <p><b>Beware:</b> {{ entry.pitfalls }}</p>
-          <details>
-            <summary class="quiet">Formula and source</summary>
+          <details @toggle="show($event, entry.name)">
+            <summary class="quiet">Picture, formula and source</summary>
             <pre>{{ entry.formula }}</pre>
             <p class="quiet">{{ entry.source }}</p>
           </details>

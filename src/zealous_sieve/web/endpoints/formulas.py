@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
-from zealous_sieve.usecases import formulas, library, market
+from zealous_sieve.core.formula.completing.complete import Completion
+from zealous_sieve.usecases import formulas, library, market, pictures
 from zealous_sieve.usecases.formulas import Reading, Vocabulary
 from zealous_sieve.usecases.library import LibraryEntry
+from zealous_sieve.usecases.pictures import Picture
 from zealous_sieve.usecases.ports import Outside, StoredFormula
 from zealous_sieve.web.contract import Contract
-from zealous_sieve.web.shapes import FormulaBody, NamedFormulaBody, SaveFormulaBody
+from zealous_sieve.web.shapes import FormulaBody, NamedFormulaBody, PlaceBody, SaveFormulaBody
 
 
 def contract(outside: Outside) -> Contract:
@@ -24,6 +26,18 @@ def contract(outside: Outside) -> Contract:
         names = market.known_names(outside.market)
         desk = library.desk_library(outside.formulas)
         return formulas.read_formula(body.text, body.role, desk, names)
+
+    @api.endpoint("POST", "/completions", reply=Completion, body=PlaceBody)
+    def complete_formula(body: PlaceBody) -> Completion:
+        """What may be written at a place of a formula, the likeliest first."""
+        names = market.known_names(outside.market)
+        desk = library.desk_library(outside.formulas)
+        return formulas.complete_formula(body.text, body.at, (*body.own, *desk), desk, names)
+
+    @api.endpoint("GET", "/functions/<function>/picture", reply=Picture)
+    def get_picture(function: str) -> Picture:
+        """A function on the last bars of an instrument of the desk."""
+        return pictures.picture_of(outside, function)
 
     @api.endpoint("GET", "/formulas", reply=list[LibraryEntry])
     def get_formulas() -> list[LibraryEntry]:

@@ -1,0 +1,1 @@
+"""What may be written at a place of a formula."""
