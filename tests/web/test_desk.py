@@ -175,3 +175,29 @@ def test_every_formula_of_the_guide_gives_something_on_the_demo(outside: Outside
         found = evaluate(terms, desk.bars(everything, desk.now, frame), last=40)
         given |= {text for text, column in found.items() if not np.isnan(column).all()}
     assert set(terms) - given == set()
+
+
+UNSEEN = {"same_time"}
+"""Of twenty sessions; the small demo has six."""
+
+
+def test_every_function_has_its_picture_on_an_instrument_of_the_desk(client: FlaskClient) -> None:
+    names = [entry["name"] for entry in get(client, "/vocabulary")["functions"]]
+    for name in names:
+        drawn = get(client, f"/functions/{name}/picture")
+        seen = [v for trace in drawn["traces"] for v in trace["values"] if v is not None]
+        assert bool(seen) != (name in UNSEEN), name
+        assert all(len(trace["values"]) == len(drawn["closes"]) for trace in drawn["traces"])
+        assert drawn["formula"].startswith(name)
+    assert client.get("/api/functions/nothing/picture").status_code == 404
+
+
+def test_what_may_be_written_next_is_told_with_the_names_of_the_desk(client: FlaskClient) -> None:
+    send(client, "/formulas", {"name": "calm", "text": "close / open"})
+    for text, first in {'fact("sect': "sector", "ca": "mine", 'close of "LANT4': "LANT40"}.items():
+        body = {"text": text, "at": len(text), "own": ["mine"]}
+        found = send(client, "/completions", body)
+        assert found["options"][0]["text"] == first
+    assert "calm" in [
+        o["text"] for o in send(client, "/completions", {"text": "", "at": 0})["options"]
+    ]

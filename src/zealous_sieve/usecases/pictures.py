@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
 
 from zealous_sieve.core.engine.evaluate import evaluate
 from zealous_sieve.core.engine.external_inputs import needs_universe
-from zealous_sieve.core.engine.panel import Column
+from zealous_sieve.core.engine.panel import Column, Panel
 from zealous_sieve.core.errors import DataError, FormulaError
 from zealous_sieve.core.formula.check import check
 from zealous_sieve.core.formula.completing.options import template
@@ -66,13 +67,11 @@ def draw_function(desk: Desk, name: str) -> Picture:
     assert function is not None
     call = example(function, desk.reference.names)
     empty = Picture(formula=call, code="", bars="", closes=[], traces=())
-    own = _instrument(desk)
-    if own is None:
-        return empty
-    for bars in TRIED:
-        found = _on(desk, function, call, own, bars)
-        if any(value is not None for trace in found.traces for value in trace.values):
-            return found
+    for own in _instruments(desk):
+        for bars in TRIED:
+            found = _on(desk, function, call, own, bars)
+            if any(value is not None for trace in found.traces for value in trace.values):
+                return found
     return empty
 
 
@@ -104,17 +103,25 @@ def _numeric(market: Market) -> list[str]:
     return [fact for fact in market.facts if fact not in texts]
 
 
-def _instrument(desk: Desk) -> Instrument | None:
-    """The first share with the longest history, else the first of all with bars."""
-    panel, places = desk.panel, desk.panel.places
-    having = [
-        own
-        for own in desk.reference.instruments
-        if own.code in places and panel.ends[places[own.code]] > panel.starts[places[own.code]]
-    ]
-    shares = [own for own in having if own.kind == InstrumentKind.SHARE] or having
+def _instruments(desk: Desk) -> list[Instrument]:
+    """The share with the longest history, and that with the most trades; where there are none, of all."""
+    everyone = desk.reference.instruments
+    shares = [own for own in everyone if own.kind == InstrumentKind.SHARE] or list(everyone)
+    longest = _longest(desk.panel, shares)
+    tapes = (base for base in desk.panel.bases if base.duration == 0)
+    return [*longest, *(own for tape in tapes for own in _longest(tape, shares))]
+
+
+def _longest(panel: Panel, instruments: Sequence[Instrument]) -> list[Instrument]:
+    """The instrument with the most bars, where any has some."""
     lengths = panel.ends - panel.starts
-    return max(shares, key=lambda own: int(lengths[places[own.code]]), default=None)
+    bars = {
+        own.code: int(lengths[panel.places[own.code]])
+        for own in instruments
+        if own.code in panel.places
+    }
+    best = max(bars, key=bars.__getitem__, default="")
+    return [own for own in instruments if own.code == best and bars[best]]
 
 
 def _on(desk: Desk, function: Function, call: str, own: Instrument, bars: str) -> Picture:

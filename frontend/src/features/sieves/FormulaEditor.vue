@@ -195,35 +195,6 @@ defineExpose({ focus: () => view?.focus() })
   font: 12px/1.45 var(--sans);
   padding: 6px 10px !important;
 }
-.picture {
-  display: block;
-  width: 320px;
-  margin-top: 6px;
-}
-.picture text {
-  fill: var(--quiet);
-  font: 10px var(--sans);
-}
-.picture path {
-  fill: none;
-  stroke-width: 1.2;
-  stroke: var(--quiet);
-}
-.picture path.trace-1 {
-  stroke: var(--line-1);
-}
-.picture path.trace-2 {
-  stroke: var(--line-2);
-}
-.picture path.trace-3,
-.picture path.trace-4,
-.picture path.trace-5 {
-  stroke: var(--line-4);
-}
-.picture rect {
-  fill: var(--line-1);
-  opacity: 0.35;
-}
 .cm-completionDetail {
   font-style: normal !important;
   opacity: 0.75;

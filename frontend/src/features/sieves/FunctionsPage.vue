@@ -49,7 +49,9 @@ const groups = computed(() => {
         <div>
           <code>{{ entry.signature }}</code>
           <div v-if="entry.outputs.length > 1" class="quiet">
-            <span v-for="output in entry.outputs" :key="output" class="mono">.{{ output }} </span>
+            <span v-for="output in entry.outputs" :key="output" class="mono output"
+              >.{{ output }}</span
+            >
           </div>
         </div>
         <div>
@@ -82,6 +84,10 @@ article {
 }
 p {
   margin: 0 0 2px;
+}
+.output {
+  display: inline-block;
+  margin-right: 8px;
 }
 .source {
   margin-right: 10px;

@@ -1,8 +1,11 @@
 import { answer, api, type Picture, type Trace } from '@/shared/api'
+import './picture.css'
 
 const WIDTH = 320
 const PANE = 74
 const GAP = 8
+/** How high the mark of a bar is on which a condition holds. */
+const MARK = 12
 const kept = new Map<string, Promise<SVGElement | undefined>>()
 
 /** The picture of a function on an instrument of the desk; none where it says nothing there. */
@@ -23,32 +26,44 @@ async function asked(name: string) {
 export function drawn(picture: Picture): SVGElement {
   const over = picture.traces.filter((trace) => trace.over)
   const below = picture.traces.filter((trace) => !trace.over)
-  const height = PANE + (below.length ? GAP + PANE : 0)
+  const height = PANE + (below.length ? GAP + (below.every((t) => t.truth) ? MARK : PANE) : 0)
   const svg = element('svg', { viewBox: `0 0 ${WIDTH} ${height + 14}`, class: 'picture' })
   svg.setAttribute('role', 'img')
   svg.setAttribute('aria-label', `${picture.formula} on ${picture.code}, bars of ${picture.bars}`)
   const prices = span([picture.closes, ...over.map((trace) => trace.values)])
   svg.append(path(picture.closes, prices, 0, 'closes'))
-  over.forEach((trace, n) => svg.append(path(trace.values, prices, 0, `trace trace-${n + 1}`)))
   const own = span(below.map((trace) => trace.values))
-  below.forEach((trace, n) => svg.append(lower(trace, own, n)))
-  const names = picture.traces.length > 1 ? ` ${picture.traces.map((t) => t.name).join(', ')}` : ''
-  const words = element('text', { x: '0', y: String(height + 11) })
-  words.textContent = `${picture.formula}${names} · ${picture.code} ${picture.bars}`
-  svg.append(words)
+  picture.traces.forEach((trace, n) => {
+    const kind = `trace-${n + 1}`
+    svg.append(trace.over ? path(trace.values, prices, 0, kind) : lower(trace, own, kind))
+  })
+  svg.append(caption(picture, height + 11))
   return svg
 }
 
-function lower(trace: Trace, own: Span, n: number): SVGElement {
+/** The formula and where it was reckoned; outputs by name, each in its colour. */
+function caption(picture: Picture, y: number): SVGElement {
+  const text = element('text', { x: '0', y: String(y) })
+  text.append(`${picture.formula} · ${picture.code} ${picture.bars}`)
+  if (picture.traces.length > 1)
+    picture.traces.forEach((trace, n) => {
+      const name = element('tspan', { class: `trace-${n + 1}`, dx: '6' })
+      name.textContent = trace.name
+      text.append(name)
+    })
+  return text
+}
+
+function lower(trace: Trace, own: Span, kind: string): SVGElement {
   const top = PANE + GAP
-  if (!trace.truth) return path(trace.values, own, top, `trace trace-${n + 1}`)
-  const group = element('g', { class: `trace trace-${n + 1}` })
+  if (!trace.truth) return path(trace.values, own, top, kind)
+  const group = element('g', { class: kind })
   const step = WIDTH / trace.values.length
   trace.values.forEach((value, bar) => {
     if (value !== 1) return
     const x = (bar * step).toFixed(1)
     group.append(
-      element('rect', { x, y: String(top), width: step.toFixed(1), height: String(PANE) }),
+      element('rect', { x, y: String(top), width: step.toFixed(1), height: String(MARK) }),
     )
   })
   return group

@@ -134,7 +134,11 @@ class _Place:
 
     def _after_value(self) -> bool:
         ends = self.last[-1] in ")\"'%" or self.last[0].isalnum() or self.last[0] == "_"
-        return ends and self.last not in RESERVED - {*CLOSING} and self.text[: self.start].endswith((" ", "\t"))
+        return (
+            ends
+            and self.last not in RESERVED - {*CLOSING}
+            and self.text[: self.start].endswith((" ", "\t"))
+        )
 
     def _values(self, unit: Unit | None = None) -> Iterator[Option]:
         """What a value may begin with; of functions and sources those that the unit allows."""

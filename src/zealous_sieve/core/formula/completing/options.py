@@ -85,7 +85,7 @@ def bounds(parameter: Parameter) -> str:
 def measured(output: Output) -> str:
     if output.kind == Kind.TRUTH:
         return "yes or no"
-    return str(output.unit) if isinstance(output.unit, Unit) else "as its input"
+    return str(output.unit) if isinstance(output.unit, Unit) else "in the unit of its input"
 
 
 def sources(unit: Unit | None, *, usual: bool) -> list[Option]:
