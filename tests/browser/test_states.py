@@ -209,3 +209,28 @@ def test_a_formula_that_can_not_be_evaluated_keeps_its_page_usable(page: Page) -
         expect(page.get_by_role("button", name=re.compile("^Run"))).to_be_disabled()
     write(page, "Condition 1", "close > open")
     expect(page.get_by_role("button", name=re.compile("^Run"))).to_be_enabled()
+
+
+def test_what_may_be_written_is_offered_and_taken_by_one_key(page: Page) -> None:
+    page.goto("/sieves/new")
+    box = page.get_by_role("textbox", name="Condition 1")
+    offered = page.get_by_role("listbox", name="Completions").get_by_role("option")
+
+    def take() -> None:
+        page.wait_for_timeout(200)  # what has only just appeared takes no key yet
+        page.keyboard.press("Enter")
+
+    write(page, "Condition 1", "rsi(9) > ")
+    expect(offered.first).to_contain_text("a level of RSI")
+    take()
+    expect(box).to_have_text(re.compile(r"^rsi\(9\) > \d+$"))
+    write(page, "Condition 1", "close > sm")
+    expect(offered.first).to_contain_text("sma")
+    expect(page.get_by_role("img", name=re.compile(r"sma\(close, 20\) on"))).to_be_visible()
+    take()
+    expect(box).to_have_text("close > sma(close, 20)")
+    write(page, "Condition 1", 'fact("sec')
+    expect(offered.first).to_contain_text("sector")
+    take()
+    page.keyboard.type(") ==")
+    expect(box).to_have_text('fact("sector") ==')
