@@ -21,6 +21,8 @@ import numpy as np
 
 Rule = TypeVar("Rule", bound=Callable[..., float])
 
+FEW = 8
+"""Fewer bars than that are each looked at on their own, and not prepared for together."""
 ALL = 1 << 60
 """More bars than any series has."""
 SPAN = np.dtype([("first", np.int64), ("begin", np.int64), ("end", np.int64)], align=True)

@@ -70,11 +70,12 @@ def held(spans, x, a, out):  # type: ignore[no-untyped-def]
     """x, but while the truth is yes the value that stood before, where they are equal but for rounding:
     for quotients of averages that only fade away together."""
     for s in spans:
-        before = out[s.begin - 1] if s.begin > s.first else math.nan
         for t in range(s.begin, s.end):
-            same = abs(x[t] - before) <= RESIDUE * abs(before)
-            before = before if same and a[t] == 1.0 else x[t]
-            out[t] = before
+            out[t] = x[t]
+            if a[t] == 1.0 and t > s.first:  # seldom, so that no bar waits for the one before
+                before = out[t - 1]
+                if abs(x[t] - before) <= RESIDUE * abs(before):
+                    out[t] = before
 
 
 @elementwise(2)

@@ -6,7 +6,7 @@ import math
 
 import numpy as np
 
-from zealous_sieve.core.functions.kernel import KERNELS, compiled, kernel, second
+from zealous_sieve.core.functions.kernel import FEW, KERNELS, compiled, kernel, second
 from zealous_sieve.core.functions.specification import (
     EITHER,
     OF_CLOSE,
@@ -328,6 +328,17 @@ over_bars.add(
 )
 
 
+@compiled
+def place_among(others, now):  # type: ignore[no-untyped-def]
+    """The mid-rank percentile of a value among others; missing where one of them is."""
+    below = level = above = 0
+    for i in range(len(others)):
+        below += others[i] < now
+        level += others[i] <= now
+        above += others[i] > now
+    return 50.0 * (below + level) / len(others) if level + above == len(others) else math.nan
+
+
 @over_bars.function(
     "percentile",
     "Percentile",
@@ -350,6 +361,10 @@ over_bars.add(
 def percentile(spans, x, n, out):  # type: ignore[no-untyped-def]
     """Counting the window beats keeping it in order: the counts run in vector instructions."""
     for s in spans:
+        if s.end - s.begin < FEW:
+            for t in range(max(s.begin, s.first + n - 1), s.end):
+                out[t] = place_among(x[t - n + 1 : t], x[t])
+            continue
         gap = s.first - 1
         for t in range(max(s.first, s.begin - n + 1), s.end):
             now = x[t]

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 
-from zealous_sieve.core.functions.kernel import kernel, second
+from zealous_sieve.core.functions.kernel import compiled, kernel, second
 from zealous_sieve.core.functions.specification import (
     OF_CLOSE,
     Family,
@@ -71,30 +71,36 @@ each quotient 0 where nothing moved""",
 )
 
 
+@compiled
+def tightened(top, bottom, now, side, roof, floor, before):  # type: ignore[no-untyped-def]
+    """The side and bands of a bar with the bands ``top`` and ``bottom`` and the close ``now``, from those
+    of the bar before. Where one is missing the bands are, and the side is up again."""
+    missing = (top != top) | (bottom != bottom) | (now != now)
+    top = roof if (top > roof) & (before <= roof) else top
+    bottom = floor if (bottom < floor) & (before >= floor) else bottom
+    stays, turns = -1.0 if now < bottom else 1.0, 1.0 if now > top else -1.0
+    side = stays if side > 0.0 else turns
+    top, bottom = math.nan if missing else top, math.nan if missing else bottom
+    return 1.0 if missing else side, top, bottom
+
+
 @kernel(inputs=3, outputs=3, reach=None, resume=2, dense=True)
 def ratchet(spans, high, low, close, direction, upper, lower):  # type: ignore[no-untyped-def]
     """Bands that only tighten while price stays inside, and the side price last broke out of."""
     for s in spans:
-        side = roof = floor = before = math.nan
+        side, roof, floor, before = 1.0, math.nan, math.nan, math.nan
         if s.begin > s.first:
             t = s.begin - 1
-            side, roof, floor, before = direction[t], upper[t], lower[t], close[t]
+            roof, floor, before = upper[t], lower[t], close[t]
+            side = -1.0 if direction[t] < 0.0 else 1.0
         bars = slice(s.begin, s.end)
         high_, low_, close_ = high[bars], low[bars], close[bars]
         direction_, upper_, lower_ = direction[bars], upper[bars], lower[bars]
         for t in range(len(high_)):
-            top, bottom, now = high_[t], low_[t], close_[t]
-            if (top != top) | (bottom != bottom) | (now != now):
-                side = roof = floor = math.nan
-                direction_[t] = upper_[t] = lower_[t] = math.nan
-                continue
-            side = side if side == side else 1.0
-            top = roof if (top > roof) & (before <= roof) else top
-            bottom = floor if (bottom < floor) & (before >= floor) else bottom
-            falls, rises = (side > 0.0) & (now < bottom), (side < 0.0) & (now > top)
-            side = -1.0 if falls else (1.0 if rises else side)
-            upper_[t], lower_[t], direction_[t] = top, bottom, side
-            roof, floor, before = top, bottom, now
+            now = close_[t]
+            side, roof, floor = tightened(high_[t], low_[t], now, side, roof, floor, before)
+            upper_[t], lower_[t], before = roof, floor, now
+            direction_[t] = side if roof == roof else math.nan
 
 
 trend.step(

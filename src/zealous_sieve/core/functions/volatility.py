@@ -6,7 +6,7 @@ import math
 
 import numpy as np
 
-from zealous_sieve.core.functions.kernel import kernel, second
+from zealous_sieve.core.functions.kernel import FEW, compiled, kernel, second
 from zealous_sieve.core.functions.specification import (
     OF_CLOSE,
     SAME,
@@ -78,6 +78,25 @@ volatility.add(
 )
 
 
+@compiled
+def from_moments(mean, square):  # type: ignore[no-untyped-def]
+    """The standard deviation from the mean and the mean square of distances."""
+    variance = square - mean * mean
+    return math.sqrt(max(0.0, variance)) if variance == variance else math.nan
+
+
+@compiled
+def deviation(others, now):  # type: ignore[no-untyped-def]
+    """The standard deviation of a value and those before it, about that value, the newest first."""
+    n = len(others) + 1
+    total = squares = 0.0
+    for i in range(len(others) - 1, -1, -1):
+        distance = others[i] - now
+        total += distance
+        squares += distance * distance
+    return from_moments(total / n, squares / n)
+
+
 @volatility.function(
     "stdev",
     "Deviation",
@@ -103,6 +122,10 @@ def stdev(spans, x, n, out):  # type: ignore[no-untyped-def]
     for s in spans:
         begin = max(s.begin, s.first + n - 1)
         now, result = x[begin : s.end], out[begin : s.end]
+        if len(now) < FEW:
+            for t in range(begin, s.end):
+                out[t] = deviation(x[t - n + 1 : t], x[t])
+            continue
         total, squares = np.zeros(len(now)), np.zeros(len(now))
         for k in range(1, n):
             older = x[begin - k : s.end - k]
@@ -111,9 +134,7 @@ def stdev(spans, x, n, out):  # type: ignore[no-untyped-def]
                 total[i] += distance
                 squares[i] += distance * distance
         for i in range(len(now)):
-            mean = total[i] / n
-            variance = squares[i] / n - mean * mean
-            result[i] = math.sqrt(max(0.0, variance)) if variance == variance else math.nan
+            result[i] = from_moments(total[i] / n, squares[i] / n)
 
 
 volatility.add(
