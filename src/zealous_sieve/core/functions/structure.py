@@ -436,8 +436,8 @@ structure.add(
     "Levels",
     parameters=(length(default=5), factor("tolerance", 1, low=0.01, high=20)),
     outputs=(
-        Output(name="resistance", said="resistance above", unit=PRICE),
-        Output(name="support", said="support below", unit=PRICE),
+        Output(name="resistance", said="nearest resistance", unit=PRICE),
+        Output(name="support", said="nearest support", unit=PRICE),
         Output(name="touches", said="number of touches of the nearest level", unit=NONE),
     ),
     body=_NEAR,
