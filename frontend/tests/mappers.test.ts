@@ -10,7 +10,8 @@ import {
   scaleOf,
   windowOf,
   type Inks,
-} from '@/features/review/chartOption'
+} from '@/features/chart/chartOption'
+import { barsOf, joined } from '@/features/chart/look'
 import { shown } from '@/features/sieves/completions'
 import { drawn } from '@/features/sieves/picture'
 import { diagnostics } from '@/features/sieves/diagnostics'
@@ -139,7 +140,12 @@ const line = (label: string, pane: string, rest: object = {}) => ({
   values: [1, null, 3],
   ...rest,
 })
+const sight = (shown: number, back = 0) => ({ shown, back })
 const chart: Chart = {
+  days: [],
+  events: [],
+  earlier: false,
+  refused: [],
   code: 'ABC',
   name: 'Works',
   kind: 'share',
@@ -173,7 +179,7 @@ const inks: Inks = {
 
 describe('the chart', () => {
   const panes = layPanes(paneNames(chart), 600)
-  const option = chartOption(chart, inks, panes, 2) as Record<string, any> // eslint-disable-line @typescript-eslint/no-explicit-any
+  const option = chartOption(chart, inks, panes, sight(2)) as Record<string, any> // eslint-disable-line @typescript-eslint/no-explicit-any
 
   it('has the price, the volume, and a pane for what is no price', () => {
     expect(paneNames(chart)).toEqual(['price', 'volume', 'rsi'])
@@ -182,7 +188,7 @@ describe('the chart', () => {
 
   test.each([0.01, 0.000001])('bars stand above their volume, prices in steps of %d', (tick) => {
     const sheet = echarts.init(null, null, { renderer: 'svg', ssr: true, width: 800, height: 600 })
-    sheet.setOption(chartOption({ ...chart, tick }, inks, panes, 2))
+    sheet.setOption(chartOption({ ...chart, tick }, inks, panes, sight(2)))
     chart.times.forEach((_, bar) => {
       const places = panes.map((_, n) => sheet.convertToPixel({ xAxisIndex: n }, bar))
       expect(new Set(places).size).toBe(1)
@@ -214,7 +220,7 @@ describe('the chart', () => {
   })
 
   it('marks nothing when the signal bar is not among the bars', () => {
-    const other = chartOption({ ...chart, fired_at: 5 }, inks, panes, 2) as typeof option
+    const other = chartOption({ ...chart, fired_at: 5 }, inks, panes, sight(2)) as typeof option
     const data = other.series.flatMap(
       (s: { markLine?: { data: object[] } }) => s.markLine?.data ?? [],
     )
@@ -222,8 +228,10 @@ describe('the chart', () => {
   })
 
   it('begins with a window that ends at the newest bar', () => {
-    expect(windowOf(400, 130)).toEqual({ startValue: 270, endValue: 399 })
-    expect(windowOf(50, 130)).toEqual({ startValue: 0, endValue: 49 })
+    expect(windowOf(400, sight(130))).toEqual({ startValue: 270, endValue: 399 })
+    expect(windowOf(50, sight(130))).toEqual({ startValue: 0, endValue: 49 })
+    expect(windowOf(400, sight(100, 50))).toEqual({ startValue: 250, endValue: 349 })
+    expect(windowOf(400, sight(100, 999))).toEqual({ startValue: 0, endValue: 99 })
     expect(option.dataZoom[0].startValue).toBe(1)
   })
 
@@ -239,8 +247,52 @@ describe('the chart', () => {
 
   it('draws a ±1 line in steps', () => {
     const stepped = { ...chart, lines: [line('Side', 'side', { span: [-1, 1] })] } as Chart
-    const made = chartOption(stepped, inks, layPanes(paneNames(stepped), 500), 3) as typeof option
+    const made = chartOption(
+      stepped,
+      inks,
+      layPanes(paneNames(stepped), 500),
+      sight(3),
+    ) as typeof option
     expect(made.series.find((s: { name?: string }) => s.name === 'Side').step).toBe('end')
+  })
+})
+
+describe('a chart that grows towards the past', () => {
+  const drawn = line('ema', 'price')
+  const older = {
+    ...chart,
+    earlier: true,
+    events: [{ at: 1, kind: 'report' }],
+    days: [2],
+    lines: [drawn],
+  }
+  const newer = { ...chart, events: [{ at: 0, kind: 'rate' }], days: [1], lines: [drawn] }
+  const whole = joined(older, newer)
+  const bars = chart.times.length
+
+  it('moves what stands at bars along with them', () => {
+    expect(whole.times).toEqual([...older.times, ...newer.times])
+    expect(whole.events).toEqual([
+      { at: 1, kind: 'report' },
+      { at: bars, kind: 'rate' },
+    ])
+    expect(whole.days).toEqual([2, bars + 1])
+    expect(whole.earlier).toBe(true)
+    expect(whole.lines[0]!.values).toHaveLength(2 * drawn.values.length)
+  })
+
+  it('knows nothing of a line before where it was refused there', () => {
+    const without = joined({ ...older, lines: [] }, newer)
+    expect(without.lines[0]!.values.slice(0, bars)).toEqual(Array(bars).fill(null))
+  })
+
+  it('counts the bars of a range, and asks for more where it reaches beyond the first', () => {
+    const days = Array.from({ length: 100 }, (_, n) => n * 86_400)
+    expect(barsOf('month', days)).toBe(31)
+    expect(barsOf('day', days)).toBe(20)
+    expect(barsOf('year', days)).toBe(Infinity)
+    expect(barsOf('all', days)).toBe(Infinity)
+    expect(barsOf('week', [])).toBe(Infinity)
   })
 })
 
@@ -314,7 +366,7 @@ describe('what would spoil a chart', () => {
 
   it('marks a gap between bars with what is missing', () => {
     const gaps = [{ at: 2, detail: '7 sessions without a bar' }]
-    const option = chartOption({ ...chart, gaps }, inks, layPanes(paneNames(chart), 600), 3)
+    const option = chartOption({ ...chart, gaps }, inks, layPanes(paneNames(chart), 600), sight(3))
     expect(JSON.stringify(option)).toContain('"xAxis":2,"name":"7 sessions without a bar"')
   })
 })

@@ -12,6 +12,12 @@ export const router = createRouter({
       component: () => import('@/features/instruments/InstrumentsPage.vue'),
     },
     {
+      path: '/instruments/:code',
+      name: 'instrument',
+      meta: { stage: 'instruments', title: 'Instrument' },
+      component: () => import('@/features/instruments/InstrumentPage.vue'),
+    },
+    {
       path: '/sieves',
       name: 'sieves',
       meta: { stage: 'sieves', title: 'Sieves' },

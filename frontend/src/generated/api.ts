@@ -142,6 +142,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/instruments/{code}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** All that is known of an instrument. */
+        get: operations["get_instrument"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/instruments/{code}/chart": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Bars of an instrument, built as asked, with formulas drawn. */
+        post: operations["look_at_instrument"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/pairs": {
         parameters: {
             query?: never;
@@ -533,6 +567,21 @@ export interface components {
             code: string;
             /** Currency */
             currency: string;
+            /**
+             * Days
+             * @default []
+             */
+            days: number[];
+            /**
+             * Earlier
+             * @default false
+             */
+            earlier: boolean;
+            /**
+             * Events
+             * @default []
+             */
+            events: components["schemas"]["ChartEvent"][];
             /** Fired At */
             fired_at: number | null;
             /** Gaps */
@@ -555,12 +604,27 @@ export interface components {
             reasons: components["schemas"]["ChartReason"][];
             /** Reasons Now */
             reasons_now: components["schemas"]["ChartReason"][];
+            /**
+             * Refused
+             * @default []
+             */
+            refused: components["schemas"]["Refused"][];
             /** Tick */
             tick: number;
             /** Times */
             times: number[];
             /** Volume */
             volume: number[];
+        };
+        /**
+         * ChartEvent
+         * @description Something scheduled on the day of a bar.
+         */
+        ChartEvent: {
+            /** At */
+            at: number;
+            /** Kind */
+            kind: string;
         };
         /**
          * ChartGap
@@ -685,6 +749,15 @@ export interface components {
             last: number;
             /** Seconds */
             seconds: number;
+        };
+        /** DueEvent */
+        DueEvent: {
+            /** Day */
+            day: number;
+            /** Kind */
+            kind: string;
+            /** Title */
+            title: string;
         };
         /**
          * Failure
@@ -896,6 +969,24 @@ export interface components {
             venue: string;
         };
         /**
+         * InstrumentDetail
+         * @description All that is known of an instrument: its particulars, facts, events of the last and the next months,
+         *     universes, and the runs in which it was a hit, the newest first.
+         */
+        InstrumentDetail: {
+            /** Events */
+            events: components["schemas"]["DueEvent"][];
+            /** Facts */
+            facts: {
+                [key: string]: string | number | null;
+            };
+            /** Hits */
+            hits: components["schemas"]["WasHit"][];
+            summary: components["schemas"]["InstrumentSummary"];
+            /** Universes */
+            universes: string[];
+        };
+        /**
          * InstrumentKind
          * @description What an instrument is; a pair is computed from two others.
          * @enum {string}
@@ -951,6 +1042,29 @@ export interface components {
             used_by_formulas: string[];
             /** Used By Sieves */
             used_by_sieves: string[];
+        };
+        /** LookedBody */
+        LookedBody: {
+            /**
+             * Bars
+             * @default 1d
+             */
+            bars: string;
+            /**
+             * Before
+             * @default null
+             */
+            before: number | null;
+            /**
+             * Count
+             * @default 420
+             */
+            count: number;
+            /**
+             * Lines
+             * @default []
+             */
+            lines: string[];
         };
         /**
          * NamedFormula
@@ -1255,6 +1369,16 @@ export interface components {
              * @default []
              */
             slower: components["schemas"]["Need"][];
+        };
+        /**
+         * Refused
+         * @description A formula that can't be drawn, and why.
+         */
+        Refused: {
+            /** Problems */
+            problems: components["schemas"]["Problem"][];
+            /** Text */
+            text: string;
         };
         /**
          * Relation
@@ -1608,6 +1732,23 @@ export interface components {
             /** Sources */
             sources: string[];
         };
+        /**
+         * WasHit
+         * @description A run in which an instrument was a hit.
+         */
+        WasHit: {
+            /**
+             * As Of
+             * Format: date-time
+             */
+            as_of: string;
+            /** Place */
+            place: number;
+            /** Run Id */
+            run_id: number;
+            /** Sieve */
+            sieve: string;
+        };
     };
     responses: never;
     parameters: never;
@@ -1918,6 +2059,72 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["InstrumentSummary"][];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    get_instrument: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description All that is known of an instrument. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InstrumentDetail"];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    look_at_instrument: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LookedBody"];
+            };
+        };
+        responses: {
+            /** @description Bars of an instrument, built as asked, with formulas drawn. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Chart"];
                 };
             };
             /** @description What is wrong */

@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 from collections.abc import Sequence
 from dataclasses import fields
+from datetime import datetime
 from typing import Any
 
 import psycopg
@@ -23,10 +24,11 @@ from sqlalchemy import (
 )
 from sqlalchemy.orm import Session, aliased
 
+from zealous_sieve.core.sieve.definition import read_sieve
 from zealous_sieve.core.sieve.hit import Cell, Hit
 from zealous_sieve.storage.database import Database
 from zealous_sieve.storage.documents import read_hit, write_hit
-from zealous_sieve.storage.models import HitRow, VerdictRow
+from zealous_sieve.storage.models import HitRow, RunRow, VerdictRow
 from zealous_sieve.usecases.ports import HitCounts, HitsQuery, Run, SeenHit, Verdict, VerdictKind
 
 _IN_BODY = ("side", "timeframe", "values", "unknown")
@@ -90,6 +92,18 @@ class HitStore:
             waiting, new = session.execute(numbers).one()
             codes = session.scalars(gone.order_by(earlier.place)) if before is not None else ()
             return HitCounts(waiting=waiting, new=new, gone=tuple(codes))
+
+    def of_instrument(self, code: str, limit: int) -> list[tuple[int, str, datetime, int]]:
+        """The newest runs in which an instrument was a hit: number, sieve, moment, and its place."""
+        query = (
+            select(RunRow.id, RunRow.body, RunRow.as_of, HitRow.place)
+            .join(RunRow, RunRow.id == HitRow.run_id)
+            .where(HitRow.code == code)
+            .order_by(RunRow.id.desc())
+        )
+        with self.database.session() as session:
+            rows = session.execute(query.limit(limit))
+            return [(run, read_sieve(body).name, as_of, at) for run, body, as_of, at in rows]
 
     def add_verdict(
         self, run: Run, hit: Hit, kind: VerdictKind | None, reason: str, note: str

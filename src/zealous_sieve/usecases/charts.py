@@ -9,12 +9,18 @@ from datetime import datetime
 import numpy as np
 from numpy.typing import NDArray
 
+from zealous_sieve.core.engine.build import UNFINISHED
 from zealous_sieve.core.engine.evaluate import evaluate
 from zealous_sieve.core.engine.external_inputs import needs_universe
-from zealous_sieve.core.engine.panel import Times
+from zealous_sieve.core.engine.panel import Column, Panel, Times
+from zealous_sieve.core.errors import DataError, FormulaError, Problem
+from zealous_sieve.core.formula.check import check
+from zealous_sieve.core.formula.timeframe import DAY, WRITTEN_SO, read_timeframe
+from zealous_sieve.core.formula.typed import Formula
 from zealous_sieve.core.market.data_quality import Finding, FindingKind
+from zealous_sieve.core.market.instruments import Instrument
 from zealous_sieve.core.sieve.definition import Sieve
-from zealous_sieve.core.sieve.drawing import lines
+from zealous_sieve.core.sieve.drawing import Line, drawable, lines
 from zealous_sieve.core.sieve.hit import Hit
 from zealous_sieve.core.sieve.prepare import prepare
 from zealous_sieve.core.sieve.scan import provisional, reasons
@@ -54,6 +60,22 @@ class ChartGap:
 
 
 @dataclass(frozen=True, kw_only=True)
+class ChartEvent:
+    """Something scheduled on the day of a bar."""
+
+    at: int
+    kind: str
+
+
+@dataclass(frozen=True, kw_only=True)
+class Refused:
+    """A formula that can't be drawn, and why."""
+
+    text: str
+    problems: tuple[Problem, ...]
+
+
+@dataclass(frozen=True, kw_only=True)
 class Chart:
     """Columns of equal length; times are opening moments in seconds since 1970."""
 
@@ -81,6 +103,101 @@ class Chart:
     """Whether the newest bar has not closed."""
     fired_at: int | None
     bar_at: int | None
+    days: tuple[int, ...] = ()
+    """Where a day of the venue begins, as places of bars; of bars shorter than a day."""
+    events: tuple[ChartEvent, ...] = ()
+    earlier: bool = False
+    """Whether there are bars before the first."""
+    refused: tuple[Refused, ...] = ()
+    """What was asked to be drawn and can't be."""
+
+
+@dataclass(frozen=True, kw_only=True)
+class Looked:
+    """What of an instrument is looked at: bars written as ``15m``, so many of them up to one that opened
+    before a moment, and formulas to draw."""
+
+    bars: str = "1d"
+    count: int = DEFAULT_BARS
+    before: int | None = None
+    lines: tuple[str, ...] = ()
+
+
+def instrument_chart(outside: Outside, code: str, looked: Looked, order: Order) -> Chart:
+    """The chart of any instrument on any bars. Raises NotFoundError, DataError for bars that can't be
+    built; a formula that can't be drawn is refused on its own."""
+    if code not in outside.market.reference().by_code:
+        raise NotFoundError("instrument", code)
+    if read_timeframe(looked.bars) is None:
+        message = f"{looked.bars!r} are no bars"
+        mend = f"write what a bar is as {WRITTEN_SO}"
+        raise DataError(Problem(code="no_such_timeframe", message=message, mend=mend))
+    missing = [f for f in outside.market.findings() if f.code == code and f.kind == FindingKind.GAP]
+    return outside.compute.do(order, look, code, looked, missing)
+
+
+def look(desk: Desk, code: str, looked: Looked, missing: Sequence[Finding]) -> Chart:
+    """Bars of an instrument up to the desk's moment, with what is drawn; the unfinished one too, but where
+    something is compared with all instruments."""
+    instrument = desk.reference.by_code[code]
+    drawn, refused = _asked(desk, looked.lines)
+    terms = {f"line {n}": line.term for n, line in enumerate(drawn)}
+    across = needs_universe(terms)
+    chosen = list(desk.reference.instruments) if across else [instrument]
+    panel = desk.bars(chosen, desk.now, looked.bars, forming=not across)
+    found = evaluate(terms, panel) if terms else {}
+    rows = panel.rows(panel.position(code))
+    stop = rows.stop
+    if looked.before is not None:
+        stop = rows.start + int(np.searchsorted(panel.times[rows], looked.before))
+    shown = slice(max(rows.start, stop - looked.count), stop)
+    unfinished = panel.columns.get(UNFINISHED)
+    return _chart(
+        instrument,
+        looked.bars,
+        panel,
+        shown,
+        missing,
+        [(line, found[f"line {n}"]) for n, line in enumerate(drawn)],
+        days=_days(panel, shown),
+        events=_events(panel, panel.position(code), shown),
+        earlier=shown.start > rows.start,
+        refused=refused,
+        provisional=bool(unfinished is not None and stop > shown.start and unfinished[stop - 1]),
+    )
+
+
+def _asked(desk: Desk, texts: Sequence[str]) -> tuple[list[Line], tuple[Refused, ...]]:
+    lines: list[Line] = []
+    refused = []
+
+    def understood(text: str) -> Formula:
+        return check(text, None, desk.library, desk.reference.names)
+
+    for text in texts:
+        try:
+            lines += drawable(text, understood)
+        except FormulaError as error:
+            refused.append(Refused(text=text, problems=error.problems))
+    return lines, tuple(refused)
+
+
+def _days(panel: Panel, shown: slice) -> tuple[int, ...]:
+    if panel.duration >= DAY:
+        return ()
+    days = panel.local_times[shown] // DAY
+    return tuple((np.flatnonzero(np.diff(days)) + 1).tolist())
+
+
+def _events(panel: Panel, position: int, shown: slice) -> tuple[ChartEvent, ...]:
+    """What was scheduled on the days of the bars, at the first bar of its day."""
+    days = panel.local_times[shown] // DAY
+    found = []
+    for kind, moments in panel.known(position).events.items():
+        due = moments // DAY
+        for day in due[(due >= days[0]) & (due <= days[-1])].tolist() if len(days) else ():
+            found.append(ChartEvent(at=int(np.searchsorted(days, day)), kind=kind))
+    return tuple(sorted(found, key=lambda event: event.at))
 
 
 def hit_chart(
@@ -129,20 +246,53 @@ def draw(
         said = reasons(prepared, values, panel, panel.position(code), row)
         return tuple(ChartReason(cell=str(r.cell), sentence=r.sentence) for r in said)
 
+    return _chart(
+        instrument,
+        sieve.timeframe,
+        panel,
+        shown,
+        missing,
+        [(line, found[f"line {n}"]) for n, line in enumerate(drawn)],
+        reasons=told(judged) if rows.stop > rows.start else (),
+        reasons_now=told(newest) if rows.start <= newest != judged else (),
+        provisional=provisional(prepared, panel, panel.position(code)),
+        fired_at=hit.fired_at if hit else None,
+        bar_at=hit.bar_at if hit else None,
+    )
+
+
+def _chart(
+    instrument: Instrument,
+    bars: str,
+    panel: Panel,
+    shown: slice,
+    missing: Sequence[Finding],
+    drawn: Sequence[tuple[Line, Column]],
+    *,
+    reasons: tuple[ChartReason, ...] = (),
+    reasons_now: tuple[ChartReason, ...] = (),
+    provisional: bool = False,
+    fired_at: int | None = None,
+    bar_at: int | None = None,
+    days: tuple[int, ...] = (),
+    events: tuple[ChartEvent, ...] = (),
+    earlier: bool = False,
+    refused: tuple[Refused, ...] = (),
+) -> Chart:
+    """The rows of a panel that are shown, with what is known of them."""
+    prices = {
+        n: panel.columns[n][shown].tolist() for n in ("open", "high", "low", "close", "volume")
+    }
     return Chart(
-        code=code,
+        code=instrument.code,
         name=instrument.name,
         kind=str(instrument.kind),
         currency=instrument.currency,
         tick=instrument.tick,
-        bars=sieve.timeframe,
+        bars=bars,
         gaps=_gaps(missing, panel.times[shown]),
         times=panel.times[shown].tolist(),
-        open=panel.columns["open"][shown].tolist(),
-        high=panel.columns["high"][shown].tolist(),
-        low=panel.columns["low"][shown].tolist(),
-        close=panel.columns["close"][shown].tolist(),
-        volume=panel.columns["volume"][shown].tolist(),
+        **prices,
         lines=tuple(
             ChartLine(
                 text=line.text,
@@ -152,15 +302,19 @@ def draw(
                 span=line.span,
                 levels=line.levels,
                 conditions=line.conditions,
-                values=_plain(found[f"line {n}"][shown]),
+                values=_plain(column[shown]),
             )
-            for n, line in enumerate(drawn)
+            for line, column in drawn
         ),
-        reasons=told(judged) if rows.stop > rows.start else (),
-        reasons_now=told(newest) if rows.start <= newest != judged else (),
-        provisional=provisional(prepared, panel, panel.position(code)),
-        fired_at=hit.fired_at if hit else None,
-        bar_at=hit.bar_at if hit else None,
+        reasons=reasons,
+        reasons_now=reasons_now,
+        provisional=provisional,
+        fired_at=fired_at,
+        bar_at=bar_at,
+        days=days,
+        events=events,
+        earlier=earlier,
+        refused=refused,
     )
 
 

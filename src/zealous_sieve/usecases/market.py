@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime
 
@@ -13,6 +13,7 @@ from zealous_sieve.core.formula.names import Market
 from zealous_sieve.core.market.data_quality import Coverage, Finding, coverage, inspect
 from zealous_sieve.core.market.instruments import Instrument, InstrumentKind, background_of, members
 from zealous_sieve.usecases.desk import Desk, members_of, whole_panel
+from zealous_sieve.usecases.errors import NotFoundError
 from zealous_sieve.usecases.ports import BarsPort, FormulasPort, MarketPort, Order, Outside
 
 
@@ -90,6 +91,74 @@ def list_universes(market: MarketPort) -> list[UniverseSummary]:
             )
         )
     return summaries
+
+
+@dataclass(frozen=True, kw_only=True)
+class DueEvent:
+    kind: str
+    day: int
+    title: str
+
+
+@dataclass(frozen=True, kw_only=True)
+class WasHit:
+    """A run in which an instrument was a hit."""
+
+    run_id: int
+    sieve: str
+    as_of: datetime
+    place: int
+
+
+@dataclass(frozen=True, kw_only=True)
+class InstrumentDetail:
+    """All that is known of an instrument: its particulars, facts, events of the last and the next months,
+    universes, and the runs in which it was a hit, the newest first."""
+
+    summary: InstrumentSummary
+    facts: Mapping[str, str | float | None]
+    events: tuple[DueEvent, ...]
+    universes: tuple[str, ...]
+    hits: tuple[WasHit, ...]
+
+
+NEAR = 120 * 86_400
+"""Events so many seconds before and after the present are told."""
+MOST_RUNS = 20
+
+
+def instrument(outside: Outside, code: str, order: Order) -> InstrumentDetail:
+    """What is known of an instrument. Raises NotFoundError."""
+    reference = outside.market.reference()
+    own = reference.by_code.get(code)
+    if own is None:
+        raise NotFoundError("instrument", code)
+    present = now(outside.market).timestamp()
+    findings = [finding for finding in outside.market.findings() if finding.code == code]
+    return InstrumentDetail(
+        summary=outside.compute.do(order, summary_of, code, findings),
+        facts=dict(own.facts),
+        events=tuple(
+            DueEvent(kind=event.kind, day=event.day, title=event.title)
+            for event in reference.events
+            if event.code in (None, code) and abs(event.day - present) < NEAR
+        ),
+        universes=tuple(
+            universe.name
+            for universe in outside.market.universes()
+            if own in members(universe.rule, reference.instruments)
+        ),
+        hits=tuple(
+            WasHit(run_id=run_id, sieve=sieve, as_of=as_of, place=place)
+            for run_id, sieve, as_of, place in outside.hits.of_instrument(code, MOST_RUNS)
+        ),
+    )
+
+
+def summary_of(desk: Desk, code: str, found: Sequence[Finding]) -> InstrumentSummary:
+    """One instrument with what its bars cover and what was ``found`` of it."""
+    own = desk.reference.by_code[code]
+    return _summary(own, desk.panel.choose([code]), 0, tuple(found))
 
 
 def list_instruments(outside: Outside, universe: str, order: Order) -> list[InstrumentSummary]:

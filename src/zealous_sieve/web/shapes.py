@@ -76,6 +76,18 @@ class ChartQuery(Request):
     bars: Annotated[int, Field(ge=30, le=2000)] = 420
 
 
+FormulaText = Annotated[str, Field(min_length=1, max_length=20_000)]
+
+
+class LookedBody(Request):
+    bars: Annotated[str, Field(min_length=1, max_length=40)] = "1d"
+    count: Annotated[int, Field(ge=1, le=5000)] = 420
+    before: Annotated[int, Field(ge=-MOST, le=2**40)] | None = None
+    lines: Annotated[
+        list[Annotated[str, Field(min_length=1, max_length=20_000)]], Field(max_length=20)
+    ] = []
+
+
 MOST_HITS = 500
 """Hits of one page."""
 _KEYS = [column.key for column in COLUMNS]

@@ -174,7 +174,11 @@ function choose(name: string) {
           </thead>
           <tbody>
             <tr v-for="i in shown" :key="i.code">
-              <td class="mono">{{ i.code }}</td>
+              <td class="mono">
+                <RouterLink :to="{ path: `/instruments/${i.code}`, query: { universe: chosen } }">{{
+                  i.code
+                }}</RouterLink>
+              </td>
               <td class="name">{{ i.name }}</td>
               <td class="quiet spare">{{ i.sector || i.kind }}</td>
               <td class="number">{{ i.close === null ? '–' : price(i.close, i.tick) }}</td>

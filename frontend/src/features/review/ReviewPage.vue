@@ -11,7 +11,7 @@ import Mesh from '@/shared/Mesh.vue'
 import { keys, useRun } from '@/shared/queries'
 import { useSight } from '@/shared/sight'
 import { done, takeBack } from '@/shared/undo'
-import ChartSheet from './ChartSheet.vue'
+import ChartSheet from '@/features/chart/ChartSheet.vue'
 import { useDecision } from './decision'
 import { REASONS, VERDICTS, type VerdictName } from './reasons'
 
@@ -224,7 +224,8 @@ const sentencesNow = computed(() =>
       <section class="centre">
         <header v-if="hit && run">
           <h1>
-            <span class="mono">{{ hit.code }}</span> {{ hit.name }}
+            <RouterLink class="mono" :to="`/instruments/${hit.code}`">{{ hit.code }}</RouterLink>
+            {{ hit.name }}
           </h1>
           <span>
             {{ run.sieve.sides[0] === 'long' ? '▲ long' : '▼ short' }} ·

@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 
+from zealous_sieve.core.errors import FormulaError
 from zealous_sieve.core.formula import canonical, tree
 from zealous_sieve.core.formula.speech.sentence import label
 from zealous_sieve.core.formula.terms import ExternalInput, Source, Term, on_timeframe
 from zealous_sieve.core.formula.timeframe import timeframe
 from zealous_sieve.core.formula.typed import Formula, Typed
+from zealous_sieve.core.functions.catalogue import find
 from zealous_sieve.core.functions.specification import Kind
 from zealous_sieve.core.functions.units import PRICE, VOLUME
 from zealous_sieve.core.sieve.prepare import Prepared
@@ -43,6 +45,41 @@ def lines(prepared: Prepared) -> list[Line]:
             for side, thresholds in _sides(node, formula):
                 _add(found, formula, side, frames, thresholds, position)
     return list(found.values())
+
+
+def drawable(text: str, check: Callable[[str], Formula]) -> list[Line]:
+    """The results of a formula as lines: all outputs of a function that has several and of which none is
+    picked; conditions as 1 and 0. Raises FormulaError."""
+    try:
+        formula = check(text)
+    except FormulaError as error:
+        function = find(text.strip().split("(")[0].casefold())
+        if error.problem.code != "needs_output" or function is None:
+            raise
+        picked = (check(f"{text.strip()}.{output.name}") for output in function.outputs)
+        return [line for own in picked for line in _results(own)]
+    return _results(formula)
+
+
+def _results(formula: Formula) -> list[Line]:
+    found = []
+    for name, typed in formula.outputs.items():
+        node = formula.expression if name == "value" else formula.definitions[name]
+        assert node is not None
+        truth = typed.kind == Kind.TRUTH
+        written = canonical.expression(node)
+        found.append(
+            Line(
+                text=written,
+                label=written if name == "value" else name,
+                unit="yes or no" if truth else str(typed.unit),
+                pane=written if truth else _pane(typed, formula, node),
+                term=typed.term,
+                span=(0.0, 1.0) if truth else typed.spec.span if typed.spec else None,
+                levels=typed.spec.levels if typed.spec and not truth else (),
+            )
+        )
+    return found
 
 
 def _with_timeframes(
@@ -106,7 +143,12 @@ def _pane(typed: Typed, formula: Formula, node: tree.Node) -> str:
         return "price"
     if typed.unit == VOLUME and isinstance(node, tree.Call) and node.function in _LEVELS:
         return "volume"
-    return typed.function.name if typed.function else canonical.expression(node)
+    function = typed.function
+    if function is None:
+        return canonical.expression(node)
+    units = {output.unit for output in function.outputs if output.unit != PRICE}
+    mixed = len(units) > 1 and typed.spec is not None
+    return f"{function.name}.{typed.spec.name}" if mixed and typed.spec else function.name
 
 
 _LEVELS = {"sma", "ema", "wma", "wilder", "dema", "tema", "hma", "highest", "lowest", "ago", "prev"}
@@ -120,7 +162,8 @@ def _is_level(formula: Formula, node: tree.Node) -> bool:
         case tree.Name() if node.name in formula.definitions:
             return _is_level(formula, formula.definitions[node.name])
         case tree.Pick():
-            return _is_level(formula, node.value)
+            name = tree.called(node.value)
+            return formula.types[node].unit == PRICE and name not in _DISTANCES
         case tree.Minus():
             return False
         case tree.Arithmetic() if node.operator == tree.Operator.SUBTRACT:

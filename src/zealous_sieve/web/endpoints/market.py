@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from zealous_sieve.core.market.instruments import Instrument
-from zealous_sieve.usecases import market, pairs, runs
-from zealous_sieve.usecases.market import InstrumentSummary, UniverseSummary
+from zealous_sieve.usecases import charts, market, pairs, runs
+from zealous_sieve.usecases.charts import Chart, Looked
+from zealous_sieve.usecases.market import InstrumentDetail, InstrumentSummary, UniverseSummary
 from zealous_sieve.usecases.ports import Outside
 from zealous_sieve.usecases.runs import Thread
 from zealous_sieve.web.contract import Contract, wanted
-from zealous_sieve.web.shapes import PairBody, UniverseQuery
+from zealous_sieve.web.shapes import LookedBody, PairBody, UniverseQuery
 
 
 def contract(outside: Outside) -> Contract:
@@ -28,6 +29,19 @@ def contract(outside: Outside) -> Contract:
     def get_instruments(query: UniverseQuery) -> list[InstrumentSummary]:
         """The instruments of a universe with coverage and what the data check found."""
         return market.list_instruments(outside, query.universe, wanted())
+
+    @api.endpoint("GET", "/instruments/<code>", reply=InstrumentDetail)
+    def get_instrument(code: str) -> InstrumentDetail:
+        """All that is known of an instrument."""
+        return market.instrument(outside, code, wanted())
+
+    @api.endpoint("POST", "/instruments/<code>/chart", reply=Chart, body=LookedBody)
+    def look_at_instrument(code: str, body: LookedBody) -> Chart:
+        """Bars of an instrument, built as asked, with formulas drawn."""
+        looked = Looked(
+            bars=body.bars, count=body.count, before=body.before, lines=tuple(body.lines)
+        )
+        return charts.instrument_chart(outside, code, looked, wanted())
 
     @api.endpoint("POST", "/pairs", reply=Instrument, body=PairBody)
     def add_pair(body: PairBody) -> Instrument:

@@ -16,7 +16,15 @@ import VChart from 'vue-echarts'
 import type { Chart } from '@/shared/api'
 import { barTime, plural } from '@/shared/format'
 import { ink, night } from '@/shared/theme'
-import { chartOption, layPanes, paneNames, readings, type Inks } from './chartOption'
+import {
+  chartOption,
+  layPanes,
+  paneNames,
+  readings,
+  type Inks,
+  type Scale,
+  type Sight,
+} from './chartOption'
 
 use([
   CustomChart,
@@ -31,7 +39,13 @@ use([
 ])
 
 /** Price on top, panes below; the values under the cursor stand in one line above the sheet. */
-const props = defineProps<{ chart: Chart; shown: number }>()
+const props = withDefaults(
+  defineProps<{ chart: Chart; shown: number; back?: number; scale?: Scale }>(),
+  { back: 0, scale: 'linear' },
+)
+/** What has come into sight by wheel or drag. */
+const emit = defineEmits<{ sight: [sight: Sight] }>()
+const sheet = ref<InstanceType<typeof VChart>>()
 const host = ref<HTMLElement>()
 const { height } = useElementSize(host, { width: 0, height: 480 })
 const cursor = ref<number>()
@@ -61,7 +75,15 @@ watch(
 
 const panes = computed(() => layPanes(paneNames(props.chart), height.value))
 const option = computed(() =>
-  inks.value ? chartOption(toRaw(props.chart), inks.value, panes.value, props.shown) : undefined,
+  inks.value
+    ? chartOption(
+        toRaw(props.chart),
+        inks.value,
+        panes.value,
+        { shown: props.shown, back: props.back },
+        props.scale,
+      )
+    : undefined,
 )
 const line = computed(() => {
   const last = props.chart.times.length - 1
@@ -74,6 +96,15 @@ const paneLabels = computed(() =>
     .slice(1)
     .map((pane) => ({ ...pane, parts: line.value.filter((r) => r.pane === pane.name) })),
 )
+function zoomed() {
+  const option = sheet.value?.getOption() as {
+    dataZoom?: { startValue: number; endValue: number }[]
+  }
+  const zoom = option?.dataZoom?.[0]
+  if (!zoom) return
+  const back = props.chart.times.length - 1 - zoom.endValue
+  emit('sight', { shown: zoom.endValue - zoom.startValue + 1, back })
+}
 function follow(event: unknown) {
   const value = (event as { axesInfo?: { value?: number }[] }).axesInfo?.[0]?.value
   if (typeof value === 'number') cursor.value = value
@@ -95,10 +126,12 @@ const spoken = computed(
     <div ref="host" class="canvas" role="img" :aria-label="spoken">
       <VChart
         v-if="option"
+        ref="sheet"
         :option="option"
         :update-options="{ notMerge: true }"
         autoresize
         @updateaxispointer="follow"
+        @datazoom="zoomed"
       />
       <p
         v-for="pane in paneLabels"

@@ -158,24 +158,36 @@ function drawVolume(chart: Chart, rising: boolean, inks: Inks): Draw {
   }
 }
 
-/** Where the chart begins: a window that ends at the newest bar. */
-export const windowOf = (bars: number, shown: number) => ({
-  startValue: Math.max(0, bars - shown),
-  endValue: bars - 1,
-})
+/** What is in sight: so many bars, the last of them so many before the newest. */
+export interface Sight {
+  shown: number
+  back: number
+}
+export type Scale = 'linear' | 'log' | 'percent'
+
+export function windowOf(bars: number, { shown, back }: Sight) {
+  const end = Math.max(Math.min(shown, bars), bars - back)
+  return { startValue: Math.max(0, end - shown), endValue: end - 1 }
+}
 
 /** The whole chart as ECharts wants it. A pure function of the reply. */
 export function chartOption(
   chart: Chart,
   inks: Inks,
   panes: Pane[],
-  shown: number,
+  sight: Sight,
+  scale: Scale = 'linear',
 ): EChartsCoreOption {
   const dates = chart.times.map(barTime)
   const index = (pane: string) => panes.findIndex((p) => p.name === pane)
   const signal = chart.fired_at === null ? -1 : chart.times.indexOf(chart.fired_at)
   const label = { color: inks.quiet, fontSize: 11 }
   const reaches = reachOf(chart)
+  const seen = windowOf(chart.times.length, sight)
+  const logs = (pane: number) => pane === 0 && scale === 'log'
+  const start = chart.close[seen.startValue] ?? 1
+  const priced = (v: number) =>
+    scale === 'percent' ? `${(100 * (v / start - 1)).toFixed(1)} %` : price(v, chart.tick)
   /** A single item that spans all bars, so that it is drawn once and never filtered away. */
   const custom = (renderItem: Draw, pane: number) => ({
     type: 'custom',
@@ -231,17 +243,19 @@ export function chartOption(
     yAxis: panes.map((pane, n) => {
       const fixed = scaleOf(chart, pane.name)
       return {
+        type: logs(n) ? 'log' : 'value',
+        logBase: 1.02,
         scale: n !== 1,
         gridIndex: n,
         position: 'right',
-        min: fixed ? fixed[0] : n === 1 ? 0 : undefined,
-        max: fixed ? fixed[1] : undefined,
+        min: fixed ? fixed[0] : n === 1 ? 0 : logs(n) ? 'dataMin' : undefined,
+        max: fixed ? fixed[1] : logs(n) ? 'dataMax' : undefined,
         splitNumber: n === 0 ? 6 : 2,
         splitLine: { show: n === 0, lineStyle: { color: inks.hair, opacity: 0.6 } },
         axisLine: { show: false },
         axisLabel: {
           ...label,
-          formatter: (v: number) => (n === 0 ? price(v, chart.tick) : figure(v)),
+          formatter: (v: number) => (n === 0 ? priced(v) : figure(v)),
           showMinLabel: n === 0,
         },
         axisPointer: { show: false },
@@ -256,14 +270,16 @@ export function chartOption(
         filterMode: 'weakFilter',
         throttle: 0,
         minValueSpan: 20,
-        ...windowOf(chart.times.length, shown),
+        ...seen,
       },
     ],
     series: [
       { ...reach(reaches.high, 0), markPoint: cuts(reaches.cut, chart, inks, panes[0]!) },
-      reach(reaches.low, 0),
+      { ...reach(reaches.low, 0), markLine: lastPrice(chart, inks, priced) },
+      dayMarks(chart, inks),
       gapMarks(chart, inks),
       reach(chart.volume, 1),
+      custom(drawEvents(chart, inks), 0),
       custom(drawBars(chart, true, inks), 0),
       custom(drawBars(chart, false, inks), 0),
       custom(drawVolume(chart, true, inks), 1),
@@ -275,7 +291,7 @@ export function chartOption(
         xAxisIndex: index(line.pane),
         yAxisIndex: index(line.pane),
         data: line.values,
-        step: line.span?.[0] === -1 && line.span[1] === 1 ? 'end' : undefined,
+        step: stepOf(line),
         symbol: 'none',
         silent: true,
         lineStyle: { width: 1.4, color: inks.lines[n % inks.lines.length] },
@@ -300,6 +316,68 @@ function signalMark(pane: number, at: number, inks: Inks) {
       lineStyle: { color: inks.accent, type: 'solid', width: 1, opacity: 0.75 },
       data: at >= 0 ? [{ xAxis: at }] : [],
     },
+  }
+}
+
+/** Directions and conditions go from one value to another, and are nothing between. */
+function stepOf(line: Chart['lines'][number]) {
+  if (line.unit === 'yes or no') return 'middle'
+  return line.span?.[0] === -1 && line.span[1] === 1 ? 'end' : undefined
+}
+
+/** The last price, as a small flag at the axis. */
+function lastPrice(chart: Chart, inks: Inks, told: (value: number) => string) {
+  const last = chart.close.at(-1)
+  return {
+    symbol: 'none',
+    silent: true,
+    animation: false,
+    label: {
+      position: 'end',
+      distance: 3,
+      color: inks.sheet,
+      backgroundColor: inks.ink,
+      padding: [2, 4],
+      fontSize: 11,
+      formatter: (p: { value: unknown }) => told(Number(p.value)),
+    },
+    lineStyle: { color: inks.quiet, type: 'dotted', width: 1, opacity: 0.8 },
+    data: last === undefined ? [] : [{ yAxis: last }],
+  }
+}
+
+/** Hairlines where a day of the venue begins. */
+function dayMarks(chart: Chart, inks: Inks) {
+  return {
+    type: 'line',
+    data: [],
+    xAxisIndex: 0,
+    yAxisIndex: 0,
+    silent: true,
+    markLine: {
+      symbol: 'none',
+      silent: true,
+      animation: false,
+      label: { show: false },
+      lineStyle: { color: inks.hair, type: 'solid', width: 1 },
+      data: chart.days.map((at) => ({ xAxis: at })),
+    },
+  }
+}
+
+/** A dot at the foot of the price where something was scheduled; what it was stands in the readings. */
+function drawEvents(chart: Chart, inks: Inks): Draw {
+  return (params, api) => {
+    const sheet = params.coordSys as unknown as { y: number; height: number }
+    const [from, to] = visible(params, api, chart.times.length)
+    const y = sheet.y + sheet.height - 4
+    let path = ''
+    for (const { at } of chart.events) {
+      if (at < from || at >= to) continue
+      const x = (api.coord([at, chart.close[at]!]) as number[])[0]!
+      path += `M${x - 2.5} ${y}a2.5 2.5 0 1 0 5 0a2.5 2.5 0 1 0 -5 0`
+    }
+    return { type: 'path', shape: { pathData: path || 'M0 0' }, style: { fill: inks.accent } }
   }
 }
 
@@ -388,6 +466,7 @@ export function readings(chart: Chart, i: number, inks: Inks): Reading[] {
     own('H', p(chart.high[i])),
     own('L', p(chart.low[i])),
     own('C', p(chart.close[i])),
+    ...chart.events.filter((event) => event.at === i).map((event) => own('due', event.kind)),
     { name: 'Volume', text: figure(chart.volume[i]), pane: 'volume' },
     ...chart.lines.map((line, n) => ({
       name: line.label,

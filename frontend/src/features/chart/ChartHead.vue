@@ -1,0 +1,158 @@
+<script setup lang="ts">
+import { computed, nextTick, ref } from 'vue'
+import type { Chart } from '@/shared/api'
+import { price } from '@/shared/format'
+import type { Scale } from './chartOption'
+
+/** What is looked at, as a sentence whose parts are changed where they stand. */
+const props = defineProps<{
+  code: string
+  name: string
+  chart?: Chart
+  bars: string
+  scale: Scale
+  lines: readonly string[]
+  offered: readonly { value: string; told: string }[]
+}>()
+const emit = defineEmits<{
+  bars: [bars: string]
+  scale: [scale: Scale]
+  draw: [formula: string]
+  remove: [formula: string]
+}>()
+const barsField = ref<HTMLInputElement>()
+const drawField = ref<HTMLInputElement>()
+const drawn = ref('')
+const moved = computed(() => {
+  const closes = props.chart?.close ?? []
+  const [before, last] = [closes.at(-2), closes.at(-1)]
+  return before && last !== undefined ? 100 * (last / before - 1) : undefined
+})
+const refusal = (formula: string) =>
+  props.chart?.refused.find((one) => one.text === formula)?.problems[0]?.message
+
+function take(field: HTMLInputElement) {
+  const asked = field.value.trim()
+  if (asked && asked !== props.bars) emit('bars', asked)
+  else field.value = props.bars
+  field.blur()
+}
+/** As it was, and the keys of the page again. */
+function leave() {
+  const field = barsField.value
+  if (!field) return
+  field.value = props.bars
+  field.blur()
+}
+function draw() {
+  const formula = drawn.value.trim()
+  drawn.value = ''
+  if (formula) emit('draw', formula)
+  else drawField.value?.blur()
+}
+async function write(field?: HTMLInputElement) {
+  await nextTick()
+  field?.focus()
+  field?.select()
+}
+defineExpose({
+  writeBars: () => write(barsField.value),
+  writeLine: () => write(drawField.value),
+})
+</script>
+
+<template>
+  <header>
+    <h1>
+      <span class="mono">{{ code }}</span> {{ name }}
+    </h1>
+    <p>
+      on
+      <input
+        ref="barsField"
+        :value="bars"
+        class="inline-part mono"
+        :style="{ width: `${Math.max(5, bars.length + 3)}ch` }"
+        list="kinds-of-bars"
+        aria-label="Bars"
+        title="15m, 1w, brick(10, 20) …  b"
+        @keydown.enter="take($event.target as HTMLInputElement)"
+        @keydown.esc="leave"
+        @change="take($event.target as HTMLInputElement)"
+      />
+      <datalist id="kinds-of-bars">
+        <option v-for="o in offered" :key="o.value" :value="o.value">{{ o.told }}</option>
+      </datalist>
+      bars,
+      <select
+        :value="scale"
+        class="inline-part"
+        aria-label="Scale"
+        title="percent: from the first bar in sight  s"
+        @change="emit('scale', ($event.target as HTMLSelectElement).value as Scale)"
+      >
+        <option value="linear">linear</option>
+        <option value="log">log</option>
+        <option value="percent">percent</option></select
+      ><template v-if="chart?.close.length"
+        >, last <b>{{ price(chart.close.at(-1)!, chart.tick) }}</b><template
+          v-if="moved !== undefined"
+          >,
+          <span :class="moved < 0 ? 'fall' : 'rise'">{{
+            `${moved < 0 ? '▼ −' : '▲ +'}${Math.abs(moved).toFixed(1)} %`
+          }}</span>
+          to the bar before</template
+        ></template
+      ><span v-if="chart?.provisional" class="quiet"> (not closed yet)</span>; drawn:
+      <span v-for="line in lines" :key="line" class="line" :class="{ fall: refusal(line) }">
+        <code :title="refusal(line)">{{ line }}</code>
+        <button :aria-label="`Remove ${line}`" @click="emit('remove', line)">×</button>
+      </span>
+      <input
+        ref="drawField"
+        v-model="drawn"
+        class="inline-part mono draw"
+        placeholder="+ formula  l"
+        aria-label="Draw a formula"
+        @keydown.enter="draw"
+        @keydown.esc="drawField?.blur()"
+      />
+    </p>
+    <p v-for="one in chart?.refused" :key="one.text" class="fall" role="alert">
+      <code>{{ one.text }}</code> can't be drawn: {{ one.problems[0]?.message
+      }}{{ one.problems[0]?.mend ? ` — ${one.problems[0].mend}` : '' }}
+    </p>
+  </header>
+</template>
+
+<style scoped>
+header {
+  margin-bottom: 6px;
+}
+h1 {
+  font-size: 17px;
+  margin: 0;
+  white-space: nowrap;
+  overflow: hidden;
+  text-overflow: ellipsis;
+}
+p {
+  margin: 2px 0;
+}
+.draw {
+  width: 18ch;
+}
+.line {
+  white-space: nowrap;
+  margin-right: 6px;
+}
+.line button {
+  font: inherit;
+  color: var(--quiet);
+  background: none;
+  border: 0;
+  min-width: 24px;
+  min-height: 24px;
+  cursor: pointer;
+}
+</style>

@@ -1,0 +1,105 @@
+import { keepPreviousData, useQuery } from '@tanstack/vue-query'
+import { computed, shallowRef, toValue, watch, type MaybeRefOrGetter } from 'vue'
+import { answer, api, type Chart } from '@/shared/api'
+
+const FIRST = 600
+const MORE = 2_000
+/** So many bars before the window older ones are fetched. */
+const AHEAD = 200
+
+export interface Look {
+  code: string
+  bars: string
+  lines: readonly string[]
+}
+
+const chartOf = (look: Look, count: number, before: number | null, signal?: AbortSignal) =>
+  answer(
+    api.POST('/api/instruments/{code}/chart', {
+      params: { path: { code: look.code } },
+      body: { bars: look.bars, count, before, lines: [...look.lines] },
+      signal,
+    }),
+  )
+
+export const lookQuery = (look: Look) => ({
+  queryKey: ['look', look.code, look.bars, ...look.lines],
+  staleTime: 60_000,
+  queryFn: ({ signal }: { signal: AbortSignal }) => chartOf(look, FIRST, null, signal),
+})
+
+/** The chart of an instrument, which grows towards the past as one looks there. */
+export function useLook(wanted: MaybeRefOrGetter<Look>) {
+  const look = computed(() => toValue(wanted))
+  const newest = useQuery(
+    computed(() => ({
+      ...lookQuery(look.value),
+      shallow: true,
+      placeholderData: keepPreviousData,
+    })),
+  )
+  const older = shallowRef<Chart>()
+  watch(newest.data, () => (older.value = undefined))
+  const chart = computed(() => {
+    const now = newest.data.value
+    return now && older.value ? joined(older.value, now) : now
+  })
+  let fetching: Promise<void> | undefined
+  /** See to it that so many bars before the newest are there, and some ahead. */
+  async function reach(bars: number): Promise<void> {
+    if (fetching) {
+      await fetching
+      return reach(bars)
+    }
+    const whole = chart.value
+    if (!whole?.earlier || whole.times.length >= bars + AHEAD) return
+    fetching = fetch(whole)
+    await fetching
+    if (chart.value && chart.value !== whole) await reach(bars)
+  }
+  /** Older bars than those of a chart; one that is no longer looked at, or a failure, changes nothing. */
+  async function fetch(whole: Chart) {
+    const asked = newest.data.value
+    const found = await chartOf(look.value, MORE, whole.times[0]!).catch(() => undefined)
+    fetching = undefined
+    if (!found?.times.length || newest.data.value !== asked) return
+    older.value = older.value ? joined(found, older.value) : found
+  }
+  return { chart, reach, error: newest.error, again: newest.refetch, waiting: newest.isFetching }
+}
+
+/** Two stretches of one chart, the earlier first. */
+export function joined(before: Chart, after: Chart): Chart {
+  const shift = before.times.length
+  const moved = <T extends { at: number }>(marks: readonly T[]) =>
+    marks.map((mark) => ({ ...mark, at: mark.at + shift }))
+  const known = before.lines.length === after.lines.length
+  return {
+    ...after,
+    earlier: before.earlier,
+    times: [...before.times, ...after.times],
+    open: [...before.open, ...after.open],
+    high: [...before.high, ...after.high],
+    low: [...before.low, ...after.low],
+    close: [...before.close, ...after.close],
+    volume: [...before.volume, ...after.volume],
+    lines: after.lines.map((line, n) => ({
+      ...line,
+      values: [...(known ? before.lines[n]!.values : before.times.map(() => null)), ...line.values],
+    })),
+    gaps: [...before.gaps, ...moved(after.gaps)],
+    events: [...before.events, ...moved(after.events)],
+    days: [...before.days, ...after.days.map((at) => at + shift)],
+  }
+}
+
+const SPANS = { day: 1, week: 7, month: 31, quarter: 92, year: 366 } as const
+export type Range = keyof typeof SPANS | 'all'
+
+/** How many of the newest bars a range shows; more than there are where it reaches beyond the first. */
+export function barsOf(range: Range, times: readonly number[]): number {
+  if (range === 'all') return Infinity
+  const since = (times.at(-1) ?? 0) - SPANS[range] * 86_400
+  const first = times.findIndex((time) => time > since)
+  return first <= 0 ? Infinity : Math.max(20, times.length - first)
+}

@@ -1,0 +1,368 @@
+<script setup lang="ts">
+import { useQuery, useQueryClient } from '@tanstack/vue-query'
+import { useVirtualizer } from '@tanstack/vue-virtual'
+import { computed, nextTick, ref, shallowRef, watch } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
+import ChartHead from '@/features/chart/ChartHead.vue'
+import ChartSheet from '@/features/chart/ChartSheet.vue'
+import type { Scale, Sight } from '@/features/chart/chartOption'
+import { barsOf, lookQuery, useLook, type Range } from '@/features/chart/look'
+import { answer, api, ApiError } from '@/shared/api'
+import ErrorNote from '@/shared/ErrorNote.vue'
+import { barTime, day, figure, moment, span } from '@/shared/format'
+import { useKeys, type Key } from '@/shared/keys'
+import { useUniverses, useVocabulary } from '@/shared/queries'
+
+/** What do I know of it? */
+const ROW = 34
+const MOST = 5_000
+const route = useRoute()
+const router = useRouter()
+const client = useQueryClient()
+const code = computed(() => String(route.params.code))
+const universe = computed(() => String(route.query.universe ?? 'All instruments'))
+const bars = computed(() => String(route.query.bars ?? '1d'))
+const scale = computed(() => String(route.query.scale ?? 'linear') as Scale)
+const lines = computed(() => [route.query.line ?? []].flat().filter((l) => l !== null))
+const change = (query: Record<string, string | string[] | undefined>) =>
+  router.replace({ query: { ...route.query, ...query } })
+
+const universes = useUniverses()
+const vocabulary = useVocabulary()
+const listed = useQuery({
+  queryKey: ['instruments', universe],
+  queryFn: () =>
+    answer(api.GET('/api/instruments', { params: { query: { universe: universe.value } } })),
+})
+const codes = computed(() => (listed.data.value ?? []).map((i) => i.code))
+const at = computed(() => codes.value.indexOf(code.value))
+const known = useQuery({
+  queryKey: ['instrument', code],
+  queryFn: () =>
+    answer(api.GET('/api/instruments/{code}', { params: { path: { code: code.value } } })),
+})
+const own = computed(() =>
+  known.data.value?.summary.code === code.value ? known.data.value : undefined,
+)
+const lost = computed(
+  () => known.error.value instanceof ApiError && known.error.value.code === 'not_found',
+)
+
+const look = computed(() => ({ code: code.value, bars: bars.value, lines: lines.value }))
+const { chart, reach, error, again, waiting } = useLook(look)
+const shownOf = computed(() => (chart.value?.code === code.value ? chart.value : undefined))
+
+/** What the keys ask for, and what has come into sight by wheel or drag since. */
+const sight = shallowRef<Sight>({ shown: 130, back: 0 })
+let seen = sight.value
+function see(to: Sight) {
+  const most = Math.min(MOST, chart.value?.times.length ?? MOST)
+  const shown = Math.round(Math.max(20, Math.min(most, to.shown)))
+  const back = Math.round(Math.max(0, Math.min(most - shown, to.back)))
+  seen = sight.value = { shown, back }
+  void reach(to.shown === Infinity ? MOST : seen.shown + seen.back)
+}
+function came(into: Sight) {
+  seen = into
+  void reach(into.shown + into.back)
+}
+watch(chart, () => (sight.value = seen), { flush: 'sync' })
+watch([bars, code], () => (seen = sight.value = { ...seen, back: 0 }))
+const zoom = (by: number) => see({ ...seen, shown: seen.shown * by })
+const pan = (by: number) => see({ ...seen, back: seen.back + by * seen.shown })
+async function range(wanted: Range) {
+  for (let n = 0; n < 4; n++) {
+    const count = barsOf(wanted, chart.value?.times ?? [])
+    see({ shown: count, back: 0 })
+    if (count !== Infinity || !chart.value?.earlier || chart.value.times.length >= MOST) break
+    await reach(MOST)
+  }
+  see({ shown: Math.min(barsOf(wanted, chart.value?.times ?? []), MOST), back: 0 })
+}
+
+const rail = ref<HTMLElement>()
+const virtual = useVirtualizer(
+  computed(() => ({
+    count: codes.value.length,
+    getScrollElement: () => rail.value ?? null,
+    estimateSize: () => ROW,
+    overscan: 12,
+  })),
+)
+watch([at, codes], () => nextTick(() => at.value >= 0 && virtual.value.scrollToIndex(at.value)), {
+  immediate: true,
+})
+const link = (to: string) => ({ path: `/instruments/${to}`, query: route.query })
+function step(by: number) {
+  const to = codes.value[Math.max(0, Math.min(codes.value.length - 1, at.value + by))]
+  if (to && to !== code.value) router.replace(link(to))
+}
+/** The neighbours are read ahead, so that the next instrument is drawn at once. */
+watch(shownOf, (now) => {
+  if (!now) return
+  for (const near of [codes.value[at.value + 1], codes.value[at.value - 1]])
+    if (near) client.prefetchQuery(lookQuery({ ...look.value, code: near }))
+})
+
+const head = ref<InstanceType<typeof ChartHead>>()
+const SCALES: Scale[] = ['linear', 'log', 'percent']
+const turnScale = () => change({ scale: SCALES[(SCALES.indexOf(scale.value) + 1) % SCALES.length] })
+const draw = (formula: string) => change({ line: [...new Set([...lines.value, formula])] })
+const remove = (formula: string) => change({ line: lines.value.filter((l) => l !== formula) })
+const RANGES: [string, Range][] = [
+  ['1', 'day'],
+  ['2', 'week'],
+  ['3', 'month'],
+  ['4', 'quarter'],
+  ['5', 'year'],
+  ['6', 'all'],
+]
+useKeys([
+  { key: 'ArrowDown', does: 'next instrument', repeats: true, run: () => step(1) },
+  { key: 'ArrowUp', does: 'instrument before', repeats: true, run: () => step(-1) },
+  { key: 'ArrowLeft', does: 'towards the past', repeats: true, run: () => pan(0.2) },
+  { key: 'ArrowRight', does: 'towards the present', repeats: true, run: () => pan(-0.2) },
+  { key: '+', does: 'fewer bars', repeats: true, run: () => zoom(0.7) },
+  { key: '-', does: 'more bars', repeats: true, run: () => zoom(1 / 0.7) },
+  { key: 'End', does: 'the newest bar', run: () => see({ ...seen, back: 0 }) },
+  { key: 'b', does: 'change the bars', run: () => head.value?.writeBars() },
+  { key: 'l', does: 'draw a formula', run: () => head.value?.writeLine() },
+  {
+    key: 'x',
+    does: 'take the last formula away',
+    run: () => lines.value.length && remove(lines.value.at(-1)!),
+  },
+  { key: 's', does: 'scale: linear, log, percent', run: turnScale },
+  ...RANGES.map(([key, wanted]): Key => ({
+    key,
+    does: `range: ${wanted}`,
+    run: () => void range(wanted),
+  })),
+  {
+    key: 'Escape',
+    does: 'back to the list',
+    run: () => router.push({ path: '/instruments', query: { universe: universe.value } }),
+  },
+])
+const fact = (value: string | number | null) =>
+  typeof value === 'number' ? figure(value) : (value ?? '–')
+const words = (name: string) => name.replaceAll('_', ' ')
+</script>
+
+<template>
+  <main class="instrument">
+    <nav class="rail" aria-label="Instruments">
+      <select
+        class="field"
+        aria-label="Universe"
+        :value="universe"
+        @change="change({ universe: ($event.target as HTMLSelectElement).value })"
+      >
+        <option v-for="u in universes.data.value" :key="u.name">{{ u.name }}</option>
+      </select>
+      <div ref="rail" class="list">
+        <div class="room" :style="{ height: `${virtual.getTotalSize()}px` }">
+          <RouterLink
+            v-for="item in virtual.getVirtualItems()"
+            :key="item.index"
+            :to="link(codes[item.index]!)"
+            replace
+            :class="{ here: codes[item.index] === code }"
+            :style="{ transform: `translateY(${item.start}px)` }"
+            :tabindex="codes[item.index] === code ? 0 : -1"
+            :aria-current="codes[item.index] === code ? 'true' : undefined"
+          >
+            <span class="mono">{{ codes[item.index] }}</span>
+            <span
+              v-if="listed.data.value?.[item.index]?.findings.length"
+              class="fall"
+              title="The data check doubts it"
+              >⚑</span
+            >
+          </RouterLink>
+        </div>
+      </div>
+    </nav>
+    <section class="centre">
+      <p v-if="lost" class="empty">
+        There is no instrument {{ code }}.
+        <RouterLink to="/instruments">See all instruments</RouterLink>
+      </p>
+      <template v-else>
+        <ChartHead
+          ref="head"
+          :code="code"
+          :name="own?.summary.name ?? ''"
+          :chart="shownOf"
+          :bars="bars"
+          :scale="scale"
+          :lines="lines"
+          :offered="vocabulary.data.value?.bars ?? []"
+          @bars="(to) => change({ bars: to })"
+          @scale="(to) => change({ scale: to })"
+          @draw="draw"
+          @remove="remove"
+        />
+        <div class="chart">
+          <ErrorNote v-if="error" :error="error" what="The chart can't be drawn" @retry="again()" />
+          <p v-else-if="!shownOf" class="quiet">drawing…</p>
+          <p v-else-if="!shownOf.times.length" class="empty">
+            There are no bars of {{ code }}. Import some: zealous-sieve import bars FILE.csv
+          </p>
+          <ChartSheet
+            v-else
+            :chart="shownOf"
+            :shown="sight.shown"
+            :back="sight.back"
+            :scale="scale"
+            @sight="came"
+          />
+        </div>
+        <p class="quiet ranges" :aria-busy="waiting">
+          <button
+            v-for="[key, wanted] in RANGES"
+            :key="key"
+            class="button plain"
+            @click="range(wanted)"
+          >
+            {{ wanted }} <kbd>{{ key }}</kbd>
+          </button>
+        </p>
+      </template>
+    </section>
+    <aside v-if="own" class="known" aria-label="What is known" tabindex="0">
+      <p>
+        {{ own.summary.kind }}, {{ own.summary.venue || 'no venue' }}
+        <template v-if="own.summary.hours">{{ own.summary.hours }}</template>, in
+        {{ own.summary.currency || 'no currency' }}, steps of {{ own.summary.tick }}.
+      </p>
+      <h2>Data check</h2>
+      <p v-for="f in own.summary.findings" :key="`${f.kind}${f.first}`">
+        <b class="fall">{{ f.kind }}</b> {{ f.detail }}, {{ barTime(f.first) }}
+        <template v-if="f.last !== f.first"> – {{ barTime(f.last) }}</template>
+      </p>
+      <p v-if="!own.summary.findings.length">sound</p>
+      <h2>Bars</h2>
+      <table class="ledger">
+        <tbody>
+          <tr v-for="c in own.summary.coverage" :key="c.seconds">
+            <td>{{ span(c.seconds) }}</td>
+            <td class="number">{{ c.bars.toLocaleString('en-GB') }}</td>
+            <td>{{ day(c.first) }} – {{ day(c.last) }}</td>
+          </tr>
+        </tbody>
+      </table>
+      <h2>Facts</h2>
+      <table class="ledger">
+        <tbody>
+          <tr v-for="(value, name) in own.facts" :key="name">
+            <td>{{ words(String(name)) }}</td>
+            <td>{{ fact(value) }}</td>
+          </tr>
+        </tbody>
+      </table>
+      <h2>Events</h2>
+      <p v-for="e in own.events" :key="`${e.kind}${e.day}`">
+        <b>{{ day(e.day) }}</b> {{ e.kind }}, <span class="quiet">{{ e.title }}</span>
+      </p>
+      <p v-if="!own.events.length" class="quiet">none within four months</p>
+      <h2>Universes</h2>
+      <p>{{ own.universes.join(' · ') }}</p>
+      <h2>Was a hit</h2>
+      <p v-for="h in own.hits" :key="h.run_id">
+        <RouterLink :to="`/runs/${h.run_id}/review/${code}`">{{ h.sieve }}</RouterLink>
+        <span class="quiet"> place {{ h.place }}, {{ moment(h.as_of) }}</span>
+      </p>
+      <p v-if="!own.hits.length" class="quiet">of no run yet</p>
+    </aside>
+  </main>
+</template>
+
+<style scoped>
+.instrument {
+  display: grid;
+  grid-template: minmax(0, 1fr) / 132px minmax(0, 1fr) 290px;
+  height: calc(100vh - 44px);
+}
+.rail {
+  display: flex;
+  flex-direction: column;
+  min-height: 0;
+  border-right: 1px solid var(--hair);
+}
+.rail select {
+  margin: 6px;
+}
+.list {
+  flex: 1;
+  min-height: 0;
+  overflow: auto;
+}
+.room {
+  position: relative;
+}
+.rail a {
+  position: absolute;
+  inset: 0 0 auto 0;
+  height: 34px;
+  box-sizing: border-box;
+  display: flex;
+  justify-content: space-between;
+  align-items: center;
+  padding: 0 12px;
+  color: var(--ink);
+  text-decoration: none;
+  border-bottom: 1px solid var(--hair);
+}
+.rail a.here {
+  background: var(--accent-wash);
+}
+.centre {
+  display: flex;
+  flex-direction: column;
+  min-width: 0;
+  min-height: 0;
+  padding: 8px 12px 4px;
+}
+.chart {
+  flex: 1;
+  min-height: 0;
+}
+.ranges {
+  margin: 4px 0 0;
+}
+.known {
+  border-left: 1px solid var(--hair);
+  padding: 8px 14px;
+  overflow: auto;
+  font-size: 12px;
+}
+.known p {
+  margin: 2px 0;
+}
+h2 {
+  font-size: 13px;
+  font-weight: 500;
+  color: var(--quiet);
+  margin: 10px 0 0;
+}
+.ledger {
+  width: 100%;
+  font-size: 12px;
+}
+@media (max-width: 900px) {
+  .instrument {
+    display: block;
+    height: auto;
+  }
+  .list {
+    max-height: 160px;
+  }
+  .chart {
+    height: 420px;
+  }
+  .known {
+    border-left: 0;
+  }
+}
+</style>

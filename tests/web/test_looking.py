@@ -1,0 +1,108 @@
+"""The instrument page: what is known of an instrument, and its chart on any bars."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import pytest
+from flask.testing import FlaskClient
+
+from tests.web.test_api import get, ran, send
+from zealous_sieve.core.formula.check import check
+from zealous_sieve.core.functions.catalogue import functions
+from zealous_sieve.core.functions.specification import Kind
+from zealous_sieve.core.sieve.drawing import drawable
+from zealous_sieve.usecases.pictures import example
+from zealous_sieve.usecases.ports import Outside
+
+CODE = "TPSNHV"
+
+
+def look(client: FlaskClient, status: int = 200, **body: Any) -> Any:
+    return send(client, f"/instruments/{CODE}/chart", body, status=status)
+
+
+@pytest.mark.parametrize("bars", ["1d", "1w", "15m", "80m", "1m", "brick(10, 20)", "range(30)"])
+def test_a_chart_goes_back_bar_by_bar_and_repeats_none(client: FlaskClient, bars: str) -> None:
+    newest = look(client, bars=bars, count=40, lines=["ema(close, 9)"])
+    assert newest["bars"] == bars
+    assert all(len(newest[n]) == len(newest["times"]) for n in ("open", "high", "low", "close"))
+    if newest["earlier"]:
+        older = look(
+            client, bars=bars, count=30, before=newest["times"][0], lines=["ema(close, 9)"]
+        )
+        both = look(client, bars=bars, count=70, lines=["ema(close, 9)"])
+        assert older["times"] + newest["times"] == both["times"]
+        values = [chart["lines"][0]["values"] for chart in (older, newest, both)]
+        assert values[0] + values[1] == values[2]
+    first = look(client, bars=bars, count=5000)
+    assert look(client, bars=bars, before=first["times"][0])["times"] == []
+
+
+def test_the_unfinished_bar_is_shown_and_told(client: FlaskClient) -> None:
+    daily = look(client, bars="1d", count=5)
+    assert daily["provisional"]
+    earlier = look(client, bars="1d", count=5, before=daily["times"][-1])
+    assert not earlier["provisional"]
+    assert look(client, bars="1w", count=2)["provisional"]
+    across = look(client, bars="1d", count=5, lines=["rank(close)"])
+    assert not across["provisional"]
+    assert across["times"][-1] == daily["times"][-2]
+
+
+def test_days_and_events_stand_at_their_bars(client: FlaskClient) -> None:
+    chart = look(client, bars="15m", count=400)
+    days = [time // 86_400 for time in chart["times"]]
+    assert chart["days"] == [n for n in range(1, len(days)) if days[n] != days[n - 1]]
+    daily = look(client, bars="1d", count=400)
+    due = {event["day"] // 86_400 for event in get(client, f"/instruments/{CODE}")["events"]}
+    seen = {daily["times"][event["at"]] // 86_400 for event in daily["events"]}
+    assert len(seen & due) > 3
+    assert look(client, bars="1d", count=5)["days"] == []
+
+
+def test_what_can_not_be_drawn_is_refused_alone(client: FlaskClient) -> None:
+    chart = look(client, lines=["rsi(9", "sma(close, 5)", "nothing", "macd"])
+    assert [one["text"] for one in chart["refused"]] == ["rsi(9", "nothing"]
+    assert all(one["problems"] for one in chart["refused"])
+    labels = [line["label"] for line in chart["lines"]]
+    assert labels == ["sma(close, 5)", "macd.line", "macd.signal", "macd.histogram"]
+    for wrong in ("7x", "brick(0, 1)", "0d"):
+        assert look(client, status=422, bars=wrong)["code"] == "no_such_timeframe"
+    send(client, "/instruments/NOSUCH/chart", {}, status=404)
+    assert client.get("/api/instruments/NOSUCH").status_code == 404
+
+
+def test_every_function_can_be_drawn_with_all_that_it_gives() -> None:
+    for function in functions():
+        lines = drawable(example(function, None), check)
+        assert len(lines) == (1 if function.lead else len(function.outputs)), function.name
+        for line, output in zip(lines, function.outputs, strict=False):
+            truth = output.kind == Kind.TRUTH
+            assert (line.unit == "yes or no") == truth
+            assert (line.span == (0.0, 1.0)) >= truth
+            assert line.pane in ("price", "volume") or function.name in line.pane
+
+
+def test_bands_lie_over_the_price_and_other_measures_below() -> None:
+    panes = {line.label: line.pane for line in drawable("bollinger", check)}
+    assert panes["bollinger.upper"] == panes["bollinger.lower"] == "price"
+    assert len({panes["bollinger.percent_b"], panes["bollinger.bandwidth"], "price"}) == 3
+    assert {line.pane for line in drawable("macd", check)} == {"macd"}
+
+
+def test_an_instrument_tells_in_which_runs_it_was_a_hit(
+    client: FlaskClient, outside: Outside
+) -> None:
+    run = ran(client, outside)
+    hits = get(client, f"/runs/{run}/hits")["hits"]
+    known = get(client, f"/instruments/{hits[0]['code']}")
+    assert known["hits"][0] | {"as_of": ""} == {
+        "run_id": run,
+        "sieve": known["hits"][0]["sieve"],
+        "as_of": "",
+        "place": 1,
+    }
+    assert "All instruments" in known["universes"]
+    assert known["summary"]["code"] == hits[0]["code"]
+    assert known["facts"]["sector"]
