@@ -85,6 +85,10 @@ def views(base: Client) -> dict[str, tuple[str, bool]]:
         "review": (f"/runs/{waking['id']}/review", False),
         "review-night": (f"/runs/{agreed['id']}/review", True),
         "instruments": ("/instruments", False),
+        "instrument": (
+            "/instruments/TPSNHV?universe=All+shares&line=ema(close,+21)&line=rsi(11)",
+            False,
+        ),
     }
 
 

@@ -188,7 +188,16 @@ def test_the_keys_of_a_page_are_listed(page: Page) -> None:
 
 @pytest.mark.parametrize("look", ["light", "dark"])
 @pytest.mark.parametrize(
-    "path", ["/sieves", "/sieves/1", "/formulas/2", "/functions", "/runs", "/instruments"]
+    "path",
+    [
+        "/sieves",
+        "/sieves/1",
+        "/formulas/2",
+        "/functions",
+        "/runs",
+        "/instruments",
+        "/instruments/TPSNHV?bars=15m&line=rsi(11)&line=rsi(",
+    ],
 )
 def test_pages_have_no_accessibility_faults(page: Page, path: str, look: str) -> None:
     check_access(page, path, look)

@@ -234,3 +234,63 @@ def test_what_may_be_written_is_offered_and_taken_by_one_key(page: Page) -> None
     take()
     page.keyboard.type(") ==")
     expect(box).to_have_text('fact("sector") ==')
+
+
+def test_an_instrument_is_looked_at_by_keys_alone(page: Page) -> None:
+    page.goto("/instruments")
+    page.get_by_role("button", name="All shares").click()
+    page.get_by_role("link", name="TPSNHV").click()
+    chart = page.get_by_role("img", name=re.compile("^TPSNHV, "))
+    expect(chart).to_have_accessible_name(re.compile("bars of 1d"))
+    page.keyboard.press("b")
+    page.keyboard.type("80m")
+    page.keyboard.press("Enter")
+    expect(chart).to_have_accessible_name(re.compile("bars of 80m"))
+    page.keyboard.press("l")
+    page.keyboard.type("sma(close, 7)")
+    page.keyboard.press("Enter")
+    expect(chart).to_have_accessible_name(re.compile(r"sma\(close, 7\) [\d.]+"))
+    page.keyboard.type("rsi(")
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("alert")).to_contain_text("can't be drawn")
+    page.keyboard.press("Escape")
+    page.keyboard.press("x")
+    expect(page.get_by_role("alert")).to_have_count(0)
+    page.keyboard.press("s")
+    expect(page.get_by_role("combobox", name="Scale")).to_have_value("log")
+    page.keyboard.press("ArrowDown")
+    expect(page.get_by_role("img", name=re.compile("bars of 80m"))).not_to_have_accessible_name(
+        re.compile("^TPSNHV")
+    )
+    assert re.search(r"universe=All\+shares.*bars=80m.*line=sma", page.url)
+    for _ in range(40):
+        page.keyboard.press("ArrowUp")
+    expect(chart).to_be_visible()
+    page.reload()
+    expect(chart).to_have_accessible_name(re.compile(r"bars of 80m.*sma\(close, 7\)"))
+
+
+def test_all_of_history_comes_as_one_looks_back(page: Page) -> None:
+    page.goto("/instruments/TPSNHV?bars=1d")
+    chart = page.get_by_role("img", name=re.compile("^TPSNHV, 600 bars"))
+    expect(chart).to_be_visible()
+    page.keyboard.press("6")
+    whole = page.get_by_role("img", name=re.compile(r"^TPSNHV, [\d,]+ bars of 1d"))
+    expect(whole).not_to_have_accessible_name(re.compile("^TPSNHV, 600 bars"))
+    drawn = whole.get_attribute("aria-label") or ""
+    count = int(drawn.split(", ", 1)[1].split(" ")[0].replace(",", ""))
+    own = page.request.get("/api/instruments/TPSNHV").json()["summary"]["coverage"]
+    assert count == next(c["bars"] for c in own if c["seconds"] == 86_400) + 1
+
+
+@pytest.mark.parametrize("bars", ["7x", "1mo", "1s"])
+def test_bars_that_are_not_there_are_told_and_others_chosen(page: Page, bars: str) -> None:
+    page.goto(f"/instruments/TPSNHV?bars={bars}")
+    told = page.get_by_role("img", name=re.compile("^TPSNHV")).or_(
+        page.get_by_text(re.compile("can't be drawn|has no bars of 1s: it has 1d"))
+    )
+    expect(told.first).to_be_visible()
+    page.keyboard.press("b")
+    page.keyboard.type("1w")
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("img", name=re.compile("^TPSNHV, .* of 1w"))).to_be_visible()

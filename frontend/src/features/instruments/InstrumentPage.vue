@@ -48,6 +48,8 @@ const lost = computed(
   () => known.error.value instanceof ApiError && known.error.value.code === 'not_found',
 )
 
+const bases = computed(() => (own.value?.summary.coverage ?? []).map((c) => span(c.seconds)))
+
 const look = computed(() => ({ code: code.value, bars: bars.value, lines: lines.value }))
 const { chart, reach, error, again, waiting } = useLook(look)
 const shownOf = computed(() => (chart.value?.code === code.value ? chart.value : undefined))
@@ -207,7 +209,14 @@ const words = (name: string) => name.replaceAll('_', ' ')
           <ErrorNote v-if="error" :error="error" what="The chart can't be drawn" @retry="again()" />
           <p v-else-if="!shownOf" class="quiet">drawing…</p>
           <p v-else-if="!shownOf.times.length" class="empty">
-            There are no bars of {{ code }}. Import some: zealous-sieve import bars FILE.csv
+            <template v-if="bases.length"
+              >{{ code }} has no bars of {{ bars }}: it has {{ bases.join(', ') }}, and what is
+              built of them. Press <kbd>b</kbd> for others.</template
+            >
+            <template v-else
+              >There are no bars of {{ code }}. Import some: zealous-sieve import bars
+              FILE.csv</template
+            >
           </p>
           <ChartSheet
             v-else
