@@ -6,6 +6,7 @@ import { computed, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { useAct } from '@/shared/act'
 import { answer, api, type HitColumn, type HitView } from '@/shared/api'
+import Codes from '@/shared/Codes.vue'
 import ErrorNote from '@/shared/ErrorNote.vue'
 import { barTime, figure, moment, plural, price } from '@/shared/format'
 import { BY_PLACE, useHits, type Asked, type Sort } from '@/shared/hits'
@@ -292,7 +293,10 @@ const pick = (n: number) => (at.value = n)
             </div>
             <aside v-if="chosen" aria-label="The chosen hit">
               <h2>
-                <span class="mono">{{ chosen.code }}</span> {{ chosen.name }}
+                <RouterLink class="mono" :to="`/instruments/${chosen.code}`">{{
+                  chosen.code
+                }}</RouterLink>
+                {{ chosen.name }}
               </h2>
               <p class="quiet">
                 fired {{ barTime(chosen.fired_at) }}, {{ plural(chosen.age, 'bar') }} ago; judged on
@@ -321,7 +325,7 @@ const pick = (n: number) => (at.value = n)
           <template v-if="tab === 'undecided'">
             <p v-for="c in outcome?.undecided" :key="`${c.condition} ${c.words}`">
               <b>{{ c.cause }}</b>: {{ c.words }}, for <code>{{ names[c.condition] }}</code>
-              <span class="mono codes">{{ c.codes.join('  ') }}</span>
+              <Codes :codes="c.codes" />
             </p>
             <p v-if="!undecided" class="empty">None.</p>
           </template>
@@ -330,7 +334,7 @@ const pick = (n: number) => (at.value = n)
               Nothing to compare with: {{ view.data.value.not_compared }}.
             </p>
             <p v-else-if="!codesShown.length" class="empty">None.</p>
-            <p class="mono codes">{{ codesShown.join('  ') }}</p>
+            <Codes :codes="codesShown" />
           </template>
         </template>
       </template>
@@ -402,11 +406,6 @@ aside li .mesh {
 }
 .warn {
   color: var(--warn);
-}
-.codes {
-  display: block;
-  white-space: pre-wrap;
-  overflow-wrap: anywhere;
 }
 @media (max-width: 1180px) {
   .both {

@@ -300,7 +300,10 @@ useKeys([
           <div class="sheets">
             <article v-for="hit in preview.hits" :key="hit.code">
               <div>
-                <b class="mono">{{ hit.code }}</b> <span class="quiet name">{{ hit.name }}</span>
+                <RouterLink class="mono" :to="`/instruments/${hit.code}`">{{
+                  hit.code
+                }}</RouterLink>
+                <span class="quiet name">{{ hit.name }}</span>
                 <Mesh :cells="hit.cells" :names="names" />
               </div>
               <PriceTail
