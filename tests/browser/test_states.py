@@ -270,6 +270,26 @@ def test_an_instrument_is_looked_at_by_keys_alone(page: Page) -> None:
     expect(chart).to_have_accessible_name(re.compile(r"bars of 80m.*sma\(close, 7\)"))
 
 
+def test_the_bars_in_sight_are_a_table_too_and_the_chart_an_image(page: Page) -> None:
+    page.goto("/instruments/TPSNHV?line=close+>+open&line=sma(close,+7)")
+    expect(page.get_by_role("img", name=re.compile("^TPSNHV, 600 bars"))).to_be_visible()
+    with page.expect_download() as kept:
+        page.keyboard.press("p")
+    assert kept.value.suggested_filename == "TPSNHV 1d.png"
+    page.keyboard.press("t")
+    table = page.get_by_role("region", name="TPSNHV, the bars in sight")
+    expect(table.get_by_role("row")).to_have_count(131)
+    newest = table.get_by_role("row").nth(1).get_by_role("cell").all_inner_texts()
+    assert newest[0] == "16 Jun 2026"
+    assert newest[6] in ("yes", "no")
+    assert float(newest[3]) <= float(newest[4]) <= float(newest[2])
+    assert float(newest[7]) > 0
+    page.keyboard.press("+")
+    expect(table.get_by_role("row")).to_have_count(92)
+    page.keyboard.press("t")
+    expect(page.get_by_role("img", name=re.compile("^TPSNHV"))).to_be_visible()
+
+
 def test_all_of_history_comes_as_one_looks_back(page: Page) -> None:
     page.goto("/instruments/TPSNHV?bars=1d")
     chart = page.get_by_role("img", name=re.compile("^TPSNHV, 600 bars"))
@@ -294,3 +314,25 @@ def test_bars_that_are_not_there_are_told_and_others_chosen(page: Page, bars: st
     page.keyboard.type("1w")
     page.keyboard.press("Enter")
     expect(page.get_by_role("img", name=re.compile("^TPSNHV, .* of 1w"))).to_be_visible()
+
+
+def test_a_finding_opens_the_chart_at_its_bars(page: Page) -> None:
+    page.goto("/instruments")
+    page.get_by_label("flagged only").check()
+    gap = page.locator(".finding", has_text="session without a bar").or_(
+        page.locator(".finding", has_text="sessions without a bar")
+    )
+    gap.first.get_by_role("link").click()
+    expect(page).to_have_url(re.compile(r"bars=1d&at=\d+"))
+    chart = page.locator("[role=img][aria-label*='without a bar before']")
+    expect(chart).to_be_visible()
+    page.keyboard.press("t")
+    rows = page.locator(".values tbody tr td:first-child")
+    at = int(re.findall(r"at=(\d+)", page.url)[0])
+    expect(rows.first).to_be_visible()
+    days = [
+        time.strptime(text.replace("Sept", "Sep"), "%d %b %Y") for text in rows.all_inner_texts()
+    ]
+    assert days[-1] < time.gmtime(at) < days[0]
+    page.get_by_role("link", name="gap").first.click()
+    expect(chart.or_(rows.first)).to_be_visible()

@@ -105,6 +105,17 @@ function zoomed() {
   const back = props.chart.times.length - 1 - zoom.endValue
   emit('sight', { shown: zoom.endValue - zoom.startValue + 1, back })
 }
+/** What is drawn, as an image to keep. */
+function save() {
+  const paper = inks.value?.sheet
+  const url = sheet.value?.getDataURL({ type: 'png', pixelRatio: 2, backgroundColor: paper })
+  if (!url) return
+  const link = document.createElement('a')
+  link.href = url
+  link.download = `${props.chart.code} ${props.chart.bars}.png`
+  link.click()
+}
+defineExpose({ save })
 function follow(event: unknown) {
   const value = (event as { axesInfo?: { value?: number }[] }).axesInfo?.[0]?.value
   if (typeof value === 'number') cursor.value = value

@@ -103,3 +103,9 @@ export function barsOf(range: Range, times: readonly number[]): number {
   const first = times.findIndex((time) => time > since)
   return first <= 0 ? Infinity : Math.max(20, times.length - first)
 }
+
+/** Where in the address a finding of the data check is looked at: on days, or on minutes within one. */
+export const found = (finding: { first: number }) => ({
+  bars: finding.first % 86_400 ? '1m' : '1d',
+  at: String(finding.first),
+})

@@ -5,8 +5,9 @@ import { computed, nextTick, ref, shallowRef, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import ChartHead from '@/features/chart/ChartHead.vue'
 import ChartSheet from '@/features/chart/ChartSheet.vue'
+import ChartTable from '@/features/chart/ChartTable.vue'
 import type { Scale, Sight } from '@/features/chart/chartOption'
-import { barsOf, lookQuery, useLook, type Range } from '@/features/chart/look'
+import { barsOf, found, lookQuery, useLook, type Range } from '@/features/chart/look'
 import { answer, api, ApiError } from '@/shared/api'
 import ErrorNote from '@/shared/ErrorNote.vue'
 import { barTime, day, figure, moment, span } from '@/shared/format'
@@ -82,6 +83,26 @@ async function range(wanted: Range) {
   see({ shown: Math.min(barsOf(wanted, chart.value?.times ?? []), MOST), back: 0 })
 }
 
+/** To the bars around a moment, as far back as it takes. */
+async function showAt(time: number) {
+  for (let n = 0; n < 8; n++) {
+    const times = chart.value?.times ?? []
+    if (!chart.value?.earlier || times[0]! <= time || times.length >= MOST) break
+    await reach(times.length)
+  }
+  const times = chart.value?.times ?? []
+  const place = times.findIndex((opened) => opened >= time)
+  const middle = (place < 0 ? times.length : place) + Math.round(seen.shown / 2)
+  see({ ...seen, back: times.length - middle })
+}
+/** A finding leads to its bars by the address. */
+const asked = computed(() => Number(route.query.at ?? NaN))
+watch(
+  [() => Boolean(shownOf.value), asked],
+  ([drawn, time]) => void (drawn && Number.isFinite(time) && showAt(time)),
+  { immediate: true },
+)
+
 const rail = ref<HTMLElement>()
 const virtual = useVirtualizer(
   computed(() => ({
@@ -94,7 +115,10 @@ const virtual = useVirtualizer(
 watch([at, codes], () => nextTick(() => at.value >= 0 && virtual.value.scrollToIndex(at.value)), {
   immediate: true,
 })
-const link = (to: string) => ({ path: `/instruments/${to}`, query: route.query })
+const link = (to: string) => ({
+  path: `/instruments/${to}`,
+  query: { ...route.query, at: undefined },
+})
 function step(by: number) {
   const to = codes.value[Math.max(0, Math.min(codes.value.length - 1, at.value + by))]
   if (to && to !== code.value) router.replace(link(to))
@@ -106,6 +130,12 @@ watch(shownOf, (now) => {
     if (near) client.prefetchQuery(lookQuery({ ...look.value, code: near }))
 })
 
+const tabled = ref(false)
+const sheet = ref<InstanceType<typeof ChartSheet>>()
+function turnTable() {
+  sight.value = seen
+  tabled.value = !tabled.value
+}
 const head = ref<InstanceType<typeof ChartHead>>()
 const SCALES: Scale[] = ['linear', 'log', 'percent']
 const turnScale = () => change({ scale: SCALES[(SCALES.indexOf(scale.value) + 1) % SCALES.length] })
@@ -134,6 +164,8 @@ useKeys([
     does: 'take the last formula away',
     run: () => lines.value.length && remove(lines.value.at(-1)!),
   },
+  { key: 't', does: 'the bars in sight as a table, or drawn', run: turnTable },
+  { key: 'p', does: 'keep the chart as an image', run: () => sheet.value?.save() },
   { key: 's', does: 'scale: linear, log, percent', run: turnScale },
   ...RANGES.map(([key, wanted]): Key => ({
     key,
@@ -218,8 +250,10 @@ const words = (name: string) => name.replaceAll('_', ' ')
               FILE.csv</template
             >
           </p>
+          <ChartTable v-else-if="tabled" :chart="shownOf" :sight="sight" />
           <ChartSheet
             v-else
+            ref="sheet"
             :chart="shownOf"
             :shown="sight.shown"
             :back="sight.back"
@@ -236,6 +270,12 @@ const words = (name: string) => name.replaceAll('_', ' ')
           >
             {{ wanted }} <kbd>{{ key }}</kbd>
           </button>
+          <button class="button plain" :aria-pressed="tabled" @click="turnTable">
+            table <kbd>t</kbd>
+          </button>
+          <button class="button plain" :disabled="tabled" @click="sheet?.save()">
+            image <kbd>p</kbd>
+          </button>
         </p>
       </template>
     </section>
@@ -247,7 +287,13 @@ const words = (name: string) => name.replaceAll('_', ' ')
       </p>
       <h2>Data check</h2>
       <p v-for="f in own.summary.findings" :key="`${f.kind}${f.first}`">
-        <b class="fall">{{ f.kind }}</b> {{ f.detail }}, {{ barTime(f.first) }}
+        <RouterLink
+          v-if="f.bars"
+          class="fall"
+          replace
+          :to="{ query: { ...route.query, ...found(f) } }"
+          >{{ f.kind }}</RouterLink><b v-else class="fall">{{ f.kind }}</b> {{ f.detail }},
+        {{ barTime(f.first) }}
         <template v-if="f.last !== f.first"> – {{ barTime(f.last) }}</template>
       </p>
       <p v-if="!own.summary.findings.length">sound</p>

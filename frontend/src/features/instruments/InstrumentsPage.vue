@@ -2,6 +2,7 @@
 import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, ref } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
+import { found } from '@/features/chart/look'
 import { useAct } from '@/shared/act'
 import { answer, api } from '@/shared/api'
 import ErrorNote from '@/shared/ErrorNote.vue'
@@ -214,7 +215,13 @@ function choose(name: string) {
               </td>
               <td>
                 <span v-for="f in i.findings" :key="`${f.kind}${f.first}`" class="finding">
-                  <b>{{ f.kind }}</b> {{ f.detail }},
+                  <RouterLink
+                    v-if="f.bars"
+                    :to="{
+                      path: `/instruments/${i.code}`,
+                      query: { universe: chosen, ...found(f) },
+                    }"
+                    >{{ f.kind }}</RouterLink><b v-else>{{ f.kind }}</b> {{ f.detail }},
                   {{
                     f.first === f.last
                       ? barTime(f.first)
@@ -288,6 +295,7 @@ aside button.here {
   }
 }
 .flag,
+.finding a,
 .finding b {
   color: var(--fall);
 }

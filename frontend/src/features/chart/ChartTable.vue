@@ -1,0 +1,61 @@
+<script setup lang="ts">
+import { computed } from 'vue'
+import type { Chart } from '@/shared/api'
+import { barTime, figure, price } from '@/shared/format'
+import { windowOf, type Sight } from './chartOption'
+
+/** The bars in sight as a table, the newest first: to be read aloud, and to be copied. */
+const props = defineProps<{ chart: Chart; sight: Sight }>()
+const rows = computed(() => {
+  const { startValue, endValue } = windowOf(props.chart.times.length, props.sight)
+  return Array.from({ length: Math.max(0, endValue - startValue + 1) }, (_, n) => endValue - n)
+})
+const told = (line: Chart['lines'][number], bar: number) => {
+  const value = line.values[bar]
+  if (value == null) return 'unknown'
+  if (line.unit === 'yes or no') return value ? 'yes' : 'no'
+  return line.unit === 'price' ? price(value, props.chart.tick) : figure(value)
+}
+const priced = (value: number | undefined) => price(value ?? 0, props.chart.tick)
+</script>
+
+<template>
+  <div class="values" tabindex="0" role="region" :aria-label="`${chart.code}, the bars in sight`">
+    <table class="ledger">
+      <thead>
+        <tr>
+          <th>Bar</th>
+          <th v-for="name in ['Open', 'High', 'Low', 'Close', 'Volume']" :key="name" class="number">
+            {{ name }}
+          </th>
+          <th v-for="line in chart.lines" :key="line.text" class="number">{{ line.label }}</th>
+        </tr>
+      </thead>
+      <tbody>
+        <tr v-for="bar in rows" :key="bar">
+          <td>{{ barTime(chart.times[bar]!) }}</td>
+          <td class="number">{{ priced(chart.open[bar]) }}</td>
+          <td class="number">{{ priced(chart.high[bar]) }}</td>
+          <td class="number">{{ priced(chart.low[bar]) }}</td>
+          <td class="number">{{ priced(chart.close[bar]) }}</td>
+          <td class="number">{{ figure(chart.volume[bar]) }}</td>
+          <td v-for="line in chart.lines" :key="line.text" class="number">{{ told(line, bar) }}</td>
+        </tr>
+      </tbody>
+    </table>
+  </div>
+</template>
+
+<style scoped>
+.values {
+  height: 100%;
+  overflow: auto;
+  border: 1px solid var(--hair);
+  background: var(--sheet);
+}
+thead {
+  position: sticky;
+  top: 0;
+  background: var(--sheet);
+}
+</style>
