@@ -9,7 +9,7 @@ import click
 from zealous_sieve import bootstrap, environment
 from zealous_sieve.cli.reference import write_reference
 from zealous_sieve.storage.revision import migrate
-from zealous_sieve.usecases.demo import fill_demo
+from zealous_sieve.usecases.demo import begin_empty, fill_demo
 
 ROOT = Path(__file__).resolve().parents[3]
 
@@ -36,11 +36,13 @@ def compute() -> None:
 
 
 @click.command("demo")
-def demo() -> None:
+@click.option("--empty", is_flag=True, help="Begin without the demo.")
+def demo(empty: bool) -> None:
     """Bring the tables up to date, fill in the demo market once, compile what computes."""
     address = environment.address()
     migrate(address)
-    fill_demo(bootstrap.outside(address), _say)
+    begin = begin_empty if empty else fill_demo
+    begin(bootstrap.outside(address), _say)
     if not environment.is_compiled():
         _say("compiling what computes (kept for later starts)")
         bootstrap.have_compiled()

@@ -24,8 +24,9 @@ from zealous_sieve.storage.services import ServicesFile
 COMMAND = (sys.executable, "-m", "zealous_sieve.cli.main")
 
 
-def up(folder: Path, *, port: int, fresh: bool, prepare_only: bool) -> int:
-    """Run until stopped; returns the exit code. Whatever ends it leaves no process behind."""
+def up(folder: Path, *, port: int, fresh: bool, empty: bool, prepare_only: bool) -> int:
+    """Run until stopped; returns the exit code. Whatever ends it leaves no process behind. A new
+    installation is begun with the demo, or ``empty``."""
     stop = Stop()
     folder.mkdir(parents=True, exist_ok=True)
     lock = _only_one(folder)
@@ -41,13 +42,15 @@ def up(folder: Path, *, port: int, fresh: bool, prepare_only: bool) -> int:
         cluster.destroy()
     with lock:
         try:
-            return _run(cluster, folder, port, stop, prepare_only)
+            return _run(cluster, folder, port, stop, prepare_only, empty)
         except ClusterError as error:
             _say(str(error))
             return 1
 
 
-def _run(cluster: Cluster, folder: Path, port: int, stop: Stop, prepare_only: bool) -> int:
+def _run(
+    cluster: Cluster, folder: Path, port: int, stop: Stop, prepare_only: bool, empty: bool
+) -> int:
     alone = os.environ | {
         environment.ADDRESS: cluster.address,
         environment.SERVICES: str(folder / "services.json"),
@@ -58,9 +61,13 @@ def _run(cluster: Cluster, folder: Path, port: int, stop: Stop, prepare_only: bo
     database = cluster.start()
     try:
         code: int | None = 0
-        if not (is_filled(cluster.address) and environment.is_compiled()):
+        filled = is_filled(cluster.address)
+        if empty and filled:
+            _say("there are data already: they stay; --fresh --empty begins anew without the demo")
+        if not (filled and environment.is_compiled()):
+            begin = ("demo", "--empty") if empty else ("demo",)
             # In a process of its own, whose memory is given back.
-            code = stop.wait(start_child([*COMMAND, "demo"], environment=alone))
+            code = stop.wait(start_child([*COMMAND, *begin], environment=alone))
     except BaseException:
         cluster.stop()
         raise

@@ -1,16 +1,31 @@
-"""Filling an empty installation with the Lantern Coast."""
+"""How an installation begins: with the Lantern Coast, or empty."""
 
 from __future__ import annotations
 
 from collections.abc import Callable
 
+from zealous_sieve.core.market.instruments import Universe
 from zealous_sieve.core.market.lantern.calendar import NOW
 from zealous_sieve.core.market.lantern.intraday import Extent
 from zealous_sieve.core.market.lantern.market import build, universes
 from zealous_sieve.core.sieve.examples import EXAMPLES, FORMULAS
 from zealous_sieve.environment import DEMO_FILLED
-from zealous_sieve.usecases.market import check_data
+from zealous_sieve.usecases.market import DEMO_NOW, check_data
 from zealous_sieve.usecases.ports import Outside
+
+EVERYTHING = "All instruments"
+
+
+def begin_empty(outside: Outside, say: Callable[[str], None] = print) -> bool:
+    """Begin without the demo: with nothing but a universe that everything imported belongs to. False when
+    it was begun before, with the demo or without."""
+    if outside.market.setting(DEMO_FILLED):
+        return False
+    say("beginning without the demo; import bars of your own")
+    if not outside.market.universes():
+        outside.market.add_universes([Universe(name=EVERYTHING)])
+    outside.market.set_setting(DEMO_FILLED, "no")
+    return True
 
 
 def fill_demo(
@@ -32,7 +47,7 @@ def fill_demo(
     outside.market.add_venues(coast.venues)
     outside.market.replace_events(coast.events)
     outside.bars.write(coast.bars)
-    outside.market.set_setting("demo_now", str(NOW))
+    outside.market.set_setting(DEMO_NOW, str(NOW))
     say("checking the data")
     check_data(outside)
     known_formulas = {stored.name for stored in outside.formulas.all()}

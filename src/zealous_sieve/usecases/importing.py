@@ -9,7 +9,7 @@ from zealous_sieve.core.engine.panel import Series
 from zealous_sieve.core.market.bases import Base
 from zealous_sieve.core.market.data_quality import Finding
 from zealous_sieve.core.market.instruments import Instrument
-from zealous_sieve.usecases.market import check_some
+from zealous_sieve.usecases.market import check_some, remember_newest
 from zealous_sieve.usecases.ports import Outside
 
 
@@ -31,5 +31,13 @@ def import_bars(outside: Outside, bars: Mapping[Base, Mapping[str, Series]]) -> 
     fresh = [Instrument(code=code, name=code) for code in codes if code not in known]
     count = outside.bars.write(bars, fresh)
     outside.bars.pack_periods()
+    closed = [
+        int(times[-1]) + base.seconds
+        for base, series in bars.items()
+        for times, _ in series.values()
+        if len(times)
+    ]
+    if closed:
+        remember_newest(outside.market, max(closed))
     findings = tuple(check_some(outside, codes))
     return Imported(bars=count, instruments=len(codes), added=len(fresh), findings=findings)

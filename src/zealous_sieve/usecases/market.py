@@ -16,6 +16,11 @@ from zealous_sieve.usecases.desk import Desk, members_of, whole_panel
 from zealous_sieve.usecases.errors import NotFoundError
 from zealous_sieve.usecases.ports import BarsPort, FormulasPort, MarketPort, Order, Outside
 
+DEMO_NOW = "demo_now"
+"""The setting that holds the demo's moment."""
+NEWEST = "newest_bar"
+"""The setting that says when the newest imported bar closed."""
+
 
 @dataclass(frozen=True, kw_only=True)
 class UniverseSummary:
@@ -49,9 +54,23 @@ class InstrumentSummary:
 
 
 def now(market: MarketPort) -> datetime:
-    """The desk's present: the demo's moment where one is set, else the clock's."""
-    fixed = market.setting("demo_now")
-    return datetime.fromtimestamp(int(fixed), UTC) if fixed else datetime.now(UTC)
+    """The desk's present: the clock's, or the close of the newest bar that was imported where all are
+    older; with the demo its moment, as long as nothing was imported from after it."""
+    fixed, newest = market.setting(DEMO_NOW), market.setting(NEWEST)
+    seen = datetime.now(UTC)
+    if newest is not None:
+        seen = min(seen, datetime.fromtimestamp(int(newest), UTC))
+    if fixed is None:
+        return seen
+    demo = datetime.fromtimestamp(int(fixed), UTC)
+    return demo if newest is None else max(demo, seen)
+
+
+def remember_newest(market: MarketPort, closed: int) -> None:
+    """Keep when the newest of all imported bars closed, in seconds since 1970."""
+    known = market.setting(NEWEST)
+    if known is None or int(known) < closed:
+        market.set_setting(NEWEST, str(closed))
 
 
 def desk_of(bars: BarsPort, market: MarketPort, formulas: FormulasPort) -> Desk:

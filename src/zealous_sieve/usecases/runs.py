@@ -16,7 +16,7 @@ from zealous_sieve.core.sieve.scan import scan, sentences
 from zealous_sieve.usecases.desk import Desk
 from zealous_sieve.usecases.errors import ConflictError, NotFoundError, OutageError, UseCaseError
 from zealous_sieve.usecases.library import desk_library, with_library
-from zealous_sieve.usecases.market import known_names, now, universe_members
+from zealous_sieve.usecases.market import DEMO_NOW, known_names, now, universe_members
 from zealous_sieve.usecases.ports import (
     HitCounts,
     HitsQuery,
@@ -393,7 +393,7 @@ def thread(outside: Outside) -> Thread:
     waiting = [run for run, count in counts if count.waiting]
     return Thread(
         now=now(outside.market),
-        is_demo=outside.market.setting("demo_now") is not None,
+        is_demo=outside.market.setting(DEMO_NOW) is not None,
         instruments=len(outside.market.instruments()),
         flagged=len({finding.code for finding in outside.market.findings()}),
         sieves=sum(not stored.deleted for stored in outside.sieves.all()),

@@ -1,0 +1,68 @@
+"""How an installation begins, and the moment that the desk looks from."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from datetime import UTC, datetime
+
+import numpy as np
+import pytest
+
+from tests.bars import DAY, walk
+from zealous_sieve import bootstrap
+from zealous_sieve.core.engine.panel import Series
+from zealous_sieve.core.market.bases import Base
+from zealous_sieve.core.market.lantern.calendar import NOW
+from zealous_sieve.core.sieve.definition import Condition, Sieve
+from zealous_sieve.local.cluster import Cluster
+from zealous_sieve.storage.revision import migrate
+from zealous_sieve.usecases.demo import EVERYTHING, begin_empty, fill_demo
+from zealous_sieve.usecases.importing import import_bars
+from zealous_sieve.usecases.market import now
+from zealous_sieve.usecases.ports import Order, Outside
+from zealous_sieve.usecases.preview import preview
+
+
+@pytest.fixture
+def empty(cluster: Cluster) -> Iterator[Outside]:
+    address = cluster.make_database("begun_empty")
+    migrate(address)
+    outside = bootstrap.outside(address)
+    yield outside
+    outside.bars.database.engine.dispose()
+
+
+def days_to(last: str, count: int = 60) -> Series:
+    end = int(np.datetime64(last, "D").astype(np.int64)) * DAY
+    times, columns = walk(count)
+    return times - times[-1] + end, columns
+
+
+def test_an_empty_beginning_is_a_desk_of_ones_own(empty: Outside) -> None:
+    assert begin_empty(empty, lambda _: None)
+    assert not begin_empty(empty, lambda _: None)
+    assert not fill_demo(empty, lambda _: None)
+    assert [universe.name for universe in empty.market.universes()] == [EVERYTHING]
+    assert empty.market.instruments() == []
+    assert abs((now(empty.market) - datetime.now(UTC)).total_seconds()) < 5
+
+    done = import_bars(
+        empty, {Base.DAY: {"OWN": days_to("2024-03-08"), "LATE": days_to("2024-03-05")}}
+    )
+    assert done.added == 2
+    assert now(empty.market) == datetime(2024, 3, 9, tzinfo=UTC)
+    sieve = Sieve(name="x", universe=EVERYTHING, conditions=(Condition(formula="close > 0"),))
+    seen = preview(empty, sieve, Order())
+    assert {hit.code for hit in seen.hits} == {"OWN", "LATE"}
+
+    import_bars(empty, {Base.DAY: {"OWN": days_to("2023-01-02")}})
+    assert now(empty.market) == datetime(2024, 3, 9, tzinfo=UTC), "older bars change nothing"
+
+
+def test_the_demo_keeps_its_moment_until_something_later_is_imported(outside: Outside) -> None:
+    fixed = datetime.fromtimestamp(NOW, UTC)
+    assert now(outside.market) == fixed
+    import_bars(outside, {Base.DAY: {"OLD": days_to("2024-03-08")}})
+    assert now(outside.market) == fixed
+    import_bars(outside, {Base.DAY: {"NEW": days_to("2026-07-01")}})
+    assert now(outside.market) == datetime(2026, 7, 2, tzinfo=UTC)
