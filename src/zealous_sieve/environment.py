@@ -16,7 +16,7 @@ KERNELS = "NUMBA_CACHE_DIR"
 COMPUTING = "computing process"
 """What the process that computes is called where processes are told of."""
 DEMO_FILLED = "demo_filled"
-"""The setting of the database that says that the demo is in it."""
+"""The setting of the database that says that it was begun, with the demo or without."""
 _WHOLE = "whole"
 
 

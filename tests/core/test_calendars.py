@@ -15,11 +15,13 @@ from tests.bars import DAY, KINDS, background, example_calls, market_of, one, va
 from zealous_sieve.core.engine.background import Background
 from zealous_sieve.core.engine.build import bars_of, seen_at
 from zealous_sieve.core.engine.evaluate import evaluate
-from zealous_sieve.core.engine.panel import NEVER, Panel
+from zealous_sieve.core.engine.panel import NEVER, Panel, Times
 from zealous_sieve.core.engine.session import Session, clock_of, read_session
 from zealous_sieve.core.errors import DataError
 from zealous_sieve.core.formula.check import check
 from zealous_sieve.core.formula.timeframe import timeframe
+from zealous_sieve.core.market.data_quality import inspect
+from zealous_sieve.core.market.staleness import missed_sessions
 from zealous_sieve.core.sieve.unknown import why_unknown
 
 HOURS = "08:00-12:00 13:00-18:00"
@@ -73,6 +75,54 @@ def test_a_market_says_the_same_by_whatever_clock_it_is_held(zone: str) -> None:
         told, found = evaluate(terms, usual), evaluate(terms, other)
         for call in calls:
             np.testing.assert_array_equal(found[call], told[call], f"{call} {rule}")
+
+
+@pytest.mark.parametrize("zone", ZONES)
+def test_the_data_check_and_what_is_stale_know_the_venues_clock(zone: str) -> None:
+    """Minutes that are missing, a print far off, and instruments that stopped: the same by any clock."""
+    faulty = broken(SMALL)
+    found = {}
+    for name in ("UTC", zone):
+        session = read_session("Quay", HOURS, name)
+        there = moved(faulty, session)
+        findings = inspect(there, dict.fromkeys(there.codes, "Quay"))
+        moments = [np.array([own.first, own.last]) for own in findings]
+        inside = [(pair % DAY).any() for pair in moments]
+        local = [session.local(p) if i else p for p, i in zip(moments, inside, strict=True)]
+        found[name] = [
+            (own.code, own.kind, own.bars, own.detail, *pair.tolist())
+            for own, pair in zip(findings, local, strict=True)
+        ]
+        closes = session.closes(day_of("2026-04-10"))
+        late = there.as_of(int(closes[0]) + 60)
+        found[f"{name} stale"] = missed_sessions(late).tolist()
+    assert found[zone] == found["UTC"]
+    assert {"gap", "bad print"} <= {str(kind) for _, kind, *_ in found["UTC"]}
+    assert found[f"{zone} stale"] == found["UTC stale"]
+    assert found["UTC stale"][1] > 0
+
+
+def broken(panel: Panel) -> Panel:
+    """The market with half an hour missing and a print far off in its minutes, and an instrument that ends
+    a week early."""
+    fast = next(base for base in panel.bases if base.duration == 60)
+    series = {}
+    for n, code in enumerate(fast.codes):
+        rows = fast.rows(n)
+        times, columns = fast.times[rows], {k: c[rows].copy() for k, c in fast.columns.items()}
+        columns["high"][700] *= 3
+        kept = np.ones(len(times), dtype=bool)
+        kept[1500:1530] = False
+        if n == 1:
+            kept[-540 * 5 :] = False
+        series[code] = (times[kept], {k: c[kept] for k, c in columns.items()})
+    minutes = Panel.of(series).with_background(fast.background)
+    daily = replace(bars_of(minutes, timeframe("1d")), bases=(), rule=None, whole=None)
+    return replace(daily, bases=(minutes, daily))
+
+
+def day_of(text: str) -> Times:
+    return np.array([np.datetime64(text, "D").astype(np.int64)])
 
 
 @given(st.sampled_from([*ZONES, "Pacific/Apia", "Africa/Casablanca", "UTC"]), st.data())

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 
@@ -62,6 +64,32 @@ def test_a_synonym_names_one_thing_and_is_none_of_the_language() -> None:
         assert READ(name if name in ("close", "open", "high", "low") else "close") is not None
         with pytest.raises(FormulaError):
             READ(phrase)
+
+
+PLAIN = [
+    (typed, meant)
+    for typed, meant in GUESSES
+    if not re.search(r"[\"'“‘]|\b[A-Z]{2,}\d|\d[mM]\b|\w = |^on ", typed)
+]
+
+
+@settings(max_examples=150, deadline=None)
+@given(st.sampled_from(PLAIN), st.sampled_from([str.upper, str.title, str.capitalize]))
+def test_it_is_the_same_in_any_case(guess: tuple[str, str], written: Callable[[str], str]) -> None:
+    typed, meant = guess
+    try:
+        READ(written(typed))
+    except FormulaError:
+        found = guesses(written(typed), READ, MARKET)
+        assert [own.text for own in found] == meant.split("  |  ")
+
+
+@settings(max_examples=150, deadline=None)
+@given(st.sampled_from(PLAIN), st.sampled_from(["  {}", "{}.", "the {}", "{} ", "{},", " {} . "]))
+def test_fillers_and_marks_at_the_ends_change_nothing(guess: tuple[str, str], around: str) -> None:
+    typed, meant = guess
+    found = guesses(around.format(typed), READ, MARKET)
+    assert [own.text for own in found] == meant.split("  |  ")
 
 
 @settings(max_examples=150, deadline=None)

@@ -5,14 +5,15 @@ from __future__ import annotations
 import re
 from pathlib import Path
 
+import pytest
 from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
-from tests.bars import panel_of
+from tests.bars import calls_of, panel_of
 from zealous_sieve.core.engine.evaluate import evaluate
 from zealous_sieve.core.formula.check import check, check_condition
 from zealous_sieve.core.formula.speech.sentence import parts, read, say
-from zealous_sieve.core.functions.specification import CATALOGUE
+from zealous_sieve.core.functions.specification import CATALOGUE, Kind
 from zealous_sieve.core.sieve.examples import EXAMPLES
 
 KEPT = Path(__file__).with_name("sentences.txt")
@@ -111,6 +112,39 @@ def test_a_sentence_tells_the_truth_that_the_engine_gives(text: str, back: int) 
     truth = float(evaluate({"": formula.value.term}, PANEL, last=back + 1)[""][0, 0])
     told = truth_of(said(text, back))
     assert told is (None if truth != truth else truth == 1.0), said(text, back)
+
+
+TRUTHS = [
+    (
+        call,
+        function.output(call.rpartition(".")[2]) if function.outputs[1:] else function.outputs[0],
+    )
+    for function in CATALOGUE.values()
+    if function.name not in ("days_to_event", "fact", "in_session")
+    for call in calls_of(function)
+]
+CONDITIONS = [call for call, output in TRUTHS if output and output.kind == Kind.TRUTH]
+DIRECTIONS = [
+    f"{call} == {side}" for call, output in TRUTHS if output and output.states for side in (1, -1)
+]
+
+
+@pytest.mark.parametrize("text", [*CONDITIONS, *DIRECTIONS])
+def test_what_is_said_of_a_condition_of_the_catalogue_is_what_holds(text: str) -> None:
+    """Yes and no are said in two ways, each where it is so, and unknown in a third."""
+    formula = check(text)
+    assert formula.value is not None
+    truths = evaluate({"": formula.value.term}, PANEL, last=80)[""][0]
+    told: dict[float, set[str]] = {1.0: set(), 0.0: set(), -1.0: set()}
+    for back in range(0, 80, 4):
+        truth = float(truths[-1 - back])
+        told[truth if truth == truth else -1.0].add(re.sub(r"-?[\d.,]+", "#", said(text, back)))
+    yes, no, unknown = told.values()
+    assert not yes & no
+    assert all(sentence.startswith("Whether ") for sentence in unknown)
+    assert not any(sentence.startswith("Whether ") for sentence in yes | no)
+    asked = re.sub(r"-?[\d.,]+", "#", read(formula))
+    assert yes <= {asked}, "where it holds it is said as it is asked"
 
 
 if __name__ == "__main__":

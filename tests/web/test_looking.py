@@ -11,6 +11,7 @@ from tests.web.test_api import get, ran, send
 from zealous_sieve.core.formula.check import check
 from zealous_sieve.core.functions.catalogue import functions
 from zealous_sieve.core.functions.specification import Kind
+from zealous_sieve.core.market.instruments import Instrument
 from zealous_sieve.core.sieve.drawing import drawable
 from zealous_sieve.usecases.pictures import example
 from zealous_sieve.usecases.ports import Outside
@@ -106,3 +107,62 @@ def test_an_instrument_tells_in_which_runs_it_was_a_hit(
     assert "All instruments" in known["universes"]
     assert known["summary"]["code"] == hits[0]["code"]
     assert known["facts"]["sector"]
+
+
+def test_pairs_crosses_and_the_gauge_are_looked_at_like_any_other(client: FlaskClient) -> None:
+    for code in ("LANTPR", "HONWAX", "OSKHLQ", "LANT40"):
+        for bars in ("1d", "1w", "15m"):
+            chart = send(client, f"/instruments/{code}/chart", {"bars": bars, "count": 30})
+            assert len(chart["times"]) == len(chart["close"]) > 0, (code, bars)
+            assert chart["times"] == sorted(set(chart["times"]))
+            for low, high in zip(chart["low"], chart["high"], strict=True):
+                assert low <= high
+        assert get(client, f"/instruments/{code}")["summary"]["bars"] > 0
+
+
+def test_an_instrument_without_bars_has_an_empty_chart(
+    client: FlaskClient, outside: Outside
+) -> None:
+    outside.market.add_instruments([Instrument(code="BARE", name="Nothing yet")])
+    for bars in ("1d", "15m", "brick(5, 10)"):
+        chart = send(
+            client, "/instruments/BARE/chart", {"bars": bars, "lines": ["rsi", "rank(close)"]}
+        )
+        assert chart["times"] == chart["days"] == chart["events"] == []
+        assert not chart["earlier"]
+        assert not chart["provisional"]
+    known = get(client, "/instruments/BARE")
+    assert (known["summary"]["bars"], known["summary"]["coverage"], known["hits"]) == (0, [], [])
+    assert known["facts"] == {}
+
+
+@pytest.mark.parametrize(
+    "body",
+    [
+        {"count": 0},
+        {"count": 5001},
+        {"bars": ""},
+        {"bars": "1d" * 30},
+        {"before": 2**41},
+        {"lines": [""]},
+        {"lines": ["close"] * 21},
+        {"lines": "close"},
+        {"extra": 1},
+    ],
+)
+def test_what_makes_no_sense_to_ask_is_refused_at_the_door(
+    client: FlaskClient, body: dict[str, Any]
+) -> None:
+    refused = send(client, f"/instruments/{CODE}/chart", body, status=422)
+    assert refused["problems"] or refused["message"]
+
+
+def test_however_far_a_moment_lies_the_chart_is_what_there_is_before_it(
+    client: FlaskClient,
+) -> None:
+    whole = look(client, count=10)
+    assert look(client, count=10, before=2**40)["times"] == whole["times"]
+    assert look(client, count=10, before=-(2**31) + 1)["times"] == []
+    one = look(client, count=1)
+    assert one["times"] == whole["times"][-1:]
+    assert one["earlier"]

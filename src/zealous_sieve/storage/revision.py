@@ -29,7 +29,7 @@ def newest_revision() -> str:
 
 
 def is_filled(address: str) -> bool:
-    """Whether the tables are of the newest revision and the demo is in them."""
+    """Whether the tables are of the newest revision, and begun with the demo or without."""
     try:
         with psycopg.connect(address) as connection:
             revisions = connection.execute("SELECT version_num FROM alembic_version").fetchall()

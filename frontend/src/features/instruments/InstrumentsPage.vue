@@ -130,7 +130,7 @@ function choose(name: string) {
               {{ flagged.length }} of them</button
             >.
           </template>
-          <template v-else-if="instruments.data.value"
+          <template v-else-if="instruments.data.value?.length"
             >The data check found nothing amiss.</template
           >
         </p>

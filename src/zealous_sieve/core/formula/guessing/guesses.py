@@ -149,7 +149,7 @@ def _rewritten(text: str, market: Market | None) -> Iterator[str]:
     said = re.sub(
         r"^\s*(?!show\b|input\b)(\w+)\s*=(?!=)(?=[^=<>\"']*[-+*/(][^=<>\"']*$)",
         _named,
-        text.replace("§", " "),
+        re.sub(r"[\s.,;]+$", "", text.replace("§", " ").lstrip()),
     )
     said = re.sub(r"(\w)['’]s\b", r"\1s", said)
     said = re.sub(r"(\w)n['’]t\b", r"\1nt", said)
@@ -255,7 +255,7 @@ def _compared(text: str) -> str:
 def _applied(text: str, pattern: re.Pattern[str], ways: tuple[Change, ...]) -> list[str]:
     if not pattern.search(text):
         return [text]
-    return [re.sub(r"[^\S\n]+", " ", pattern.sub(way, text)) for way in ways]
+    return [re.sub(r"[^\S\n]+", " ", pattern.sub(way, text)).strip(" ") for way in ways]
 
 
 def _balanced(text: str) -> str:
