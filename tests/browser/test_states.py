@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 import time
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from typing import Any
 
 import pytest
@@ -336,3 +336,79 @@ def test_a_finding_opens_the_chart_at_its_bars(page: Page) -> None:
     assert days[-1] < time.gmtime(at) < days[0]
     page.get_by_role("link", name="gap").first.click()
     expect(chart.or_(rows.first)).to_be_visible()
+
+
+def test_pressed_again_and_again_history_is_there_once(page: Page) -> None:
+    """Several requests for older bars at once bring each bar one time, in order."""
+    page.goto("/instruments/TPSNHV?line=sma(close,+7)")
+    expect(page.get_by_role("img", name=re.compile("^TPSNHV, 600 bars"))).to_be_visible()
+    for key in ("6", "6", "5", "6", "ArrowLeft", "ArrowLeft", "-", "6"):
+        page.keyboard.press(key)
+    expect(page.get_by_role("img", name=re.compile("^TPSNHV, 1,541 bars"))).to_be_visible()
+    page.keyboard.press("6")
+    page.keyboard.press("t")
+    cells = page.locator(".values tbody td:first-child")
+    expect(cells).to_have_count(1541)
+    texts = cells.all_inner_texts()
+    days = [time.strptime(text.replace("Sept", "Sep"), "%d %b %Y") for text in texts]
+    assert days == sorted(set(days), reverse=True)
+
+
+def test_what_is_drawn_stays_when_the_instrument_changes_and_when_it_can_not_be(page: Page) -> None:
+    page.goto("/instruments/LANTFU?universe=All+instruments&line=cum_delta&bars=15m")
+    expect(page.get_by_role("img", name=re.compile("^LANTFU, .*cum_delta [-\\d]"))).to_be_visible()
+    page.keyboard.press("ArrowUp")
+    expect(page.get_by_role("img", name=re.compile("^(?!LANTFU).*cum_delta"))).to_be_visible()
+    expect(page.get_by_role("button", name="Remove cum_delta")).to_be_visible()
+    page.get_by_role("button", name="Remove cum_delta").click()
+    expect(page.get_by_role("img", name=re.compile("cum_delta"))).to_have_count(0)
+    page.get_by_role("combobox", name="Universe").select_option("Currencies")
+    expect(
+        page.get_by_role("navigation", name="Instruments").get_by_role("link").first
+    ).to_be_visible()
+    page.keyboard.press("Escape")
+    page.keyboard.press("ArrowDown")
+    expect(page).to_have_url(
+        re.compile(r"/instruments/OSK.*universe=Currencies|universe=Currencies")
+    )
+
+
+def test_wheel_and_drag_bring_other_bars_into_sight_and_keys_go_on_from_there(page: Page) -> None:
+    page.goto("/instruments/TPSNHV")
+    sheet = page.get_by_role("img", name=re.compile("^TPSNHV, 600 bars"))
+    expect(sheet).to_be_visible()
+    box = sheet.bounding_box()
+    assert box is not None
+    x, y = box["x"] + 300, box["y"] + 150
+    rows = page.locator(".values tbody tr")
+
+    def until(moved: Callable[[], None], reached: Callable[[], bool]) -> None:
+        """Do it until the table tells that it has come about, however long the page takes."""
+        for _ in range(60):
+            moved()
+            page.keyboard.press("t")
+            expect(rows.first).to_be_visible()
+            if reached():
+                return
+            page.keyboard.press("t")
+            expect(sheet).to_be_visible()
+        raise AssertionError("nothing came of it")
+
+    def newest() -> str:
+        return rows.first.locator("td").first.inner_text()
+
+    def drag() -> None:
+        page.mouse.move(x, y)
+        page.mouse.down()
+        page.mouse.move(x + 200, y, steps=6)
+        page.mouse.up()
+
+    page.mouse.move(x, y)
+    until(lambda: page.mouse.wheel(0, -400), lambda: 20 <= rows.count() < 130)
+    page.keyboard.press("t")
+    expect(sheet).to_be_visible()
+    until(drag, lambda: newest() != "16 Jun 2026")
+    near = rows.count()
+    page.keyboard.press("End")
+    expect(rows.first.locator("td").first).to_have_text("16 Jun 2026")
+    assert abs(rows.count() - near) <= 1

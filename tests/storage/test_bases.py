@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import csv
+import re
 from pathlib import Path
 
 import numpy as np
@@ -18,6 +19,7 @@ from zealous_sieve.core.market.instruments import Instrument
 from zealous_sieve.storage.bar_statements import period_of
 from zealous_sieve.storage.blocks import BAR, copied, copy_end, copy_start, parse_copied, rows_of
 from zealous_sieve.storage.files import write_bars
+from zealous_sieve.storage.instrument_files import read_instruments
 from zealous_sieve.usecases.importing import import_bars
 from zealous_sieve.usecases.ports import Outside
 
@@ -170,6 +172,38 @@ def test_a_file_of_instruments_tells_steps_hours_and_facts(tmp_path: Path) -> No
         known.write_text(text, "utf-8")
         with pytest.raises(Exception, match=wrong):
             run_command("eval", "close", *options)
+
+
+def test_the_hours_of_a_file_follow_the_clock_of_their_zone(tmp_path: Path) -> None:
+    """Lisbon opens at 08:00 of its own: an hour earlier by UTC once its clocks are put forward."""
+    bars, known = tmp_path / "bars.csv", tmp_path / "known.csv"
+    opens = ["2026-03-27T08:00", "2026-03-27T09:00", "2026-03-30T07:00", "2026-03-30T08:00"]
+    rows = [f"AB,{opened}:00Z,1,1,1,1,1" for opened in opens]
+    header = "instrument,time,open,high,low,close,volume"
+    bars.write_text("\n".join([header, *rows]) + "\n", "utf-8")
+    told = "code,venue,hours,zone,half_days\nAB,Quay,08:00-18:00,{},2026-03-30T11:00\n"
+    options = ("--bars", str(bars), "--instruments", str(known))
+    for zone, opened, left in (
+        ("Europe/Lisbon", ["0", "60", "0", "60"], ["540", "480", "120", "60"]),
+        ("UTC", ["0", "60", "-60", "0"], ["540", "480", "180", "120"]),
+    ):
+        known.write_text(told.format(zone), "utf-8")
+        for formula, values in (("minutes_from_open", opened), ("minutes_to_close", left)):
+            lines = run_command("eval", formula, *options).splitlines()[1:]
+            assert [line.rsplit(",", 1)[1] for line in lines] == values, (zone, formula)
+
+
+def test_the_file_of_instruments_in_the_guide_can_be_read(tmp_path: Path) -> None:
+    guide = (Path(__file__).parents[2] / "docs/guide/command-line.md").read_text("utf-8")
+    (block,) = re.findall(r"```\n(code,tick,venue.*?)```", guide, re.S)
+    file = tmp_path / "known.csv"
+    file.write_text(block, "utf-8")
+    known = read_instruments(file)
+    assert len(known) == block.count("\n") - 1
+    share = next(own for own in known.values() if own.facts["sector"])
+    assert share.session is not None
+    assert (share.session.half_days, share.session.holidays) != ((), ())
+    assert [len(days) for days in share.events.values()] == [1]
 
 
 def test_every_function_answers_on_files_from_outside(tmp_path: Path) -> None:
