@@ -261,3 +261,25 @@ def test_what_is_unknown_yet_is_told_with_the_day_from_which_it_is_known(
     panel = bars_of(at_quay("2026-04-01T09:00", "2026-04-02T09:00"), timeframe(rule))
     told = why_unknown(check(formula), panel, 0, int(panel.ends[0]) - 1)
     assert told.words.endswith(words)
+
+
+@given(st.sampled_from(ZONES), st.integers(0, 40 * DAY))
+def test_a_venue_is_open_when_its_clock_its_hours_and_its_days_say_so(
+    zone: str, later: int
+) -> None:
+    """Written out minute by minute, as one would read it off the wall."""
+    session = read_session("Quay", HOURS, zone, HALF, "2026-04-03 2026-04-06")
+    at = moment("2026-03-10T00:00+00:00") + later
+    wall = datetime.fromtimestamp(at, ZoneInfo(zone))
+    minute, today = wall.hour * 60 + wall.minute + wall.second / 60, wall.date().isoformat()
+    inside = 8 * 60 <= minute < 12 * 60 or 13 * 60 <= minute < 18 * 60
+    half = today == HALF[:10] and minute >= 13 * 60
+    away = wall.weekday() >= 5 or today in ("2026-04-03", "2026-04-06")
+    moments = np.array([at])
+    assert session.is_open(session.local(moments))[0] == (inside and not half and not away)
+    days = session.days(moments)
+    assert np.datetime64(int(days[0]), "D") == np.datetime64(today)
+    opened, closed = session.opens(days)[0], session.closes(days)[0]
+    assert datetime.fromtimestamp(opened, ZoneInfo(zone)).isoformat()[:16] == f"{today}T08:00"
+    last = "13:00" if today == HALF[:10] else "18:00"
+    assert datetime.fromtimestamp(closed, ZoneInfo(zone)).isoformat()[:16] == f"{today}T{last}"

@@ -4,15 +4,18 @@ from __future__ import annotations
 
 from typing import Any
 
+import numpy as np
 import pytest
 from flask.testing import FlaskClient
 
 from tests.web.test_api import get, ran, send
+from zealous_sieve.core.engine.evaluate import evaluate
 from zealous_sieve.core.formula.check import check
 from zealous_sieve.core.functions.catalogue import functions
 from zealous_sieve.core.functions.specification import Kind
 from zealous_sieve.core.market.instruments import Instrument
 from zealous_sieve.core.sieve.drawing import drawable
+from zealous_sieve.usecases.market import desk_of
 from zealous_sieve.usecases.pictures import example
 from zealous_sieve.usecases.ports import Outside
 
@@ -166,3 +169,26 @@ def test_however_far_a_moment_lies_the_chart_is_what_there_is_before_it(
     one = look(client, count=1)
     assert one["times"] == whole["times"][-1:]
     assert one["earlier"]
+
+
+def test_what_is_drawn_is_what_the_engine_says(client: FlaskClient, outside: Outside) -> None:
+    """One number everywhere: each line of the chart equals the column of its formula."""
+    desk = desk_of(outside.bars, outside.market, outside.formulas)
+    own = desk.reference.by_code[CODE]
+    written = [
+        "ema(close, 13)", "100 * (close / prev(close) - 1)", "rsi(9) > 55", "adx(9).adx",
+        "atr(9) / close", "vwap", "sum(volume) since first_bar", "opening_range(60).high",
+        "minutes_to_close", "sma(close, 4) on 1d", "swing_high(2).price", 'days_to_event("report")',
+        "close crosses above ema(close, 5) in last 3 bars", "median(close, 7)", "highest(high, 20)",
+    ]  # fmt: skip
+    for bars in ("15m", "1d", "1w"):
+        chart = look(client, bars=bars, count=60, lines=written)
+        assert chart["refused"] == []
+        panel = desk.bars([own], desk.now, bars, forming=True)
+        rows = panel.rows(0)
+        for text, line in zip(written, chart["lines"], strict=True):
+            formula = check(text, None, None, desk.reference.names)
+            assert formula.value is not None
+            column = evaluate({"": formula.value.term}, panel)[""][rows][-60:]
+            drawn = [np.nan if value is None else value for value in line["values"]]
+            np.testing.assert_allclose(drawn, column, rtol=1e-7, err_msg=f"{text} on {bars}")
