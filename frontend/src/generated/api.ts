@@ -557,7 +557,10 @@ export interface components {
          * @description Columns of equal length; times are opening moments in seconds since 1970.
          */
         Chart: {
-            /** Bar At */
+            /**
+             * Bar At
+             * @default null
+             */
             bar_at: number | null;
             /** Bars */
             bars: string;
@@ -582,7 +585,10 @@ export interface components {
              * @default []
              */
             events: components["schemas"]["ChartEvent"][];
-            /** Fired At */
+            /**
+             * Fired At
+             * @default null
+             */
             fired_at: number | null;
             /** Gaps */
             gaps: components["schemas"]["ChartGap"][];
@@ -598,11 +604,20 @@ export interface components {
             name: string;
             /** Open */
             open: number[];
-            /** Provisional */
+            /**
+             * Provisional
+             * @default false
+             */
             provisional: boolean;
-            /** Reasons */
+            /**
+             * Reasons
+             * @default []
+             */
             reasons: components["schemas"]["ChartReason"][];
-            /** Reasons Now */
+            /**
+             * Reasons Now
+             * @default []
+             */
             reasons_now: components["schemas"]["ChartReason"][];
             /**
              * Refused

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime
 
 import numpy as np
@@ -95,14 +95,14 @@ class Chart:
     close: list[float]
     volume: list[float]
     lines: tuple[ChartLine, ...]
-    reasons: tuple[ChartReason, ...]
+    reasons: tuple[ChartReason, ...] = ()
     """At the bar that was judged."""
-    reasons_now: tuple[ChartReason, ...]
+    reasons_now: tuple[ChartReason, ...] = ()
     """At the newest bar, where that is another one."""
-    provisional: bool
+    provisional: bool = False
     """Whether the newest bar has not closed."""
-    fired_at: int | None
-    bar_at: int | None
+    fired_at: int | None = None
+    bar_at: int | None = None
     days: tuple[int, ...] = ()
     """Where a day of the venue begins, as places of bars; of bars shorter than a day."""
     events: tuple[ChartEvent, ...] = ()
@@ -132,8 +132,7 @@ def instrument_chart(outside: Outside, code: str, looked: Looked, order: Order) 
         message = f"{looked.bars!r} are no bars"
         mend = f"write what a bar is as {WRITTEN_SO}"
         raise DataError(Problem(code="no_such_timeframe", message=message, mend=mend))
-    missing = [f for f in outside.market.findings() if f.code == code and f.kind == FindingKind.GAP]
-    return outside.compute.do(order, look, code, looked, missing)
+    return outside.compute.do(order, look, code, looked, _missing(outside, code))
 
 
 def look(desk: Desk, code: str, looked: Looked, missing: Sequence[Finding]) -> Chart:
@@ -152,13 +151,9 @@ def look(desk: Desk, code: str, looked: Looked, missing: Sequence[Finding]) -> C
         stop = rows.start + int(np.searchsorted(panel.times[rows], looked.before))
     shown = slice(max(rows.start, stop - looked.count), stop)
     unfinished = panel.columns.get(UNFINISHED)
-    return _chart(
-        instrument,
-        looked.bars,
-        panel,
-        shown,
-        missing,
-        [(line, found[f"line {n}"]) for n, line in enumerate(drawn)],
+    columns = [(line, found[f"line {n}"]) for n, line in enumerate(drawn)]
+    return replace(
+        _chart(instrument, looked.bars, panel, shown, missing, columns),
         days=_days(panel, shown),
         events=_events(panel, panel.position(code), shown),
         earlier=shown.start > rows.start,
@@ -213,9 +208,10 @@ def hit_chart(
     if code not in outside.market.reference().by_code:
         raise NotFoundError("instrument", code)
     seen = outside.hits.one(run, code)
-    missing = [f for f in outside.market.findings() if f.code == code and f.kind == FindingKind.GAP]
     hit = seen.hit if seen else None
-    return outside.compute.do(order, draw, run.sieve, run.as_of, code, hit, missing, bars)
+    return outside.compute.do(
+        order, draw, run.sieve, run.as_of, code, hit, _missing(outside, code), bars
+    )
 
 
 def draw(
@@ -246,13 +242,9 @@ def draw(
         said = reasons(prepared, values, panel, panel.position(code), row)
         return tuple(ChartReason(cell=str(r.cell), sentence=r.sentence) for r in said)
 
-    return _chart(
-        instrument,
-        sieve.timeframe,
-        panel,
-        shown,
-        missing,
-        [(line, found[f"line {n}"]) for n, line in enumerate(drawn)],
+    columns = [(line, found[f"line {n}"]) for n, line in enumerate(drawn)]
+    return replace(
+        _chart(instrument, sieve.timeframe, panel, shown, missing, columns),
         reasons=told(judged) if rows.stop > rows.start else (),
         reasons_now=told(newest) if rows.start <= newest != judged else (),
         provisional=provisional(prepared, panel, panel.position(code)),
@@ -268,16 +260,6 @@ def _chart(
     shown: slice,
     missing: Sequence[Finding],
     drawn: Sequence[tuple[Line, Column]],
-    *,
-    reasons: tuple[ChartReason, ...] = (),
-    reasons_now: tuple[ChartReason, ...] = (),
-    provisional: bool = False,
-    fired_at: int | None = None,
-    bar_at: int | None = None,
-    days: tuple[int, ...] = (),
-    events: tuple[ChartEvent, ...] = (),
-    earlier: bool = False,
-    refused: tuple[Refused, ...] = (),
 ) -> Chart:
     """The rows of a panel that are shown, with what is known of them."""
     prices = {
@@ -306,16 +288,13 @@ def _chart(
             )
             for line, column in drawn
         ),
-        reasons=reasons,
-        reasons_now=reasons_now,
-        provisional=provisional,
-        fired_at=fired_at,
-        bar_at=bar_at,
-        days=days,
-        events=events,
-        earlier=earlier,
-        refused=refused,
     )
+
+
+def _missing(outside: Outside, code: str) -> list[Finding]:
+    """What the data check misses of an instrument."""
+    found = outside.market.findings()
+    return [f for f in found if f.code == code and f.kind == FindingKind.GAP]
 
 
 def _gaps(missing: Sequence[Finding], times: Times) -> tuple[ChartGap, ...]:

@@ -301,17 +301,22 @@ export function chartOption(
   }
 }
 
+/** Marks that only stand there. */
+const STILL = { symbol: 'none', silent: true, animation: false }
+/** A series without values of its own, which carries marks in a pane. */
+const carrier = (pane: number) => ({
+  type: 'line',
+  data: [],
+  xAxisIndex: pane,
+  yAxisIndex: pane,
+  silent: true,
+})
+
 function signalMark(pane: number, at: number, inks: Inks) {
   return {
-    type: 'line',
-    data: [],
-    xAxisIndex: pane,
-    yAxisIndex: pane,
-    silent: true,
+    ...carrier(pane),
     markLine: {
-      symbol: 'none',
-      silent: true,
-      animation: false,
+      ...STILL,
       label: { show: false },
       lineStyle: { color: inks.accent, type: 'solid', width: 1, opacity: 0.75 },
       data: at >= 0 ? [{ xAxis: at }] : [],
@@ -329,9 +334,7 @@ function stepOf(line: Chart['lines'][number]) {
 function lastPrice(chart: Chart, inks: Inks, told: (value: number) => string) {
   const last = chart.close.at(-1)
   return {
-    symbol: 'none',
-    silent: true,
-    animation: false,
+    ...STILL,
     label: {
       position: 'end',
       distance: 3,
@@ -349,15 +352,9 @@ function lastPrice(chart: Chart, inks: Inks, told: (value: number) => string) {
 /** Hairlines where a day of the venue begins. */
 function dayMarks(chart: Chart, inks: Inks) {
   return {
-    type: 'line',
-    data: [],
-    xAxisIndex: 0,
-    yAxisIndex: 0,
-    silent: true,
+    ...carrier(0),
     markLine: {
-      symbol: 'none',
-      silent: true,
-      animation: false,
+      ...STILL,
       label: { show: false },
       lineStyle: { color: inks.hair, type: 'solid', width: 1 },
       data: chart.days.map((at) => ({ xAxis: at })),
@@ -384,15 +381,9 @@ function drawEvents(chart: Chart, inks: Inks): Draw {
 /** A dashed line where the data check misses bars, with what is missing. */
 function gapMarks(chart: Chart, inks: Inks) {
   return {
-    type: 'line',
-    data: [],
-    xAxisIndex: 0,
-    yAxisIndex: 0,
-    silent: true,
+    ...carrier(0),
     markLine: {
-      symbol: 'none',
-      silent: true,
-      animation: false,
+      ...STILL,
       label: {
         position: 'insideEndTop',
         rotate: 90,
@@ -432,9 +423,7 @@ function cuts(found: readonly Cut[], chart: Chart, inks: Inks, pane: Pane) {
 
 function levels(values: readonly number[], inks: Inks) {
   return {
-    symbol: 'none',
-    silent: true,
-    animation: false,
+    ...STILL,
     label: {
       position: 'end',
       distance: 6,

@@ -9,6 +9,7 @@ from __future__ import annotations
 import re
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
+from functools import cached_property
 
 from zealous_sieve.core.errors import FormulaError
 from zealous_sieve.core.formula.check import check
@@ -110,15 +111,14 @@ class _Place:
             yield from self._outputs()
         elif self.last == "on":
             yield from (Option(text=str(rule), detail=rule.name) for rule in OFFERED)
-        elif (self.last in ("(", ",") or (called and called[2])) and called is not None:
+        elif called is not None and (self.last in ("(", ",") or called[2]):
             yield from self._argument(*called)
         elif self._completes_relation():
             yield from self._after_relation()
         elif self._after_value():
-            before = self._understood(len(self.tokens))
             kinds = {"", "number", "condition"}
-            if before is not None:
-                kinds -= {"number" if before.kind == Kind.TRUTH else "condition"}
+            if self._before is not None:
+                kinds -= {"number" if self._before.kind == Kind.TRUTH else "condition"}
             if "number" in kinds:
                 yield from (Option(text=sign, detail=told) for sign, told in RELATIONS.items())
             yield from (said_with(p) for p in PHRASES if not p.begins and p.after in kinds)
@@ -128,9 +128,15 @@ class _Place:
 
     def _may_end(self) -> bool:
         """Whether a whole condition stands before the place, or nothing at all."""
-        before = self._understood(len(self.tokens)) if self._after_value() else None
-        whole = before is not None and before.kind == Kind.TRUTH
-        return whole or self.last == "\n"
+        if self.last == "\n":
+            return True
+        before = self._before if self._after_value() else None
+        return before is not None and before.kind == Kind.TRUTH
+
+    @cached_property
+    def _before(self) -> Typed | None:
+        """The expression that ends at the place."""
+        return self._understood(len(self.tokens))
 
     def _after_value(self) -> bool:
         ends = self.last[-1] in ")\"'%" or self.last[0].isalnum() or self.last[0] == "_"

@@ -174,12 +174,11 @@ class Namer:
         subject: str,
     ) -> str:
         fields, first = self._fields(function, node, given)
-        said = (spec.said if spec else "") or function.said
+        template = (spec.said if spec else "") or function.said
         plain = spec is None or spec.said or len(function.outputs) == 1
-        said = _filled(said.split("|")[0], fields)
+        said = _filled(template.split("|")[0], fields)
         if not plain and spec is not None:
             said = f"{spec.name.replace('_', ' ')} of the {said}"
-        template = (spec.said if spec else "") or function.said
         if first is None or "{x}" in template or "{truth}" in template:
             return _with_article(said)
         own = canonical.expression(first)
