@@ -222,7 +222,9 @@ def refused(page: Page, what: str) -> None:
 
 
 def cut_off(page: Page) -> None:
+    """From here on nothing reaches the server; the browser takes a moment to see to that."""
     page.route("**/api/**", lambda route: route.abort())
+    page.wait_for_function("() => fetch('/api/thread').then(() => false, () => true)")
 
 
 def test_every_request_that_fails_is_told_where_it_was_asked_for(

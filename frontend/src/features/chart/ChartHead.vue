@@ -22,6 +22,8 @@ const emit = defineEmits<{
 }>()
 const barsField = ref<HTMLInputElement>()
 const drawField = ref<HTMLInputElement>()
+/** What stands in the field of the bars while it is written, whatever comes in meanwhile. */
+const written = ref<string>()
 const drawn = ref('')
 const moved = computed(() => {
   const closes = props.chart?.close ?? []
@@ -31,18 +33,15 @@ const moved = computed(() => {
 const refusal = (formula: string) =>
   props.chart?.refused.find((one) => one.text === formula)?.problems[0]?.message
 
-function take(field: HTMLInputElement) {
-  const asked = field.value.trim()
+function take() {
+  const asked = written.value?.trim()
   if (asked && asked !== props.bars) emit('bars', asked)
-  else field.value = props.bars
-  field.blur()
+  leave()
 }
-/** As it was, and the keys of the page again. */
+/** The keys of the page again; what was written and not taken is forgotten. */
 function leave() {
-  const field = barsField.value
-  if (!field) return
-  field.value = props.bars
-  field.blur()
+  written.value = undefined
+  barsField.value?.blur()
 }
 function draw() {
   const formula = drawn.value.trim()
@@ -70,15 +69,16 @@ defineExpose({
       on
       <input
         ref="barsField"
-        :value="bars"
+        :value="written ?? bars"
         class="inline-part mono"
-        :style="{ width: `${Math.max(5, bars.length + 3)}ch` }"
+        :style="{ width: `${Math.max(5, (written ?? bars).length + 3)}ch` }"
         list="kinds-of-bars"
         aria-label="Bars"
         title="15m, 1w, brick(10, 20) …  b"
-        @keydown.enter="take($event.target as HTMLInputElement)"
+        @input="written = ($event.target as HTMLInputElement).value"
+        @keydown.enter="take"
         @keydown.esc="leave"
-        @change="take($event.target as HTMLInputElement)"
+        @change="take"
       />
       <datalist id="kinds-of-bars">
         <option v-for="o in offered" :key="o.value" :value="o.value">{{ o.told }}</option>

@@ -19,7 +19,10 @@ type Send = (
   note: string,
 ) => Promise<void>
 
-/** After a verdict has led to the next hit its keys rest for so long: nobody can have seen it sooner. */
+/**
+ * After a verdict has led to the next hit its keys rest for so long, or until something was said of it:
+ * nobody can have seen it sooner.
+ */
 export const REST = 350
 const PAUSE = 700
 
@@ -56,6 +59,7 @@ export function useDecision(
   function change(part: Partial<Words>) {
     const present = hit.value
     if (!present) return
+    ledOnAt = -Infinity
     const changed = part.note !== undefined || part.reasons !== undefined || words.value.changed
     all.value = { ...all.value, [present.code]: { ...words.value, ...part, changed } }
     keepDraft(place.value, open(), 0)
