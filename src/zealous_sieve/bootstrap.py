@@ -19,11 +19,13 @@ from zealous_sieve.storage.bars import BarStore
 from zealous_sieve.storage.database import DESK, Database
 from zealous_sieve.storage.formulas import FormulaStore
 from zealous_sieve.storage.hits import HitStore
+from zealous_sieve.storage.imports import ImportStore
 from zealous_sieve.storage.market import MarketStore
 from zealous_sieve.storage.owners import owners
 from zealous_sieve.storage.runs import RunStore
 from zealous_sieve.storage.services import ServicesFile, crashed
 from zealous_sieve.storage.sieves import SieveStore
+from zealous_sieve.storage.uploads import Uploads
 from zealous_sieve.usecases.desk import Desk
 from zealous_sieve.usecases.errors import UseCaseError
 from zealous_sieve.usecases.market import desk_of
@@ -51,6 +53,8 @@ def for_owner(database: Database, owner: str) -> Outside:
         sieves=SieveStore(own),
         runs=RunStore(own),
         hits=HitStore(own),
+        imports=ImportStore(own),
+        files=Uploads(environment.uploads() / owner),
         queue=Queue(own.address, owner),
         services=ServicesFile(environment.services()),
     )

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import http.cookiejar
 import json
+import urllib.parse
 import urllib.request
+from pathlib import Path
 from typing import Any
 
 
@@ -22,11 +24,20 @@ class Client:
 
         Raises urllib.error.HTTPError with the failure's JSON as its text, OSError when nobody answers.
         """
+        data = None if body is None else json.dumps(body).encode()
+        return self._send(method, path, data, "application/json", timeout)
+
+    def bring(self, file: Path, *, timeout: float = 600) -> Any:
+        """Bring in a file of bars, trades, instruments, events or venues; the import that was begun."""
+        with file.open("rb") as data:
+            path = f"/imports?name={urllib.parse.quote(file.name)}"
+            return self._send("POST", path, data, "application/octet-stream", timeout)
+
+    def _send(self, method: str, path: str, data: Any, kind: str, timeout: float) -> Any:
         if method != "GET" and not self.token:
             self.token = self.ask("GET", "/session", timeout=timeout)["token"]
-        data = None if body is None else json.dumps(body).encode()
         request = urllib.request.Request(f"{self.address}/api{path}", data=data, method=method)
-        request.add_header("Content-Type", "application/json")
+        request.add_header("Content-Type", kind)
         request.add_header("X-Session-Token", self.token)
         with self._opener.open(request, timeout=timeout) as reply:
             return json.loads(reply.read() or b"null")

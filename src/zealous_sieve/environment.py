@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import tempfile
 from pathlib import Path
 
 ADDRESS = "ZEALOUS_SIEVE_DATABASE"
@@ -11,6 +12,8 @@ COMPUTE = "ZEALOUS_SIEVE_COMPUTE"
 """The name under which the process that computes listens; unset, each process computes for itself."""
 SERVICES = "ZEALOUS_SIEVE_SERVICES"
 """The file in which it is told how the processes are."""
+UPLOADS = "ZEALOUS_SIEVE_UPLOADS"
+"""The folder of files that are brought in, until they are taken."""
 KERNELS = "NUMBA_CACHE_DIR"
 """Where compiled code is kept; each state of the sources has a folder of its own."""
 COMPUTING = "computing process"
@@ -32,6 +35,12 @@ def services() -> Path | None:
     """Where it is told how the processes are."""
     found = os.environ.get(SERVICES)
     return Path(found) if found else None
+
+
+def uploads() -> Path:
+    """The folder of files that are brought in; unset, one for temporary files."""
+    found = os.environ.get(UPLOADS)
+    return Path(found) if found else Path(tempfile.gettempdir()) / f"zealous-sieve-{os.getuid()}"
 
 
 def kernels() -> Path | None:

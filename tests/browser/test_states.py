@@ -357,6 +357,7 @@ def test_pressed_again_and_again_history_is_there_once(page: Page) -> None:
 def test_what_is_drawn_stays_when_the_instrument_changes_and_when_it_can_not_be(page: Page) -> None:
     page.goto("/instruments/LANTFU?universe=All+instruments&line=cum_delta&bars=15m")
     expect(page.get_by_role("img", name=re.compile("^LANTFU, .*cum_delta [-\\d]"))).to_be_visible()
+    expect(page.get_by_role("link", name="LANTFU")).to_be_visible()
     page.keyboard.press("ArrowUp")
     expect(page.get_by_role("img", name=re.compile("^(?!LANTFU).*cum_delta"))).to_be_visible()
     expect(page.get_by_role("button", name="Remove cum_delta")).to_be_visible()

@@ -125,6 +125,110 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/imports": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The latest imports, newest first. */
+        get: operations["get_imports"];
+        put?: never;
+        /** Bring in a file, as it is. */
+        post: operations["bring_in"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/imports/{import_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** An import with the first rows of its file. */
+        get: operations["get_import"];
+        put?: never;
+        post?: never;
+        /** Take an import off the list. */
+        delete: operations["forget_import"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/imports/{import_id}/cancel": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Stop what is under way with a file. */
+        post: operations["cancel_import"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/imports/{import_id}/layout": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Read a file in another layout. */
+        put: operations["correct_import"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/imports/{import_id}/refused": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The rows that are not taken, with what is wrong with each. */
+        get: operations["get_refused"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/imports/{import_id}/take": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take what was read. */
+        post: operations["take_import"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/instruments": {
         parameters: {
             query?: never;
@@ -542,6 +646,74 @@ export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
         /**
+         * Account
+         * @description What is in a file, against what is kept: rows that are ``new``, the ``same`` and ``changed``,
+         *     ``doubled`` within the file, and ``refused``.
+         *
+         *     ``nouns`` say what the rows are, ``codes`` the instruments concerned, ``fresh`` those of them that are
+         *     not known yet; both only the first of ``instruments`` and ``fresh_count``. ``first`` and ``last`` are
+         *     moments in seconds since 1970.
+         */
+        Account: {
+            /** Changed */
+            changed: number;
+            /**
+             * Changes
+             * @default []
+             */
+            changes: components["schemas"]["Change"][];
+            /**
+             * Codes
+             * @default []
+             */
+            codes: string[];
+            /** Doubled */
+            doubled: number;
+            /**
+             * Findings
+             * @default null
+             */
+            findings: number | null;
+            /**
+             * First
+             * @default null
+             */
+            first: number | null;
+            /**
+             * Fresh
+             * @default []
+             */
+            fresh: string[];
+            /**
+             * Fresh Count
+             * @default 0
+             */
+            fresh_count: number;
+            /**
+             * Instruments
+             * @default 0
+             */
+            instruments: number;
+            /**
+             * Last
+             * @default null
+             */
+            last: number | null;
+            /** New */
+            new: number;
+            /** Nouns */
+            nouns: string;
+            /**
+             * Refusals
+             * @default []
+             */
+            refusals: components["schemas"]["zealous_sieve__core__market__foreign__refusals__Refused"][];
+            /** Refused */
+            refused: number;
+            /** Same */
+            same: number;
+        };
+        /**
          * Cause
          * @enum {string}
          */
@@ -552,6 +724,22 @@ export interface components {
          * @enum {string}
          */
         Cell: "pass" | "miss" | "veto" | "unknown";
+        /**
+         * Change
+         * @description A value that would be another: ``time`` is the opening moment of its bar.
+         */
+        Change: {
+            /** After */
+            after: number;
+            /** Before */
+            before: number;
+            /** Code */
+            code: string;
+            /** Column */
+            column: string;
+            /** Time */
+            time: number;
+        };
         /**
          * Chart
          * @description Columns of equal length; times are opening moments in seconds since 1970.
@@ -623,7 +811,7 @@ export interface components {
              * Refused
              * @default []
              */
-            refused: components["schemas"]["Refused"][];
+            refused: components["schemas"]["zealous_sieve__usecases__charts__Refused"][];
             /** Tick */
             tick: number;
             /** Times */
@@ -734,6 +922,12 @@ export interface components {
             weight: number;
         };
         /**
+         * Content
+         * @description What a table holds.
+         * @enum {string}
+         */
+        Content: "bars" | "trades" | "instruments" | "events" | "venues";
+        /**
          * Count
          * @description How many instruments a condition lets through: on its own, together with those before it,
          *     and how many all the others would let through without it.
@@ -765,6 +959,12 @@ export interface components {
             /** Seconds */
             seconds: number;
         };
+        /**
+         * Dates
+         * @description In what order the parts of a date stand, whatever is between them; or since when it counts.
+         * @enum {string}
+         */
+        Dates: "year month day" | "day month year" | "month day year" | "seconds since 1970" | "milliseconds since 1970";
         /** DueEvent */
         DueEvent: {
             /** Day */
@@ -774,6 +974,11 @@ export interface components {
             /** Title */
             title: string;
         };
+        /**
+         * Encoding
+         * @enum {string}
+         */
+        Encoding: "utf-8" | "utf-16" | "cp1252";
         /**
          * Failure
          * @description What went wrong: the first problem in full, and all of them.
@@ -945,6 +1150,57 @@ export interface components {
             verdict: components["schemas"]["Verdict"] | null;
         };
         /**
+         * Import
+         * @description A file that is brought in, and how far that is. ``done`` and ``total`` count bytes or rows.
+         */
+        Import: {
+            account: components["schemas"]["Account"] | null;
+            /** Attempts */
+            attempts: number;
+            /**
+             * Created At
+             * Format: date-time
+             */
+            created_at: string;
+            /** Done */
+            done: number;
+            /** Doubts */
+            doubts: string[];
+            /** Finished At */
+            finished_at: string | null;
+            /** Id */
+            id: number;
+            layout: components["schemas"]["Layout-Output"];
+            /** Name */
+            name: string;
+            /** Reason */
+            reason: string | null;
+            /** Size */
+            size: number;
+            state: components["schemas"]["ImportState"];
+            /** Total */
+            total: number;
+            /** Turn */
+            turn: number;
+        };
+        /**
+         * ImportState
+         * @description Being read · waiting for its owner · being taken · taken, or ended otherwise.
+         * @enum {string}
+         */
+        ImportState: "reading" | "ready" | "taking" | "done" | "failed" | "cancelled";
+        /**
+         * ImportView
+         * @description An import with the first rows of its file, under the names of their columns.
+         */
+        ImportView: {
+            /** Names */
+            names: string[];
+            own: components["schemas"]["Import"];
+            /** Rows */
+            rows: string[][];
+        };
+        /**
          * Instrument
          * @description Something that has bars.
          *
@@ -1043,6 +1299,110 @@ export interface components {
             tick: number;
             /** Venue */
             venue: string;
+        };
+        /**
+         * Layout
+         * @description How a table is written.
+         *
+         *     ``skip`` lines stand before it; without a ``header`` its columns are called "column 1" and so on.
+         *     ``columns`` has the table's own name of the column of each field that it has. ``zone`` is the clock of
+         *     times that are written without an offset, ``code`` the instrument of a table that names none.
+         */
+        "Layout-Input": {
+            /**
+             * Code
+             * @default
+             */
+            code: string;
+            /** Columns */
+            columns?: {
+                [key: string]: string;
+            };
+            /** @default bars */
+            content: components["schemas"]["Content"];
+            /** @default year month day */
+            dates: components["schemas"]["Dates"];
+            /**
+             * Decimal
+             * @default .
+             */
+            decimal: string;
+            /** @default utf-8 */
+            encoding: components["schemas"]["Encoding"];
+            /**
+             * Header
+             * @default true
+             */
+            header: boolean;
+            /**
+             * Separator
+             * @default ,
+             */
+            separator: string;
+            /**
+             * Skip
+             * @default 0
+             */
+            skip: number;
+            /**
+             * Zone
+             * @default UTC
+             */
+            zone: string;
+        };
+        /**
+         * Layout
+         * @description How a table is written.
+         *
+         *     ``skip`` lines stand before it; without a ``header`` its columns are called "column 1" and so on.
+         *     ``columns`` has the table's own name of the column of each field that it has. ``zone`` is the clock of
+         *     times that are written without an offset, ``code`` the instrument of a table that names none.
+         */
+        "Layout-Output": {
+            /**
+             * Code
+             * @default
+             */
+            code: string;
+            /** Columns */
+            columns?: {
+                [key: string]: string;
+            };
+            /** @default bars */
+            content: components["schemas"]["Content"];
+            /** @default year month day */
+            dates: components["schemas"]["Dates"];
+            /**
+             * Decimal
+             * @default .
+             */
+            decimal: string;
+            /** @default utf-8 */
+            encoding: components["schemas"]["Encoding"];
+            /**
+             * Header
+             * @default true
+             */
+            header: boolean;
+            /**
+             * Separator
+             * @default ,
+             */
+            separator: string;
+            /**
+             * Skip
+             * @default 0
+             */
+            skip: number;
+            /**
+             * Zone
+             * @default UTC
+             */
+            zone: string;
+        };
+        /** LayoutBody */
+        LayoutBody: {
+            layout: components["schemas"]["Layout-Input"];
         };
         /**
          * LibraryEntry
@@ -1384,16 +1744,6 @@ export interface components {
              * @default []
              */
             slower: components["schemas"]["Need"][];
-        };
-        /**
-         * Refused
-         * @description A formula that can't be drawn, and why.
-         */
-        Refused: {
-            /** Problems */
-            problems: components["schemas"]["Problem"][];
-            /** Text */
-            text: string;
         };
         /**
          * Relation
@@ -1764,6 +2114,30 @@ export interface components {
             /** Sieve */
             sieve: string;
         };
+        /**
+         * Refused
+         * @description A row that is not taken: the line of the file, the column and its value, and why.
+         */
+        zealous_sieve__core__market__foreign__refusals__Refused: {
+            /** Column */
+            column: string;
+            /** Line */
+            line: number;
+            /** Reason */
+            reason: string;
+            /** Value */
+            value: string;
+        };
+        /**
+         * Refused
+         * @description A formula that can't be drawn, and why.
+         */
+        zealous_sieve__usecases__charts__Refused: {
+            /** Problems */
+            problems: components["schemas"]["Problem"][];
+            /** Text */
+            text: string;
+        };
     };
     responses: never;
     parameters: never;
@@ -2043,6 +2417,258 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Picture"];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    get_imports: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The latest imports, newest first. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Import"][];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    bring_in: {
+        parameters: {
+            query: {
+                name: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description Bring in a file, as it is. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Import"];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    get_import: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                import_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description An import with the first rows of its file. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImportView"];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    forget_import: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                import_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    cancel_import: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                import_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Stop what is under way with a file. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Import"];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    correct_import: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                import_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LayoutBody"];
+            };
+        };
+        responses: {
+            /** @description Read a file in another layout. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Import"];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    get_refused: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                import_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The rows that are not taken, with what is wrong with each. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    take_import: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                import_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Take what was read. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Import"];
                 };
             };
             /** @description What is wrong */

@@ -1,4 +1,4 @@
-"""Background work on PostgreSQL: durable, one job a run, taken up again after a restart."""
+"""Background work on PostgreSQL: durable, one job a run or import, taken up again after a restart."""
 
 from __future__ import annotations
 
@@ -13,11 +13,10 @@ import psycopg
 from procrastinate.exceptions import AlreadyEnqueued, ConnectorException
 from procrastinate.jobs import Status
 
+from zealous_sieve.jobs.tasks import IMPORT, RUN, TASKS, Task
 from zealous_sieve.usecases.errors import OutageError, database_away
-from zealous_sieve.usecases.ports import Outside, RunState
-from zealous_sieve.usecases.runs import execute_run, recover_runs
+from zealous_sieve.usecases.ports import Outside
 
-RUN_TASK = "run_sieve"
 ONLY_WORKER = 7_215_001
 """Number of the advisory lock that the one worker of a database holds."""
 LOOK_EVERY = 3.0
@@ -40,17 +39,23 @@ class Queue:
         self._opened = False
 
     def submit_run(self, run_id: int) -> None:
-        """Queue a run; a run that waits already is not queued twice. Raises AwayError."""
-        name = f"run-{run_id}"
+        self._submit(RUN, run_id)
+
+    def submit_import(self, import_id: int) -> None:
+        self._submit(IMPORT, import_id)
+
+    def _submit(self, task: Task, number: int) -> None:
+        """Queue a piece of work; what waits already is not queued twice. Raises AwayError."""
+        name = task.lock(number)
         try:
             with self._lock:
                 if not self._opened:
                     self._app.open()
                     self._opened = True
-            job = self._app.configure_task(RUN_TASK, lock=name, queueing_lock=name)
-            job.defer(run_id=run_id, owner=self.owner)
+            job = self._app.configure_task(task.name, lock=name, queueing_lock=name)
+            job.defer(number=number, owner=self.owner)
         except AlreadyEnqueued:
-            log.info("run %s is waiting already", run_id)
+            log.info("%s is waiting already", name)
         except ConnectorException as error:
             raise database_away() from error
 
@@ -80,28 +85,17 @@ async def _worker(
     keeper: psycopg.Connection,
 ) -> None:
     app = procrastinate.App(connector=procrastinate.PsycopgConnector(conninfo=address))
-    at_work: set[int] = set()
-
-    @app.task(name=RUN_TASK)  # type: ignore[untyped-decorator]
-    def run_sieve(run_id: int, owner: str) -> None:
-        at_work.add(run_id)
-        outside = for_owner(owner)
-        try:
-            execute_run(outside, run_id)
-        except OutageError as error:
-            _leave(f"during run {run_id}: {error}")
-        except Exception as error:
-            log.exception("run %s", run_id)
-            _give_up(outside, run_id, error)
-        finally:
-            at_work.discard(run_id)
+    at_work: set[str] = set()
+    for task in TASKS:
+        _know(app, task, for_owner, at_work)
 
     async with app.open_async():
         for job in await app.job_manager.list_jobs_async(status=Status.DOING.value):
             await app.job_manager.finish_job(job, Status.FAILED, delete_job=False)
         for owner in await asyncio.to_thread(owners):
-            for run_id in await asyncio.to_thread(recover_runs, for_owner(owner)):
-                log.warning("run %s was interrupted and is queued again", run_id)
+            for task in TASKS:
+                for number in await asyncio.to_thread(task.recover, for_owner(owner)):
+                    log.warning("%s was interrupted and is queued again", task.lock(number))
         watching = asyncio.create_task(_watch(app, for_owner, owners, keeper, at_work))
         await app.run_worker_async(
             concurrency=2, fetch_job_polling_interval=2.0, delete_jobs="always"
@@ -109,14 +103,33 @@ async def _worker(
         watching.cancel()
 
 
+def _know(app: procrastinate.App, task: Task, for_owner: ForOwner, at_work: set[str]) -> None:
+    """Tell the queue what to do for a task."""
+
+    @app.task(name=task.name)  # type: ignore[untyped-decorator]
+    def work(number: int, owner: str) -> None:
+        name = task.lock(number)
+        at_work.add(name)
+        outside = for_owner(owner)
+        try:
+            task.execute(outside, number)
+        except OutageError as error:
+            _leave(f"during {name}: {error}")
+        except Exception as error:
+            log.exception(name)
+            _give_up(task, outside, number, error)
+        finally:
+            at_work.discard(name)
+
+
 async def _watch(
     app: procrastinate.App,
     for_owner: ForOwner,
     owners: Callable[[], list[str]],
     keeper: psycopg.Connection,
-    at_work: set[int],
+    at_work: set[str],
 ) -> None:
-    """Look every few seconds whether the database still knows this worker, and for runs that wait without
+    """Look every few seconds whether the database still knows this worker, and for work that waits without
     a job, which happens when the database went away between the two."""
     while True:
         await asyncio.sleep(LOOK_EVERY)
@@ -124,11 +137,12 @@ async def _watch(
             await asyncio.to_thread(keeper.execute, "SELECT 1")
             for owner in await asyncio.to_thread(owners):
                 own = for_owner(owner)
-                for run in await asyncio.to_thread(own.runs.unfinished):
-                    jobs = await app.job_manager.list_jobs_async(lock=f"run-{run.id}")
-                    live = any(job.status in (Status.TODO, Status.DOING) for job in jobs)
-                    if not live and run.id not in at_work:
-                        await asyncio.to_thread(own.queue.submit_run, run.id)
+                for task in TASKS:
+                    for number in await asyncio.to_thread(task.unfinished, own):
+                        jobs = await app.job_manager.list_jobs_async(lock=task.lock(number))
+                        live = any(job.status in (Status.TODO, Status.DOING) for job in jobs)
+                        if not live and task.lock(number) not in at_work:
+                            await asyncio.to_thread(task.submit, own, number)
         except Exception as error:
             _leave(f"the database can't be used: {error}")
 
@@ -138,9 +152,9 @@ def _leave(reason: str) -> None:
     os._exit(LEFT)
 
 
-def _give_up(outside: Outside, run_id: int, error: Exception) -> None:
+def _give_up(task: Task, outside: Outside, number: int, error: Exception) -> None:
     reason = f"an error inside the program: {type(error).__name__}: {error}"
     try:
-        outside.runs.end(run_id, RunState.FAILED, reason)
+        task.give_up(outside, number, reason)
     except OutageError as outage:
-        _leave(f"during run {run_id}: {outage}")
+        _leave(f"during {task.lock(number)}: {outage}")

@@ -5,6 +5,7 @@ from __future__ import annotations
 import fcntl
 import os
 import secrets
+import shutil
 import signal
 import socket
 import sys
@@ -21,6 +22,8 @@ from zealous_sieve.processes import start_child
 from zealous_sieve.storage.revision import is_filled
 from zealous_sieve.storage.services import ServicesFile
 
+UPLOADS = "uploads"
+"""The folder of files that are brought in, within that of the data."""
 COMMAND = (sys.executable, "-m", "zealous_sieve.cli.main")
 
 
@@ -40,6 +43,7 @@ def up(folder: Path, *, port: int, fresh: bool, empty: bool, prepare_only: bool)
     if fresh:
         _say("deleting the old data")
         cluster.destroy()
+        shutil.rmtree(folder / UPLOADS, ignore_errors=True)
     with lock:
         try:
             return _run(cluster, folder, port, stop, prepare_only, empty)
@@ -54,6 +58,7 @@ def _run(
     alone = os.environ | {
         environment.ADDRESS: cluster.address,
         environment.SERVICES: str(folder / "services.json"),
+        environment.UPLOADS: str(folder / UPLOADS),
         "PYTHONUNBUFFERED": "1",
     }
     served = alone | {environment.COMPUTE: f"zealous-sieve-{secrets.token_hex(8)}"}

@@ -7,8 +7,8 @@ dropped and are rebuilt by a job; loading reads blocks, and rows for all that ha
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Collection, Iterator, Mapping, Sequence
-from dataclasses import replace
+from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
+from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 from itertools import pairwise
 from threading import Lock
@@ -41,6 +41,24 @@ from zealous_sieve.storage.database import Database
 
 BARS = tuple(base for base in Base if base != Base.TRADES)
 Block = tuple[int, int, datetime, int, bytes]
+Told = Callable[[int], None]
+
+
+def unheard(rows: int) -> None:
+    """Nobody wants to know how far the writing is."""
+
+
+@dataclass(frozen=True)
+class _Writing:
+    """A transaction in which bars are written: numbers of instruments by code, and who hears of it."""
+
+    connection: psycopg.Connection
+    ids: Mapping[str, int]
+    told: Told
+
+
+AT_ONCE = 50_000
+"""Rows that are written before it is told how far the writing is."""
 MOST_RENEWED = 0.5
 """Where more than such a share of all series changed, all are read anew."""
 
@@ -54,11 +72,15 @@ class BarStore:
         self._kept: tuple[int, Panel] | None = None
 
     def write(
-        self, bars: Mapping[Base, Mapping[str, Series]], fresh: Sequence[Instrument] = ()
+        self,
+        bars: Mapping[Base, Mapping[str, Series]],
+        fresh: Sequence[Instrument] = (),
+        told: Told = unheard,
     ) -> int:
         """Add bars by base and instrument code, replacing those of the same time; returns how many.
 
-        All or nothing: one transaction. Instruments have to exist or to be among the ``fresh`` ones,
+        All or nothing: one transaction; ``told`` hears how many rows more went in, and ends it by raising.
+        Instruments have to exist or to be among the ``fresh`` ones,
         which are added. Trades replace all that were kept
         between the first and the last of them. Blocks of the periods that were touched are dropped.
         """
@@ -66,14 +88,15 @@ class BarStore:
             connection.execute(sql.IN_BULK)
             _add_instruments(connection, fresh)
             ids = dict(connection.execute("SELECT code, id FROM instruments").fetchall())
+            to = _Writing(connection, ids, told)
             count = 0
             empty = connection.execute("SELECT NOT EXISTS (SELECT 1 FROM bars)").fetchone()
             if empty and empty[0]:
-                count += _fill(connection, ids, {b: s for b, s in bars.items() if b in BARS})
+                count += _fill(to, {b: s for b, s in bars.items() if b in BARS})
             else:
                 for base in BARS:
-                    count += _merge(connection, ids, bars.get(base, {}), base)
-            count += _write_trades(connection, ids, bars.get(Base.TRADES, {}))
+                    count += _merge(to, bars.get(base, {}), base)
+            count += _write_trades(to, bars.get(Base.TRADES, {}))
             version = connection.execute(sql.BUMP).fetchone()
             for changed, series in bars.items():
                 touched = sorted(ids[code] for code in series)
@@ -259,18 +282,19 @@ def _by_instrument(rows: NDArray[np.void]) -> Iterator[NDArray[np.void]]:
 
 
 def _copy_in(
-    connection: psycopg.Connection,
+    to: _Writing,
     table: str,
     row: np.dtype[np.void],
     chunks: Iterator[NDArray[np.void]],
 ) -> int:
     statement = f"COPY {table} ({', '.join(names_of(row))}) FROM STDIN (FORMAT binary)"
     count = 0
-    with connection.cursor() as cursor, cursor.copy(statement.encode()) as out:
+    with to.connection.cursor() as cursor, cursor.copy(statement.encode()) as out:
         out.write(copy_start())
         for chunk in chunks:
             out.write(copied(chunk))
             count += len(chunk)
+            to.told(len(chunk))
         out.write(copy_end())
     return count
 
@@ -279,9 +303,10 @@ def _bar_rows(
     ids: Mapping[str, int], series: Mapping[str, Series], base: Base
 ) -> Iterator[NDArray[np.void]]:
     for code, (times, columns) in series.items():
-        own = {field: columns[field] for field in FIELDS}
-        if len(times):
-            yield rows_of(BAR, instrument_id=ids[code], base=int(base), time=times, **own)
+        for first in range(0, len(times), AT_ONCE):
+            part = slice(first, first + AT_ONCE)
+            own = {field: columns[field][part] for field in FIELDS}
+            yield rows_of(BAR, instrument_id=ids[code], base=int(base), time=times[part], **own)
 
 
 def _extra_rows(
@@ -295,82 +320,76 @@ def _extra_rows(
 
 
 def _fill(
-    connection: psycopg.Connection,
-    ids: Mapping[str, int],
+    to: _Writing,
     bars: Mapping[Base, Mapping[str, Series]],
 ) -> int:
     """Into an empty table: the key is made after the rows, blocks come from what is at hand."""
-    connection.execute("ALTER TABLE bars DROP CONSTRAINT bars_pkey")
+    to.connection.execute("ALTER TABLE bars DROP CONSTRAINT bars_pkey")
     count = 0
     for base, series in bars.items():
-        count += _copy_in(connection, "bars", BAR, _bar_rows(ids, series, base))
-        _copy_in(connection, "bar_extras", EXTRA, _extra_rows(ids, series, base))
-    connection.execute("ALTER TABLE bars ADD PRIMARY KEY (instrument_id, base, time)")
+        count += _copy_in(to, "bars", BAR, _bar_rows(to.ids, series, base))
+        _copy_in(to, "bar_extras", EXTRA, _extra_rows(to.ids, series, base))
+    to.connection.execute("ALTER TABLE bars ADD PRIMARY KEY (instrument_id, base, time)")
     for base, series in bars.items():
-        _pack_series(connection, ids, series, base)
+        _pack_series(to, series, base)
     return count
 
 
 def _merge(
-    connection: psycopg.Connection,
-    ids: Mapping[str, int],
+    to: _Writing,
     series: Mapping[str, Series],
     base: Base,
 ) -> int:
-    count = _add(connection, ids, series, base)
+    count = _add(to, series, base)
     series = {code: own for code, own in series.items() if code not in count}
-    return sum(count.values()) + _replace(connection, ids, series, base)
+    return sum(count.values()) + _replace(to, series, base)
 
 
 def _add(
-    connection: psycopg.Connection,
-    ids: Mapping[str, int],
+    to: _Writing,
     series: Mapping[str, Series],
     base: Base,
 ) -> dict[str, int]:
     """Bars of instruments that have none of the base yet: there is nothing to replace, and blocks come
     from what is at hand. Returns how many by code."""
-    wanted = [ids[code] for code in series]
-    empty = {n for (n,) in connection.execute(sql.WITHOUT_BARS, (wanted, int(base))).fetchall()}
-    fresh = {code: own for code, own in series.items() if ids[code] in empty}
+    wanted = [to.ids[code] for code in series]
+    empty = {n for (n,) in to.connection.execute(sql.WITHOUT_BARS, (wanted, int(base))).fetchall()}
+    fresh = {code: own for code, own in series.items() if to.ids[code] in empty}
     if fresh:
-        _copy_in(connection, "bars", BAR, _bar_rows(ids, fresh, base))
-        _copy_in(connection, "bar_extras", EXTRA, _extra_rows(ids, fresh, base))
-        _pack_series(connection, ids, fresh, base)
+        _copy_in(to, "bars", BAR, _bar_rows(to.ids, fresh, base))
+        _copy_in(to, "bar_extras", EXTRA, _extra_rows(to.ids, fresh, base))
+        _pack_series(to, fresh, base)
     return {code: len(times) for code, (times, _) in fresh.items()}
 
 
 def _replace(
-    connection: psycopg.Connection,
-    ids: Mapping[str, int],
+    to: _Writing,
     series: Mapping[str, Series],
     base: Base,
 ) -> int:
     """Bars of instruments that have some already; those of the same time are replaced."""
     if not series:
         return 0
-    connection.execute(sql.incoming("bars"))
-    _copy_in(connection, "incoming", BAR, _bar_rows(ids, series, base))
-    count = connection.execute(sql.merge("bars", FIELDS)).rowcount
-    connection.execute(sql.open_periods("incoming", base))
-    connection.execute(sql.drop_touched(base))
-    connection.execute("DROP TABLE incoming")
-    connection.execute(sql.incoming("bar_extras"))
-    if _copy_in(connection, "incoming", EXTRA, _extra_rows(ids, series, base)):
-        connection.execute(sql.merge("bar_extras", EXTRAS))
-    connection.execute("DROP TABLE incoming")
+    to.connection.execute(sql.incoming("bars"))
+    _copy_in(to, "incoming", BAR, _bar_rows(to.ids, series, base))
+    count = to.connection.execute(sql.merge("bars", FIELDS)).rowcount
+    to.connection.execute(sql.open_periods("incoming", base))
+    to.connection.execute(sql.drop_touched(base))
+    to.connection.execute("DROP TABLE incoming")
+    to.connection.execute(sql.incoming("bar_extras"))
+    if _copy_in(to, "incoming", EXTRA, _extra_rows(to.ids, series, base)):
+        to.connection.execute(sql.merge("bar_extras", EXTRAS))
+    to.connection.execute("DROP TABLE incoming")
     return count
 
 
-def _write_trades(
-    connection: psycopg.Connection, ids: Mapping[str, int], series: Mapping[str, Series]
-) -> int:
+def _write_trades(to: _Writing, series: Mapping[str, Series]) -> int:
     chunks = []
     for code, (times, columns) in series.items():
         if not len(times):
             continue
         first, last = (datetime.fromtimestamp(int(times[n]), UTC) for n in (0, -1))
-        connection.execute(sql.DROP_TRADES, (ids[code], first, last))
+        to.connection.execute(sql.DROP_TRADES, (to.ids[code], first, last))
         new = np.flatnonzero(np.diff(times, prepend=times[0] - 1))
         place = np.arange(len(times)) - np.repeat(new, np.diff(np.append(new, len(times))))
         own = {
@@ -380,8 +399,8 @@ def _write_trades(
             "skipped_levels": columns["skipped_levels"],
             "feed_lag_ms": columns["feed_lag_ms"],
         }
-        chunks.append(rows_of(TRADE, instrument_id=ids[code], time=times, place=place, **own))
-    return _copy_in(connection, "trades", TRADE, iter(chunks)) if chunks else 0
+        chunks.append(rows_of(TRADE, instrument_id=to.ids[code], time=times, place=place, **own))
+    return _copy_in(to, "trades", TRADE, iter(chunks)) if chunks else 0
 
 
 def _periods(times: Times, base: Base) -> NDArray[np.datetime64]:
@@ -392,8 +411,7 @@ def _periods(times: Times, base: Base) -> NDArray[np.datetime64]:
 
 
 def _pack_series(
-    connection: psycopg.Connection,
-    ids: Mapping[str, int],
+    to: _Writing,
     series: Mapping[str, Series],
     base: Base,
 ) -> None:
@@ -401,19 +419,19 @@ def _pack_series(
     own = {code: (times, columns) for code, (times, columns) in series.items() if len(times)}
     periods = {code: _periods(times, base) for code, (times, _) in own.items()}
     newest = max((own[-1] for own in periods.values()), default=None)
-    known = connection.execute(sql.NEWEST_PERIOD, (int(base),)).fetchone()
+    known = to.connection.execute(sql.NEWEST_PERIOD, (int(base),)).fetchone()
     if known is not None and newest is not None:
         newest = max(newest, _periods(np.array([known[0].timestamp()], np.int64), base)[0])
     blocks: list[Block] = []
     for code, (times, columns) in own.items():
-        blocks += _cut_blocks(ids[code], base, times, columns, periods[code], newest)
-    with connection.cursor() as cursor:
+        blocks += _cut_blocks(to.ids[code], base, times, columns, periods[code], newest)
+    with to.connection.cursor() as cursor:
         with cursor.copy(sql.COPY_BLOCKS) as out:
             out.set_types(("int4", "int2", "timestamptz", "int4", "bytea"))
             for block in blocks:
                 out.write_row(block)
         open_ones = [
-            (ids[c], int(base), _moment(newest)) for c, p in periods.items() if newest in p
+            (to.ids[c], int(base), _moment(newest)) for c, p in periods.items() if newest in p
         ]
         cursor.executemany(sql.ADD_OPEN, open_ones)
 

@@ -192,6 +192,27 @@ class FindingRow(Table):
     detail: Mapped[str]
 
 
+class ImportRow(Owned, Table):
+    """A file that is brought in. ``turn`` counts what was asked of it: what an earlier turn still writes
+    changes nothing."""
+
+    __tablename__ = "imports"
+    id: Mapped[int] = mapped_column(Integer, Identity(), primary_key=True)
+    name: Mapped[str]
+    size: Mapped[int] = mapped_column(BigInteger)
+    state: Mapped[str]
+    layout: Mapped[dict[str, Any]]
+    doubts: Mapped[list[str]] = mapped_column(JSONB)
+    turn: Mapped[int] = mapped_column(server_default="0")
+    attempts: Mapped[int] = mapped_column(server_default="0")
+    done: Mapped[int] = mapped_column(BigInteger, server_default="0")
+    total: Mapped[int] = mapped_column(BigInteger, server_default="0")
+    reason: Mapped[str | None]
+    account: Mapped[dict[str, Any] | None]
+    created_at: Mapped[datetime] = mapped_column(server_default=func.now())
+    finished_at: Mapped[datetime | None]
+
+
 class UniverseRow(Owned, Table):
     __tablename__ = "universes"
     id: Mapped[int] = mapped_column(Integer, Identity(), primary_key=True)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 
 from zealous_sieve.core.engine.panel import Series
@@ -23,13 +23,21 @@ class Imported:
     findings: tuple[Finding, ...]
 
 
-def import_bars(outside: Outside, bars: Mapping[Base, Mapping[str, Series]]) -> Imported:
+def _unheard(rows: int) -> None:
+    """Nobody wants to know how far it is."""
+
+
+def import_bars(
+    outside: Outside,
+    bars: Mapping[Base, Mapping[str, Series]],
+    told: Callable[[int], None] = _unheard,
+) -> Imported:
     """Keep checked bars: unknown instruments are added, bars of the same time replaced; all of it or,
-    when anything fails, nothing."""
+    when anything fails, nothing. ``told`` hears how many rows more were written, and ends it by raising."""
     codes = list(dict.fromkeys(code for series in bars.values() for code in series))
     known = {instrument.code for instrument in outside.market.instruments()}
     fresh = [Instrument(code=code, name=code) for code in codes if code not in known]
-    count = outside.bars.write(bars, fresh)
+    count = outside.bars.write(bars, fresh, told)
     outside.bars.pack_periods()
     closed = [
         int(times[-1]) + base.seconds

@@ -24,6 +24,7 @@ from zealous_sieve.core.sieve.definition import Sieve
 from zealous_sieve.core.sieve.hit import Hit
 from zealous_sieve.core.sieve.scan import Count, Undecided
 from zealous_sieve.usecases.desk import Desk
+from zealous_sieve.usecases.import_ports import ForeignFilesPort, ImportsPort
 
 P = ParamSpec("P")
 R = TypeVar("R")
@@ -128,7 +129,10 @@ class BarsPort(Protocol):
         self, codes: Sequence[str], bases: Collection[Base] = ..., since: int = 0
     ) -> Panel: ...
     def write(
-        self, bars: Mapping[Base, Mapping[str, Series]], fresh: Sequence[Instrument] = ()
+        self,
+        bars: Mapping[Base, Mapping[str, Series]],
+        fresh: Sequence[Instrument] = (),
+        told: Callable[[int], None] = ...,
     ) -> int: ...
     def pack_periods(self) -> int: ...
 
@@ -271,6 +275,7 @@ class HitsPort(Protocol):
 
 class QueuePort(Protocol):
     def submit_run(self, run_id: int) -> None: ...
+    def submit_import(self, import_id: int) -> None: ...
 
 
 class Kind(StrEnum):
@@ -320,5 +325,7 @@ class Outside:
     sieves: SievesPort
     runs: RunsPort
     hits: HitsPort
+    imports: ImportsPort
+    files: ForeignFilesPort
     queue: QueuePort
     services: ServicesPort

@@ -10,7 +10,7 @@ from werkzeug.exceptions import NotFound
 
 from zealous_sieve.usecases.ports import Outside
 from zealous_sieve.web.contract import Contract, Id, openapi
-from zealous_sieve.web.endpoints import formulas, market, runs, sieves
+from zealous_sieve.web.endpoints import formulas, imports, market, runs, sieves
 from zealous_sieve.web.errors import Failure, handle_errors
 from zealous_sieve.web.strangers import keep_strangers_out
 
@@ -20,7 +20,7 @@ A_YEAR = 31_536_000
 
 def contracts(outside: Outside) -> list[Contract]:
     """Every part of the API."""
-    return [module.contract(outside) for module in (market, formulas, sieves, runs)]
+    return [module.contract(outside) for module in (market, imports, formulas, sieves, runs)]
 
 
 def api_document(outside: Any = None) -> dict[str, Any]:
@@ -34,10 +34,11 @@ def create_app(outside: Outside, secret: bytes) -> Flask:
     app.config["MAX_CONTENT_LENGTH"] = 2 * 1024 * 1024
     app.url_map.converters["id"] = Id
     app.url_map.merge_slashes = False
-    for contract in contracts(outside):
+    parts = contracts(outside)
+    for contract in parts:
         app.register_blueprint(contract.blueprint)
     handle_errors(app)
-    keep_strangers_out(app, secret)
+    keep_strangers_out(app, secret, {name for part in parts for name in part.uploads})
 
     @app.get("/assets/<path:name>")
     def asset(name: str) -> Response:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from threading import Event
 from typing import Any
@@ -52,6 +52,20 @@ class Endpoint:
     reply: TypeAdapter[Any] | None
     body: TypeAdapter[Any] | None
     query: type[BaseModel] | None
+    takes: str | None = None
+    """The kind of content that it takes as it is, where that is no JSON."""
+    gives: str | None = None
+    """The kind of content that it answers with, where that is no JSON."""
+
+
+AT_ONCE = 1024 * 1024
+
+
+def uploaded() -> Iterator[bytes]:
+    """What the request at hand brings, as it comes in, whether its length was told before or not."""
+    body = request.environ["wsgi.input"]
+    while piece := body.read(AT_ONCE):
+        yield piece
 
 
 class Contract:
@@ -61,6 +75,11 @@ class Contract:
         self.blueprint = Blueprint(name, __name__)
         self.endpoints: list[Endpoint] = []
 
+    @property
+    def uploads(self) -> set[str]:
+        """The endpoints, as Flask calls them, that take something else than JSON."""
+        return {f"{self.blueprint.name}.{e.operation}" for e in self.endpoints if e.takes}
+
     def endpoint(
         self,
         method: str,
@@ -69,11 +88,14 @@ class Contract:
         reply: Any = None,
         body: type[BaseModel] | None = None,
         query: type[BaseModel] | None = None,
+        takes: str | None = None,
+        gives: str | None = None,
     ) -> Callable[[Callable[..., Any]], Callable[..., Any]]:
         """Declare a route under /api.
 
         The function gets the path's parts, then ``body`` and ``query`` where declared, already
-        checked; what it returns is written in the shape of ``reply``.
+        checked; what it returns is written in the shape of ``reply``. What it ``takes`` as it is, it reads
+        by ``uploaded``, whatever its size.
         """
         shape = TypeAdapter(reply) if reply is not None else None
         taken = TypeAdapter(body) if body is not None else None
@@ -81,6 +103,8 @@ class Contract:
         def register(function: Callable[..., Any]) -> Callable[..., Any]:
             def answer(**parts: Any) -> Response:
                 _check_texts(*parts.values(), *request.args.values())
+                if takes is not None:
+                    request.max_content_length = None
                 if taken is not None:
                     parts["body"] = taken.validate_json(_document())
                 if query is not None:
@@ -103,6 +127,8 @@ class Contract:
                     reply=shape,
                     body=taken,
                     query=query,
+                    takes=takes,
+                    gives=gives,
                 )
             )
             return function
@@ -154,6 +180,9 @@ def openapi(contracts: list[Contract], error: Any) -> dict[str, Any]:
         }
         if e.method != "get":
             operation["security"] = [{"session": [], "token": []}]
+        if e.takes is not None:
+            octets = {"schema": {"type": "string", "format": "binary"}}
+            operation["requestBody"] = {"required": True, "content": {e.takes: octets}}
         if e.body is not None:
             operation["requestBody"] = {
                 "required": True,
@@ -175,6 +204,9 @@ def openapi(contracts: list[Contract], error: Any) -> dict[str, Any]:
 
 
 def _success(endpoint: Endpoint, schemas: Any) -> dict[str, Any]:
+    if endpoint.gives is not None:
+        schema = {"schema": {"type": "string", "format": "binary"}}
+        return {"200": {"description": endpoint.summary, "content": {endpoint.gives: schema}}}
     if endpoint.reply is None:
         return {"204": {"description": "Done"}}
     content = _content(schemas[(endpoint.operation, "serialization")])

@@ -7,6 +7,7 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
+from zealous_sieve.core.market.foreign.layout import Layout
 from zealous_sieve.core.market.pairs import Relation
 from zealous_sieve.core.sieve.definition import Sieve
 from zealous_sieve.core.sieve.hit import COLUMNS
@@ -66,6 +67,14 @@ class VerdictBody(Request):
     verdict: VerdictKind | None
     reason: Annotated[str, Field(max_length=200)] = ""
     note: Annotated[str, Field(max_length=4000)] = ""
+
+
+class NameQuery(Request):
+    name: Annotated[str, Field(min_length=1, max_length=400)]
+
+
+class LayoutBody(Request):
+    layout: Layout
 
 
 class UniverseQuery(Request):

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import hmac
 import secrets
+from collections.abc import Container
 from urllib.parse import urlsplit
 
 from flask import Flask, Response, jsonify, request
@@ -16,6 +17,8 @@ from flask import Flask, Response, jsonify, request
 from zealous_sieve.core.errors import Problem
 from zealous_sieve.usecases.errors import UseCaseError
 
+OCTETS = "application/octet-stream"
+"""What no form of another site can send."""
 OWN_NAMES = frozenset({"127.0.0.1", "localhost", "::1"})
 READS = frozenset({"GET", "HEAD", "OPTIONS"})
 OWN_SITE = frozenset({"same-origin", "none"})
@@ -34,9 +37,10 @@ class NotJsonError(UseCaseError):
     """A request for a change that brings something else than JSON."""
 
 
-def keep_strangers_out(app: Flask, secret: bytes) -> None:
+def keep_strangers_out(app: Flask, secret: bytes, uploads: Container[str]) -> None:
     """Refuse every request to a foreign host name, and each that would change something from a page of
-    another origin, without the token of its session, or with something else than JSON.
+    another origin, without the token of its session, or with something else than JSON; ``uploads`` are
+    the endpoints that take files as they are.
 
     A session is a random number in a cookie, its token a digest of that under the ``secret``, told by
     ``GET /api/session``; sign-in will add who it is.
@@ -55,7 +59,8 @@ def keep_strangers_out(app: Flask, secret: bytes) -> None:
             )
         if request.method not in READS:
             _check_token(secret)
-            _check_json()
+            if request.endpoint not in uploads or request.mimetype != OCTETS:
+                _check_json()
 
     @app.get("/api/session")
     def session() -> Response:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -116,12 +116,13 @@ def take(table: Table) -> dict[str, Series]:
     for n, name in enumerate(names):
         rows = slice(int(bounds[n]), int(bounds[n + 1]))
         own = {field: column[rows] for field, column in columns.items()}
-        taken[name] = (_by_date(times[rows], local[rows]), own)
+        taken[name] = (by_date(times[rows], local[rows]), own)
     return taken
 
 
-def _by_date(times: Times, local: Times) -> Times:
-    """Bars a day apart get the midnight of their own date; others are left as they are."""
+def by_date(times: Times, local: Times) -> Times:
+    """The times of one instrument's bars, in order, as they are kept: bars a day apart get the midnight of
+    their own date, others are left as they are."""
     alone = len(times) == 1 and local[0] % DAY == 0
     if not alone and (len(times) < 2 or np.diff(times).min() < SHORTEST_DAY):
         return times
@@ -209,7 +210,7 @@ def _merged(code: str, parts: Sequence[tuple[str, Series]]) -> Series:
 def _disagreement(
     code: str, time: np.int64, name: str, values: Column, one: str, other: str
 ) -> Problem:
-    stamp = np.datetime64(int(time), "s")
+    stamp = stamp_of(int(time))
     message = f"{code} at {stamp}: {name} is {values[0]:g} in {one} and {values[1]:g} in {other}"
     mend = "import the right one alone"
     return Problem(code="files_disagree", message=message, mend=mend, subject=other)
@@ -231,38 +232,50 @@ def _bad_codes(table: Table) -> list[Problem]:
 
 
 def _bad_times(table: Table) -> list[Problem]:
-    outside = (table.times < EARLIEST) | (table.times >= LATEST)
-    reason = "a bar has a time between 1800 and 2200"
     return [
-        refusal(table.file, int(table.lines[r]), "time", _stamp(int(table.times[r])), reason)
-        for r in np.flatnonzero(outside)[:MOST_PROBLEMS]
+        refusal(table.file, int(table.lines[r]), "time", stamp_of(int(table.times[r])), OUTSIDE)
+        for r in np.flatnonzero(outside(table.times))[:MOST_PROBLEMS]
     ]
 
 
-def _stamp(seconds: int) -> str:
+OUTSIDE = "a bar has a time between 1800 and 2200"
+
+
+def outside(times: Times) -> NDArray[np.bool_]:
+    """The times at which there can't be a bar."""
+    return (times < EARLIEST) | (times >= LATEST)
+
+
+def stamp_of(seconds: int) -> str:
+    """A moment as it stands in messages."""
     return str(np.datetime64(seconds, "s"))
 
 
 def _bad_values(table: Table) -> list[Problem]:
-    columns = table.columns
-    top = np.maximum(np.maximum(columns["open"], columns["close"]), columns["low"])
-    bottom = np.minimum(columns["open"], columns["close"])
-    rules = [
-        (name, ~np.isfinite(columns[name]), "a finite number is needed")
-        for name in (*PRICES, "volume")
-    ]
-    rules += [(name, columns[name] <= 0, "a price has to be above zero") for name in PRICES]
-    rules.append(("volume", columns["volume"] < 0, "volume can't be negative"))
-    extras = [name for name in OPTIONAL if name in columns]
-    rules += [(name, columns[name] < 0, "this can't be negative") for name in extras]
-    rules += [(name, np.isinf(columns[name]), "a finite number is needed") for name in extras]
-    rules.append(("high", columns["high"] < top, "the high is below another price of the bar"))
-    rules.append(("low", columns["low"] > bottom, "the low is above another price of the bar"))
     return [
-        refusal(table.file, int(table.lines[row]), name, columns[name][row], reason)
-        for name, wrong, reason in rules
+        refusal(table.file, int(table.lines[row]), name, table.columns[name][row], reason)
+        for name, wrong, reason in value_faults(table.columns)
         for row in np.flatnonzero(wrong)[:MOST_PROBLEMS]
     ]
+
+
+def value_faults(
+    columns: Mapping[str, Column],
+) -> Iterator[tuple[str, NDArray[np.bool_], str]]:
+    """What can be wrong with the values of bars: the column, the rows concerned, and why."""
+    for name in (*PRICES, "volume"):
+        yield name, ~np.isfinite(columns[name]), "a finite number is needed"
+    for name in PRICES:
+        yield name, columns[name] <= 0, "a price has to be above zero"
+    yield "volume", columns["volume"] < 0, "volume can't be negative"
+    extras = [name for name in OPTIONAL if name in columns]
+    for name in extras:
+        yield name, columns[name] < 0, "this can't be negative"
+        yield name, np.isinf(columns[name]), "a finite number is needed"
+    top = np.maximum(np.maximum(columns["open"], columns["close"]), columns["low"])
+    bottom = np.minimum(columns["open"], columns["close"])
+    yield "high", columns["high"] < top, "the high is below another price of the bar"
+    yield "low", columns["low"] > bottom, "the low is above another price of the bar"
 
 
 def _bad_order(table: Table, order: NDArray[np.int64], owners: NDArray[np.int64]) -> list[Problem]:
@@ -273,6 +286,6 @@ def _bad_order(table: Table, order: NDArray[np.int64], owners: NDArray[np.int64]
         row = int(order[bar])
         double = steps[bar - 1] == 0
         reason = "this time stands twice" if double else "times have to rise from row to row"
-        stamp = _stamp(int(table.times[row]))
+        stamp = stamp_of(int(table.times[row]))
         found.append(refusal(table.file, int(table.lines[row]), "time", stamp, reason))
     return found

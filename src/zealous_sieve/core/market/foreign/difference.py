@@ -1,0 +1,92 @@
+"""What bars from outside would change of those that are kept."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from zealous_sieve.core.engine.panel import Series
+
+
+@dataclass(frozen=True, kw_only=True)
+class Change:
+    """A value that would be another: ``time`` is the opening moment of its bar."""
+
+    code: str
+    time: int
+    column: str
+    before: float
+    after: float
+
+
+@dataclass(frozen=True, kw_only=True)
+class Difference:
+    """How many bars are new, the same and changed; ``series`` are those that are not the same."""
+
+    new: int
+    same: int
+    changed: int
+    changes: tuple[Change, ...]
+    series: Series
+
+
+MOST = 100
+"""So many changes of an instrument are told one by one."""
+
+
+def difference(code: str, held: Series, fresh: Series) -> Difference:
+    """Compare the bars of one instrument with those that are kept; both in order of time. A column that
+    one of them lacks is not compared."""
+    times, columns = fresh
+    known, own = held
+    place = np.minimum(np.searchsorted(known, times), max(0, len(known) - 1))
+    there = known[place] == times if len(known) else np.zeros(len(times), bool)
+    differs = np.zeros(len(times), bool)
+    changes: list[Change] = []
+    for name, after in columns.items():
+        if name not in own or not there.any():
+            continue
+        before = own[name][place]
+        other = there & ~((before == after) | (np.isnan(before) & np.isnan(after)))
+        differs |= other
+        changes += [
+            Change(
+                code=code,
+                time=int(times[row]),
+                column=name,
+                before=float(before[row]),
+                after=float(after[row]),
+            )
+            for row in np.flatnonzero(other)[: MOST - len(changes)]
+        ]
+    wanted = ~there | differs
+    return Difference(
+        new=int((~there).sum()),
+        same=int((there & ~differs).sum()),
+        changed=int(differs.sum()),
+        changes=tuple(sorted(changes, key=lambda change: change.time)),
+        series=(times[wanted], {name: column[wanted] for name, column in columns.items()}),
+    )
+
+
+def tape_difference(code: str, held: Series, fresh: Series) -> Difference:
+    """Compare the trades of one instrument with those that are kept between the first and the last of
+    them, which they replace unless they are the same."""
+    times, columns = fresh
+    known, own = held
+    first, end = np.searchsorted(known, times[0]), np.searchsorted(known, times[-1], side="right")
+    before = int(end - first)
+    same = np.array_equal(known[first:end], times) and all(
+        np.array_equal(own[name][first:end], columns[name], equal_nan=True)
+        for name in ("close", "volume", "buy_volume")
+    )
+    nothing: Series = (times[:0], {name: column[:0] for name, column in columns.items()})
+    changed = 0 if same else min(before, len(times))
+    return Difference(
+        new=0 if same else len(times) - changed,
+        same=len(times) if same else 0,
+        changed=changed,
+        changes=(),
+        series=nothing if same else fresh,
+    )

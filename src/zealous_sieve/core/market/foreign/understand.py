@@ -1,0 +1,270 @@
+"""What a table from elsewhere seems to be, by its first rows: a proposal that its owner corrects."""
+
+from __future__ import annotations
+
+import csv
+import re
+from collections import Counter
+from collections.abc import Collection, Mapping, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from zealous_sieve.core.market.foreign.layout import (
+    DECIMALS,
+    FIELDS,
+    SEPARATORS,
+    Content,
+    Dates,
+    Encoding,
+    Layout,
+    names_of,
+)
+from zealous_sieve.core.market.foreign.moments import is_moment, order_of, read_clock
+from zealous_sieve.core.market.foreign.numbers import decimal_of, number
+
+SURE = 0.9
+"""A column is what so many of its cells can be."""
+_MOST_SKIPPED = 20
+
+
+@dataclass(frozen=True, kw_only=True)
+class Understood:
+    """A layout, and what of it is not sure."""
+
+    layout: Layout
+    doubts: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, kw_only=True)
+class Sample:
+    """The first rows of a table under the names of its columns."""
+
+    names: Sequence[str]
+    rows: Sequence[Sequence[str]]
+
+    def cells(self, name: str) -> list[str]:
+        """What stands in a column, empty cells left out."""
+        place = list(self.names).index(name)
+        return [row[place] for row in self.rows if place < len(row) and row[place].strip()]
+
+
+@dataclass(frozen=True, kw_only=True)
+class Glimpse:
+    """What a file seems to be, with its first rows."""
+
+    understood: Understood
+    sample: Sample
+
+
+def parted(lines: Sequence[str], separator: str) -> list[list[str]]:
+    """Lines as cells."""
+    return list(csv.reader(lines, delimiter=separator))
+
+
+def sample_of(lines: Sequence[str], layout: Layout) -> Sample:
+    """The rows of some lines, read in a layout."""
+    rows = [row for row in parted(lines[layout.skip :], layout.separator) if row]
+    names = names_of(rows[0] if rows else [], header=layout.header)
+    return Sample(names=names, rows=rows[layout.header :])
+
+
+def understand(
+    lines: Sequence[str], stem: str, zones: Mapping[str, str], encoding: Encoding = Encoding.UTF_8
+) -> Understood:
+    """What the lines of a text seem to be; ``stem`` is its file's name without the ending, ``zones`` the
+    clocks of instruments that are known."""
+    separator = _separator(lines)
+    rows = parted(lines, separator)
+    wide = _usual_width(rows)
+    skip = next((n for n, row in enumerate(rows[:_MOST_SKIPPED]) if len(row) == wide), 0)
+    body = [row for row in rows[skip:] if row]
+    header = bool(body) and not any(is_moment(c) or _is_number(c) for c in body[0] if c.strip())
+    sample = Sample(names=names_of(body[0] if body else [], header=header), rows=body[header:])
+    raw = Layout(encoding=encoding, separator=separator, skip=skip, header=header)
+    return understand_columns(sample, stem, zones, raw)
+
+
+def understand_columns(
+    sample: Sample, stem: str, zones: Mapping[str, str], raw: Layout | None = None
+) -> Understood:
+    """What the columns of a table seem to be, of which it is known how it is parted."""
+    raw = raw or Layout()
+    cells = {name: sample.cells(name) for name in sample.names}
+    decimal, sure = decimal_of([c for own in cells.values() for c in own], raw.separator)
+    kinds = {name: _kind(own, decimal) for name, own in cells.items()}
+    content = _content(sample.names, kinds)
+    columns = _columns(content, sample, kinds, decimal)
+    doubts = [] if sure else ["whether a comma parts thousands or decimals can't be seen"]
+    dates, doubt = _dates(cells.get(columns.get("time", ""), []))
+    doubts += doubt
+    codes = set(cells.get(columns.get("instrument", ""), [])) or {stem}
+    zone = _zone(codes, zones)
+    layout = Layout(
+        content=content,
+        encoding=raw.encoding,
+        separator=raw.separator,
+        skip=raw.skip,
+        header=raw.header,
+        decimal=decimal,
+        dates=dates,
+        zone=zone,
+        code="" if "instrument" in columns or not content.timed else stem[:40],
+        columns=columns,
+    )
+    if content == Content.BARS and "volume" not in columns:
+        doubts.append("no column is the volume: it is taken as zero")
+    if _without_offset(cells.get(columns.get("time", ""), []), columns):
+        doubts.append(f"the times have no offset: they are read as those of {zone}")
+    return Understood(layout=layout, doubts=tuple(doubts))
+
+
+def _separator(lines: Sequence[str]) -> str:
+    """The one that parts most lines into as many cells."""
+
+    def regular(separator: str) -> tuple[float, int]:
+        widths = Counter(len(row) for row in parted(lines, separator) if row)
+        width, count = max(widths.items(), key=lambda own: (own[0] > 1, own[1]), default=(1, 0))
+        return (count / max(1, sum(widths.values())) if width > 1 else 0.0, width)
+
+    return max(SEPARATORS, key=regular)
+
+
+def _usual_width(rows: Sequence[Sequence[str]]) -> int:
+    widths = Counter(len(row) for row in rows if row)
+    return widths.most_common(1)[0][0] if widths else 0
+
+
+def _is_number(text: str) -> bool:
+    return any(number(text, decimal) is not None for decimal in DECIMALS)
+
+
+def _kind(cells: Sequence[str], decimal: str) -> str:
+    """What the cells of a column are: moments, clocks, numbers, texts, or nothing at all."""
+    if not cells:
+        return "nothing"
+
+    def share(fits: int) -> bool:
+        return fits >= SURE * len(cells)
+
+    if share(sum(_is_clock(c) for c in cells)):
+        return "clock"
+    if share(sum(number(c, decimal) is not None for c in cells)):
+        solid = share(sum(len(c) == 8 and c[:2] in ("19", "20") and is_moment(c) for c in cells))
+        return "moment" if solid or share(sum(_counts(c) for c in cells)) else "number"
+    return "moment" if share(sum(is_moment(c) for c in cells)) else "text"
+
+
+def _is_clock(text: str) -> bool:
+    return ":" in text and not isinstance(read_clock(text), str)
+
+
+def _counts(text: str) -> bool:
+    """Whether a number can be one of seconds or milliseconds since 1970: of this century."""
+    return bool(re.fullmatch(r"1\d{9}(\d{3})?(\.0*)?", text.strip()))
+
+
+def _dates(cells: Sequence[str]) -> tuple[Dates, list[str]]:
+    counted = [c.strip().split(".")[0] for c in cells if _counts(c)]
+    if cells and len(counted) >= SURE * len(cells):
+        return (Dates.MILLISECONDS if len(counted[0]) > 10 else Dates.SECONDS), []
+    dates, sure = order_of(cells)
+    doubtful = cells and not sure
+    return dates, [f"the dates could be read in another order than {dates}"] if doubtful else []
+
+
+def _without_offset(cells: Sequence[str], columns: Mapping[str, str]) -> bool:
+    has_hours = "clock" in columns or any(":" in c for c in cells)
+    return has_hours and not any(re.search(r"(Z|[+-]\d\d:?\d\d)\s*$", c[10:]) for c in cells)
+
+
+def _zone(codes: Collection[str], zones: Mapping[str, str]) -> str:
+    known = Counter(zones[code] for code in codes if code in zones)
+    return known.most_common(1)[0][0] if known else "UTC"
+
+
+def _bare(name: str) -> str:
+    return re.sub(r"[^a-z0-9]", "", name.lower())
+
+
+def _content(names: Sequence[str], kinds: Mapping[str, str]) -> Content:
+    bare = {_bare(name) for name in names}
+    numbers = sum(kind == "number" for kind in kinds.values())
+    timed = any(kind == "moment" for kind in kinds.values())
+    if bare & {"hours"} and bare & {"zone", "timezone", "holidays", "halfdays"}:
+        return Content.VENUES
+    if (timed and numbers >= 4) or bare & {"high", "low"}:
+        return Content.BARS
+    if timed and bare & {"kind", "event"} and numbers == 0:
+        return Content.EVENTS
+    if timed and numbers >= 1:
+        sized = {"side", "taker", "size"} & bare and "close" not in bare
+        return Content.TRADES if sized else Content.BARS
+    return Content.BARS if timed else Content.INSTRUMENTS
+
+
+def _columns(
+    content: Content, sample: Sample, kinds: Mapping[str, str], decimal: str
+) -> dict[str, str]:
+    """Which column is what: by its name, and else by what stands in it."""
+    found: dict[str, str] = {}
+    wanted = {"time": ("moment",), "clock": ("clock",)}
+    for own in FIELDS[content]:
+        for word in own.words:
+            fitting = next(
+                (
+                    n
+                    for n in sample.names
+                    if _bare(n) == word
+                    and n not in found.values()
+                    and kinds[n] in (*wanted.get(own.name, (kinds[n],)), "nothing")
+                ),
+                None,
+            )
+            if fitting:
+                found[own.name] = fitting
+                break
+    if content.timed:
+        _fill(found, "time", _free(sample, kinds, found, "moment"))
+        _fill(found, "clock", _free(sample, kinds, found, "clock"))
+        _fill(found, "instrument", _free(sample, kinds, found, "text"))
+    if content == Content.BARS:
+        _fill_prices(found, sample, _free(sample, kinds, found, "number"), decimal)
+    return found
+
+
+def _free(
+    sample: Sample, kinds: Mapping[str, str], found: Mapping[str, str], kind: str
+) -> list[str]:
+    return [n for n in sample.names if kinds[n] == kind and n not in found.values()]
+
+
+def _fill(found: dict[str, str], name: str, free: Sequence[str]) -> None:
+    if name not in found and free:
+        found[name] = free[0]
+
+
+def _fill_prices(found: dict[str, str], sample: Sample, free: Sequence[str], decimal: str) -> None:
+    """Where the header does not say which prices are which: four columns of which one is never below the
+    others and one never above are high and low; open stands before close."""
+    if found.keys() & {"open", "high", "low", "close"} or len(free) < 4:
+        return
+    for start in range(len(free) - 3):
+        four = free[start : start + 4]
+        places = [list(sample.names).index(name) for name in four]
+        cells = [[row[p] for p in places] for row in sample.rows if len(row) == len(sample.names)]
+        rows = [[number(c, decimal) or np.nan for c in own] for own in cells]
+        prices = np.array(rows, float).reshape(-1, 4)
+        prices = prices[~np.isnan(prices).any(axis=1)]
+        if not len(prices):
+            return
+        tops, bottoms = prices.max(axis=1, keepdims=True), prices.min(axis=1, keepdims=True)
+        highs = np.flatnonzero((prices == tops).sum(axis=0) >= SURE * len(prices))
+        lows = np.flatnonzero((prices == bottoms).sum(axis=0) >= SURE * len(prices))
+        if not len(highs) or not len(lows) or highs[0] == lows[-1]:
+            continue
+        first, last = (n for n in range(4) if n not in {int(highs[0]), int(lows[-1])})
+        found |= {"open": four[first], "high": four[highs[0]]}
+        found |= {"low": four[lows[-1]], "close": four[last]}
+        _fill(found, "volume", [n for n in free if n not in four])
+        return

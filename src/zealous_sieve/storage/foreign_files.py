@@ -1,0 +1,299 @@
+"""Files written elsewhere: their first rows, all their rows in a layout, and the rows that were refused."""
+
+from __future__ import annotations
+
+import codecs
+import csv
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pyarrow as pa
+import pyarrow.compute as pc
+import pyarrow.csv as pa_csv
+import pyarrow.parquet as pq
+from numpy.typing import NDArray
+
+from zealous_sieve.core.errors import DataError, Problem
+from zealous_sieve.core.market.foreign.layout import Content, Encoding, Layout, check_layout
+from zealous_sieve.core.market.foreign.refusals import Refusals
+from zealous_sieve.core.market.foreign.understand import (
+    Glimpse,
+    Sample,
+    sample_of,
+    understand,
+    understand_columns,
+)
+
+FIRST_LINES = 400
+FIRST_BYTES = 256 * 1024
+BLOCK = 8 * 1024 * 1024
+MOST_ROWS = 60_000_000
+"""More rows than that are better brought in several files: all of them have to fit into memory."""
+PARQUET = (".parquet", ".pq")
+Told = Callable[[int, int], None]
+"""Is told how many bytes of all have been read; raises to stop the reading."""
+
+
+def _unreadable(why: str, mend: str) -> DataError:
+    return DataError(Problem(code="unreadable_file", message=why, mend=mend))
+
+
+def is_parquet(name: str) -> bool:
+    return Path(name).suffix.lower() in PARQUET
+
+
+def glimpse(path: Path, name: str, zones: Mapping[str, str]) -> Glimpse:
+    """Look at the beginning of a file that came under a name. Raises DataError ``unreadable_file``,
+    ``no_rows``."""
+    stem = Path(name).stem
+    if is_parquet(name):
+        sample = _parquet_sample(path)
+        understood = understand_columns(sample, stem, zones)
+    else:
+        lines, encoding = first_lines(path)
+        understood = understand(lines, stem, zones, encoding)
+        sample = sample_of(lines, understood.layout)
+    if not sample.rows:
+        raise DataError(
+            Problem(
+                code="no_rows",
+                message="the file has a header and no rows"
+                if sample.names
+                else "the file is empty",
+                mend="bring a file with rows below its header",
+            )
+        )
+    return Glimpse(understood=understood, sample=sample)
+
+
+def sample_in(path: Path, name: str, layout: Layout) -> Sample:
+    """The first rows of a file as a layout reads them."""
+    if is_parquet(name):
+        return _parquet_sample(path)
+    lines, _ = first_lines(path, layout.encoding)
+    return sample_of(lines, layout)
+
+
+def first_lines(path: Path, known: Encoding | None = None) -> tuple[list[str], Encoding]:
+    """The first whole lines of a text, and how it is encoded. Raises DataError ``unreadable_file``."""
+    with path.open("rb") as file:
+        start = file.read(FIRST_BYTES)
+    encoding = known or _encoding(start)
+    try:
+        text = start.decode("utf-8-sig" if encoding == Encoding.UTF_8 else encoding, "ignore")
+    except (UnicodeDecodeError, LookupError):
+        raise _unreadable("the file is no text", "bring CSV or Parquet") from None
+    if "\0" in text:
+        raise _unreadable("the file is no table of text", "bring CSV or Parquet")
+    lines = text.splitlines()
+    if len(start) == FIRST_BYTES and len(lines) > 1:
+        lines.pop()
+    if not any(line.strip() for line in lines):
+        raise DataError(
+            Problem(code="no_rows", message="the file is empty", mend="bring one with rows")
+        )
+    return lines[:FIRST_LINES], encoding
+
+
+def _encoding(start: bytes) -> Encoding:
+    if start.startswith((codecs.BOM_UTF16_LE, codecs.BOM_UTF16_BE)):
+        return Encoding.UTF_16
+    try:
+        codecs.getincrementaldecoder("utf-8")().decode(start)
+    except UnicodeDecodeError:
+        return Encoding.WESTERN
+    return Encoding.UTF_8
+
+
+def _parquet(path: Path) -> pq.ParquetFile:
+    try:
+        return pq.ParquetFile(path)
+    except (pa.ArrowException, OSError) as error:
+        why = f"the file is no Parquet: {str(error).splitlines()[0][:120]}"
+        raise _unreadable(why, "bring CSV or Parquet, with an ending that says which") from None
+
+
+def _parquet_sample(path: Path) -> Sample:
+    file = _parquet(path)
+    names = list(file.schema_arrow.names)
+    batch = next(file.iter_batches(batch_size=FIRST_LINES), None)
+    columns = [] if batch is None else [texts_of(column).to_pylist() for column in batch.columns]
+    return Sample(names=names, rows=[[c or "" for c in row] for row in zip(*columns, strict=True)])
+
+
+def texts_of(column: Any) -> Any:
+    """A column as texts; what can't be one is empty."""
+    kind = column.type
+    if pa.types.is_dictionary(kind):
+        column = column.dictionary_decode()
+        kind = column.type
+    if pa.types.is_string(kind) or pa.types.is_large_string(kind):
+        return column
+    if pa.types.is_timestamp(kind):
+        offset = "" if kind.tz is None else "+00:00"
+        plain = column.cast(pa.timestamp("s"), safe=False)
+        return pc.binary_join_element_wise(pc.strftime(plain, "%Y-%m-%d %H:%M:%S"), offset, "")
+    try:
+        return column.cast(pa.string())
+    except pa.ArrowException:
+        return pa.nulls(len(column), pa.string())
+
+
+@dataclass(frozen=True, kw_only=True)
+class Piece:
+    """Some rows of a file: columns by their own names, and the numbers of their lines."""
+
+    columns: Mapping[str, Any]
+    lines: NDArray[np.int64]
+
+
+def pieces(
+    path: Path, name: str, layout: Layout, refusals: Refusals, told: Told
+) -> Iterator[Piece]:
+    """All rows of a file, some at a time. Raises DataError where the file does not fit the layout."""
+    read = _parquet_pieces if is_parquet(name) else _csv_pieces
+    count = 0
+    for piece in read(path, layout, refusals, told):
+        count += len(piece.lines)
+        if count > MOST_ROWS:
+            message = f"the file has more than {MOST_ROWS:,} rows"
+            mend = "bring it in parts"
+            raise DataError(Problem(code="too_many_rows", message=message, mend=mend))
+        yield piece
+
+
+def _parquet_pieces(path: Path, layout: Layout, refusals: Refusals, told: Told) -> Iterator[Piece]:
+    file = _parquet(path)
+    check_layout(layout, file.schema_arrow.names)
+    wanted = list(dict.fromkeys(layout.columns.values()))
+    if layout.content == Content.INSTRUMENTS:
+        wanted = list(file.schema_arrow.names)
+    total, done = max(1, file.metadata.num_rows), 0
+    try:
+        for batch in file.iter_batches(columns=wanted):
+            lines = np.arange(done + 1, done + 1 + batch.num_rows)
+            done += batch.num_rows
+            told(done, total)
+            yield Piece(columns={n: batch.column(n) for n in batch.schema.names}, lines=lines)
+    except pa.ArrowException as error:
+        raise _unreadable(f"the file can't be read: {error}", "bring it anew") from None
+
+
+def _csv_pieces(path: Path, layout: Layout, refusals: Refusals, told: Told) -> Iterator[Piece]:
+    lines, _ = first_lines(path, layout.encoding)
+    names = list(sample_of(lines, layout).names)
+    check_layout(layout, names)
+    broken: list[int] = []
+
+    def skip(row: pa_csv.InvalidRow) -> str:
+        reason = f"the row has {row.actual_columns} values for {row.expected_columns} columns"
+        broken.append(row.number)
+        refusals.add(row.number, "all", row.text, reason)
+        return "skip"
+
+    before = layout.skip + layout.header
+    total = max(1, path.stat().st_size)
+    following = before + 1
+    try:
+        with pa.OSFile(str(path)) as file:
+            reader = pa_csv.open_csv(
+                file,
+                read_options=pa_csv.ReadOptions(
+                    use_threads=False,
+                    skip_rows=before,
+                    column_names=names,
+                    block_size=BLOCK,
+                    encoding=str(layout.encoding),
+                ),
+                parse_options=pa_csv.ParseOptions(
+                    delimiter=layout.separator,
+                    invalid_row_handler=skip,
+                    ignore_empty_lines=False,
+                ),
+                convert_options=pa_csv.ConvertOptions(
+                    column_types={name: pa.string() for name in names}, strings_can_be_null=False
+                ),
+            )
+            for batch in reader:
+                numbers = _numbers_of(following, batch.num_rows, broken)
+                following = int(numbers[-1]) + 1 if len(numbers) else following
+                told(min(total, file.tell()), total)
+                yield _without_blank(batch, numbers)
+    except pa.ArrowException as error:
+        why = f"the file can't be read as {layout.encoding}: {str(error).splitlines()[0][:160]}"
+        raise _unreadable(
+            why, "choose another separator or encoding, or look at that line"
+        ) from None
+
+
+def _numbers_of(first: int, count: int, broken: Sequence[int]) -> NDArray[np.int64]:
+    """The numbers of the next lines that are not among the broken ones."""
+    later = [number for number in broken if number >= first]
+    numbers = np.arange(first, first + count + len(later))
+    return numbers[~np.isin(numbers, later)][:count]
+
+
+def _without_blank(batch: pa.RecordBatch, lines: NDArray[np.int64]) -> Piece:
+    """An empty line is no row."""
+    blank = np.ones(batch.num_rows, bool)
+    for column in batch.columns:
+        if blank.any():
+            blank &= pc.equal(pc.binary_length(column), 0).to_numpy(zero_copy_only=False)
+    if blank.any():
+        batch, lines = batch.filter(pa.array(~blank)), lines[~blank]
+    return Piece(columns=dict(zip(batch.schema.names, batch.columns, strict=True)), lines=lines)
+
+
+def read_texts(
+    path: Path, name: str, layout: Layout, refusals: Refusals, told: Told
+) -> Iterator[tuple[int, dict[str, str]]]:
+    """The rows of a table of instruments, events or venues: line, and texts by the names of the table's
+    columns. Raises DataError where the file does not fit the layout."""
+    for piece in pieces(path, name, layout, refusals, told):
+        columns = {n: texts_of(column).to_pylist() for n, column in piece.columns.items()}
+        for row, line in enumerate(piece.lines):
+            yield int(line), {n: (own[row] or "").strip() for n, own in columns.items()}
+
+
+def write_refused(path: Path, name: str, layout: Layout, refusals: Refusals, out: Path) -> None:
+    """The refused rows as they stand in a file, with what is wrong with each of them beside: mended, they
+    can be brought in again. Rows of a Parquet file are told by their numbers."""
+    reasons: dict[int, str] = {}
+    for one in refusals.listed:
+        reasons.setdefault(one.line, f"{one.column}: {one.reason}")
+    separator = "," if is_parquet(name) else layout.separator
+    with out.open("w", newline="", encoding="utf-8") as file:
+        writer = csv.writer(file, delimiter=separator, lineterminator="\n")
+        rows, width = _kept_rows(path, name, layout, reasons), 0
+        for line, cells in rows:
+            told = ("line", "reason") if line is None else (str(line), reasons[line])
+            width = max(width, len(cells))
+            writer.writerow([*cells, *[""] * (width - len(cells)), *told])
+
+
+def _kept_rows(
+    path: Path, name: str, layout: Layout, wanted: Iterable[int]
+) -> Iterator[tuple[int | None, list[str]]]:
+    """The header, without a number, and the wanted rows with theirs."""
+    numbers = set(wanted)
+    if is_parquet(name):
+        file = _parquet(path)
+        yield None, list(file.schema_arrow.names)
+        done = 0
+        for batch in file.iter_batches():
+            places = [n - done - 1 for n in numbers if done < n <= done + batch.num_rows]
+            done += batch.num_rows
+            for place in sorted(places):
+                cells = [texts_of(column)[place].as_py() or "" for column in batch.columns]
+                yield done - batch.num_rows + place + 1, cells
+        return
+    encoding = "utf-8-sig" if layout.encoding == Encoding.UTF_8 else str(layout.encoding)
+    with path.open(newline="", encoding=encoding, errors="replace") as lines:
+        for line, cells in enumerate(csv.reader(lines, delimiter=layout.separator), start=1):
+            if line == layout.skip + 1 and layout.header:
+                yield None, cells
+            elif line in numbers:
+                yield line, cells

@@ -1,0 +1,131 @@
+"""Files that are brought in, and how far they are."""
+
+from __future__ import annotations
+
+from dataclasses import asdict
+from typing import Any
+
+from pydantic import TypeAdapter
+from sqlalchemy import ColumnElement, func, select, update
+
+from zealous_sieve.core.market.foreign.layout import Layout
+from zealous_sieve.storage.database import Database
+from zealous_sieve.storage.models import ImportRow
+from zealous_sieve.usecases.import_ports import Account, Import, ImportState
+
+_ACCOUNT = TypeAdapter(Account)
+_LAYOUT = TypeAdapter(Layout)
+
+
+class ImportStore:
+    """Implements ImportsPort."""
+
+    def __init__(self, database: Database) -> None:
+        self.database = database
+
+    def add(self, name: str) -> Import:
+        with self.database.session() as session:
+            row = ImportRow(
+                name=name, size=0, state=ImportState.CANCELLED, layout=asdict(Layout()), doubts=[]
+            )
+            session.add(row)
+            session.flush()
+            session.refresh(row)
+            return _import(row)
+
+    def get(self, import_id: int) -> Import | None:
+        with self.database.session() as session:
+            row = session.get(ImportRow, import_id)
+            return _import(row) if row else None
+
+    def recent(self, limit: int) -> list[Import]:
+        query = select(ImportRow).order_by(ImportRow.id.desc()).limit(limit)
+        with self.database.session() as session:
+            return [_import(row) for row in session.scalars(query)]
+
+    def unfinished(self) -> list[Import]:
+        at_work = [state for state in ImportState if state.at_work]
+        query = select(ImportRow).where(ImportRow.state.in_(at_work)).order_by(ImportRow.id)
+        with self.database.session() as session:
+            return [_import(row) for row in session.scalars(query)]
+
+    def understood(
+        self, import_id: int, size: int, layout: Layout, doubts: tuple[str, ...]
+    ) -> None:
+        self._change(
+            import_id,
+            size=size,
+            layout=_LAYOUT.dump_python(layout, mode="json"),
+            doubts=list(doubts),
+            account=None,
+            **_turned(ImportState.READING),
+        )
+
+    def turn_to(self, import_id: int, state: ImportState, *from_states: ImportState) -> bool:
+        return self._change(import_id, ImportRow.state.in_(from_states), **_turned(state))
+
+    def begin(self, import_id: int, turn: int) -> bool:
+        return self._change(
+            import_id, ImportRow.turn == turn, attempts=ImportRow.attempts + 1, done=0
+        )
+
+    def progress(self, import_id: int, turn: int, done: int, total: int) -> bool:
+        return self._change(import_id, ImportRow.turn == turn, done=done, total=total)
+
+    def end(
+        self,
+        import_id: int,
+        turn: int,
+        state: ImportState,
+        account: Account | None = None,
+        reason: str | None = None,
+    ) -> bool:
+        kept = {} if account is None else {"account": _ACCOUNT.dump_python(account, mode="json")}
+        ended = {} if state == ImportState.READY else {"finished_at": func.now()}
+        return self._change(
+            import_id, ImportRow.turn == turn, state=state, reason=reason, **kept, **ended
+        )
+
+    def forget(self, import_id: int) -> None:
+        with self.database.session() as session:
+            row = session.get(ImportRow, import_id)
+            if row is not None:
+                session.delete(row)
+
+    def _change(self, import_id: int, *where: ColumnElement[bool], **values: Any) -> bool:
+        statement = update(ImportRow).where(ImportRow.id == import_id, *where)
+        with self.database.session() as session:
+            changed = session.scalar(statement.values(**values).returning(ImportRow.id))
+            return changed is not None
+
+
+def _turned(state: ImportState) -> dict[str, Any]:
+    """Begin something else with a file."""
+    return {
+        "state": state,
+        "turn": ImportRow.turn + 1,
+        "attempts": 0,
+        "done": 0,
+        "total": 0,
+        "reason": None,
+        "finished_at": None,
+    }
+
+
+def _import(row: ImportRow) -> Import:
+    return Import(
+        id=row.id,
+        name=row.name,
+        size=row.size,
+        state=ImportState(row.state),
+        layout=_LAYOUT.validate_python(row.layout),
+        doubts=tuple(row.doubts),
+        turn=row.turn,
+        attempts=row.attempts,
+        done=row.done,
+        total=row.total,
+        reason=row.reason,
+        account=None if row.account is None else _ACCOUNT.validate_python(row.account),
+        created_at=row.created_at,
+        finished_at=row.finished_at,
+    )

@@ -1,0 +1,123 @@
+"""Bars and trades of a file against those that are kept."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Mapping
+from dataclasses import replace
+
+import numpy as np
+
+from zealous_sieve.core.engine.panel import Panel, Series
+from zealous_sieve.core.formula.timeframe import DAY
+from zealous_sieve.core.market.bases import Base
+from zealous_sieve.core.market.foreign.difference import Difference, difference, tape_difference
+from zealous_sieve.core.market.foreign.layout import Content
+from zealous_sieve.core.market.foreign.refusals import Refusals
+from zealous_sieve.core.market.foreign.sifting import sift
+from zealous_sieve.core.market.import_validation import joined
+from zealous_sieve.usecases.import_ports import Account, Import, Told
+from zealous_sieve.usecases.importing import import_bars
+from zealous_sieve.usecases.ports import Outside
+
+TOLD_ONE_BY_ONE = 100
+"""So many changed values, refused rows and codes are told on the page."""
+Bars = Mapping[Base, Mapping[str, Series]]
+
+
+def take_bars(
+    outside: Outside, own: Import, refusals: Refusals, told: Told, *, taken: bool
+) -> Account:
+    """Read bars or trades of a file and say what they change; with ``taken``, they are kept.
+
+    Raises DataError for bars of a length that is not kept, CancelledError.
+    """
+    rows = outside.files.rows(own.id, own.name, own.layout, refusals, _half(told, taken))
+    trades = own.layout.content == Content.TRADES
+    series, doubled = sift(rows, refusals, int(time.time()) + DAY, trades=trades)
+    bars: Bars = {Base.TRADES: series} if trades else joined([(own.name, series)])
+    account, wanted = _compared(outside, bars)
+    return replace(
+        account,
+        doubled=doubled,
+        refused=refusals.count,
+        refusals=tuple(refusals.listed[:TOLD_ONE_BY_ONE]),
+        findings=_write(outside, wanted, told) if taken else None,
+    )
+
+
+def _half(told: Told, taken: bool) -> Told:
+    """Reading is the first half of taking."""
+    return (lambda done, total: told(done, 2 * total)) if taken else told
+
+
+def _write(outside: Outside, wanted: Bars, told: Told) -> int:
+    """Keep what is not the same; returns how much the data check doubts."""
+    total = sum(len(times) for series in wanted.values() for times, _ in series.values())
+    if not total:
+        return 0
+    done = 0
+
+    def wrote(rows: int) -> None:
+        nonlocal done
+        done += rows
+        told(total + min(done, total), 2 * total + 1)
+
+    return len(import_bars(outside, wanted, wrote).findings)
+
+
+def _compared(outside: Outside, bars: Bars) -> tuple[Account, Bars]:
+    """What bars would change, and those that are not the same."""
+    codes = sorted({code for series in bars.values() for code in series})
+    known = {instrument.code for instrument in outside.market.instruments()}
+    there = [code for code in codes if code in known]
+    held = outside.bars.some(there, tuple(bars)) if there else None
+    found: list[Difference] = []
+    wanted: dict[Base, dict[str, Series]] = {}
+    for base, series in bars.items():
+        panel = _of_base(held, base)
+        compare = tape_difference if base == Base.TRADES else difference
+        for code, fresh in series.items():
+            found.append(compare(code, _held(panel, code), fresh))
+            if len(found[-1].series[0]):
+                wanted.setdefault(base, {})[code] = found[-1].series
+    fresh_ones = [code for code in codes if code not in known]
+    times = [times for series in bars.values() for times, _ in series.values() if len(times)]
+    changes = [change for one in found for change in one.changes]
+    account = Account(
+        nouns=_nouns(bars),
+        new=sum(one.new for one in found),
+        same=sum(one.same for one in found),
+        changed=sum(one.changed for one in found),
+        doubled=0,
+        refused=0,
+        changes=tuple(changes[:TOLD_ONE_BY_ONE]),
+        instruments=len(codes),
+        codes=tuple(codes[:TOLD_ONE_BY_ONE]),
+        fresh_count=len(fresh_ones),
+        fresh=tuple(fresh_ones[:TOLD_ONE_BY_ONE]),
+        first=min((int(own[0]) for own in times), default=None),
+        last=max((int(own[-1]) for own in times), default=None),
+    )
+    return account, wanted
+
+
+_NOTHING: Series = (np.empty(0, np.int64), {})
+
+
+def _nouns(bars: Bars) -> str:
+    words = " and ".join(base.word for base in sorted(bars, key=lambda b: -b.seconds))
+    return "trades" if Base.TRADES in bars else f"bars of {words}"
+
+
+def _of_base(held: Panel | None, base: Base) -> Panel | None:
+    if held is None:
+        return None
+    return next((panel for panel in held.bases if panel.duration == base.seconds), None)
+
+
+def _held(panel: Panel | None, code: str) -> Series:
+    if panel is None or code not in panel.places:
+        return _NOTHING
+    rows = panel.rows(panel.position(code))
+    return panel.times[rows], {name: column[rows] for name, column in panel.columns.items()}

@@ -1,0 +1,128 @@
+"""Instruments with their facts, events and venues of a file against those that are kept."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Mapping
+from dataclasses import dataclass
+
+from zealous_sieve.core.market.foreign.layout import Content
+from zealous_sieve.core.market.foreign.records import (
+    RowFault,
+    event_of,
+    instrument_of,
+    venue_of,
+)
+from zealous_sieve.core.market.foreign.refusals import Refusals
+from zealous_sieve.core.market.instruments import Event, Instrument, Venue
+from zealous_sieve.usecases.import_ports import Account, Import, Told
+from zealous_sieve.usecases.market import check_data
+from zealous_sieve.usecases.ports import Outside
+
+TOLD_ONE_BY_ONE = 100
+Record = Instrument | Event | Venue
+Key = tuple[object, ...]
+
+
+@dataclass(frozen=True)
+class _List:
+    """What is kept of one kind, by what tells one from another; how rows are read and kept."""
+
+    held: Mapping[Key, Record]
+    read: Callable[[Mapping[str, str], Record | None], Record]
+    key: Callable[[Record], Key]
+    keep: Callable[[list[Record]], None]
+
+
+def take_list(
+    outside: Outside, own: Import, refusals: Refusals, told: Told, *, taken: bool
+) -> Account:
+    """Read a list of a file and say what it changes; with ``taken``, it is kept."""
+    kind = _LISTS[own.layout.content](outside, own)
+    found: dict[Key, Record] = {}
+    doubled = 0
+    for line, row in outside.files.texts(own.id, own.name, own.layout, refusals, told):
+        try:
+            record = kind.read(row, None)
+            key = kind.key(record)
+            record = kind.read(row, kind.held.get(key))
+        except RowFault as fault:
+            refusals.add(line, fault.column, fault.value, fault.reason)
+            continue
+        if key in found and found[key] != record:
+            refusals.add(line, "all", str(key[0]), "this stands before, with other values")
+        doubled += key in found
+        found.setdefault(key, record)
+    fresh = [record for key, record in found.items() if key not in kind.held]
+    changed = [r for key, r in found.items() if key in kind.held and kind.held[key] != r]
+    findings = None
+    if taken:
+        kind.keep(fresh + changed)
+        findings = len(check_data(outside)) if own.layout.content != Content.EVENTS else 0
+    return Account(
+        nouns=str(own.layout.content),
+        new=len(fresh),
+        same=len(found) - len(fresh) - len(changed),
+        changed=len(changed),
+        doubled=doubled,
+        refused=refusals.count,
+        refusals=tuple(refusals.listed[:TOLD_ONE_BY_ONE]),
+        codes=_codes(found.values()),
+        instruments=len(found) if own.layout.content == Content.INSTRUMENTS else 0,
+        fresh_count=len(fresh),
+        fresh=_codes(fresh),
+        findings=findings,
+    )
+
+
+def _codes(records: Iterable[Record]) -> tuple[str, ...]:
+    return tuple(r.code for r in records if isinstance(r, Instrument))[:TOLD_ONE_BY_ONE]
+
+
+def _instruments(outside: Outside, own: Import) -> _List:
+    venues = {venue.name for venue in outside.market.venues()}
+
+    def read(row: Mapping[str, str], before: Record | None) -> Record:
+        known = before if isinstance(before, Instrument) else None
+        return instrument_of(own.layout, row, known, venues)
+
+    return _List(
+        held={(i.code,): i for i in outside.market.instruments()},
+        read=read,
+        key=lambda r: (r.code,) if isinstance(r, Instrument) else (),
+        keep=lambda rows: outside.market.add_instruments(
+            [r for r in rows if isinstance(r, Instrument)]
+        ),
+    )
+
+
+def _events(outside: Outside, own: Import) -> _List:
+    codes = {instrument.code for instrument in outside.market.instruments()}
+    held: dict[Key, Record] = {_event_key(e): e for e in outside.market.events()}
+
+    def keep(rows: list[Record]) -> None:
+        whole = held | {_event_key(r): r for r in rows}
+        outside.market.replace_events([r for r in whole.values() if isinstance(r, Event)])
+
+    return _List(
+        held=held, read=lambda row, _: event_of(own.layout, row, codes), key=_event_key, keep=keep
+    )
+
+
+def _event_key(record: Record) -> Key:
+    return (record.kind, record.day, record.code) if isinstance(record, Event) else ()
+
+
+def _venues(outside: Outside, own: Import) -> _List:
+    return _List(
+        held={(v.name,): v for v in outside.market.venues()},
+        read=lambda row, _: venue_of(own.layout, row),
+        key=lambda r: (r.name,) if isinstance(r, Venue) else (),
+        keep=lambda rows: outside.market.add_venues([r for r in rows if isinstance(r, Venue)]),
+    )
+
+
+_LISTS = {
+    Content.INSTRUMENTS: _instruments,
+    Content.EVENTS: _events,
+    Content.VENUES: _venues,
+}

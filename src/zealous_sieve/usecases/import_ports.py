@@ -1,0 +1,137 @@
+"""Files that are brought in: what is kept of them, and what their use cases need from outside."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Iterator, Mapping
+from dataclasses import dataclass
+from datetime import datetime
+from enum import StrEnum
+from typing import IO, Protocol
+
+from zealous_sieve.core.market.foreign.difference import Change
+from zealous_sieve.core.market.foreign.layout import Layout
+from zealous_sieve.core.market.foreign.refusals import Refusals, Refused
+from zealous_sieve.core.market.foreign.sifting import Rows
+from zealous_sieve.core.market.foreign.understand import Glimpse, Sample
+
+
+class ImportState(StrEnum):
+    """Being read · waiting for its owner · being taken · taken, or ended otherwise."""
+
+    READING = "reading"
+    READY = "ready"
+    TAKING = "taking"
+    DONE = "done"
+    FAILED = "failed"
+    CANCELLED = "cancelled"
+
+    @property
+    def at_work(self) -> bool:
+        return self in (ImportState.READING, ImportState.TAKING)
+
+
+@dataclass(frozen=True, kw_only=True)
+class Account:
+    """What is in a file, against what is kept: rows that are ``new``, the ``same`` and ``changed``,
+    ``doubled`` within the file, and ``refused``.
+
+    ``nouns`` say what the rows are, ``codes`` the instruments concerned, ``fresh`` those of them that are
+    not known yet; both only the first of ``instruments`` and ``fresh_count``. ``first`` and ``last`` are
+    moments in seconds since 1970.
+    """
+
+    nouns: str
+    new: int
+    same: int
+    changed: int
+    doubled: int
+    refused: int
+    instruments: int = 0
+    codes: tuple[str, ...] = ()
+    fresh_count: int = 0
+    fresh: tuple[str, ...] = ()
+    first: int | None = None
+    last: int | None = None
+    changes: tuple[Change, ...] = ()
+    refusals: tuple[Refused, ...] = ()
+    findings: int | None = None
+    """What the data check doubts of the instruments, once the file was taken."""
+
+
+@dataclass(frozen=True, kw_only=True)
+class Import:
+    """A file that is brought in, and how far that is. ``done`` and ``total`` count bytes or rows."""
+
+    id: int
+    name: str
+    size: int
+    state: ImportState
+    layout: Layout
+    doubts: tuple[str, ...]
+    turn: int
+    attempts: int
+    done: int
+    total: int
+    reason: str | None
+    account: Account | None
+    created_at: datetime
+    finished_at: datetime | None
+
+
+class ImportsPort(Protocol):
+    def add(self, name: str) -> Import: ...
+    def get(self, import_id: int) -> Import | None: ...
+    def recent(self, limit: int) -> list[Import]: ...
+    def unfinished(self) -> list[Import]: ...
+    def understood(
+        self, import_id: int, size: int, layout: Layout, doubts: tuple[str, ...]
+    ) -> None:
+        """Keep what a file seems to be; it is to be read, whatever was under way with it."""
+        ...
+
+    def turn_to(self, import_id: int, state: ImportState, *from_states: ImportState) -> bool:
+        """Change the state, if it is one of some; what was under way counts no more."""
+        ...
+
+    def begin(self, import_id: int, turn: int) -> bool:
+        """Count an attempt at what a turn asked for; False when it is not wanted any more."""
+        ...
+
+    def progress(self, import_id: int, turn: int, done: int, total: int) -> bool:
+        """Keep how far it is; False when nobody wants it to go on."""
+        ...
+
+    def end(
+        self,
+        import_id: int,
+        turn: int,
+        state: ImportState,
+        account: Account | None = None,
+        reason: str | None = None,
+    ) -> bool: ...
+    def forget(self, import_id: int) -> None: ...
+
+
+Told = Callable[[int, int], None]
+
+
+class ForeignFilesPort(Protocol):
+    """The files themselves, by the number of their import; names tell their format by their ending."""
+
+    def keep(self, number: int, pieces: Iterable[bytes]) -> int:
+        """Keep a file as it comes in; returns its bytes."""
+        ...
+
+    def forget(self, number: int) -> None: ...
+    def glimpse(self, number: int, name: str, zones: Mapping[str, str]) -> Glimpse: ...
+    def sample(self, number: int, name: str, layout: Layout) -> Sample: ...
+    def rows(
+        self, number: int, name: str, layout: Layout, refusals: Refusals, told: Told
+    ) -> Rows: ...
+    def texts(
+        self, number: int, name: str, layout: Layout, refusals: Refusals, told: Told
+    ) -> Iterator[tuple[int, dict[str, str]]]: ...
+    def write_refused(self, number: int, name: str, layout: Layout, refusals: Refusals) -> None: ...
+    def refused(self, number: int) -> IO[bytes] | None:
+        """The refused rows with what is wrong with them, as a table of text."""
+        ...

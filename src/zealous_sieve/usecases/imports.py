@@ -1,0 +1,199 @@
+"""Bringing in files of one's own: understood, corrected, read against what is kept, then taken."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, replace
+from typing import IO
+
+from zealous_sieve.core.errors import CancelledError, CoreError
+from zealous_sieve.core.market.foreign.layout import Layout, check_layout
+from zealous_sieve.core.market.foreign.refusals import Refusals
+from zealous_sieve.core.market.foreign.understand import Sample
+from zealous_sieve.usecases.errors import ConflictError, NotFoundError, OutageError, UseCaseError
+from zealous_sieve.usecases.import_bars import take_bars
+from zealous_sieve.usecases.import_lists import take_list
+from zealous_sieve.usecases.import_ports import Account, Import, ImportState
+from zealous_sieve.usecases.ports import Outside
+
+MOST_ATTEMPTS = 2
+REPORT_EVERY = 0.2
+"""Seconds between two reports of progress."""
+MOST_KEPT = 60
+"""Imports that are listed."""
+FIRST_ROWS = 12
+LONGEST_NAME = 200
+
+
+@dataclass(frozen=True, kw_only=True)
+class ImportView:
+    """An import with the first rows of its file, under the names of their columns."""
+
+    own: Import
+    names: tuple[str, ...]
+    rows: tuple[tuple[str, ...], ...]
+
+
+def bring(outside: Outside, name: str, pieces: Iterable[bytes]) -> Import:
+    """Keep a file, say what it seems to be, and begin to read it. Raises DataError for what is no table;
+    then nothing is kept."""
+    name = name.replace("\\", "/").rsplit("/", 1)[-1][-LONGEST_NAME:] or "table.csv"
+    own = outside.imports.add(name)
+    try:
+        size = outside.files.keep(own.id, pieces)
+        found = outside.files.glimpse(own.id, name, _zones(outside)).understood
+    except BaseException:
+        outside.files.forget(own.id)
+        outside.imports.forget(own.id)
+        raise
+    outside.imports.understood(own.id, size, found.layout, found.doubts)
+    outside.queue.submit_import(own.id)
+    return get_import(outside, own.id)
+
+
+def _zones(outside: Outside) -> Mapping[str, str]:
+    """The clocks of the instruments that are known."""
+    venues = {venue.name: venue.zone for venue in outside.market.venues()}
+    return {i.code: venues[i.venue] for i in outside.market.instruments() if i.venue in venues}
+
+
+def get_import(outside: Outside, import_id: int) -> Import:
+    """Raises NotFoundError."""
+    found = outside.imports.get(import_id)
+    if found is None:
+        raise NotFoundError("import", import_id)
+    return found
+
+
+def view_import(outside: Outside, import_id: int) -> ImportView:
+    """An import with its first rows, which are gone once it was taken. Raises NotFoundError."""
+    own = get_import(outside, import_id)
+    sample = Sample(names=(), rows=())
+    if own.state != ImportState.DONE:
+        try:
+            sample = outside.files.sample(own.id, own.name, own.layout)
+        except CoreError as error:
+            own = replace(own, reason=own.reason or str(error.problem))
+    return ImportView(
+        own=own,
+        names=tuple(sample.names),
+        rows=tuple(tuple(row) for row in sample.rows[:FIRST_ROWS]),
+    )
+
+
+def correct(outside: Outside, import_id: int, layout: Layout) -> Import:
+    """Read a file in another layout. Raises DataError ``wrong_columns``, ``unknown_zone``, ConflictError
+    when it is being taken or was."""
+    own = get_import(outside, import_id)
+    if own.state in (ImportState.TAKING, ImportState.DONE):
+        raise ConflictError("import_ended", f"{own.name} is {own.state}", "bring the file in anew")
+    check_layout(layout, outside.files.sample(own.id, own.name, layout).names)
+    outside.imports.understood(own.id, own.size, layout, ())
+    outside.queue.submit_import(own.id)
+    return get_import(outside, own.id)
+
+
+def take(outside: Outside, import_id: int) -> Import:
+    """Take what was read. Raises ConflictError when it is not ready; asked twice it is taken once."""
+    own = get_import(outside, import_id)
+    if outside.imports.turn_to(own.id, ImportState.TAKING, ImportState.READY):
+        outside.queue.submit_import(own.id)
+    elif own.state not in (ImportState.TAKING, ImportState.DONE):
+        raise ConflictError(
+            "import_not_ready", f"{own.name} is {own.state}", "wait until it has been read"
+        )
+    return get_import(outside, own.id)
+
+
+def cancel(outside: Outside, import_id: int) -> Import:
+    """Stop what is under way with a file; nothing of it is taken. Raises ConflictError when it has
+    ended."""
+    own = get_import(outside, import_id)
+    open_ones = (ImportState.READING, ImportState.READY, ImportState.TAKING)
+    if not outside.imports.turn_to(own.id, ImportState.CANCELLED, *open_ones):
+        raise ConflictError("import_ended", f"{own.name} is {own.state} already")
+    return get_import(outside, own.id)
+
+
+def forget(outside: Outside, import_id: int) -> None:
+    """Take an import off the list, with its file; what was taken of it stays. Raises ConflictError while it
+    is under way."""
+    own = get_import(outside, import_id)
+    if own.state.at_work:
+        raise ConflictError("import_at_work", f"{own.name} is {own.state}", "cancel it first")
+    outside.imports.forget(own.id)
+    outside.files.forget(own.id)
+
+
+def refused_rows(outside: Outside, import_id: int) -> IO[bytes]:
+    """The rows that are not taken, as a table to be mended. Raises NotFoundError."""
+    own = get_import(outside, import_id)
+    found = outside.files.refused(own.id)
+    if found is None:
+        raise NotFoundError("refused row of", own.name)
+    return found
+
+
+def execute_import(outside: Outside, import_id: int) -> None:
+    """Do what a file waits for: it is read, or taken whole, or fails and nothing of it is taken.
+
+    Raises OutageError when what it needs goes away: it is left to be taken up again.
+    """
+    own = outside.imports.get(import_id)
+    if own is None or not own.state.at_work or not outside.imports.begin(own.id, own.turn):
+        return
+    try:
+        account = _work(outside, own)
+        wanted = ImportState.READY if own.state == ImportState.READING else ImportState.DONE
+        outside.imports.end(own.id, own.turn, wanted, account)
+        if wanted == ImportState.DONE:
+            outside.files.forget(own.id)
+    except CancelledError:
+        pass
+    except OutageError:
+        raise
+    except (CoreError, UseCaseError) as error:
+        outside.imports.end(own.id, own.turn, ImportState.FAILED, reason=str(error))
+
+
+def _work(outside: Outside, own: Import) -> Account:
+    report = _Reporter(outside, own)
+    refusals = Refusals()
+    sample = outside.files.sample(own.id, own.name, own.layout)
+    check_layout(own.layout, sample.names)
+    taken = own.state == ImportState.TAKING
+    by = take_bars if own.layout.content.timed else take_list
+    account = by(outside, own, refusals, report, taken=taken)
+    if not taken and refusals.count:
+        outside.files.write_refused(own.id, own.name, own.layout, refusals)
+    return account
+
+
+def recover_imports(outside: Outside) -> list[int]:
+    """After a restart: take up again what was interrupted, or say that it failed with nothing taken."""
+    taken_up = []
+    for own in outside.imports.unfinished():
+        if own.attempts >= MOST_ATTEMPTS:
+            reason = f"the server stopped {own.attempts} times meanwhile; it is not tried again"
+            outside.imports.end(own.id, own.turn, ImportState.FAILED, reason=reason)
+        else:
+            outside.queue.submit_import(own.id)
+            taken_up.append(own.id)
+    return taken_up
+
+
+class _Reporter:
+    """Writes progress a few times a second. Raises CancelledError when it is not wanted any more."""
+
+    def __init__(self, outside: Outside, own: Import) -> None:
+        self.imports, self.own = outside.imports, own
+        self.last = 0.0
+
+    def __call__(self, done: int, total: int) -> None:
+        moment = time.monotonic()
+        if moment - self.last < REPORT_EVERY and done < total:
+            return
+        self.last = moment
+        if not self.imports.progress(self.own.id, self.own.turn, done, total):
+            raise CancelledError
