@@ -54,7 +54,7 @@ def for_owner(database: Database, owner: str) -> Outside:
         runs=RunStore(own),
         hits=HitStore(own),
         imports=ImportStore(own),
-        files=Uploads(environment.uploads() / owner),
+        files=Uploads(environment.uploads(own.address) / owner),
         queue=Queue(own.address, owner),
         services=ServicesFile(environment.services()),
     )

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import os
 import tempfile
 from pathlib import Path
@@ -37,10 +38,13 @@ def services() -> Path | None:
     return Path(found) if found else None
 
 
-def uploads() -> Path:
-    """The folder of files that are brought in; unset, one for temporary files."""
+def uploads(address: str) -> Path:
+    """The folder of files that are brought in; unset, one for temporary files of that database."""
     found = os.environ.get(UPLOADS)
-    return Path(found) if found else Path(tempfile.gettempdir()) / f"zealous-sieve-{os.getuid()}"
+    if found:
+        return Path(found)
+    own = hashlib.sha256(address.encode()).hexdigest()[:16]
+    return Path(tempfile.gettempdir()) / f"zealous-sieve-{os.getuid()}-{own}"
 
 
 def kernels() -> Path | None:

@@ -109,6 +109,11 @@ def requests(draw: st.DrawFn, method: str, path: str) -> dict[str, Any]:
     body = operation.get("requestBody")
     if body is None:
         return {"path": path, "query_string": query}
+    if "application/json" not in body["content"]:
+        (kind,) = body["content"]
+        table = st.sampled_from([b"day,close\n2026-03-02,1\n", b"code,sector\nA,b\n"])
+        data = draw(st.one_of(table, st.binary(max_size=60)))
+        return {"path": path, "query_string": query, "data": data, "content_type": kind}
     schema = body["content"]["application/json"]["schema"]
     return {"path": path, "query_string": query, "json": draw(like(schema))}
 

@@ -12,6 +12,12 @@ export const router = createRouter({
       component: () => import('@/features/instruments/InstrumentsPage.vue'),
     },
     {
+      path: '/imports/:id(\\d+)?',
+      name: 'imports',
+      meta: { stage: 'instruments', title: 'Import' },
+      component: () => import('@/features/imports/ImportsPage.vue'),
+    },
+    {
       path: '/instruments/:code',
       name: 'instrument',
       meta: { stage: 'instruments', title: 'Instrument' },

@@ -707,7 +707,7 @@ export interface components {
              * Refusals
              * @default []
              */
-            refusals: components["schemas"]["zealous_sieve__core__market__foreign__refusals__Refused"][];
+            refusals: components["schemas"]["RefusedRow"][];
             /** Refused */
             refused: number;
             /** Same */
@@ -811,7 +811,7 @@ export interface components {
              * Refused
              * @default []
              */
-            refused: components["schemas"]["zealous_sieve__usecases__charts__Refused"][];
+            refused: components["schemas"]["Refused"][];
             /** Tick */
             tick: number;
             /** Times */
@@ -992,6 +992,26 @@ export interface components {
             message: string;
             /** Problems */
             problems: components["schemas"]["Problem"][];
+        };
+        /**
+         * Field
+         * @description Something that a column can be: ``words`` are names that columns of it often have.
+         */
+        Field: {
+            /** Name */
+            name: string;
+            /**
+             * Needed
+             * @default false
+             */
+            needed: boolean;
+            /** Told */
+            told: string;
+            /**
+             * Words
+             * @default []
+             */
+            words: string[];
         };
         /**
          * Finding
@@ -1194,6 +1214,8 @@ export interface components {
          * @description An import with the first rows of its file, under the names of their columns.
          */
         ImportView: {
+            /** Fields */
+            fields: components["schemas"]["Field"][];
             /** Names */
             names: string[];
             own: components["schemas"]["Import"];
@@ -1746,6 +1768,30 @@ export interface components {
             slower: components["schemas"]["Need"][];
         };
         /**
+         * Refused
+         * @description A formula that can't be drawn, and why.
+         */
+        Refused: {
+            /** Problems */
+            problems: components["schemas"]["Problem"][];
+            /** Text */
+            text: string;
+        };
+        /**
+         * RefusedRow
+         * @description A row that is not taken: the line of the file, the column and its value, and why.
+         */
+        RefusedRow: {
+            /** Column */
+            column: string;
+            /** Line */
+            line: number;
+            /** Reason */
+            reason: string;
+            /** Value */
+            value: string;
+        };
+        /**
          * Relation
          * @description What is done with the prices of the two legs.
          * @enum {string}
@@ -2113,30 +2159,6 @@ export interface components {
             run_id: number;
             /** Sieve */
             sieve: string;
-        };
-        /**
-         * Refused
-         * @description A row that is not taken: the line of the file, the column and its value, and why.
-         */
-        zealous_sieve__core__market__foreign__refusals__Refused: {
-            /** Column */
-            column: string;
-            /** Line */
-            line: number;
-            /** Reason */
-            reason: string;
-            /** Value */
-            value: string;
-        };
-        /**
-         * Refused
-         * @description A formula that can't be drawn, and why.
-         */
-        zealous_sieve__usecases__charts__Refused: {
-            /** Problems */
-            problems: components["schemas"]["Problem"][];
-            /** Text */
-            text: string;
         };
     };
     responses: never;

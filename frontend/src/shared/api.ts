@@ -22,6 +22,8 @@ export type Offered = Schemas['Completion']
 export type Option = Schemas['Option']
 export type Picture = Schemas['Picture']
 export type Trace = Schemas['Trace']
+export type Import = Schemas['Import']
+export type Layout = Schemas['Layout-Output']
 export type PhraseEntry = Schemas['PhraseEntry']
 
 export const api = createClient<paths>({ baseUrl: '', fetch: guarded })

@@ -13,6 +13,7 @@ export const keys = {
   archivedFormulas: ['archived formulas'] as const,
   archivedPairs: ['archived pairs'] as const,
   runs: ['runs'] as const,
+  imports: ['imports'] as const,
 }
 
 export const useThread = () =>

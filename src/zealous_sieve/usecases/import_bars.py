@@ -61,7 +61,7 @@ def _write(outside: Outside, wanted: Bars, told: Told) -> int:
     def wrote(rows: int) -> None:
         nonlocal done
         done += rows
-        told(total + min(done, total), 2 * total + 1)
+        told(total + min(done, total), 2 * total)
 
     return len(import_bars(outside, wanted, wrote).findings)
 

@@ -10,7 +10,7 @@ from typing import IO, Protocol
 
 from zealous_sieve.core.market.foreign.difference import Change
 from zealous_sieve.core.market.foreign.layout import Layout
-from zealous_sieve.core.market.foreign.refusals import Refusals, Refused
+from zealous_sieve.core.market.foreign.refusals import Refusals, RefusedRow
 from zealous_sieve.core.market.foreign.sifting import Rows
 from zealous_sieve.core.market.foreign.understand import Glimpse, Sample
 
@@ -53,7 +53,7 @@ class Account:
     first: int | None = None
     last: int | None = None
     changes: tuple[Change, ...] = ()
-    refusals: tuple[Refused, ...] = ()
+    refusals: tuple[RefusedRow, ...] = ()
     findings: int | None = None
     """What the data check doubts of the instruments, once the file was taken."""
 

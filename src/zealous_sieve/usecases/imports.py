@@ -8,9 +8,9 @@ from dataclasses import dataclass, replace
 from typing import IO
 
 from zealous_sieve.core.errors import CancelledError, CoreError
-from zealous_sieve.core.market.foreign.layout import Layout, check_layout
+from zealous_sieve.core.market.foreign.layout import FIELDS, Field, Layout, check_layout
 from zealous_sieve.core.market.foreign.refusals import Refusals
-from zealous_sieve.core.market.foreign.understand import Sample
+from zealous_sieve.core.market.foreign.understand import Glimpse, Sample, Understood
 from zealous_sieve.usecases.errors import ConflictError, NotFoundError, OutageError, UseCaseError
 from zealous_sieve.usecases.import_bars import take_bars
 from zealous_sieve.usecases.import_lists import take_list
@@ -22,7 +22,7 @@ REPORT_EVERY = 0.2
 """Seconds between two reports of progress."""
 MOST_KEPT = 60
 """Imports that are listed."""
-FIRST_ROWS = 12
+FIRST_ROWS = 8
 LONGEST_NAME = 200
 
 
@@ -33,6 +33,8 @@ class ImportView:
     own: Import
     names: tuple[str, ...]
     rows: tuple[tuple[str, ...], ...]
+    fields: tuple[Field, ...]
+    """What a column can be."""
 
 
 def bring(outside: Outside, name: str, pieces: Iterable[bytes]) -> Import:
@@ -42,7 +44,7 @@ def bring(outside: Outside, name: str, pieces: Iterable[bytes]) -> Import:
     own = outside.imports.add(name)
     try:
         size = outside.files.keep(own.id, pieces)
-        found = outside.files.glimpse(own.id, name, _zones(outside)).understood
+        found = _as_before(outside, outside.files.glimpse(own.id, name, _zones(outside)))
     except BaseException:
         outside.files.forget(own.id)
         outside.imports.forget(own.id)
@@ -50,6 +52,24 @@ def bring(outside: Outside, name: str, pieces: Iterable[bytes]) -> Import:
     outside.imports.understood(own.id, size, found.layout, found.doubts)
     outside.queue.submit_import(own.id)
     return get_import(outside, own.id)
+
+
+def _as_before(outside: Outside, glimpse: Glimpse) -> Understood:
+    """A file with the columns of one that was taken is read as that was, corrections included."""
+    found, names = glimpse.understood, set(glimpse.sample.names)
+    for past in outside.imports.recent(MOST_KEPT):
+        layout = past.layout
+        alike = (layout.separator, layout.header, layout.skip, layout.decimal) == (
+            found.layout.separator,
+            found.layout.header,
+            found.layout.skip,
+            found.layout.decimal,
+        )
+        if past.state == ImportState.DONE and alike and names >= set(layout.columns.values()):
+            code = "" if "instrument" in layout.columns else found.layout.code
+            own = replace(layout, code=code, encoding=found.layout.encoding)
+            return Understood(layout=own, doubts=(f"it is read as {past.name} was",))
+    return found
 
 
 def _zones(outside: Outside) -> Mapping[str, str]:
@@ -79,6 +99,7 @@ def view_import(outside: Outside, import_id: int) -> ImportView:
         own=own,
         names=tuple(sample.names),
         rows=tuple(tuple(row) for row in sample.rows[:FIRST_ROWS]),
+        fields=FIELDS[own.layout.content],
     )
 
 

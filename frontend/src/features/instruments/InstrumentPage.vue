@@ -246,8 +246,8 @@ const words = (name: string) => name.replaceAll('_', ' ')
               built of them. Press <kbd>b</kbd> for others.</template
             >
             <template v-else
-              >There are no bars of {{ code }}. Import some: zealous-sieve import bars
-              FILE.csv</template
+              >There are no bars of {{ code }}.
+              <RouterLink to="/imports">Bring in some</RouterLink></template
             >
           </p>
           <ChartTable v-else-if="tabled" :chart="shownOf" :sight="sight" />

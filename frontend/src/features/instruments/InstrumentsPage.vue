@@ -88,7 +88,10 @@ const away = useArchivedPairs()
 const gone = computed(() =>
   (away.data.value ?? []).map((i) => ({ id: i.code, name: i.code, note: i.name })),
 )
-useKeys([{ key: 'Ctrl+z', does: 'undo what was just done', notInTexts: true, run: takeBack }])
+useKeys([
+  { key: 'i', does: 'bring in files', run: () => router.push('/imports') },
+  { key: 'Ctrl+z', does: 'undo what was just done', notInTexts: true, run: takeBack },
+])
 function choose(name: string) {
   router.replace({ query: { ...route.query, universe: name } })
 }
@@ -142,6 +145,7 @@ function choose(name: string) {
             aria-label="Find"
           />
           <label><input v-model="only" type="checkbox" /> flagged only</label>
+          <RouterLink class="button" to="/imports">Bring in files <kbd>i</kbd></RouterLink>
           <button class="button" @click="pairing = true">Define a pair</button>
           <span v-if="fastest" class="quiet spare"
             >Flat: the share of bars of {{ span(fastest) }} whose four prices are equal</span
@@ -157,8 +161,9 @@ function choose(name: string) {
           {{
             filter || only
               ? 'No instrument fits. Clear the field or the mark above.'
-              : 'There are no instruments yet. Import bars: zealous-sieve import bars FILE.csv'
+              : 'There are no instruments yet.'
           }}
+          <RouterLink v-if="!filter && !only" to="/imports">Bring in files of bars</RouterLink>
         </p>
         <table v-else class="ledger">
           <thead>

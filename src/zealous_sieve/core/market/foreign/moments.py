@@ -194,13 +194,15 @@ def order_of(texts: Sequence[str]) -> tuple[Dates, bool]:
     bars follow each other by days, not by months.
     """
     days = [parted(text)[0] for text in texts]
-    fitting = {}
+    fitting: dict[Dates, float] = {}
+    most = 1
     for dates in _ORDER:
         read = [read_day(day, dates) for day in days]
         whole = [day for day in read if not isinstance(day, str)]
-        if len(whole) >= 0.9 * len(days) and whole:
-            steps = np.abs(np.diff(np.array(whole)))
-            fitting[dates] = float(np.mean(steps)) if len(steps) else 0.0
+        if len(whole) > most:
+            fitting, most = {}, len(whole)
+        if len(whole) == most:
+            fitting[dates] = float(np.mean(np.abs(np.diff(np.array(whole))))) if most > 1 else 0.0
     if not fitting:
         return Dates.YEAR_FIRST, False
     best = min(fitting, key=lambda dates: fitting[dates])

@@ -10,7 +10,7 @@ LONGEST = 80
 
 
 @dataclass(frozen=True, kw_only=True)
-class Refused:
+class RefusedRow:
     """A row that is not taken: the line of the file, the column and its value, and why."""
 
     line: int
@@ -24,11 +24,11 @@ class Refusals:
     """What of a file is not taken: ``count`` rows, the first of them one by one."""
 
     count: int = 0
-    listed: list[Refused] = field(default_factory=list)
+    listed: list[RefusedRow] = field(default_factory=list)
 
     def add(self, line: int, column: str, value: str, reason: str) -> None:
         """Refuse a row for its first fault."""
         self.count += 1
         if len(self.listed) < MOST:
             short = value if len(value) <= LONGEST else value[: LONGEST - 1] + "…"
-            self.listed.append(Refused(line=line, column=column, value=short, reason=reason))
+            self.listed.append(RefusedRow(line=line, column=column, value=short, reason=reason))

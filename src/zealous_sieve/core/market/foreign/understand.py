@@ -17,6 +17,7 @@ from zealous_sieve.core.market.foreign.layout import (
     Content,
     Dates,
     Encoding,
+    Field,
     Layout,
     names_of,
 )
@@ -92,7 +93,7 @@ def understand_columns(
     raw = raw or Layout()
     cells = {name: sample.cells(name) for name in sample.names}
     decimal, sure = decimal_of([c for own in cells.values() for c in own], raw.separator)
-    kinds = {name: _kind(own, decimal) for name, own in cells.items()}
+    kinds = _kinds(cells, decimal)
     content = _content(sample.names, kinds)
     columns = _columns(content, sample, kinds, decimal)
     doubts = [] if sure else ["whether a comma parts thousands or decimals can't be seen"]
@@ -151,8 +152,22 @@ def _kind(cells: Sequence[str], decimal: str) -> str:
         return "clock"
     if share(sum(number(c, decimal) is not None for c in cells)):
         solid = share(sum(len(c) == 8 and c[:2] in ("19", "20") and is_moment(c) for c in cells))
-        return "moment" if solid or share(sum(_counts(c) for c in cells)) else "number"
+        return "moment" if solid or _counted(cells) else "number"
     return "moment" if share(sum(is_moment(c) for c in cells)) else "text"
+
+
+def _kinds(cells: Mapping[str, Sequence[str]], decimal: str) -> dict[str, str]:
+    """What the columns are; a number that could count seconds does so only where no column has dates."""
+    kinds = {name: _kind(own, decimal) for name, own in cells.items()}
+    dated = [n for n, kind in kinds.items() if kind == "moment" and not _counted(cells[n])]
+    if dated:
+        kinds |= {n: "number" for n in kinds if kinds[n] == "moment" and n not in dated}
+    return kinds
+
+
+def _counted(cells: Sequence[str]) -> bool:
+    """Whether the moments of a column are counted from 1970."""
+    return sum(_counts(c) for c in cells) >= SURE * len(cells)
 
 
 def _is_clock(text: str) -> bool:
@@ -165,9 +180,9 @@ def _counts(text: str) -> bool:
 
 
 def _dates(cells: Sequence[str]) -> tuple[Dates, list[str]]:
-    counted = [c.strip().split(".")[0] for c in cells if _counts(c)]
-    if cells and len(counted) >= SURE * len(cells):
-        return (Dates.MILLISECONDS if len(counted[0]) > 10 else Dates.SECONDS), []
+    if cells and _counted(cells):
+        long = len(next(c for c in cells if _counts(c)).strip().split(".")[0]) > 10
+        return (Dates.MILLISECONDS if long else Dates.SECONDS), []
     dates, sure = order_of(cells)
     doubtful = cells and not sure
     return dates, [f"the dates could be read in another order than {dates}"] if doubtful else []
@@ -208,29 +223,34 @@ def _columns(
 ) -> dict[str, str]:
     """Which column is what: by its name, and else by what stands in it."""
     found: dict[str, str] = {}
-    wanted = {"time": ("moment",), "clock": ("clock",)}
     for own in FIELDS[content]:
-        for word in own.words:
-            fitting = next(
-                (
-                    n
-                    for n in sample.names
-                    if _bare(n) == word
-                    and n not in found.values()
-                    and kinds[n] in (*wanted.get(own.name, (kinds[n],)), "nothing")
-                ),
-                None,
-            )
-            if fitting:
-                found[own.name] = fitting
-                break
+        fitting = _called(own, sample.names, kinds, found.values())
+        if fitting:
+            found[own.name] = fitting
     if content.timed:
         _fill(found, "time", _free(sample, kinds, found, "moment"))
         _fill(found, "clock", _free(sample, kinds, found, "clock"))
-        _fill(found, "instrument", _free(sample, kinds, found, "text"))
+        first = next((n for n in sample.names if kinds[n] == "number"), sample.names[-1])
+        before = sample.names[: list(sample.names).index(first)]
+        codes = [n for n in _free(sample, kinds, found, "text") if n in before]
+        _fill(found, "instrument", codes)
     if content == Content.BARS:
         _fill_prices(found, sample, _free(sample, kinds, found, "number"), decimal)
     return found
+
+
+def _called(
+    own: Field, names: Sequence[str], kinds: Mapping[str, str], used: Collection[str]
+) -> str | None:
+    """The column that has a name of a field; times and clocks are told by what stands in them, where there
+    is a column of them."""
+    kind = {"time": "moment", "clock": "clock"}.get(own.name)
+    there = kind is not None and (kind in kinds.values() or kind == "clock")
+    for word in own.words:
+        for name in names:
+            if _bare(name) == word and name not in used and (not there or kinds[name] == kind):
+                return name
+    return None
 
 
 def _free(

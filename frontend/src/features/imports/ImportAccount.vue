@@ -1,0 +1,146 @@
+<script setup lang="ts">
+import { computed } from 'vue'
+import type { Import } from '@/shared/api'
+import Codes from '@/shared/Codes.vue'
+import { barTime, day, figure, moment } from '@/shared/format'
+
+/** What a file changes: in a sentence, then what is changed and what is refused, one by one. */
+const props = defineProps<{ own: Import }>()
+const account = computed(() => props.own.account!)
+const count = (n: number) => n.toLocaleString('en-GB')
+const taken = computed(() => props.own.state === 'done')
+/** Days are told by their date, bars within a day by their moment too: so one sees how hours were read. */
+const when = (seconds: number) =>
+  account.value.nouns === 'bars of 1d'
+    ? day(seconds)
+    : moment(new Date(seconds * 1000).toISOString())
+const bars = computed(() => /^bars of (\w+)/.exec(account.value.nouns)?.[1])
+const rows = computed(() => {
+  const a = account.value
+  return a.new + a.same + a.changed + a.doubled + a.refused
+})
+</script>
+
+<template>
+  <div class="account">
+    <p class="sentence" role="status">
+      <b>{{ count(rows) }}</b> rows<template v-if="account.instruments">
+        of {{ count(account.instruments) }}
+        {{ account.instruments === 1 ? 'instrument' : 'instruments' }}</template
+      ><template v-if="account.first !== null && account.last !== null"
+        >, {{ when(account.first) }} to {{ when(account.last) }}</template
+      >: <b>{{ count(account.new) }}</b> new, <b>{{ count(account.changed) }}</b> changed,
+      {{ count(account.same) }} the same<template v-if="account.doubled"
+        >, {{ count(account.doubled) }} doubled</template
+      ><template v-if="account.refused"
+        >, <b class="fall">{{ count(account.refused) }} refused</b></template
+      >.
+      <template v-if="account.fresh_count && account.instruments">
+        {{ count(account.fresh_count) }}
+        {{ account.fresh_count === 1 ? 'instrument is' : 'instruments are' }} not known yet{{
+          taken ? ': now they are' : ' and will be added'
+        }}.</template
+      >
+      <template v-if="taken && account.findings !== null">
+        The data check
+        <RouterLink v-if="account.findings" to="/instruments"
+          >doubts {{ count(account.findings) }} things</RouterLink
+        ><template v-else>found nothing amiss</template> in them.
+      </template>
+      <template v-if="!taken && !(account.new + account.changed)">
+        Nothing would change: there is nothing to take.</template
+      >
+    </p>
+    <p class="acts">
+      <slot />
+      <RouterLink
+        v-if="taken && account.codes.length"
+        class="button primary"
+        :to="{ path: `/instruments/${account.codes[0]}`, query: bars ? { bars } : {} }"
+        >See {{ account.codes[0] }} on its chart</RouterLink
+      >
+    </p>
+    <p v-if="account.instruments && account.codes.length" class="codes">
+      <template v-if="taken"><Codes :codes="account.codes" /></template>
+      <span v-else class="mono quiet">{{ account.codes.slice(0, 40).join(' ') }}</span>
+      <span v-if="account.instruments > account.codes.length" class="quiet">
+        and {{ count(account.instruments - account.codes.length) }} more</span
+      >
+    </p>
+    <template v-if="account.changes.length">
+      <h2>Changed{{ account.changed > account.changes.length ? ', the first of them' : '' }}</h2>
+      <table class="ledger">
+        <thead>
+          <tr>
+            <th>Instrument</th>
+            <th>Bar</th>
+            <th>Value</th>
+            <th class="number">Kept</th>
+            <th class="number">In the file</th>
+          </tr>
+        </thead>
+        <tbody>
+          <tr v-for="c in account.changes" :key="`${c.code}${c.time}${c.column}`">
+            <td class="mono">{{ c.code }}</td>
+            <td>{{ barTime(c.time) }}</td>
+            <td>{{ c.column }}</td>
+            <td class="number">{{ c.before ?? '–' }}</td>
+            <td class="number">{{ c.after ?? '–' }}</td>
+          </tr>
+        </tbody>
+      </table>
+    </template>
+    <template v-if="account.refusals.length">
+      <h2>
+        Refused{{ account.refused > account.refusals.length ? ', the first of them' : '' }}
+        <a v-if="!taken" :href="`/api/imports/${own.id}/refused`" download
+          >keep all of them as a table to mend</a
+        >
+      </h2>
+      <table class="ledger">
+        <thead>
+          <tr>
+            <th class="number">Line</th>
+            <th>Column</th>
+            <th>Value</th>
+            <th>Why</th>
+          </tr>
+        </thead>
+        <tbody>
+          <tr v-for="(r, n) in account.refusals" :key="n">
+            <td class="number">{{ figure(r.line) }}</td>
+            <td>{{ r.column }}</td>
+            <td class="mono value">{{ r.value || '–' }}</td>
+            <td>{{ r.reason }}</td>
+          </tr>
+        </tbody>
+      </table>
+    </template>
+  </div>
+</template>
+
+<style scoped>
+h2 {
+  font-size: 13px;
+  font-weight: 500;
+  color: var(--quiet);
+  margin: 12px 0 2px;
+}
+h2 a {
+  margin-left: 10px;
+  font-weight: 400;
+}
+.acts {
+  margin: 6px 0;
+}
+.value {
+  max-width: 260px;
+  overflow: hidden;
+  text-overflow: ellipsis;
+}
+.codes {
+  max-height: 60px;
+  overflow: auto;
+  font-size: 12px;
+}
+</style>

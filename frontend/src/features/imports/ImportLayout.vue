@@ -1,0 +1,139 @@
+<script setup lang="ts">
+import type { Layout } from '@/shared/api'
+
+/** How a file is written, as a sentence whose parts are corrected where they stand. */
+const props = defineProps<{ layout: Layout }>()
+const emit = defineEmits<{ correct: [part: Partial<Layout>] }>()
+const CONTENTS = ['bars', 'trades', 'instruments', 'events', 'venues'] as const
+const SEPARATORS = [
+  [',', 'commas'],
+  [';', 'semicolons'],
+  ['\t', 'tabs'],
+  ['|', 'upright strokes'],
+] as const
+const DATES = [
+  'year month day',
+  'day month year',
+  'month day year',
+  'seconds since 1970',
+  'milliseconds since 1970',
+] as const
+const ENCODINGS = [
+  ['utf-8', 'UTF-8'],
+  ['utf-16', 'UTF-16'],
+  ['cp1252', 'Western (CP-1252)'],
+] as const
+const zones = Intl.supportedValuesOf('timeZone')
+const value = (event: Event) => (event.target as HTMLSelectElement).value
+const timed = () => props.layout.content === 'bars' || props.layout.content === 'trades'
+/** Another content has other fields: what the columns are is said anew. */
+function hold(content: string) {
+  const kept = Object.entries(props.layout.columns ?? {}).filter(([f]) =>
+    ['instrument', 'time', 'clock'].includes(f),
+  )
+  emit('correct', { content: content as Layout['content'], columns: Object.fromEntries(kept) })
+}
+</script>
+
+<template>
+  <p class="sentence">
+    It holds
+    <select
+      class="inline-part"
+      aria-label="What it holds"
+      :value="layout.content"
+      @change="hold(value($event))"
+    >
+      <option v-for="c in CONTENTS" :key="c">{{ c }}</option></select
+    >, in columns parted by
+    <select
+      class="inline-part"
+      aria-label="Separator"
+      :value="layout.separator"
+      @change="emit('correct', { separator: value($event) })"
+    >
+      <option v-for="[s, told] in SEPARATORS" :key="s" :value="s">{{ told }}</option></select
+    >; decimals stand after a
+    <select
+      class="inline-part"
+      aria-label="Decimal sign"
+      :value="layout.decimal"
+      @change="emit('correct', { decimal: value($event) })"
+    >
+      <option value=".">point</option>
+      <option value=",">comma</option></select
+    >, dates are written
+    <select
+      class="inline-part"
+      aria-label="Dates"
+      :value="layout.dates"
+      @change="emit('correct', { dates: value($event) as Layout['dates'] })"
+    >
+      <option v-for="d in DATES" :key="d">{{ d }}</option></select
+    ><template v-if="layout.content !== 'instruments' && layout.content !== 'venues'"
+      >, times without an offset are those of
+      <input
+        class="inline-part mono zone"
+        aria-label="Time zone"
+        list="zones-of-files"
+        :value="layout.zone"
+        :style="{ width: `${Math.max(6, (layout.zone ?? '').length + 3)}ch` }"
+        @change="
+          emit('correct', { zone: ($event.target as HTMLInputElement).value.trim() })
+        " /><datalist id="zones-of-files">
+        <option value="UTC" />
+        <option v-for="z in zones" :key="z" :value="z" /></datalist></template
+    ><template v-if="timed() && !layout.columns?.instrument"
+      >; all rows are of
+      <input
+        class="inline-part mono"
+        aria-label="Instrument of all rows"
+        :value="layout.code"
+        :style="{ width: `${Math.max(8, (layout.code ?? '').length + 3)}ch` }"
+        maxlength="40"
+        @change="
+          emit('correct', { code: ($event.target as HTMLInputElement).value.trim() })
+        " /></template
+    >.
+    <span class="quiet">
+      The text is
+      <select
+        class="inline-part"
+        aria-label="Encoding"
+        :value="layout.encoding"
+        @change="emit('correct', { encoding: value($event) as Layout['encoding'] })"
+      >
+        <option v-for="[e, told] in ENCODINGS" :key="e" :value="e">{{ told }}</option></select
+      >, the table
+      <select
+        class="inline-part"
+        aria-label="Header"
+        :value="layout.header ? 'yes' : 'no'"
+        @change="emit('correct', { header: value($event) === 'yes', columns: {} })"
+      >
+        <option value="yes">has a header</option>
+        <option value="no">has no header</option></select
+      >, and
+      <input
+        class="inline-part skip"
+        type="number"
+        min="0"
+        max="300"
+        aria-label="Lines before the table"
+        :value="layout.skip"
+        @change="
+          emit('correct', {
+            skip: Math.max(0, Number(($event.target as HTMLInputElement).value) || 0),
+          })
+        "
+      />
+      lines stand before it.
+    </span>
+  </p>
+</template>
+
+<style scoped>
+.skip {
+  width: 5ch;
+}
+</style>

@@ -1,0 +1,230 @@
+<script setup lang="ts">
+import { useQuery, useQueryClient } from '@tanstack/vue-query'
+import { computed, ref, watch } from 'vue'
+import { useAct } from '@/shared/act'
+import { answer, api, type Layout } from '@/shared/api'
+import ErrorNote from '@/shared/ErrorNote.vue'
+import { keys } from '@/shared/queries'
+import { isAtWork, named } from './bring'
+import ImportAccount from './ImportAccount.vue'
+import ImportLayout from './ImportLayout.vue'
+
+/** One file: what it seems to be, its first rows, what would change, and taking it. */
+const props = defineProps<{ id: number }>()
+const client = useQueryClient()
+const view = useQuery({
+  queryKey: ['import', () => props.id],
+  queryFn: () =>
+    answer(api.GET('/api/imports/{import_id}', { params: { path: { import_id: props.id } } })),
+  refetchInterval: (query) => (query.state.data && isAtWork(query.state.data.own) ? 300 : false),
+})
+const own = computed(() => view.data.value?.own)
+const open = computed(() => own.value && !['taking', 'done'].includes(own.value.state))
+const share = computed(() => {
+  const o = own.value
+  return o && o.total ? Math.min(100, Math.floor((100 * o.done) / o.total)) : 0
+})
+const SIZES = ['bytes', 'kB', 'MB', 'GB']
+const sized = (bytes: number) => {
+  const step = bytes ? Math.min(3, Math.floor(Math.log(bytes) / Math.log(1000))) : 0
+  return `${(bytes / 1000 ** step).toFixed(step ? 1 : 0)} ${SIZES[step]}`
+}
+
+/** What is corrected here, until the server has read the file so. */
+const draft = ref<Layout>()
+const layout = computed(() => draft.value ?? own.value?.layout)
+const { act, busy, failure } = useAct()
+const path = computed(() => ({ params: { path: { import_id: props.id } } }))
+async function refresh() {
+  await view.refetch()
+  await client.invalidateQueries({ queryKey: keys.imports })
+}
+let asked = 0
+/** Each correction is read at once; of several only the last counts. */
+async function correct(part: Partial<Layout>) {
+  if (!layout.value) return
+  const mine = ++asked
+  draft.value = { ...layout.value, ...part }
+  while (busy.value && mine === asked) await new Promise((go) => setTimeout(go, 30))
+  if (mine !== asked) return
+  await act('It can’t be read so', async () => {
+    const body = { layout: draft.value! }
+    await answer(api.PUT('/api/imports/{import_id}/layout', { ...path.value, body }))
+    await refresh()
+    if (mine === asked) draft.value = undefined
+  })
+}
+const take = () =>
+  act('Not taken', async () => {
+    await answer(api.POST('/api/imports/{import_id}/take', path.value))
+    await refresh()
+  })
+const stop = () =>
+  act('Not stopped', async () => {
+    await answer(api.POST('/api/imports/{import_id}/cancel', path.value))
+    await refresh()
+  })
+/** Everything that shows data is read anew once a file was taken. */
+watch(
+  () => own.value?.state,
+  (state, before) => {
+    if (state !== before) void client.invalidateQueries({ queryKey: keys.imports })
+    if (state === 'done' && before === 'taking') void client.invalidateQueries()
+  },
+)
+const fieldOf = (column: string) =>
+  Object.entries(layout.value?.columns ?? {}).find(([, c]) => c === column)?.[0] ?? ''
+const facts = computed(() => layout.value?.content === 'instruments')
+</script>
+
+<template>
+  <section class="sheet">
+    <ErrorNote
+      v-if="view.isError.value"
+      :error="view.error.value"
+      what="The import can't be shown"
+      @retry="view.refetch()"
+    />
+    <p v-else-if="!own || !layout" class="quiet">reading…</p>
+    <template v-else>
+      <h1 :title="own.name">
+        {{ own.name }} <span class="quiet">{{ sized(own.size) }}</span>
+      </h1>
+      <ImportLayout v-if="open" :layout="layout" @correct="correct" />
+      <ul v-if="open && own.doubts.length && !draft" class="doubts">
+        <li v-for="doubt in own.doubts" :key="doubt">Look here: {{ doubt }}.</li>
+      </ul>
+      <ErrorNote
+        v-if="failure"
+        :error="failure.error"
+        :what="failure.what"
+        @retry="failure.again"
+      />
+      <ul v-if="failure && failure.error.problems.length > 1" class="doubts">
+        <li v-for="p in failure.error.problems.slice(1)" :key="p.message">
+          {{ p.message }}: {{ p.mend }}.
+        </li>
+      </ul>
+      <div
+        v-if="open && view.data.value?.names.length"
+        class="rows"
+        tabindex="0"
+        role="region"
+        aria-label="First rows"
+      >
+        <table class="ledger">
+          <thead>
+            <tr>
+              <th v-for="column in view.data.value.names" :key="column">
+                <select
+                  class="field"
+                  :class="{ none: !fieldOf(column) }"
+                  :aria-label="`What ${column} is`"
+                  :value="fieldOf(column)"
+                  @change="
+                    correct({
+                      columns: named(
+                        layout!.columns ?? {},
+                        column,
+                        ($event.target as HTMLSelectElement).value,
+                      ),
+                    })
+                  "
+                >
+                  <option value="">{{ facts ? 'a fact' : 'left out' }}</option>
+                  <option v-for="f in view.data.value.fields" :key="f.name" :value="f.name">
+                    {{ f.told }}
+                  </option>
+                </select>
+                <span class="mono">{{ column }}</span>
+              </th>
+            </tr>
+          </thead>
+          <tbody>
+            <tr v-for="(row, n) in view.data.value.rows" :key="n">
+              <td v-for="(column, c) in view.data.value.names" :key="column" class="mono">
+                {{ row[c] ?? '' }}
+              </td>
+            </tr>
+          </tbody>
+        </table>
+      </div>
+      <p v-if="isAtWork(own)" class="progress" role="status">
+        {{ own.state === 'reading' ? 'Reading the whole file' : 'Taking it' }}: {{ share }} %
+        <progress :value="share" max="100" :aria-label="`${share} % of ${own.name}`" />
+        <button class="button" :disabled="busy" @click="stop">Stop</button>
+      </p>
+      <p v-else-if="own.state === 'failed'" class="fall" role="alert">
+        Nothing was taken: {{ own.reason }}.
+        <template v-if="open">Correct what is said above, or bring in another file.</template>
+      </p>
+      <p v-else-if="own.state === 'cancelled'" class="quiet">
+        Stopped; nothing of it was taken.
+        <button class="button plain" :disabled="busy" @click="correct({})">Read it again</button>
+      </p>
+      <ImportAccount v-if="own.account && !isAtWork(own)" :own="own">
+        <button
+          v-if="own.state === 'ready'"
+          class="button primary"
+          :disabled="busy || !(own.account.new + own.account.changed)"
+          @click="take"
+        >
+          Take {{ (own.account.new + own.account.changed).toLocaleString('en-GB') }}
+          {{ own.account.nouns }}
+        </button>
+      </ImportAccount>
+    </template>
+  </section>
+</template>
+
+<style scoped>
+.sheet {
+  min-width: 0;
+}
+h1 {
+  font-size: 17px;
+  margin: 8px 0 4px;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+}
+.rows {
+  overflow-x: auto;
+  border: 1px solid var(--hair);
+  margin: 10px 0;
+}
+.rows th {
+  vertical-align: bottom;
+  padding: 4px 6px;
+}
+.rows select {
+  display: block;
+  margin-bottom: 3px;
+  width: 100%;
+  min-width: 84px;
+  padding: 2px 4px;
+  font-size: 12px;
+}
+.rows select.none {
+  color: var(--quiet);
+}
+.rows td {
+  white-space: nowrap;
+  padding: 1px 8px;
+  font-size: 12px;
+}
+.doubts {
+  margin: 4px 0;
+  padding-left: 16px;
+  color: var(--fall);
+}
+.progress {
+  display: flex;
+  gap: 12px;
+  align-items: center;
+}
+progress {
+  width: 200px;
+  accent-color: var(--accent);
+}
+</style>

@@ -1,0 +1,208 @@
+<script setup lang="ts">
+import { useQuery, useQueryClient } from '@tanstack/vue-query'
+import { useDropZone } from '@vueuse/core'
+import { computed, ref } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
+import { useAct } from '@/shared/act'
+import { answer, api, ApiError, type Import } from '@/shared/api'
+import ErrorNote from '@/shared/ErrorNote.vue'
+import { barTime } from '@/shared/format'
+import { useKeys } from '@/shared/keys'
+import { keys } from '@/shared/queries'
+import { bring, isAtWork } from './bring'
+import ImportSheet from './ImportSheet.vue'
+
+/** What is in my files, and what would they change? */
+const route = useRoute()
+const router = useRouter()
+const client = useQueryClient()
+const chosen = computed(() => (route.params.id ? Number(route.params.id) : undefined))
+const imports = useQuery({
+  queryKey: keys.imports,
+  queryFn: () => answer(api.GET('/api/imports')),
+  refetchInterval: (query) => (query.state.data?.some(isAtWork) ? 700 : false),
+})
+const listed = computed(() => imports.data.value ?? [])
+
+interface Coming {
+  name: string
+  error?: ApiError
+}
+const coming = ref<Coming[]>([])
+const picker = ref<HTMLInputElement>()
+async function take(files: readonly File[] | null) {
+  for (const file of files ?? []) {
+    const one = ref<Coming>({ name: file.name })
+    coming.value = [...coming.value, one.value]
+    try {
+      const own = await bring(file)
+      coming.value = coming.value.filter((other) => other !== one.value)
+      client.setQueryData<Import[]>(keys.imports, (old) => [own, ...(old ?? [])])
+      await router.push(`/imports/${own.id}`)
+    } catch (error) {
+      if (!(error instanceof ApiError)) throw error
+      one.value.error = error
+    }
+  }
+  await client.invalidateQueries({ queryKey: keys.imports })
+}
+function picked(event: Event) {
+  const field = event.target as HTMLInputElement
+  void take([...(field.files ?? [])])
+  field.value = ''
+}
+const page = ref<HTMLElement>()
+const { isOverDropZone } = useDropZone(page, {
+  onDrop: (files) => void take(files),
+  multiple: true,
+})
+const { act, busy, failure } = useAct()
+const forget = (own: Import) =>
+  act('Not taken off', async () => {
+    await answer(
+      api.DELETE('/api/imports/{import_id}', { params: { path: { import_id: own.id } } }),
+    )
+    await client.invalidateQueries({ queryKey: keys.imports })
+    if (chosen.value === own.id) await router.replace('/imports')
+  })
+const told = (own: Import) => {
+  const account = own.account
+  if (own.state !== 'done' || !account) return own.state
+  return `${(account.new + account.changed).toLocaleString('en-GB')} ${account.nouns} taken`
+}
+useKeys([
+  { key: 'c', does: 'choose files to bring in', run: () => picker.value?.click() },
+  { key: 'Escape', does: 'to the instruments', run: () => router.push('/instruments') },
+])
+</script>
+
+<template>
+  <main ref="page" class="page imports" :class="{ over: isOverDropZone }">
+    <aside aria-label="Imports">
+      <div class="drop">
+        <p>Drop CSV or Parquet files here: bars, trades, instruments, events, venues.</p>
+        <button class="button" @click="picker?.click()">Choose files <kbd>c</kbd></button>
+        <input
+          ref="picker"
+          class="visually-hidden"
+          type="file"
+          multiple
+          tabindex="-1"
+          aria-label="Files to bring in"
+          accept=".csv,.txt,.tsv,.parquet,.pq"
+          @change="picked"
+        />
+      </div>
+      <div v-for="(one, n) in coming" :key="n" class="coming">
+        <p v-if="!one.error" class="quiet" role="status">{{ one.name }} is coming in …</p>
+        <div v-else role="alert" class="refusal">
+          <b>{{ one.name }}</b> is not brought in: {{ one.error.message }}.
+          <span class="quiet">{{ one.error.mend }}</span>
+          <button class="button plain" @click="coming.splice(n, 1)">put away</button>
+        </div>
+      </div>
+      <ErrorNote
+        v-if="imports.isError.value"
+        :error="imports.error.value"
+        what="The imports can't be shown"
+        @retry="imports.refetch()"
+      />
+      <ErrorNote
+        v-if="failure"
+        :error="failure.error"
+        :what="failure.what"
+        @retry="failure.again"
+      />
+      <ul>
+        <li v-for="own in listed" :key="own.id" :class="{ here: own.id === chosen }">
+          <RouterLink
+            :to="`/imports/${own.id}`"
+            :aria-current="own.id === chosen ? 'true' : undefined"
+          >
+            <b :title="own.name">{{ own.name }}</b>
+            <span class="quiet"
+              >{{ told(own) }}, {{ barTime(Date.parse(own.created_at) / 1000) }}</span
+            >
+          </RouterLink>
+          <button
+            class="button plain"
+            :disabled="busy || isAtWork(own)"
+            :aria-label="`Take ${own.name} off the list`"
+            title="take it off the list; what was taken of it stays"
+            @click="forget(own)"
+          >
+            ×
+          </button>
+        </li>
+      </ul>
+    </aside>
+    <ImportSheet v-if="chosen" :key="chosen" :id="chosen" />
+    <section v-else class="empty">
+      <template v-if="listed.length">Choose an import at the left, or drop files.</template>
+      <template v-else>
+        Nothing was brought in yet. What a file holds is shown first, with all that would change;
+        nothing is taken before you say so.
+      </template>
+    </section>
+  </main>
+</template>
+
+<style scoped>
+.imports {
+  display: grid;
+  grid-template-columns: 230px minmax(0, 1fr);
+  gap: 24px;
+  min-height: calc(100vh - 60px);
+}
+.imports.over {
+  outline: 2px dashed var(--accent);
+  outline-offset: -6px;
+}
+.drop {
+  border: 1px dashed var(--quiet);
+  padding: 8px 10px 10px;
+  margin: 8px 0;
+}
+.drop p {
+  margin: 0 0 8px;
+}
+.refusal {
+  border-left: 3px solid var(--fall);
+  padding: 4px 8px;
+  overflow-wrap: anywhere;
+}
+ul {
+  list-style: none;
+  margin: 8px 0 0;
+  padding: 0;
+}
+li {
+  display: flex;
+  border-bottom: 1px solid var(--hair);
+}
+li.here {
+  background: var(--accent-wash);
+}
+li a {
+  flex: 1;
+  min-width: 0;
+  padding: 5px 4px;
+  color: var(--ink);
+  text-decoration: none;
+}
+li b,
+li span {
+  display: block;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+}
+li span {
+  font-size: 12px;
+}
+@media (max-width: 900px) {
+  .imports {
+    grid-template-columns: minmax(0, 1fr);
+  }
+}
+</style>

@@ -1,0 +1,80 @@
+"""Data of one's own: from a file of foreign shape to a chart, mended, sifted."""
+
+from __future__ import annotations
+
+import re
+from pathlib import Path
+
+from playwright.sync_api import Page, expect
+
+DAYS = [f"{day:02d}.{month:02d}.2026" for month in (3, 4, 5) for day in range(2, 28)]
+
+
+def foreign(folder: Path, code: str) -> Path:
+    """Semicolons, decimal commas, local times, and two rows that can't be taken."""
+    path = folder / f"{code.lower()}.csv"
+    rows = ["Aus dem Kontor", "Papier;Tag;Zeit;Anfang;Hoch;Tief;Ende;Menge"]
+    for n, day in enumerate(DAYS):
+        close = 1200 + n % 7
+        for clock in ("09:00", "09:15", "09:30"):
+            prices = f"1.{close - 1000},50;1.{close - 997};1.{close - 1004};1.{close - 1000},75"
+            rows.append(f"{code};{day};{clock};{prices};{n + 10}")
+    rows += [
+        f"{code};31.02.2026;09:00;1;1;1;1;1",
+        f"{code};28.05.2026;09:00;1.200;1.210;1.190;kaputt;1",
+    ]
+    path.write_text("\n".join(rows), "cp1252")
+    return path
+
+
+def bring(page: Page, path: Path) -> None:
+    page.goto("/imports")
+    page.get_by_label("Files to bring in").set_input_files(path)
+    expect(page).to_have_url(re.compile(r"/imports/\d+$"))
+
+
+def test_a_file_of_foreign_shape_is_read_corrected_and_taken(page: Page, tmp_path: Path) -> None:
+    bring(page, foreign(tmp_path, "OSTKON"))
+    account = page.locator(".account")
+    expect(account).to_contain_text("236 rows of 1 instrument")
+    expect(account).to_contain_text("234 new, 0 changed, 0 the same, 2 refused")
+    expect(page.get_by_label("Separator")).to_have_value(";")
+    expect(page.get_by_label("Decimal sign")).to_have_value(",")
+    expect(page.get_by_label("Dates")).to_have_value("day month year")
+    expect(page.get_by_label("What Hoch is")).to_have_value("high")
+    expect(account).to_contain_text("31.02.2026")
+    expect(account).to_contain_text("this is not a number")
+    expect(account.get_by_role("link", name="keep all of them")).to_be_visible()
+
+    page.get_by_label("Time zone").fill("Atlantic/Madera")
+    page.get_by_label("Time zone").press("Enter")
+    expect(page.get_by_role("alert")).to_contain_text("Atlantic/Madeira")
+    page.get_by_label("Time zone").fill("Asia/Kolkata")
+    page.get_by_label("Time zone").press("Enter")
+    expect(account).to_contain_text("03:30 UTC")
+    page.get_by_label("What Menge is").select_option("")
+    expect(account).to_contain_text("234 new")
+    page.get_by_label("What Tief is").select_option("volume")
+    expect(page.get_by_role("alert")).to_contain_text("of open, high and low only open and high")
+    page.get_by_label("What Tief is").select_option("low")
+    expect(page.get_by_role("alert")).to_have_count(0)
+    page.get_by_label("What Menge is").select_option("volume")
+    page.get_by_role("button", name="Take 234 bars of 15m").click()
+    expect(account).to_contain_text("The data check")
+    page.get_by_role("link", name="See OSTKON on its chart").click()
+    expect(page.get_by_role("img", name=re.compile("^OSTKON, 234 bars of 15m"))).to_be_visible()
+    bring(page, foreign(tmp_path, "OSTKON"))
+    expect(page.locator(".doubts")).to_contain_text("read as ostkon.csv was")
+    expect(page.locator(".account")).to_contain_text("0 new, 0 changed, 234 the same")
+    expect(page.get_by_role("button", name="Take 0 bars")).to_be_disabled()
+
+
+def test_what_is_no_table_is_told_where_it_was_dropped(page: Page, tmp_path: Path) -> None:
+    picture = tmp_path / "picture.csv"
+    picture.write_bytes(b"\x89PNG\0\0\0" * 30)
+    page.goto("/imports")
+    page.get_by_label("Files to bring in").set_input_files(picture)
+    told = page.get_by_role("alert")
+    expect(told).to_contain_text("picture.csv is not brought in: the file is no table of text")
+    told.get_by_role("button", name="put away").click()
+    expect(told).to_have_count(0)

@@ -1,0 +1,211 @@
+"""Files are brought in through the API: read, corrected, taken once, given back, stopped."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import pytest
+from flask.testing import FlaskClient
+
+from zealous_sieve.usecases.errors import database_away
+from zealous_sieve.usecases.import_ports import ImportState
+from zealous_sieve.usecases.imports import execute_import, recover_imports
+from zealous_sieve.usecases.ports import Outside
+
+BARS = "code;day;open;high;low;close;volume\n" + "".join(
+    f"QUVNA;{day:02d}.03.2026;10,5;11,25;9,5;10,{day:02d};100\n" for day in range(2, 21)
+)
+
+
+def bring(client: FlaskClient, name: str, text: str) -> int:
+    reply = client.post(
+        f"/api/imports?name={name}", data=text.encode(), content_type="application/octet-stream"
+    )
+    assert reply.status_code == 200, reply.json
+    return int(reply.json["id"])
+
+
+def worked(client: FlaskClient, outside: Outside, number: int, act: str = "") -> dict[str, Any]:
+    """An import after the work that it waits for."""
+    if act:
+        assert client.post(f"/api/imports/{number}/{act}").status_code == 200
+    execute_import(outside, number)
+    own: dict[str, Any] = client.get(f"/api/imports/{number}").json["own"]
+    return own
+
+
+def counts(own: dict[str, Any]) -> tuple[int, ...]:
+    return tuple(own["account"][name] for name in ("new", "changed", "same", "refused"))
+
+
+def test_a_file_is_taken_once_and_twice_changes_nothing(
+    client: FlaskClient, outside: Outside
+) -> None:
+    number = bring(client, "C:\\mine\\bars.csv", BARS + "QUVNA;21.03.2026;10;9;8;10;1\n")
+    own = worked(client, outside, number)
+    assert (own["name"], own["state"], counts(own)) == ("bars.csv", "ready", (19, 0, 0, 1))
+    assert "QUVNA" not in {i.code for i in outside.market.instruments()}
+    refused = client.get(f"/api/imports/{number}/refused")
+    assert refused.text.splitlines()[1].startswith("QUVNA;21.03.2026;10;9;8;10;1;21;high")
+    own = worked(client, outside, number, "take")
+    assert own["state"] == "done"
+    assert client.post(f"/api/imports/{number}/take").json["state"] == "done"
+    assert client.get("/api/instruments/QUVNA").json["summary"]["bars"] == 19
+    changed = bring(
+        client, "again.csv", BARS.replace("QUVNA;03.03.2026;10,5", "QUVNA;03.03.2026;10")
+    )
+    own = worked(client, outside, changed)
+    assert counts(own) == (0, 1, 18, 0)
+    change = own["account"]["changes"][0]
+    assert (change["column"], change["before"], change["after"]) == ("open", 10.5, 10.0)
+    outside_before = outside.bars.some(["QUVNA"]).columns["open"][1]
+    assert outside_before == 10.5
+    worked(client, outside, changed, "take")
+    assert outside.bars.some(["QUVNA"]).columns["open"][1] == 10.0
+
+
+def test_a_layout_is_corrected_and_what_it_lacks_is_told(
+    client: FlaskClient, outside: Outside
+) -> None:
+    number = bring(client, "bars.csv", BARS)
+    layout = worked(client, outside, number)["layout"]
+    wrong = {**layout, "columns": {"time": "day"}}
+    reply = client.put(f"/api/imports/{number}/layout", json={"layout": wrong})
+    assert (reply.status_code, reply.json["code"]) == (422, "wrong_columns")
+    own = client.get(f"/api/imports/{number}").json["own"]
+    assert (own["state"], own["layout"]) == ("ready", layout)
+    columns = {n: c for n, c in layout["columns"].items() if n != "instrument"}
+    right = {**layout, "columns": columns, "code": "OTHER"}
+    assert client.put(f"/api/imports/{number}/layout", json={"layout": right}).status_code == 200
+    assert worked(client, outside, number)["account"]["codes"] == ["OTHER"]
+
+
+@pytest.mark.parametrize("at", ["reading", "taking"])
+def test_stopped_on_the_way_nothing_is_taken(
+    client: FlaskClient, outside: Outside, monkeypatch: pytest.MonkeyPatch, at: str
+) -> None:
+    number = bring(client, "bars.csv", BARS)
+    if at == "taking":
+        worked(client, outside, number)
+        client.post(f"/api/imports/{number}/take")
+    kept = outside.imports.progress
+
+    def cancelled(import_id: int, turn: int, done: int, total: int) -> bool:
+        if done * 2 > total or at == "reading":
+            client.post(f"/api/imports/{number}/cancel")
+        return kept(import_id, turn, done, total)
+
+    monkeypatch.setattr(outside.imports, "progress", cancelled)
+    execute_import(outside, number)
+    assert client.get(f"/api/imports/{number}").json["own"]["state"] == "cancelled"
+    assert client.get("/api/instruments/QUVNA").status_code == 404
+    monkeypatch.undo()
+    assert client.post(f"/api/imports/{number}/take").json["code"] == "import_not_ready"
+    assert client.post(f"/api/imports/{number}/cancel").json["code"] == "import_ended"
+    layout = client.get(f"/api/imports/{number}").json["own"]["layout"]
+    client.put(f"/api/imports/{number}/layout", json={"layout": layout})
+    assert worked(client, outside, number)["state"] == "ready"
+
+
+def test_interrupted_it_is_taken_up_again_and_given_up_after_the_second_time(
+    client: FlaskClient, outside: Outside, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    number = bring(client, "bars.csv", BARS)
+    worked(client, outside, number)
+    client.post(f"/api/imports/{number}/take")
+
+    def away(*_: object) -> None:
+        raise database_away()
+
+    for tries in (1, 2):
+        monkeypatch.setattr(outside.bars, "write", away)
+        with pytest.raises(type(database_away())):
+            execute_import(outside, number)
+        monkeypatch.undo()
+        again = recover_imports(outside)
+        assert again == ([number] if tries == 1 else [])
+    own = client.get(f"/api/imports/{number}").json["own"]
+    assert (own["state"], own["attempts"]) == ("failed", 2)
+    assert "stopped 2 times" in own["reason"]
+    assert client.get("/api/instruments/QUVNA").status_code == 404
+
+
+def test_a_file_that_is_no_table_is_refused_and_not_kept(client: FlaskClient) -> None:
+    for text, said in (("", "empty"), ("a,b\n", "no rows"), ("\0\1\2", "no table")):
+        reply = client.post(
+            "/api/imports?name=x.csv", data=text, content_type="application/octet-stream"
+        )
+        assert reply.status_code == 422
+        assert said in reply.json["message"]
+    assert client.get("/api/imports").json == []
+    weeks = bring(
+        client, "weeks.csv", "day,close\n" + "".join(f"2026-0{m}-01,1\n" for m in range(1, 7))
+    )
+    assert weeks
+
+
+def test_bars_of_a_length_that_is_not_kept_fail_with_what_to_do(
+    client: FlaskClient, outside: Outside
+) -> None:
+    rows = "".join(f"2026-0{month}-01,{month}\n" for month in range(1, 7))
+    own = worked(client, outside, bring(client, "months.csv", "day,close\n" + rows))
+    assert own["state"] == "failed"
+    assert "import daily bars" in own["reason"]
+    reply = client.delete(f"/api/imports/{own['id']}")
+    assert (reply.status_code, client.get("/api/imports").json) == (204, [])
+
+
+def test_instruments_events_and_venues_come_in_and_what_they_name_has_to_be_there(
+    client: FlaskClient, outside: Outside
+) -> None:
+    venues = (
+        "name;hours;zone;holidays\nQuay;09:00-17:30;Atlantic/Madeira;2026-12-25\nBad;9-17;UTC;\n"
+    )
+    own = worked(client, outside, bring(client, "venues.csv", venues))
+    assert counts(own) == (1, 0, 0, 1)
+    worked(client, outside, own["id"], "take")
+    rows = (
+        "code,name,kind,venue,tick,sector,market cap\n"
+        "QUVNA,Quvna Lamps,share,Quay,0.05,Lamps,5e9\n"
+        "OTHER,Other,share,Nowhere,0.05,Lamps,1\nTHIRD,Third,shire,Quay,-1,Lamps,1\n"
+    )
+    own = worked(client, outside, bring(client, "instruments.csv", rows))
+    assert [r["column"] for r in own["account"]["refusals"]] == ["venue", "kind"]
+    worked(client, outside, own["id"], "take")
+    known = client.get("/api/instruments/QUVNA").json
+    assert known["facts"] == {"sector": "Lamps", "market_cap": 5e9}
+    assert known["summary"]["hours"].endswith("Atlantic/Madeira")
+    more = worked(client, outside, bring(client, "more.csv", "code,sector\nQUVNA,Glass\n"))
+    assert counts(more) == (0, 1, 0, 0)
+    worked(client, outside, more["id"], "take")
+    assert client.get("/api/instruments/QUVNA").json["facts"] == {
+        "sector": "Glass",
+        "market_cap": 5e9,
+    }
+    before = len(outside.market.events())
+    events = (
+        "event,day,instrument,title\nReport,2026-07-01,QUVNA,Half year\nreport,2026-07-02,NONE,x\n"
+    )
+    own = worked(client, outside, bring(client, "events.csv", events))
+    assert counts(own) == (1, 0, 0, 1)
+    worked(client, outside, own["id"], "take")
+    assert len(outside.market.events()) == before + 1
+    again = worked(client, outside, bring(client, "events.csv", events))
+    assert counts(again) == (0, 0, 1, 1)
+
+
+def test_a_tape_of_trades_replaces_what_it_spans(client: FlaskClient, outside: Outside) -> None:
+    rows = [
+        f"2026-03-02 09:00:{s:02d},{100 + s},{s + 1},{'buy' if s % 2 else 'sell'}"
+        for s in range(30)
+    ]
+    text = "time,price,size,side\n" + "\n".join([*rows, rows[-1]])
+    own = worked(client, outside, bring(client, "TAPE.csv", text))
+    assert (own["layout"]["content"], counts(own)) == ("trades", (31, 0, 0, 0))
+    worked(client, outside, own["id"], "take")
+    panel = outside.bars.some(["TAPE"])
+    trades = next(base for base in panel.bases if base.duration == 0)
+    assert (trades.bars, trades.columns["buy_volume"].sum()) == (31, sum(range(2, 31, 2)) + 30)
+    own = worked(client, outside, bring(client, "TAPE.csv", text))
+    assert counts(own) == (0, 0, 31, 0)
+    assert ImportState(own["state"]) == ImportState.READY
