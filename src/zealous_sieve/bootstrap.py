@@ -21,6 +21,7 @@ from zealous_sieve.storage.formulas import FormulaStore
 from zealous_sieve.storage.hits import HitStore
 from zealous_sieve.storage.imports import ImportStore
 from zealous_sieve.storage.market import MarketStore
+from zealous_sieve.storage.mendings import MendingStore
 from zealous_sieve.storage.owners import owners
 from zealous_sieve.storage.runs import RunStore
 from zealous_sieve.storage.services import ServicesFile, crashed
@@ -44,11 +45,15 @@ def for_owner(database: Database, owner: str) -> Outside:
     """Everything the use cases need for one owner; what belongs to others is not there."""
     own = database.for_owner(owner)
     bars, market, formulas = BarStore(own), MarketStore(own), FormulaStore(own)
+    mendings = MendingStore(own)
     name = os.environ.get(environment.COMPUTE)
     return Outside(
-        compute=Apart(name, owner) if name else Here(lambda: desk_of(bars, market, formulas)),
+        compute=Apart(name, owner)
+        if name
+        else Here(lambda: desk_of(bars, market, mendings, formulas)),
         bars=bars,
         market=market,
+        mendings=mendings,
         formulas=formulas,
         sieves=SieveStore(own),
         runs=RunStore(own),
@@ -98,7 +103,7 @@ def run_compute() -> None:
     def desk(owner: str) -> Desk:
         """The desk of an owner now; what reading new bars took beside them is given back."""
         own = known.get(owner)
-        now = desk_of(bars, own.market, own.formulas)
+        now = desk_of(bars, own.market, own.mendings, own.formulas)
         if not held or held[0] is not now.panel:
             held[:] = [now.panel]
             give_memory_back()

@@ -280,6 +280,58 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/mendings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** All mendings of bars that are in force. */
+        get: operations["get_mendings"];
+        put?: never;
+        /** Mend bars of an instrument; what came in stays as it is kept. */
+        post: operations["add_mending"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/mendings/{mending_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Take a mending back. */
+        delete: operations["delete_mending"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/mendings/{mending_id}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Bring a mending back that was taken back. */
+        post: operations["restore_mending"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/pairs": {
         parameters: {
             query?: never;
@@ -1034,7 +1086,7 @@ export interface components {
          * FindingKind
          * @enum {string}
          */
-        FindingKind: "gap" | "bad print" | "stale" | "frozen" | "no bars";
+        FindingKind: "gap" | "bad print" | "stale" | "frozen" | "no bars" | "outside hours" | "jump";
         /** FormulaBody */
         FormulaBody: {
             /**
@@ -1275,6 +1327,8 @@ export interface components {
             };
             /** Hits */
             hits: components["schemas"]["WasHit"][];
+            /** Mendings */
+            mendings: components["schemas"]["StoredMending"][];
             summary: components["schemas"]["InstrumentSummary"];
             /** Universes */
             universes: string[];
@@ -1464,6 +1518,111 @@ export interface components {
             lines: string[];
         };
         /**
+         * Mending
+         * @description One change of an instrument's bars; those that came in stay as they are kept.
+         *
+         *     ``LEAVE_OUT`` takes away the bars of length ``seconds`` that open from ``first`` to ``last``,
+         *     ``CORRECT`` gives the one that opens at ``first`` other ``values``. ``SPLIT`` makes ``new`` of ``old``
+         *     shares: prices of bars of every length before ``first`` are divided by their ratio, volumes
+         *     multiplied. ``ACCEPT`` says that what the data check calls ``finding`` there is as it should be.
+         *     Moments are seconds since 1970.
+         */
+        "Mending-Input": {
+            /** Code */
+            code: string;
+            /**
+             * Finding
+             * @default
+             */
+            finding: string;
+            /** First */
+            first: number;
+            kind: components["schemas"]["MendingKind"];
+            /** Last */
+            last: number;
+            /**
+             * New
+             * @default 1
+             */
+            new: number;
+            /**
+             * Old
+             * @default 1
+             */
+            old: number;
+            /**
+             * Reason
+             * @default
+             */
+            reason: string;
+            /**
+             * Seconds
+             * @default 0
+             */
+            seconds: number;
+            /** Values */
+            values?: {
+                [key: string]: number;
+            };
+        };
+        /**
+         * Mending
+         * @description One change of an instrument's bars; those that came in stay as they are kept.
+         *
+         *     ``LEAVE_OUT`` takes away the bars of length ``seconds`` that open from ``first`` to ``last``,
+         *     ``CORRECT`` gives the one that opens at ``first`` other ``values``. ``SPLIT`` makes ``new`` of ``old``
+         *     shares: prices of bars of every length before ``first`` are divided by their ratio, volumes
+         *     multiplied. ``ACCEPT`` says that what the data check calls ``finding`` there is as it should be.
+         *     Moments are seconds since 1970.
+         */
+        "Mending-Output": {
+            /** Code */
+            code: string;
+            /**
+             * Finding
+             * @default
+             */
+            finding: string;
+            /** First */
+            first: number;
+            kind: components["schemas"]["MendingKind"];
+            /** Last */
+            last: number;
+            /**
+             * New
+             * @default 1
+             */
+            new: number;
+            /**
+             * Old
+             * @default 1
+             */
+            old: number;
+            /**
+             * Reason
+             * @default
+             */
+            reason: string;
+            /**
+             * Seconds
+             * @default 0
+             */
+            seconds: number;
+            /** Values */
+            values?: {
+                [key: string]: number;
+            };
+        };
+        /** MendingBody */
+        MendingBody: {
+            mending: components["schemas"]["Mending-Input"];
+        };
+        /**
+         * MendingKind
+         * @enum {string}
+         */
+        MendingKind: "leave out" | "correct" | "split" | "accept";
+        /**
          * NamedFormula
          * @description A formula of the sieve's own, which its conditions call by name.
          */
@@ -1540,6 +1699,11 @@ export interface components {
             counts: components["schemas"]["Count"][];
             /** Instruments */
             instruments: number;
+            /**
+             * Mended
+             * @default []
+             */
+            mended: string[];
             /** Stale */
             stale: string[];
             /** Undecided */
@@ -1989,6 +2153,27 @@ export interface components {
             text: string;
             /** Version */
             version: number;
+        };
+        /**
+         * StoredMending
+         * @description A mending with its number.
+         */
+        StoredMending: {
+            /**
+             * Created At
+             * Format: date-time
+             */
+            created_at: string;
+            /**
+             * Deleted
+             * @default false
+             */
+            deleted: boolean;
+            /** Id */
+            id: number;
+            mending: components["schemas"]["Mending-Output"];
+            /** Told */
+            told: string;
         };
         /**
          * StoredSieve
@@ -2788,6 +2973,128 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Chart"];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    get_mendings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description All mendings of bars that are in force. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StoredMending"][];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    add_mending: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MendingBody"];
+            };
+        };
+        responses: {
+            /** @description Mend bars of an instrument; what came in stays as it is kept. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StoredMending"];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    delete_mending: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                mending_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    restore_mending: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                mending_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Bring a mending back that was taken back. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StoredMending"];
                 };
             };
             /** @description What is wrong */

@@ -217,7 +217,7 @@ def _prepared(
     from zealous_sieve.usecases.market import desk_of
 
     outside = bootstrap.outside(environment.address())
-    desk = desk_of(outside.bars, outside.market, outside.formulas)
+    desk = desk_of(outside.bars, outside.market, outside.mendings, outside.formulas)
     chosen = desk.members(read.universe)
     panel = desk.bars(chosen, moment or desk.now, read.timeframe, forming=read.forming)
     return prepare(read, desk.library, desk.reference.names), panel

@@ -23,6 +23,7 @@ from zealous_sieve.core.engine.panel import NEVER, Column, Panel, Series, Times
 from zealous_sieve.core.functions.catalogue import EXTRAS, FIELDS
 from zealous_sieve.core.market.bases import Base, base_of
 from zealous_sieve.core.market.instruments import Instrument
+from zealous_sieve.core.market.mending import mended
 from zealous_sieve.storage import bar_statements as sql
 from zealous_sieve.storage.blocks import (
     BAR,
@@ -38,6 +39,7 @@ from zealous_sieve.storage.blocks import (
     unpack,
 )
 from zealous_sieve.storage.database import Database
+from zealous_sieve.storage.mendings import in_force
 
 BARS = tuple(base for base in Base if base != Base.TRADES)
 Block = tuple[int, int, datetime, int, bytes]
@@ -127,14 +129,26 @@ class BarStore:
             return self._kept[1]
 
     def some(
-        self, codes: Sequence[str], bases: Collection[Base] = tuple(Base), since: int = 0
+        self,
+        codes: Sequence[str],
+        bases: Collection[Base] = tuple(Base),
+        since: int = 0,
+        *,
+        raw: bool = False,
     ) -> Panel:
         """As ``panel``, of some instruments, bases and bars from a moment on (seconds since 1970); read
-        anew each time."""
-        return _with_bases({b: self.load(b, codes, since if b in bases else NEVER) for b in Base})
+        anew each time. ``raw`` ones are as they came in, mendings left out."""
+        return _with_bases(
+            {b: self.load(b, codes, since if b in bases else NEVER, raw=raw) for b in Base}
+        )
 
     def load(
-        self, base: Base = Base.DAY, codes: Sequence[str] | None = None, since: int = 0
+        self,
+        base: Base = Base.DAY,
+        codes: Sequence[str] | None = None,
+        since: int = 0,
+        *,
+        raw: bool = False,
     ) -> Panel:
         """Read the bars of a base from the database, of all or of some instruments."""
         with self.database.raw() as connection:
@@ -143,7 +157,10 @@ class BarStore:
             some = None if codes is None else [number for number, _ in known]
             read = _trades if base == Base.TRADES else _bars
             parts = read(connection, base, some, since) if since < NEVER else {}
+            mendings = {} if raw else in_force(connection)
         series = {code: _from(since, _joined(parts.get(number, []))) for number, code in known}
+        for code in mendings.keys() & series.keys():
+            series[code] = mended(series[code], mendings[code], base.seconds)
         return replace(Panel.of(series), duration=base.seconds)
 
     def _load_bases(self) -> Panel:

@@ -56,4 +56,5 @@ def read_outcome(document: Mapping[str, Any]) -> Outcome:
             for (n, cause, words), codes in sorted(groups.items(), key=lambda g: -len(g[1]))
         ),
         stale=tuple(document["stale"]),
+        mended=tuple(document.get("mended", ())),
     )

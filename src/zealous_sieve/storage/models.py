@@ -192,6 +192,18 @@ class FindingRow(Table):
     detail: Mapped[str]
 
 
+class MendingRow(Table):
+    """A mending of an instrument's bars, in force until it is taken back; ``body`` is all of it but the
+    code."""
+
+    __tablename__ = "mendings"
+    id: Mapped[int] = mapped_column(Integer, Identity(), primary_key=True)
+    instrument_id: Mapped[int] = mapped_column(ForeignKey("instruments.id"), index=True)
+    body: Mapped[dict[str, Any]]
+    created_at: Mapped[datetime] = mapped_column(server_default=func.now())
+    deleted_at: Mapped[datetime | None]
+
+
 class ImportRow(Owned, Table):
     """A file that is brought in. ``turn`` counts what was asked of it: what an earlier turn still writes
     changes nothing."""

@@ -19,6 +19,7 @@ from zealous_sieve.core.market.instruments import (
     Universe,
     members,
 )
+from zealous_sieve.core.market.mending import Mending
 from zealous_sieve.core.market.pairs import Pair, pair_of, with_pairs
 from zealous_sieve.usecases.errors import NotFoundError
 
@@ -31,7 +32,8 @@ def _unheard(done: int, total: int) -> None:
 class Desk:
     """Computing on it needs nothing from outside, so that it can be done in any process.
 
-    ``panel`` holds all bars of all instruments, ``library`` the texts of the desk's formulas by name.
+    ``panel`` holds all bars of all instruments, ``library`` the texts of the desk's formulas by name,
+    ``mendings`` what of the bars is not as it came in.
     ``progress`` and ``cancelled`` belong to the one computation that was given this desk.
     """
 
@@ -40,6 +42,7 @@ class Desk:
     reference: ReferenceData
     universes: Sequence[Universe]
     library: Mapping[str, str]
+    mendings: Sequence[Mending] = ()
     progress: Progress = _unheard
     cancelled: Event = field(default_factory=Event)
 

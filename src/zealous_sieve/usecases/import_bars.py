@@ -71,7 +71,7 @@ def _compared(outside: Outside, bars: Bars) -> tuple[Account, Bars]:
     codes = sorted({code for series in bars.values() for code in series})
     known = {instrument.code for instrument in outside.market.instruments()}
     there = [code for code in codes if code in known]
-    held = outside.bars.some(there, tuple(bars)) if there else None
+    held = outside.bars.some(there, tuple(bars), raw=True) if there else None
     found: list[Difference] = []
     wanted: dict[Base, dict[str, Series]] = {}
     for base, series in bars.items():

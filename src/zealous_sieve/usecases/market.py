@@ -11,10 +11,19 @@ import numpy as np
 from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.formula.names import Market
 from zealous_sieve.core.market.data_quality import Coverage, Finding, coverage, inspect
-from zealous_sieve.core.market.instruments import Instrument, InstrumentKind, background_of, members
+from zealous_sieve.core.market.instruments import Instrument, members
+from zealous_sieve.core.market.mending import unaccepted
 from zealous_sieve.usecases.desk import Desk, members_of, whole_panel
 from zealous_sieve.usecases.errors import NotFoundError
-from zealous_sieve.usecases.ports import BarsPort, FormulasPort, MarketPort, Order, Outside
+from zealous_sieve.usecases.ports import (
+    BarsPort,
+    FormulasPort,
+    MarketPort,
+    MendingsPort,
+    Order,
+    Outside,
+    StoredMending,
+)
 
 DEMO_NOW = "demo_now"
 """The setting that holds the demo's moment."""
@@ -73,7 +82,9 @@ def remember_newest(market: MarketPort, closed: int) -> None:
         market.set_setting(NEWEST, str(closed))
 
 
-def desk_of(bars: BarsPort, market: MarketPort, formulas: FormulasPort) -> Desk:
+def desk_of(
+    bars: BarsPort, market: MarketPort, mendings: MendingsPort, formulas: FormulasPort
+) -> Desk:
     """The desk as it is now."""
     reference = market.reference()
     return Desk(
@@ -82,6 +93,7 @@ def desk_of(bars: BarsPort, market: MarketPort, formulas: FormulasPort) -> Desk:
         reference=reference,
         universes=market.universes(),
         library={stored.name: stored.text for stored in formulas.all()},
+        mendings=tuple(stored.mending for stored in mendings.all()),
     )
 
 
@@ -139,6 +151,7 @@ class InstrumentDetail:
     events: tuple[DueEvent, ...]
     universes: tuple[str, ...]
     hits: tuple[WasHit, ...]
+    mendings: tuple[StoredMending, ...]
 
 
 NEAR = 120 * 86_400
@@ -171,6 +184,7 @@ def instrument(outside: Outside, code: str, order: Order) -> InstrumentDetail:
             WasHit(run_id=run_id, sieve=sieve, as_of=as_of, place=place)
             for run_id, sieve, as_of, place in outside.hits.of_instrument(code, MOST_RUNS)
         ),
+        mendings=tuple(m for m in outside.mendings.all() if m.mending.code == code),
     )
 
 
@@ -224,29 +238,27 @@ def _summary(
 
 def check_data(outside: Outside) -> list[Finding]:
     """Run the data check over all bars and keep what it finds."""
-    findings = outside.compute.do(Order(), doubts)
+    findings = _open(outside, outside.compute.do(Order(), doubts))
     outside.market.replace_findings(findings)
     return findings
 
 
-def doubts(desk: Desk) -> list[Finding]:
-    """What the data check finds in all bars."""
-    return inspect(desk.panel, {i.code: i.venue for i in desk.reference.instruments})
+def _open(outside: Outside, findings: Sequence[Finding]) -> list[Finding]:
+    return unaccepted(findings, [stored.mending for stored in outside.mendings.all()])
+
+
+def doubts(desk: Desk, about: Sequence[str] | None = None) -> list[Finding]:
+    """What the data check finds in all bars, or in those of some instruments."""
+    venues = {i.code: i.venue for i in desk.reference.instruments}
+    return inspect(desk.panel, venues, None if about is None else set(about))
 
 
 def check_some(outside: Outside, codes: Sequence[str]) -> list[Finding]:
-    """Run the data check over some instruments, beside the others of their venues, and keep what it finds
-    of them. With a leg of a pair among them, all are checked."""
+    """Run the data check over some instruments, beside the others of their venues, and over the pairs that
+    they are legs of; keep what it finds and return what is about them."""
     wanted, instruments = set(codes), outside.market.instruments()
-    legs = {i.facts.get(leg) for i in instruments for leg in ("left", "right")}
-    if wanted & legs:
-        return [finding for finding in check_data(outside) if finding.code in wanted]
-    venues = {i.venue for i in instruments if i.code in wanted and i.venue}
-    looked_at = [i for i in instruments if i.code in wanted or i.venue in venues]
-    looked_at = [i for i in looked_at if i.kind != InstrumentKind.PAIR]
-    panel = outside.bars.some([i.code for i in looked_at])
-    known = background_of(looked_at, outside.market.venues(), outside.market.events())
-    findings = inspect(panel.with_background(known), {i.code: i.venue for i in looked_at})
-    own = [finding for finding in findings if finding.code in wanted]
-    outside.market.replace_findings(own, list(codes))
-    return own
+    pairs = [i.code for i in instruments if wanted & {i.facts.get("left"), i.facts.get("right")}]
+    about = list(dict.fromkeys((*codes, *pairs)))
+    findings = _open(outside, outside.compute.do(Order(), doubts, about))
+    outside.market.replace_findings(findings, about)
+    return [finding for finding in findings if finding.code in wanted]

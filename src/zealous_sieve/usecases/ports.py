@@ -20,6 +20,7 @@ from zealous_sieve.core.market.instruments import (
     Universe,
     Venue,
 )
+from zealous_sieve.core.market.mending import Mending
 from zealous_sieve.core.sieve.definition import Sieve
 from zealous_sieve.core.sieve.hit import Hit
 from zealous_sieve.core.sieve.scan import Count, Undecided
@@ -87,6 +88,8 @@ class Outcome:
     counts: tuple[Count, ...]
     undecided: tuple[Undecided, ...]
     stale: tuple[str, ...]
+    mended: tuple[str, ...] = ()
+    """The mendings of its instruments that were in force, each as a sentence."""
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -126,7 +129,12 @@ class Verdict:
 class BarsPort(Protocol):
     def panel(self) -> Panel: ...
     def some(
-        self, codes: Sequence[str], bases: Collection[Base] = ..., since: int = 0
+        self,
+        codes: Sequence[str],
+        bases: Collection[Base] = ...,
+        since: int = 0,
+        *,
+        raw: bool = ...,
     ) -> Panel: ...
     def write(
         self,
@@ -155,6 +163,28 @@ class MarketPort(Protocol):
     ) -> None: ...
     def setting(self, key: str) -> str | None: ...
     def set_setting(self, key: str, value: str) -> None: ...
+
+
+@dataclass(frozen=True, kw_only=True)
+class StoredMending:
+    """A mending with its number."""
+
+    id: int
+    mending: Mending
+    told: str
+    """What it says, as a sentence."""
+    created_at: datetime
+    deleted: bool = False
+
+
+class MendingsPort(Protocol):
+    def all(self) -> list[StoredMending]:
+        """Those in force, in the order in which they are applied."""
+        ...
+
+    def get(self, mending_id: int) -> StoredMending | None: ...
+    def add(self, mending: Mending) -> StoredMending: ...
+    def set_deleted(self, mending_id: int, deleted: bool) -> None: ...
 
 
 class SievesPort(Protocol):
@@ -321,6 +351,7 @@ class Outside:
     compute: ComputePort
     bars: BarsPort
     market: MarketPort
+    mendings: MendingsPort
     formulas: FormulasPort
     sieves: SievesPort
     runs: RunsPort

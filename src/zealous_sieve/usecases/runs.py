@@ -9,6 +9,7 @@ from datetime import datetime
 from threading import Event
 
 from zealous_sieve.core.errors import CancelledError, CoreError
+from zealous_sieve.core.market.mending import MendingKind
 from zealous_sieve.core.sieve.definition import Sieve
 from zealous_sieve.core.sieve.hit import COLUMNS, Cell, Hit, HitColumn
 from zealous_sieve.core.sieve.prepare import Prepared, prepare
@@ -90,8 +91,15 @@ def sift(desk: Desk, sieve: Sieve, as_of: datetime) -> tuple[list[Hit], Outcome]
         counts=found.counts,
         undecided=found.undecided,
         stale=found.stale,
+        mended=_mended(desk, {instrument.code for instrument in instruments}),
     )
     return list(found.hits), outcome
+
+
+def _mended(desk: Desk, codes: set[str]) -> tuple[str, ...]:
+    """The mendings of bars of some instruments, each as a sentence."""
+    accepted = MendingKind.ACCEPT
+    return tuple(str(m) for m in desk.mendings if m.code in codes and m.kind != accepted)
 
 
 class _Reporter:

@@ -8,6 +8,7 @@ from typing import Annotated, Literal
 from pydantic import BaseModel, ConfigDict, Field
 
 from zealous_sieve.core.market.foreign.layout import Layout
+from zealous_sieve.core.market.mending import Mending
 from zealous_sieve.core.market.pairs import Relation
 from zealous_sieve.core.sieve.definition import Sieve
 from zealous_sieve.core.sieve.hit import COLUMNS
@@ -75,6 +76,10 @@ class NameQuery(Request):
 
 class LayoutBody(Request):
     layout: Layout
+
+
+class MendingBody(Request):
+    mending: Mending
 
 
 class UniverseQuery(Request):

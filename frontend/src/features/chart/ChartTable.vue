@@ -5,7 +5,13 @@ import { barTime, figure, price } from '@/shared/format'
 import { windowOf, type Sight } from './chartOption'
 
 /** The bars in sight as a table, the newest first: to be read aloud, and to be copied. */
-const props = defineProps<{ chart: Chart; sight: Sight }>()
+const props = defineProps<{
+  chart: Chart
+  sight: Sight
+  /** How long these bars are in seconds, where they are kept as they stand and can be mended. */
+  mendable?: number
+}>()
+defineEmits<{ mend: [seconds: number, time: number] }>()
 const rows = computed(() => {
   const { startValue, endValue } = windowOf(props.chart.times.length, props.sight)
   return Array.from({ length: Math.max(0, endValue - startValue + 1) }, (_, n) => endValue - n)
@@ -29,6 +35,7 @@ const priced = (value: number | undefined) => price(value ?? 0, props.chart.tick
             {{ name }}
           </th>
           <th v-for="line in chart.lines" :key="line.text" class="number">{{ line.label }}</th>
+          <th v-if="mendable"></th>
         </tr>
       </thead>
       <tbody>
@@ -40,6 +47,15 @@ const priced = (value: number | undefined) => price(value ?? 0, props.chart.tick
           <td class="number">{{ priced(chart.close[bar]) }}</td>
           <td class="number">{{ figure(chart.volume[bar]) }}</td>
           <td v-for="line in chart.lines" :key="line.text" class="number">{{ told(line, bar) }}</td>
+          <td v-if="mendable">
+            <button
+              class="button plain"
+              :aria-label="`Mend the bar of ${barTime(chart.times[bar]!)}`"
+              @click="$emit('mend', mendable, chart.times[bar]!)"
+            >
+              mend
+            </button>
+          </td>
         </tr>
       </tbody>
     </table>

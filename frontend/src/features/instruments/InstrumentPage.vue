@@ -7,12 +7,14 @@ import ChartHead from '@/features/chart/ChartHead.vue'
 import ChartSheet from '@/features/chart/ChartSheet.vue'
 import ChartTable from '@/features/chart/ChartTable.vue'
 import type { Scale, Sight } from '@/features/chart/chartOption'
-import { barsOf, found, lookQuery, useLook, type Range } from '@/features/chart/look'
+import { barsOf, lookQuery, useLook, type Range } from '@/features/chart/look'
 import { answer, api, ApiError } from '@/shared/api'
 import ErrorNote from '@/shared/ErrorNote.vue'
-import { barTime, day, figure, moment, span } from '@/shared/format'
+import { day, figure, moment, span } from '@/shared/format'
 import { useKeys, type Key } from '@/shared/keys'
 import { useUniverses, useVocabulary } from '@/shared/queries'
+import { takeBack } from '@/shared/undo'
+import DataCheck from './DataCheck.vue'
 
 /** What do I know of it? */
 const ROW = 34
@@ -50,6 +52,12 @@ const lost = computed(
 )
 
 const bases = computed(() => (own.value?.summary.coverage ?? []).map((c) => span(c.seconds)))
+
+/** How long the bars are that are looked at, where they are kept as they stand. */
+const kept = computed(
+  () =>
+    own.value?.summary.coverage.find((c) => c.seconds && span(c.seconds) === bars.value)?.seconds,
+)
 
 const look = computed(() => ({ code: code.value, bars: bars.value, lines: lines.value }))
 const { chart, reach, error, again, waiting } = useLook(look)
@@ -137,6 +145,7 @@ function turnTable() {
   tabled.value = !tabled.value
 }
 const head = ref<InstanceType<typeof ChartHead>>()
+const check = ref<InstanceType<typeof DataCheck>>()
 const SCALES: Scale[] = ['linear', 'log', 'percent']
 const turnScale = () => change({ scale: SCALES[(SCALES.indexOf(scale.value) + 1) % SCALES.length] })
 const draw = (formula: string) => change({ line: [...new Set([...lines.value, formula])] })
@@ -166,6 +175,8 @@ useKeys([
   },
   { key: 't', does: 'the bars in sight as a table, or drawn', run: turnTable },
   { key: 'p', does: 'keep the chart as an image', run: () => sheet.value?.save() },
+  { key: 'm', does: 'mend bars', run: () => check.value?.begin() },
+  { key: 'Ctrl+z', does: 'undo what was just done', notInTexts: true, run: takeBack },
   { key: 's', does: 'scale: linear, log, percent', run: turnScale },
   ...RANGES.map(([key, wanted]): Key => ({
     key,
@@ -250,7 +261,13 @@ const words = (name: string) => name.replaceAll('_', ' ')
               <RouterLink to="/imports">Bring in some</RouterLink></template
             >
           </p>
-          <ChartTable v-else-if="tabled" :chart="shownOf" :sight="sight" />
+          <ChartTable
+            v-else-if="tabled"
+            :chart="shownOf"
+            :sight="sight"
+            :mendable="kept"
+            @mend="(seconds, time) => check?.begin(seconds, time)"
+          />
           <ChartSheet
             v-else
             ref="sheet"
@@ -285,18 +302,13 @@ const words = (name: string) => name.replaceAll('_', ' ')
         <template v-if="own.summary.hours">{{ own.summary.hours }}</template>, in
         {{ own.summary.currency || 'no currency' }}, steps of {{ own.summary.tick }}.
       </p>
-      <h2>Data check</h2>
-      <p v-for="f in own.summary.findings" :key="`${f.kind}${f.first}`">
-        <RouterLink
-          v-if="f.bars"
-          class="fall"
-          replace
-          :to="{ query: { ...route.query, ...found(f) } }"
-          >{{ f.kind }}</RouterLink><b v-else class="fall">{{ f.kind }}</b> {{ f.detail }},
-        {{ barTime(f.first) }}
-        <template v-if="f.last !== f.first"> – {{ barTime(f.last) }}</template>
-      </p>
-      <p v-if="!own.summary.findings.length">sound</p>
+      <DataCheck
+        ref="check"
+        :code="code"
+        :findings="own.summary.findings"
+        :mendings="own.mendings"
+        :coverage="own.summary.coverage"
+      />
       <h2>Bars</h2>
       <table class="ledger">
         <tbody>

@@ -137,7 +137,7 @@ const pick = (n: number) => (at.value = n)
     <p v-else-if="!run" class="quiet">reading…</p>
     <template v-else>
       <div class="head">
-        <p v-if="run.state === 'done'" class="sentence">
+        <div v-if="run.state === 'done'" class="sentence">
           <b>{{ run.hit_count }}</b> of {{ outcome?.instruments }} in {{ run.sieve.universe }} pass
           <RouterLink :to="`/sieves/${run.sieve_id}`">{{ run.sieve.name }}</RouterLink>
           {{ run.sieve.sides[0] === 'long' ? '▲ long' : '▼ short' }} on
@@ -154,10 +154,14 @@ const pick = (n: number) => (at.value = n)
           <template v-if="undecided">
             {{ undecided }} {{ undecided === 1 ? 'is' : 'are' }} undecided.
           </template>
+          <details v-if="outcome?.mended.length" class="mended">
+            <summary>{{ plural(outcome.mended.length, 'mending') }} of bars in force.</summary>
+            <p v-for="told in outcome.mended" :key="told">{{ told }}</p>
+          </details>
           <span v-if="view.data.value?.changed_since.length" class="warn">
             Since this run the sieve was changed: {{ view.data.value.changed_since.join(', ') }}.
           </span>
-        </p>
+        </div>
         <p v-else-if="running" class="sentence" aria-live="polite">
           Sifting {{ run.sieve.universe }} with <b>{{ run.sieve.name }}</b>:
           {{ progress?.done ?? run.done }} of {{ progress?.total ?? run.total }} instruments.
@@ -343,6 +347,14 @@ const pick = (n: number) => (at.value = n)
 </template>
 
 <style scoped>
+.mended {
+  display: inline-block;
+  vertical-align: top;
+}
+.mended p {
+  margin: 0;
+  font-size: 13px;
+}
 .head {
   display: flex;
   align-items: baseline;

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Container, Iterable, Mapping
 from dataclasses import dataclass
 from enum import StrEnum
 
 import numpy as np
+from numpy.typing import NDArray
 
 from zealous_sieve.core.engine.panel import Column, Panel, Times
 from zealous_sieve.core.engine.session import ANY_DAY, Session
@@ -16,10 +17,13 @@ from zealous_sieve.core.market.staleness import MISSED, missed_sessions
 BAD_PRINT_RANGES = 12.0
 """A bar whose range is so many times the usual one is doubted."""
 FROZEN_BARS = 4
+MINUTE = 60
 HOLE_MINUTES = 20
 """Minutes without a bar within a session that are still taken for a quiet market."""
 FAR_OFF = 1.5
-"""A minute that reaches so many times beyond its neighbours' closes is doubted."""
+"""A bar within the day that reaches so many times beyond its neighbours' closes is doubted."""
+SPLIT = 0.04
+"""So near to a ratio of small whole numbers a change from close to open may be a split."""
 
 
 class FindingKind(StrEnum):
@@ -28,6 +32,8 @@ class FindingKind(StrEnum):
     STALE = "stale"
     FROZEN = "frozen"
     EMPTY = "no bars"
+    OUTSIDE = "outside hours"
+    JUMP = "jump"
 
 
 @dataclass(frozen=True, kw_only=True, slots=True)
@@ -42,21 +48,27 @@ class Finding:
     detail: str
 
 
-def inspect(panel: Panel, venues: Mapping[str, str]) -> list[Finding]:
-    """Check every instrument's daily bars against the days its venue traded.
+def inspect(
+    panel: Panel, venues: Mapping[str, str], about: Container[str] | None = None
+) -> list[Finding]:
+    """Check every instrument's daily bars, or those ``about`` some, against the days its venue traded.
 
     A day counts as traded at a venue when at least half of its instruments that had begun by then
-    have a bar. A pair has no faults of its own, but may lack a leg. Minutes are looked at for stretches
-    that are missing within a session, and for prices far off.
+    have a bar. A pair has no faults of its own, but may lack a leg. Bars within the day are looked at for
+    stretches that are missing within a session, and for prices far off; all bars for days and hours at
+    which their venue is closed.
     """
     calendars = _calendars(panel, venues)
     missed = missed_sessions(panel)
     found: list[Finding] = []
-    for position, code in enumerate(panel.codes):
-        rows = panel.rows(position)
+    chosen = [n for n, code in enumerate(panel.codes) if about is None or code in about]
+    for position in chosen:
+        code, rows = panel.codes[position], panel.rows(position)
         times = panel.times[rows]
         if not len(times):
-            found.append(_finding(code, FindingKind.EMPTY, 0, 0, 0, _why_empty(panel, position)))
+            if not any(base.ends[position] > base.starts[position] for base in panel.bases):
+                why = _why_empty(panel, position)
+                found.append(_finding(code, FindingKind.EMPTY, 0, 0, 0, why))
             continue
         if panel.known(position).facts.get("relation"):
             continue
@@ -67,8 +79,15 @@ def inspect(panel: Panel, venues: Mapping[str, str]) -> list[Finding]:
             found.append(_stopped(code, times, sessions, int(missed[position])))
         found += _bad_prints(code, times, columns)
         found += _frozen(code, times, columns)
-    minutes = next((base for base in panel.bases if base.duration == 60), None)
-    return found + ([] if minutes is None else _inspect_minutes(minutes))
+        found += _jumps(code, times, columns)
+        session = panel.known(position).session
+        if session is not None:
+            closed = ~session.trades_on(times // DAY)
+            found += _closed(code, times, closed, "bar", "on a day on which the venue is closed")
+    for base in panel.bases:
+        if MINUTE <= base.duration < DAY:
+            found += _inspect_within(base, chosen)
+    return found
 
 
 def _why_empty(panel: Panel, position: int) -> str:
@@ -83,30 +102,86 @@ def _why_empty(panel: Panel, position: int) -> str:
     return f"the legs {' and '.join(legs)} have no bar at the same time"
 
 
-def _inspect_minutes(panel: Panel) -> list[Finding]:
+def _inspect_within(panel: Panel, chosen: Iterable[int]) -> list[Finding]:
+    """What is doubtful of bars of a base within the day."""
     found: list[Finding] = []
-    for position, code in enumerate(panel.codes):
-        rows = panel.rows(position)
+    for position in chosen:
+        code, rows = panel.codes[position], panel.rows(position)
         if rows.stop == rows.start or panel.known(position).facts.get("relation"):
             continue
         times = panel.times[rows]
         columns = {name: column[rows] for name, column in panel.columns.items()}
-        found += _holes(code, times, panel.known(position).session)
+        session = panel.known(position).session
+        found += _holes(code, times, session, panel.duration)
         found += _far_off(code, times, columns)
+        if session is not None:
+            closed = ~session.is_open(session.local(times))
+            found += _closed(code, times, closed, "bar", "while the venue is closed")
     return found
 
 
-def _holes(code: str, times: Times, session: Session | None) -> list[Finding]:
+def _closed(
+    code: str, times: Times, closed: NDArray[np.bool_], noun: str, why: str
+) -> list[Finding]:
+    """Bars at moments at which nobody trades at the venue."""
+    found = []
+    for stretch in _stretches(np.flatnonzero(closed)):
+        first, last = times[stretch[0]], times[stretch[-1]]
+        detail = f"{_count(len(stretch), noun)} {why}"
+        found.append(_finding(code, FindingKind.OUTSIDE, first, last, len(stretch), detail))
+    return found
+
+
+def _jumps(code: str, times: Times, columns: Mapping[str, Column]) -> list[Finding]:
+    """Changes from one close to the next open that a split would explain."""
+    if len(times) < 2:
+        return []
+    ratio = columns["close"][:-1] / columns["open"][1:]
+    many = np.maximum(ratio, 1 / ratio)
+    wide = np.flatnonzero(many > FAR_OFF * (1 - SPLIT)) + 1
+    found = []
+    for bar in wide:
+        terms = split_near(float(ratio[bar - 1]))
+        if terms is not None:
+            told = f"the price opens at {1 / ratio[bar - 1]:.3g} times the close before"
+            detail = f"{told}: a split of {terms[0]} for {terms[1]}?"
+            found.append(_finding(code, FindingKind.JUMP, times[bar], times[bar], 1, detail))
+    return found
+
+
+def split_near(ratio: float) -> tuple[int, int] | None:
+    """The terms of the split that would divide a price by about a ratio, the simplest first."""
+    for old in (1, 2, 3):
+        for new in range(1, 21):
+            if new != old and abs(ratio * old / new - 1) <= SPLIT:
+                return new, old
+    for old in range(4, 21):
+        if abs(ratio * old - 1) <= SPLIT:
+            return 1, old
+    return None
+
+
+def _holes(code: str, times: Times, session: Session | None, duration: int) -> list[Finding]:
     """Stretches without a bar within one piece of a session."""
     found = []
-    for place in np.flatnonzero(np.diff(times) > HOLE_MINUTES * 60):
+    quiet = max(HOLE_MINUTES * 60, 2 * duration)
+    for place in np.flatnonzero(np.diff(times) > quiet):
         before, after = int(times[place]), int(times[place + 1])
         own = (session or ANY_DAY).local(np.array([before, after]))
         if own[0] // DAY != own[1] // DAY or _over_a_break(own, session):
             continue
-        missing = (after - before) // 60 - 1
+        missing = (after - before) // 60 - duration // 60
         detail = f"{missing} minutes without a bar within the session"
-        found.append(_finding(code, FindingKind.GAP, before + 60, after - 60, missing, detail))
+        found.append(
+            _finding(
+                code,
+                FindingKind.GAP,
+                before + duration,
+                after - duration,
+                (after - before) // duration - 1,
+                detail,
+            )
+        )
     return found
 
 
@@ -126,9 +201,7 @@ def _far_off(code: str, times: Times, columns: Mapping[str, Column]) -> list[Fin
     wrong = (columns["high"] > top * FAR_OFF) | (columns["low"] * FAR_OFF < bottom)
     found = []
     for bar in np.flatnonzero(wrong[1:-1]) + 1:
-        detail = (
-            f"the minute reaches from {columns['low'][bar]:g} to {columns['high'][bar]:g}, far "
-        )
+        detail = f"the bar reaches from {columns['low'][bar]:g} to {columns['high'][bar]:g}, far "
         detail += f"from the closes around it, {before[bar]:g} and {after[bar]:g}"
         found.append(_finding(code, FindingKind.BAD_PRINT, times[bar], times[bar], 1, detail))
     return found

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from zealous_sieve.core.market.instruments import Instrument
-from zealous_sieve.usecases import charts, market, pairs, runs
+from zealous_sieve.usecases import charts, market, mending, pairs, runs
 from zealous_sieve.usecases.charts import Chart, Looked
 from zealous_sieve.usecases.market import InstrumentDetail, InstrumentSummary, UniverseSummary
-from zealous_sieve.usecases.ports import Outside
+from zealous_sieve.usecases.ports import Outside, StoredMending
 from zealous_sieve.usecases.runs import Thread
 from zealous_sieve.web.contract import Contract, wanted
-from zealous_sieve.web.shapes import LookedBody, PairBody, UniverseQuery
+from zealous_sieve.web.shapes import LookedBody, MendingBody, PairBody, UniverseQuery
 
 
 def contract(outside: Outside) -> Contract:
@@ -42,6 +42,26 @@ def contract(outside: Outside) -> Contract:
             bars=body.bars, count=body.count, before=body.before, lines=tuple(body.lines)
         )
         return charts.instrument_chart(outside, code, looked, wanted())
+
+    @api.endpoint("GET", "/mendings", reply=list[StoredMending])
+    def get_mendings() -> list[StoredMending]:
+        """All mendings of bars that are in force."""
+        return outside.mendings.all()
+
+    @api.endpoint("POST", "/mendings", reply=StoredMending, body=MendingBody)
+    def add_mending(body: MendingBody) -> StoredMending:
+        """Mend bars of an instrument; what came in stays as it is kept."""
+        return mending.mend(outside, body.mending)
+
+    @api.endpoint("DELETE", "/mendings/<id:mending_id>")
+    def delete_mending(mending_id: int) -> None:
+        """Take a mending back."""
+        mending.take_back(outside, mending_id)
+
+    @api.endpoint("POST", "/mendings/<id:mending_id>/restore", reply=StoredMending)
+    def restore_mending(mending_id: int) -> StoredMending:
+        """Bring a mending back that was taken back."""
+        return mending.restore(outside, mending_id)
 
     @api.endpoint("POST", "/pairs", reply=Instrument, body=PairBody)
     def add_pair(body: PairBody) -> Instrument:

@@ -1,0 +1,152 @@
+"""Mending bars without losing what they were: left out, corrected, adjusted for a split, accepted."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, field
+from enum import StrEnum
+
+import numpy as np
+from numpy.typing import NDArray
+
+from zealous_sieve.core.engine.panel import Column, Series, Times
+from zealous_sieve.core.errors import DataError, Problem
+from zealous_sieve.core.formula.timeframe import of_seconds
+from zealous_sieve.core.market.data_quality import Finding, FindingKind
+from zealous_sieve.core.market.import_validation import PRICES, stamp_of, value_faults
+
+FIELDS = (*PRICES, "volume")
+SHARES = ("volume", "buy_volume", "sell_volume")
+"""Columns that count shares: a split changes them the other way round than prices."""
+LARGEST = 10_000.0
+
+
+class MendingKind(StrEnum):
+    LEAVE_OUT = "leave out"
+    CORRECT = "correct"
+    SPLIT = "split"
+    ACCEPT = "accept"
+
+
+@dataclass(frozen=True, kw_only=True)
+class Mending:
+    """One change of an instrument's bars; those that came in stay as they are kept.
+
+    ``LEAVE_OUT`` takes away the bars of length ``seconds`` that open from ``first`` to ``last``,
+    ``CORRECT`` gives the one that opens at ``first`` other ``values``. ``SPLIT`` makes ``new`` of ``old``
+    shares: prices of bars of every length before ``first`` are divided by their ratio, volumes
+    multiplied. ``ACCEPT`` says that what the data check calls ``finding`` there is as it should be.
+    Moments are seconds since 1970.
+    """
+
+    code: str
+    kind: MendingKind
+    first: int
+    last: int
+    seconds: int = 0
+    values: Mapping[str, float] = field(default_factory=dict)
+    new: float = 1.0
+    old: float = 1.0
+    finding: str = ""
+    reason: str = ""
+
+    def __str__(self) -> str:
+        bars = f"{self.code}, {of_seconds(self.seconds)}" if self.seconds else self.code
+        when = stamp_of(self.first).replace("T", " ").removesuffix(" 00:00:00")
+        if self.last != self.first:
+            when += f" to {stamp_of(self.last).replace('T', ' ').removesuffix(' 00:00:00')}"
+        match self.kind:
+            case MendingKind.LEAVE_OUT:
+                return f"{bars}, {when}: left out"
+            case MendingKind.CORRECT:
+                told = ", ".join(f"{name} {value:g}" for name, value in self.values.items())
+                return f"{bars}, {when}: corrected to {told}"
+            case MendingKind.SPLIT:
+                return f"{bars}, {when}: split of {self.new:g} for {self.old:g}"
+            case MendingKind.ACCEPT:
+                return f"{bars}, {when}: {self.finding} accepted"
+
+
+def check(mending: Mending, series: Series) -> None:
+    """Raises DataError where a mending makes no sense of the bars that it is about."""
+    times, columns = series
+    there = _within(times, mending)
+    if mending.last < mending.first:
+        raise _bad("it ends before it begins", "write the earlier moment first")
+    if mending.kind in (MendingKind.LEAVE_OUT, MendingKind.CORRECT) and not there.any():
+        message = f"{mending.code} has no bar of {of_seconds(mending.seconds)} there"
+        raise _bad(message, "write when the bar opens, as the table of the chart says")
+    if mending.kind == MendingKind.CORRECT:
+        _check_values(mending, {n: c[there][:1] for n, c in columns.items() if n in FIELDS})
+    if mending.kind == MendingKind.SPLIT:
+        sane = all(0 < terms <= LARGEST for terms in (mending.new, mending.old))
+        if not sane or mending.new == mending.old:
+            raise _bad("these are no terms of a split", "write such as 3 for 1, or 1 for 10")
+
+
+def _check_values(mending: Mending, own: Mapping[str, Column]) -> None:
+    if not mending.values or not mending.values.keys() <= set(FIELDS):
+        raise _bad("nothing is corrected", f"write another {', '.join(FIELDS)}")
+    corrected = {**own, **{n: np.array([float(v)]) for n, v in mending.values.items()}}
+    for name, wrong, reason in value_faults(corrected):
+        if wrong.any():
+            raise _bad(f"the {name} can't be {corrected[name][0]:g}: {reason}", "correct it too")
+
+
+def _bad(message: str, mend: str) -> DataError:
+    return DataError(Problem(code="bad_mending", message=message, mend=mend))
+
+
+def _within(times: Times, mending: Mending) -> NDArray[np.bool_]:
+    return (times >= mending.first) & (times <= mending.last)
+
+
+def mended(series: Series, mendings: Iterable[Mending], seconds: int) -> Series:
+    """Bars of one instrument, ``seconds`` long, as they are with some mendings, in their order."""
+    times, columns = series
+    for mending in mendings:
+        if mending.kind == MendingKind.SPLIT:
+            columns = _split(times, columns, mending)
+        if mending.seconds != seconds or not len(times):
+            continue
+        there = _within(times, mending)
+        if mending.kind == MendingKind.LEAVE_OUT:
+            times = times[~there]
+            columns = {name: column[~there] for name, column in columns.items()}
+        if mending.kind == MendingKind.CORRECT:
+            values = mending.values
+            columns = {
+                name: np.where(there, values[name], column) if name in values else column
+                for name, column in columns.items()
+            }
+    return times, columns
+
+
+def _split(times: Times, columns: Mapping[str, Column], mending: Mending) -> dict[str, Column]:
+    before = times < mending.first
+    ratio = mending.new / mending.old
+    changed = dict(columns)
+    for name in PRICES:
+        changed[name] = np.where(before, columns[name] / ratio, columns[name])
+    for name in (n for n in SHARES if n in columns):
+        changed[name] = np.where(before, columns[name] * ratio, columns[name])
+    return changed
+
+
+def unaccepted(findings: Sequence[Finding], mendings: Sequence[Mending]) -> list[Finding]:
+    """What is found and was not accepted; that bars are missing which were left out is no finding."""
+    accepted = {
+        (m.code, m.finding, m.first, m.last) for m in mendings if m.kind == MendingKind.ACCEPT
+    }
+    out = [m for m in mendings if m.kind == MendingKind.LEAVE_OUT]
+
+    def left_out(f: Finding) -> bool:
+        return f.kind == FindingKind.GAP and any(
+            m.code == f.code and m.first <= f.first and f.last <= m.last for m in out
+        )
+
+    return [
+        f
+        for f in findings
+        if (f.code, str(f.kind), f.first, f.last) not in accepted and not left_out(f)
+    ]

@@ -1,0 +1,79 @@
+"""Mending bars, and taking it back."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from zealous_sieve.core.engine.panel import Panel, Series
+from zealous_sieve.core.errors import DataError, Problem
+from zealous_sieve.core.market.bases import Base, base_of
+from zealous_sieve.core.market.instruments import Event, InstrumentKind
+from zealous_sieve.core.market.mending import Mending, MendingKind, check
+from zealous_sieve.usecases.errors import ConflictError, NotFoundError
+from zealous_sieve.usecases.market import check_some
+from zealous_sieve.usecases.ports import Outside, StoredMending
+
+
+def mend(outside: Outside, mending: Mending) -> StoredMending:
+    """Mend bars of an instrument; a split is an event of its day too. Raises NotFoundError, DataError
+    ``bad_mending``, ConflictError where the same is in force already."""
+    known = outside.market.reference().by_code.get(mending.code)
+    if known is None:
+        raise NotFoundError("instrument", mending.code)
+    if known.kind == InstrumentKind.PAIR:
+        message = f"{mending.code} is made of two others: it has no bars of its own"
+        mend_it = "mend the bars of its legs"
+        raise DataError(Problem(code="bad_mending", message=message, mend=mend_it))
+    check(mending, _bars(outside, mending))
+    if any(stored.mending == mending for stored in outside.mendings.all()):
+        raise ConflictError("mended_already", "just that is in force already")
+    stored = outside.mendings.add(mending)
+    _split_event(outside, stored, there=True)
+    check_some(outside, [mending.code])
+    return stored
+
+
+def _bars(outside: Outside, mending: Mending) -> Series:
+    """The bars that a mending is about, as they came in."""
+    base = Base.DAY
+    if mending.kind in (MendingKind.LEAVE_OUT, MendingKind.CORRECT):
+        base = base_of(mending.seconds)
+    panel = _of_base(outside.bars.some([mending.code], (base,), raw=True), base)
+    if panel is None or mending.code not in panel.places:
+        return np.empty(0, np.int64), {}
+    rows = panel.rows(panel.position(mending.code))
+    return panel.times[rows], {name: column[rows] for name, column in panel.columns.items()}
+
+
+def _of_base(panel: Panel, base: Base) -> Panel | None:
+    return next((own for own in panel.bases if own.duration == base.seconds), None)
+
+
+def take_back(outside: Outside, mending_id: int) -> None:
+    """Take a mending back: the bars are as they came in, other mendings apart. Raises NotFoundError."""
+    _turn(outside, mending_id, deleted=True)
+
+
+def restore(outside: Outside, mending_id: int) -> StoredMending:
+    """Bring a mending back that was taken back. Raises NotFoundError."""
+    return _turn(outside, mending_id, deleted=False)
+
+
+def _turn(outside: Outside, mending_id: int, *, deleted: bool) -> StoredMending:
+    stored = outside.mendings.get(mending_id)
+    if stored is None:
+        raise NotFoundError("mending", mending_id)
+    outside.mendings.set_deleted(mending_id, deleted)
+    _split_event(outside, stored, there=not deleted)
+    check_some(outside, [stored.mending.code])
+    return stored
+
+
+def _split_event(outside: Outside, stored: StoredMending, *, there: bool) -> None:
+    own = stored.mending
+    if own.kind != MendingKind.SPLIT:
+        return
+    title = f"{own.new:g} for {own.old:g}"
+    event = Event(kind="split", day=own.first // 86_400 * 86_400, title=title, code=own.code)
+    others = [known for known in outside.market.events() if known != event]
+    outside.market.replace_events([*others, event] if there else others)
