@@ -6,6 +6,7 @@ import hashlib
 import logging
 import os
 import shutil
+from dataclasses import replace
 
 from zealous_sieve import environment
 from zealous_sieve.compute.apart import Apart
@@ -26,6 +27,7 @@ from zealous_sieve.storage.owners import owners
 from zealous_sieve.storage.runs import RunStore
 from zealous_sieve.storage.services import ServicesFile, crashed
 from zealous_sieve.storage.sieves import SieveStore
+from zealous_sieve.storage.universes import UniverseStore
 from zealous_sieve.storage.uploads import Uploads
 from zealous_sieve.usecases.desk import Desk
 from zealous_sieve.usecases.errors import UseCaseError
@@ -44,17 +46,14 @@ def outside(address: str) -> Outside:
 def for_owner(database: Database, owner: str) -> Outside:
     """Everything the use cases need for one owner; what belongs to others is not there."""
     own = database.for_owner(owner)
-    bars, market, formulas = BarStore(own), MarketStore(own), FormulaStore(own)
-    mendings = MendingStore(own)
     name = os.environ.get(environment.COMPUTE)
-    return Outside(
-        compute=Apart(name, owner)
-        if name
-        else Here(lambda: desk_of(bars, market, mendings, formulas)),
-        bars=bars,
-        market=market,
-        mendings=mendings,
-        formulas=formulas,
+    made = Outside(
+        compute=Apart(name, owner) if name else Here(lambda: desk_of(made)),
+        bars=BarStore(own),
+        market=MarketStore(own),
+        mendings=MendingStore(own),
+        universes=UniverseStore(own),
+        formulas=FormulaStore(own),
         sieves=SieveStore(own),
         runs=RunStore(own),
         hits=HitStore(own),
@@ -63,6 +62,7 @@ def for_owner(database: Database, owner: str) -> Outside:
         queue=Queue(own.address, owner),
         services=ServicesFile(environment.services()),
     )
+    return made
 
 
 class _Owners:
@@ -102,8 +102,7 @@ def run_compute() -> None:
 
     def desk(owner: str) -> Desk:
         """The desk of an owner now; what reading new bars took beside them is given back."""
-        own = known.get(owner)
-        now = desk_of(bars, own.market, own.mendings, own.formulas)
+        now = desk_of(replace(known.get(owner), bars=bars))
         if not held or held[0] is not now.panel:
             held[:] = [now.panel]
             give_memory_back()

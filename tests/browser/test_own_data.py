@@ -7,6 +7,8 @@ from pathlib import Path
 
 from playwright.sync_api import Page, expect
 
+from tests.browser.hands import write
+
 DAYS = [f"{day:02d}.{month:02d}.2026" for month in (3, 4, 5) for day in range(2, 28)]
 
 
@@ -67,6 +69,59 @@ def test_a_file_of_foreign_shape_is_read_corrected_and_taken(page: Page, tmp_pat
     expect(page.locator(".doubts")).to_contain_text("read as ostkon.csv was")
     expect(page.locator(".account")).to_contain_text("0 new, 0 changed, 234 the same")
     expect(page.get_by_role("button", name="Take 0 bars")).to_be_disabled()
+
+
+def test_from_a_file_over_a_mended_bar_to_a_sifted_universe_of_a_rule(
+    page: Page, tmp_path: Path
+) -> None:
+    path = foreign(tmp_path, "SUDKON")
+    path.write_text(
+        path.read_text("cp1252").replace("1.206;1.199;1.203,75", "1.906;1.199;1.203,75", 1),
+        "cp1252",
+    )
+    bring(page, path)
+    page.get_by_role("button", name="Take 234 bars of 15m").click()
+    page.get_by_role("link", name="See SUDKON on its chart").click()
+    known = page.get_by_label("What is known")
+    expect(known).to_contain_text("bad print the bar reaches from 1199 to 1906")
+    known.get_by_role("button", name="correct").click()
+    known.get_by_label("high").fill("1.20")
+    known.get_by_role("button", name="Mend", exact=True).click()
+    expect(known.get_by_role("alert")).to_contain_text("the high can't be 1.2")
+    known.get_by_label("high").fill("1206")
+    known.get_by_label("Reason").fill("a slip of the pen")
+    known.get_by_role("button", name="Mend", exact=True).click()
+    expect(known).to_contain_text("corrected to high 1206 (a slip of the pen)")
+    expect(known).to_contain_text("sound")
+    known.get_by_role("button", name=re.compile("^Take back: SUDKON")).click()
+    expect(known).to_contain_text("bad print")
+    page.get_by_role("button", name="Undo").click()
+    expect(known).to_contain_text("sound")
+
+    page.goto("/instruments")
+    expect(page.get_by_role("link", name="SUDKON")).to_be_visible()
+    page.keyboard.press("u")
+    page.get_by_label("Name of the universe").fill("Kontore")
+    page.get_by_label("Made of").select_option("these codes")
+    page.get_by_label("Codes", exact=True).fill("SUDKON, NOBODY\nTPSNHV")
+    write(page, "Formula of the universe", "close > 1000")
+    form = page.get_by_role("form", name="Universe")
+    expect(form).to_contain_text("1 instrument")
+    expect(form).to_contain_text("1 code not known, kept until they are: NOBODY")
+    form.get_by_role("button", name="Keep the universe").click()
+    expect(page.locator("main .sentence").first).to_contain_text("1 instruments in Kontore")
+
+    page.goto("/sieves/new")
+    page.get_by_role("textbox", name="Name of the sieve").fill("Kontor rises")
+    write(page, "Condition 1", "close > lowest(low, 20)")
+    page.get_by_role("combobox", name="Universe").select_option("Kontore")
+    page.get_by_role("combobox", name="Timeframe").fill("15m")
+    expect(page.locator(".leaves .sentence")).to_contain_text("of 1 pass now")
+    page.keyboard.press("Control+Enter")
+    expect(page).to_have_url(re.compile(r"/runs/\d+$"))
+    expect(page.locator("main .sentence").first).to_contain_text("of 1 in Kontore")
+    page.get_by_text("1 mending of bars in force").click()
+    expect(page.locator("main .sentence").first).to_contain_text("corrected to high 1206")
 
 
 def test_what_is_no_table_is_told_where_it_was_dropped(page: Page, tmp_path: Path) -> None:

@@ -669,6 +669,110 @@ export interface paths {
         /** All universes with their sizes. */
         get: operations["get_universes"];
         put?: never;
+        /** Keep a new universe. */
+        post: operations["add_universe"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/universes/archived": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The universes that were archived. */
+        get: operations["get_archived_universes"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/universes/codes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The codes of a text that was pasted. */
+        post: operations["read_codes"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/universes/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Who would belong to a universe, now or at an earlier moment. */
+        post: operations["preview_universe"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/universes/{universe_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Keep another name or rule of a universe. */
+        put: operations["change_universe"];
+        post?: never;
+        /** Archive a universe. */
+        delete: operations["delete_universe"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/universes/{universe_id}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Bring a universe back. */
+        post: operations["restore_universe"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/universes/{universe_id}/uses": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What looks in a universe. */
+        get: operations["get_uses"];
+        put?: never;
         post?: never;
         delete?: never;
         options?: never;
@@ -932,6 +1036,11 @@ export interface components {
             told: string;
             /** Value */
             value: string;
+        };
+        /** CodesBody */
+        CodesBody: {
+            /** Text */
+            text: string;
         };
         /**
          * Completion
@@ -1341,7 +1450,7 @@ export interface components {
         InstrumentKind: "share" | "cross" | "future" | "index" | "gauge" | "pair" | "other";
         /**
          * InstrumentSummary
-         * @description An instrument with what its daily bars cover; moments in seconds since 1970.
+         * @description An instrument with what its slowest bars cover; moments in seconds since 1970.
          *
          *     ``hours`` are those of its venue with its time zone, empty where they are not known; ``coverage`` has
          *     one entry for each base that holds bars of it.
@@ -1376,6 +1485,12 @@ export interface components {
             /** Venue */
             venue: string;
         };
+        /**
+         * Joined
+         * @description How the parts of a universe are put together.
+         * @enum {string}
+         */
+        Joined: "any of" | "all of" | "without";
         /**
          * Layout
          * @description How a table is written.
@@ -1967,6 +2082,114 @@ export interface components {
          */
         Role: "must" | "boost" | "veto";
         /**
+         * Rule
+         * @description Which instruments belong to a universe.
+         *
+         *     Either a fixed list of ``codes``; or the ``parts``, names of other universes, ``joined``; or all. Of
+         *     these those of a ``kind`` whose facts equal those in ``where`` and for which the condition ``formula``
+         *     is true on daily bars; that trade for ``least_turnover`` a day and are not doubted by the data check
+         *     where they have to be ``sound``; and of these the ``largest`` by the fact ``by``.
+         */
+        "Rule-Input": {
+            /**
+             * By
+             * @default market_cap
+             */
+            by: string;
+            /**
+             * Codes
+             * @default []
+             */
+            codes: string[];
+            /**
+             * Formula
+             * @default
+             */
+            formula: string;
+            /** @default any of */
+            joined: components["schemas"]["Joined"];
+            /** @default null */
+            kind: components["schemas"]["InstrumentKind"] | null;
+            /**
+             * Largest
+             * @default null
+             */
+            largest: number | null;
+            /**
+             * Least Turnover
+             * @default null
+             */
+            least_turnover: number | null;
+            /**
+             * Parts
+             * @default []
+             */
+            parts: string[];
+            /**
+             * Sound
+             * @default false
+             */
+            sound: boolean;
+            /** Where */
+            where?: {
+                [key: string]: string | number | null;
+            };
+        };
+        /**
+         * Rule
+         * @description Which instruments belong to a universe.
+         *
+         *     Either a fixed list of ``codes``; or the ``parts``, names of other universes, ``joined``; or all. Of
+         *     these those of a ``kind`` whose facts equal those in ``where`` and for which the condition ``formula``
+         *     is true on daily bars; that trade for ``least_turnover`` a day and are not doubted by the data check
+         *     where they have to be ``sound``; and of these the ``largest`` by the fact ``by``.
+         */
+        "Rule-Output": {
+            /**
+             * By
+             * @default market_cap
+             */
+            by: string;
+            /**
+             * Codes
+             * @default []
+             */
+            codes: string[];
+            /**
+             * Formula
+             * @default
+             */
+            formula: string;
+            /** @default any of */
+            joined: components["schemas"]["Joined"];
+            /** @default null */
+            kind: components["schemas"]["InstrumentKind"] | null;
+            /**
+             * Largest
+             * @default null
+             */
+            largest: number | null;
+            /**
+             * Least Turnover
+             * @default null
+             */
+            least_turnover: number | null;
+            /**
+             * Parts
+             * @default []
+             */
+            parts: string[];
+            /**
+             * Sound
+             * @default false
+             */
+            sound: boolean;
+            /** Where */
+            where?: {
+                [key: string]: string | number | null;
+            };
+        };
+        /**
          * Run
          * @description A sifting and how far it is. ``done`` and ``total`` count instruments.
          */
@@ -2192,6 +2415,15 @@ export interface components {
             version: number;
         };
         /**
+         * StoredUniverse
+         * @description A universe with its number.
+         */
+        StoredUniverse: {
+            /** Id */
+            id: number;
+            universe: components["schemas"]["Universe-Output"];
+        };
+        /**
          * Thread
          * @description The live counts across the top.
          */
@@ -2250,14 +2482,89 @@ export interface components {
             /** Words */
             words: string;
         };
-        /** UniverseSummary */
+        /**
+         * Universe
+         * @description A named group of instruments.
+         */
+        "Universe-Input": {
+            /** Name */
+            name: string;
+            rule?: components["schemas"]["Rule-Input"];
+        };
+        /**
+         * Universe
+         * @description A named group of instruments.
+         */
+        "Universe-Output": {
+            /** Name */
+            name: string;
+            rule?: components["schemas"]["Rule-Output"];
+        };
+        /** UniverseBody */
+        UniverseBody: {
+            universe: components["schemas"]["Universe-Input"];
+        };
+        /**
+         * UniversePreview
+         * @description Who would belong to a universe: how many, the first codes; codes that are not known, and how many
+         *     each floor removed.
+         */
+        UniversePreview: {
+            /** Codes */
+            codes: string[];
+            /** Doubted */
+            doubted: number;
+            /** Instruments */
+            instruments: number;
+            /** Too Thin */
+            too_thin: number;
+            /** Unknown */
+            unknown: string[];
+        };
+        /** UniversePreviewBody */
+        UniversePreviewBody: {
+            /**
+             * As Of
+             * @default null
+             */
+            as_of: string | null;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            rule: components["schemas"]["Rule-Input"];
+        };
+        /**
+         * UniverseSummary
+         * @description A universe with how many belong to it, and how many of these the data check doubts; ``problem``
+         *     says why that can't be told.
+         */
         UniverseSummary: {
             /** Flagged */
             flagged: number;
+            /** Id */
+            id: number;
             /** Instruments */
             instruments: number;
             /** Name */
             name: string;
+            /**
+             * Problem
+             * @default
+             */
+            problem: string;
+            rule: components["schemas"]["Rule-Output"];
+        };
+        /**
+         * Uses
+         * @description What looks in a universe: sieves and other universes, by name.
+         */
+        Uses: {
+            /** Sieves */
+            sieves: string[];
+            /** Universes */
+            universes: string[];
         };
         /**
          * Verdict
@@ -3852,6 +4159,260 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["UniverseSummary"][];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    add_universe: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["UniverseBody"];
+            };
+        };
+        responses: {
+            /** @description Keep a new universe. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StoredUniverse"];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    get_archived_universes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The universes that were archived. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StoredUniverse"][];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    read_codes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CodesBody"];
+            };
+        };
+        responses: {
+            /** @description The codes of a text that was pasted. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string[];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    preview_universe: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["UniversePreviewBody"];
+            };
+        };
+        responses: {
+            /** @description Who would belong to a universe, now or at an earlier moment. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UniversePreview"];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    change_universe: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                universe_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["UniverseBody"];
+            };
+        };
+        responses: {
+            /** @description Keep another name or rule of a universe. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StoredUniverse"];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    delete_universe: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                universe_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    restore_universe: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                universe_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Bring a universe back. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StoredUniverse"];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    get_uses: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                universe_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What looks in a universe. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Uses"];
                 };
             };
             /** @description What is wrong */

@@ -1,14 +1,12 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 import { ApiError } from './api'
+import { asSentence } from './format'
 
 const props = defineProps<{ error: unknown; what: string }>()
 defineEmits<{ retry: [] }>()
 const known = computed(() => (props.error instanceof ApiError ? props.error : null))
-const mend = computed(() => {
-  const text = known.value?.mend ?? ''
-  return text && `${text[0]!.toUpperCase()}${text.slice(1)}${text.endsWith('?') ? '' : '.'}`
-})
+const mend = computed(() => asSentence(known.value?.mend))
 const message = computed(() => (props.error instanceof Error ? props.error.message : 'unknown'))
 </script>
 

@@ -87,3 +87,7 @@ export const needs = (reading: {
 
 export const plural = (count: number, noun: string) =>
   `${numberFormat(0).format(count)} ${noun}${count === 1 ? '' : 's'}`
+
+/** What to do about something, as a sentence of its own. */
+export const asSentence = (text: string | null | undefined) =>
+  text ? `${text[0]!.toUpperCase()}${text.slice(1)}${/[.?!]$/.test(text) ? '' : '.'}` : ''

@@ -12,6 +12,7 @@ export const keys = {
   archivedSieves: ['archived sieves'] as const,
   archivedFormulas: ['archived formulas'] as const,
   archivedPairs: ['archived pairs'] as const,
+  archivedUniverses: ['archived universes'] as const,
   runs: ['runs'] as const,
   imports: ['imports'] as const,
 }
@@ -58,6 +59,12 @@ export const useArchivedFormulas = () =>
 
 export const useArchivedPairs = () =>
   useQuery({ queryKey: keys.archivedPairs, queryFn: () => answer(api.GET('/api/pairs/archived')) })
+
+export const useArchivedUniverses = () =>
+  useQuery({
+    queryKey: keys.archivedUniverses,
+    queryFn: () => answer(api.GET('/api/universes/archived')),
+  })
 
 export const useRuns = () =>
   useQuery({ queryKey: keys.runs, queryFn: () => answer(api.GET('/api/runs')) })

@@ -217,8 +217,8 @@ def _prepared(
     from zealous_sieve.usecases.market import desk_of
 
     outside = bootstrap.outside(environment.address())
-    desk = desk_of(outside.bars, outside.market, outside.mendings, outside.formulas)
-    chosen = desk.members(read.universe)
+    desk = desk_of(outside)
+    chosen = desk.members(read.universe, moment)
     panel = desk.bars(chosen, moment or desk.now, read.timeframe, forming=read.forming)
     return prepare(read, desk.library, desk.reference.names), panel
 

@@ -14,8 +14,8 @@ from zealous_sieve.core.sieve.definition import read_sieve, write_sieve
 from zealous_sieve.storage.files import read_bars, write_bars, write_hits
 from zealous_sieve.usecases.importing import import_bars
 from zealous_sieve.usecases.library import desk_library, with_library
-from zealous_sieve.usecases.market import universe_members
-from zealous_sieve.usecases.ports import Outside
+from zealous_sieve.usecases.market import codes_of
+from zealous_sieve.usecases.ports import Order, Outside
 from zealous_sieve.usecases.runs import all_hits
 from zealous_sieve.usecases.sieves import create_sieve, get_sieve
 
@@ -81,7 +81,7 @@ def export_hits(run_id: int, out: Path) -> None:
 def export_bars(universe: str, out: Path) -> None:
     """Write the daily bars of a universe."""
     outside = _outside()
-    codes = [i.code for i in universe_members(outside.market, universe)]
+    codes = outside.compute.do(Order(), codes_of, universe)
     panel = outside.bars.panel().choose(codes)
     series = {}
     for n, code in enumerate(codes):

@@ -1,11 +1,10 @@
-"""Instruments, universes, findings and settings."""
+"""Instruments, venues, events, findings and settings."""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import asdict
 from threading import Lock
-from typing import Any
 
 from sqlalchemy import delete, func, insert, select, text
 from sqlalchemy.dialects.postgresql import insert as upsert
@@ -16,8 +15,6 @@ from zealous_sieve.core.market.instruments import (
     Instrument,
     InstrumentKind,
     ReferenceData,
-    Rule,
-    Universe,
     Venue,
 )
 from zealous_sieve.storage.bar_statements import BUMP_MARKET, MARKET_VERSION
@@ -27,7 +24,6 @@ from zealous_sieve.storage.models import (
     FindingRow,
     InstrumentRow,
     SettingRow,
-    UniverseRow,
     VenueRow,
 )
 
@@ -92,18 +88,6 @@ class MarketStore:
                 session.execute(delete(FindingRow).where(FindingRow.instrument_id == row.id))
                 row.deleted_at = session.scalar(select(func.now()))
                 session.execute(text(BUMP_MARKET))
-
-    def universes(self) -> list[Universe]:
-        with self.database.session() as session:
-            query = select(UniverseRow).where(UniverseRow.deleted_at.is_(None))
-            rows = session.scalars(query.order_by(UniverseRow.id))
-            return [Universe(name=row.name, rule=_rule(row.rule)) for row in rows]
-
-    def add_universes(self, universes: Sequence[Universe]) -> None:
-        with self.database.session() as session:
-            for universe in universes:
-                rule = asdict(universe.rule)
-                session.add(UniverseRow(name=universe.name, rule=rule))
 
     def venues(self) -> list[Venue]:
         return list(self.reference().venues)
@@ -190,15 +174,4 @@ def _instrument(row: InstrumentRow) -> Instrument:
         tick=row.tick,
         point_value=row.point_value,
         facts=row.facts,
-    )
-
-
-def _rule(document: dict[str, Any]) -> Rule:
-    kind = document.get("kind")
-    return Rule(
-        codes=tuple(document.get("codes", ())),
-        kind=InstrumentKind(kind) if kind else None,
-        where=document.get("where", {}),
-        largest=document.get("largest"),
-        by=document.get("by", "market_cap"),
     )

@@ -227,6 +227,10 @@ class ImportRow(Owned, Table):
 
 class UniverseRow(Owned, Table):
     __tablename__ = "universes"
+    __table_args__ = (
+        Index("universes_by_name", "owner_id", "name", unique=True,
+              postgresql_where=text("deleted_at IS NULL")),
+    )  # fmt: skip
     id: Mapped[int] = mapped_column(Integer, Identity(), primary_key=True)
     name: Mapped[str]
     rule: Mapped[dict[str, Any]]

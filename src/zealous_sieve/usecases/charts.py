@@ -229,7 +229,7 @@ def draw(
     drawn = lines(prepared)
     numbers = prepared.numbers()
     terms = {f"line {n}": line.term for n, line in enumerate(drawn)} | numbers
-    chosen = desk.members(sieve.universe) if needs_universe(terms) else [instrument]
+    chosen = desk.members(sieve.universe, as_of) if needs_universe(terms) else [instrument]
     panel = desk.bars(chosen, as_of, sieve.timeframe, forming=sieve.forming)
     found = evaluate(terms, panel)
     rows = panel.rows(panel.position(code))

@@ -4,16 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from zealous_sieve.core.market.instruments import Universe
 from zealous_sieve.core.market.lantern.calendar import NOW
 from zealous_sieve.core.market.lantern.intraday import Extent
 from zealous_sieve.core.market.lantern.market import build, universes
+from zealous_sieve.core.market.universes import Universe
 from zealous_sieve.core.sieve.examples import EXAMPLES, FORMULAS
 from zealous_sieve.environment import DEMO_FILLED
 from zealous_sieve.usecases.market import DEMO_NOW, check_data
 from zealous_sieve.usecases.ports import Outside
-
-EVERYTHING = "All instruments"
+from zealous_sieve.usecases.universes import EVERYTHING
 
 
 def begin_empty(outside: Outside, say: Callable[[str], None] = print) -> bool:
@@ -22,8 +21,8 @@ def begin_empty(outside: Outside, say: Callable[[str], None] = print) -> bool:
     if outside.market.setting(DEMO_FILLED):
         return False
     say("beginning without the demo; import bars of your own")
-    if not outside.market.universes():
-        outside.market.add_universes([Universe(name=EVERYTHING)])
+    if not outside.universes.all():
+        outside.universes.add([Universe(name=EVERYTHING)])
     outside.market.set_setting(DEMO_FILLED, "no")
     return True
 
@@ -41,8 +40,8 @@ def fill_demo(
     say("making the Lantern Coast")
     coast = build(extent=extent)
     outside.market.add_instruments(coast.instruments)
-    known = {universe.name for universe in outside.market.universes()}
-    outside.market.add_universes([u for u in universes() if u.name not in known])
+    known = {stored.universe.name for stored in outside.universes.all()}
+    outside.universes.add([u for u in universes() if u.name not in known])
     say(f"writing bars of {len(coast.instruments)} instruments")
     outside.market.add_venues(coast.venues)
     outside.market.replace_events(coast.events)

@@ -5,22 +5,33 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import datetime
-from functools import lru_cache
+from functools import cached_property, lru_cache
 from threading import Event
 
+import numpy as np
+from numpy.typing import NDArray
+
 from zealous_sieve.core.engine.build import seen_at
+from zealous_sieve.core.engine.evaluate import evaluate
 from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.engine.progress import Progress
+from zealous_sieve.core.formula.check import check_condition
 from zealous_sieve.core.formula.timeframe import timeframe
 from zealous_sieve.core.market.instruments import (
     Instrument,
     InstrumentKind,
     ReferenceData,
-    Universe,
-    members,
 )
 from zealous_sieve.core.market.mending import Mending
 from zealous_sieve.core.market.pairs import Pair, pair_of, with_pairs
+from zealous_sieve.core.market.universes import (
+    Membership,
+    Rule,
+    Surroundings,
+    Universe,
+    membership,
+)
+from zealous_sieve.core.sieve.prepare import truth_of
 from zealous_sieve.usecases.errors import NotFoundError
 
 
@@ -33,7 +44,8 @@ class Desk:
     """Computing on it needs nothing from outside, so that it can be done in any process.
 
     ``panel`` holds all bars of all instruments, ``library`` the texts of the desk's formulas by name,
-    ``mendings`` what of the bars is not as it came in.
+    ``mendings`` what of the bars is not as it came in, ``doubted`` instruments the data check's findings
+    are about.
     ``progress`` and ``cancelled`` belong to the one computation that was given this desk.
     """
 
@@ -43,12 +55,46 @@ class Desk:
     universes: Sequence[Universe]
     library: Mapping[str, str]
     mendings: Sequence[Mending] = ()
+    doubted: frozenset[str] = frozenset()
     progress: Progress = _unheard
     cancelled: Event = field(default_factory=Event)
 
-    def members(self, universe: str) -> list[Instrument]:
-        """The instruments of a universe by its name. Raises NotFoundError."""
-        return members_of(universe, self.universes, self.reference)
+    def members(self, universe: str, as_of: datetime | None = None) -> list[Instrument]:
+        """The instruments of a universe by its name, as of a moment. Raises NotFoundError, DataError,
+        FormulaError."""
+        rule = self.rules.get(universe)
+        if rule is None:
+            raise NotFoundError("universe", f"called {universe}")
+        return list(self.membership(rule, as_of, (universe,)).instruments)
+
+    @cached_property
+    def rules(self) -> Mapping[str, Rule]:
+        """The rules of all universes by name."""
+        return {universe.name: universe.rule for universe in self.universes}
+
+    def membership(
+        self, rule: Rule, as_of: datetime | None = None, chain: tuple[str, ...] = ()
+    ) -> Membership:
+        """Who belongs to a universe of a rule. Raises DataError, FormulaError."""
+        moment = as_of or self.now
+
+        def truths(formula: str, chosen: Sequence[Instrument]) -> NDArray[np.bool_]:
+            condition = check_condition(formula, None, self.library, self.reference.names)
+            panel = self.bars(chosen, moment)
+            found = evaluate({"true": truth_of(condition)}, panel, last=1)
+            return np.asarray(found["true"][:, 0] == 1)
+
+        def turnovers(chosen: Sequence[Instrument]) -> NDArray[np.float64]:
+            return turnover(self.bars(chosen, moment))
+
+        around = Surroundings(
+            instruments=self.reference.instruments,
+            universes=self.rules,
+            truths=truths,
+            turnovers=turnovers,
+            doubted=self.doubted,
+        )
+        return membership(rule, around, chain)
 
     def bars(
         self,
@@ -64,14 +110,20 @@ class Desk:
         return seen_at(panel, int(as_of.timestamp()), timeframe(bars), forming=forming)
 
 
-def members_of(
-    universe: str, universes: Sequence[Universe], reference: ReferenceData
-) -> list[Instrument]:
-    """The instruments of a universe by its name. Raises NotFoundError."""
-    for known in universes:
-        if known.name == universe:
-            return members(known.rule, reference.instruments)
-    raise NotFoundError("universe", f"called {universe}")
+USUAL = 21
+"""Days of which the usual turnover is the median."""
+
+
+def turnover(panel: Panel) -> NDArray[np.float64]:
+    """Close times volume on the median of the last days of each instrument, in its currency; NaN without
+    bars."""
+    value = panel.columns["close"] * panel.columns["volume"]
+    found = np.full(len(panel.codes), np.nan)
+    for n in range(len(panel.codes)):
+        rows = panel.rows(n)
+        if rows.stop > rows.start:
+            found[n] = np.median(value[max(rows.start, rows.stop - USUAL) : rows.stop])
+    return found
 
 
 @lru_cache(maxsize=1)

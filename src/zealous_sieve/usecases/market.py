@@ -9,21 +9,14 @@ from datetime import UTC, datetime
 import numpy as np
 
 from zealous_sieve.core.engine.panel import Panel
+from zealous_sieve.core.errors import CoreError
 from zealous_sieve.core.formula.names import Market
 from zealous_sieve.core.market.data_quality import Coverage, Finding, coverage, inspect
-from zealous_sieve.core.market.instruments import Instrument, members
+from zealous_sieve.core.market.instruments import Instrument
 from zealous_sieve.core.market.mending import unaccepted
-from zealous_sieve.usecases.desk import Desk, members_of, whole_panel
+from zealous_sieve.usecases.desk import Desk, whole_panel
 from zealous_sieve.usecases.errors import NotFoundError
-from zealous_sieve.usecases.ports import (
-    BarsPort,
-    FormulasPort,
-    MarketPort,
-    MendingsPort,
-    Order,
-    Outside,
-    StoredMending,
-)
+from zealous_sieve.usecases.ports import MarketPort, Order, Outside, StoredMending
 
 DEMO_NOW = "demo_now"
 """The setting that holds the demo's moment."""
@@ -32,15 +25,8 @@ NEWEST = "newest_bar"
 
 
 @dataclass(frozen=True, kw_only=True)
-class UniverseSummary:
-    name: str
-    instruments: int
-    flagged: int
-
-
-@dataclass(frozen=True, kw_only=True)
 class InstrumentSummary:
-    """An instrument with what its daily bars cover; moments in seconds since 1970.
+    """An instrument with what its slowest bars cover; moments in seconds since 1970.
 
     ``hours`` are those of its venue with its time zone, empty where they are not known; ``coverage`` has
     one entry for each base that holds bars of it.
@@ -82,18 +68,17 @@ def remember_newest(market: MarketPort, closed: int) -> None:
         market.set_setting(NEWEST, str(closed))
 
 
-def desk_of(
-    bars: BarsPort, market: MarketPort, mendings: MendingsPort, formulas: FormulasPort
-) -> Desk:
+def desk_of(outside: Outside) -> Desk:
     """The desk as it is now."""
-    reference = market.reference()
+    reference = outside.market.reference()
     return Desk(
-        now=now(market),
-        panel=whole_panel(bars.panel(), reference),
+        now=now(outside.market),
+        panel=whole_panel(outside.bars.panel(), reference),
         reference=reference,
-        universes=market.universes(),
-        library={stored.name: stored.text for stored in formulas.all()},
-        mendings=tuple(stored.mending for stored in mendings.all()),
+        universes=[stored.universe for stored in outside.universes.all()],
+        library={stored.name: stored.text for stored in outside.formulas.all()},
+        mendings=tuple(stored.mending for stored in outside.mendings.all()),
+        doubted=frozenset(finding.code for finding in outside.market.findings()),
     )
 
 
@@ -102,26 +87,9 @@ def known_names(market: MarketPort) -> Market | None:
     return market.reference().names
 
 
-def universe_members(market: MarketPort, name: str) -> list[Instrument]:
-    """The instruments of a universe by its name. Raises NotFoundError."""
-    return members_of(name, market.universes(), market.reference())
-
-
-def list_universes(market: MarketPort) -> list[UniverseSummary]:
-    """All universes with their sizes and how many of their instruments are flagged."""
-    instruments = market.instruments()
-    flagged = {finding.code for finding in market.findings()}
-    summaries = []
-    for universe in market.universes():
-        codes = [instrument.code for instrument in members(universe.rule, instruments)]
-        summaries.append(
-            UniverseSummary(
-                name=universe.name,
-                instruments=len(codes),
-                flagged=sum(code in flagged for code in codes),
-            )
-        )
-    return summaries
+def codes_of(desk: Desk, universe: str, as_of: datetime | None = None) -> list[str]:
+    """The codes of a universe by its name. Raises NotFoundError, DataError, FormulaError."""
+    return [instrument.code for instrument in desk.members(universe, as_of)]
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -175,17 +143,25 @@ def instrument(outside: Outside, code: str, order: Order) -> InstrumentDetail:
             for event in reference.events
             if event.code in (None, code) and abs(event.day - present) < NEAR
         ),
-        universes=tuple(
-            universe.name
-            for universe in outside.market.universes()
-            if own in members(universe.rule, reference.instruments)
-        ),
+        universes=outside.compute.do(order, universes_with, code),
         hits=tuple(
             WasHit(run_id=run_id, sieve=sieve, as_of=as_of, place=place)
             for run_id, sieve, as_of, place in outside.hits.of_instrument(code, MOST_RUNS)
         ),
         mendings=tuple(m for m in outside.mendings.all() if m.mending.code == code),
     )
+
+
+def universes_with(desk: Desk, code: str) -> tuple[str, ...]:
+    """The universes that hold an instrument; those that can't be told are left out."""
+    return tuple(u.name for u in desk.universes if code in _held(desk, u.name))
+
+
+def _held(desk: Desk, universe: str) -> list[str]:
+    try:
+        return codes_of(desk, universe)
+    except CoreError:
+        return []
 
 
 def summary_of(desk: Desk, code: str, found: Sequence[Finding]) -> InstrumentSummary:
@@ -215,9 +191,11 @@ def summaries(desk: Desk, universe: str, found: Sequence[Finding]) -> list[Instr
 def _summary(
     instrument: Instrument, panel: Panel, position: int, findings: tuple[Finding, ...]
 ) -> InstrumentSummary:
+    session = panel.known(position).session
+    covered = tuple(coverage(panel, position))
+    panel = _slowest(panel, position)
     rows = panel.rows(position)
     count = rows.stop - rows.start
-    session = panel.known(position).session
     return InstrumentSummary(
         code=instrument.code,
         name=instrument.name,
@@ -231,9 +209,16 @@ def _summary(
         last=int(panel.times[rows.stop - 1]) if count else 0,
         close=float(panel.columns["close"][rows.stop - 1]) if count else float(np.nan),
         hours="" if session is None else f"{session} {session.zone}",
-        coverage=tuple(coverage(panel, position)),
+        coverage=covered,
         findings=findings,
     )
+
+
+def _slowest(panel: Panel, position: int) -> Panel:
+    """The slowest base that has bars of an instrument: the daily one where there are any."""
+    bases = sorted(panel.bases or (panel,), key=lambda base: -base.duration)
+    having = (base for base in bases if base.ends[position] > base.starts[position])
+    return next(having, panel)
 
 
 def check_data(outside: Outside) -> list[Finding]:

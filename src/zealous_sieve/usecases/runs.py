@@ -17,7 +17,7 @@ from zealous_sieve.core.sieve.scan import scan, sentences
 from zealous_sieve.usecases.desk import Desk
 from zealous_sieve.usecases.errors import ConflictError, NotFoundError, OutageError, UseCaseError
 from zealous_sieve.usecases.library import desk_library, with_library
-from zealous_sieve.usecases.market import DEMO_NOW, known_names, now, universe_members
+from zealous_sieve.usecases.market import DEMO_NOW, codes_of, known_names, now
 from zealous_sieve.usecases.ports import (
     HitCounts,
     HitsQuery,
@@ -64,7 +64,8 @@ def execute_run(outside: Outside, run_id: int) -> None:
     if run.state.ended:
         return
     try:
-        total = len(universe_members(outside.market, run.sieve.universe))
+        looked = outside.compute.do(Order(kind=Kind.RUN), codes_of, run.sieve.universe, run.as_of)
+        total = len(looked)
         attempt = outside.runs.begin(run_id, total)
         if attempt is None:
             return
@@ -83,7 +84,7 @@ def execute_run(outside: Outside, run_id: int) -> None:
 
 def sift(desk: Desk, sieve: Sieve, as_of: datetime) -> tuple[list[Hit], Outcome]:
     """The hits of a sieve at a moment, and the outcome in numbers."""
-    instruments = desk.members(sieve.universe)
+    instruments = desk.members(sieve.universe, as_of)
     panel = desk.bars(instruments, as_of, sieve.timeframe, forming=sieve.forming)
     found = scan(prepare(sieve), panel, progress=desk.progress, cancelled=desk.cancelled)
     outcome = Outcome(

@@ -10,7 +10,7 @@ from werkzeug.exceptions import NotFound
 
 from zealous_sieve.usecases.ports import Outside
 from zealous_sieve.web.contract import Contract, Id, openapi
-from zealous_sieve.web.endpoints import formulas, imports, market, runs, sieves
+from zealous_sieve.web.endpoints import formulas, imports, market, runs, sieves, universes
 from zealous_sieve.web.errors import Failure, handle_errors
 from zealous_sieve.web.strangers import keep_strangers_out
 
@@ -20,7 +20,9 @@ A_YEAR = 31_536_000
 
 def contracts(outside: Outside) -> list[Contract]:
     """Every part of the API."""
-    return [module.contract(outside) for module in (market, imports, formulas, sieves, runs)]
+    return [
+        module.contract(outside) for module in (market, universes, imports, formulas, sieves, runs)
+    ]
 
 
 def api_document(outside: Any = None) -> dict[str, Any]:

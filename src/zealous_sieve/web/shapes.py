@@ -10,6 +10,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from zealous_sieve.core.market.foreign.layout import Layout
 from zealous_sieve.core.market.mending import Mending
 from zealous_sieve.core.market.pairs import Relation
+from zealous_sieve.core.market.universes import Rule, Universe
 from zealous_sieve.core.sieve.definition import Sieve
 from zealous_sieve.core.sieve.hit import COLUMNS
 from zealous_sieve.usecases.ports import VerdictKind
@@ -80,6 +81,20 @@ class LayoutBody(Request):
 
 class MendingBody(Request):
     mending: Mending
+
+
+class UniverseBody(Request):
+    universe: Universe
+
+
+class UniversePreviewBody(Request):
+    name: Annotated[str, Field(max_length=120)] = ""
+    rule: Rule
+    as_of: datetime | None = None
+
+
+class CodesBody(Request):
+    text: Annotated[str, Field(max_length=1_000_000)]
 
 
 class UniverseQuery(Request):

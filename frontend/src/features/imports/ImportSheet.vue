@@ -4,6 +4,7 @@ import { computed, ref, watch } from 'vue'
 import { useAct } from '@/shared/act'
 import { answer, api, type Layout } from '@/shared/api'
 import ErrorNote from '@/shared/ErrorNote.vue'
+import { asSentence } from '@/shared/format'
 import { keys } from '@/shared/queries'
 import { isAtWork, named } from './bring'
 import ImportAccount from './ImportAccount.vue'
@@ -102,7 +103,7 @@ const facts = computed(() => layout.value?.content === 'instruments')
       />
       <ul v-if="failure && failure.error.problems.length > 1" class="doubts">
         <li v-for="p in failure.error.problems.slice(1)" :key="p.message">
-          {{ p.message }}: {{ p.mend }}.
+          {{ asSentence(p.message) }} {{ asSentence(p.mend) }}
         </li>
       </ul>
       <div

@@ -6,7 +6,7 @@ import { useRoute, useRouter } from 'vue-router'
 import { useAct } from '@/shared/act'
 import { answer, api, ApiError, type Import } from '@/shared/api'
 import ErrorNote from '@/shared/ErrorNote.vue'
-import { barTime } from '@/shared/format'
+import { asSentence, barTime } from '@/shared/format'
 import { useKeys } from '@/shared/keys'
 import { keys } from '@/shared/queries'
 import { bring, isAtWork } from './bring'
@@ -97,7 +97,7 @@ useKeys([
         <p v-if="!one.error" class="quiet" role="status">{{ one.name }} is coming in …</p>
         <div v-else role="alert" class="refusal">
           <b>{{ one.name }}</b> is not brought in: {{ one.error.message }}.
-          <span class="quiet">{{ one.error.mend }}</span>
+          <span class="quiet">{{ asSentence(one.error.mend) }}</span>
           <button class="button plain" @click="coming.splice(n, 1)">put away</button>
         </div>
       </div>

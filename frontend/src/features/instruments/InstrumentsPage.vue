@@ -4,7 +4,7 @@ import { computed, ref } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { found } from '@/features/chart/look'
 import { useAct } from '@/shared/act'
-import { answer, api } from '@/shared/api'
+import { answer, api, type Universe } from '@/shared/api'
 import ErrorNote from '@/shared/ErrorNote.vue'
 import { barTime, day, price, span } from '@/shared/format'
 import { useKeys } from '@/shared/keys'
@@ -12,6 +12,8 @@ import Archived from '@/shared/Archived.vue'
 import { keys, useArchivedPairs, useUniverses } from '@/shared/queries'
 import { done, takeBack } from '@/shared/undo'
 import PairDialog from './PairDialog.vue'
+import UniverseForm from './UniverseForm.vue'
+import Universes from './Universes.vue'
 
 /** Can I trust the data? */
 const route = useRoute()
@@ -59,6 +61,17 @@ function reachOf(i: Instrument, base: number) {
   const own = held(i, base)
   return own ? `${barTime(own.first)} to ${barTime(own.last)}` : 'none'
 }
+const editing = ref<{ own?: Universe }>()
+const edit = (own?: Universe) => (editing.value = { own })
+const others = computed(() =>
+  (universes.data.value ?? []).map((u) => u.name).filter((n) => n !== editing.value?.own?.name),
+)
+function kept(name: string) {
+  done(`${name} is kept.`)
+  editing.value = undefined
+  refresh()
+  choose(name)
+}
 const pairing = ref(false)
 const client = useQueryClient()
 function refresh() {
@@ -89,6 +102,7 @@ const gone = computed(() =>
   (away.data.value ?? []).map((i) => ({ id: i.code, name: i.code, note: i.name })),
 )
 useKeys([
+  { key: 'u', does: 'make a universe', run: () => edit() },
   { key: 'i', does: 'bring in files', run: () => router.push('/imports') },
   { key: 'Ctrl+z', does: 'undo what was just done', notInTexts: true, run: takeBack },
 ])
@@ -99,22 +113,16 @@ function choose(name: string) {
 
 <template>
   <main class="page table">
-    <aside aria-label="Universes">
-      <h2>Universes</h2>
-      <p v-if="universes.isPending.value" class="quiet">reading…</p>
-      <ul>
-        <li v-for="universe in universes.data.value" :key="universe.name">
-          <button :class="{ here: universe.name === chosen }" @click="choose(universe.name)">
-            <span>{{ universe.name }}</span>
-            <span class="quiet">
-              {{ universe.instruments
-              }}<span v-if="universe.flagged" class="flag"> · {{ universe.flagged }} ⚑</span>
-            </span>
-          </button>
-        </li>
-      </ul>
-    </aside>
+    <Universes :chosen="chosen" @choose="choose" @edit="edit" />
     <section>
+      <UniverseForm
+        v-if="editing"
+        :key="editing.own?.id ?? 'new'"
+        :own="editing.own"
+        :others="others"
+        @kept="kept"
+        @close="editing = undefined"
+      />
       <ErrorNote
         v-if="instruments.isError.value"
         :error="instruments.error.value"
@@ -267,39 +275,11 @@ function choose(name: string) {
   grid-template-columns: 190px minmax(0, 1fr);
   gap: 24px;
 }
-h2 {
-  font-size: 13px;
-  font-weight: 500;
-  color: var(--quiet);
-  margin: 8px 0 4px;
-}
-ul {
-  list-style: none;
-  margin: 0;
-  padding: 0;
-}
-aside button {
-  width: 100%;
-  display: flex;
-  justify-content: space-between;
-  font: inherit;
-  color: inherit;
-  background: none;
-  border: 0;
-  border-bottom: 1px solid var(--hair);
-  padding: 5px 4px;
-  cursor: pointer;
-  text-align: left;
-}
-aside button.here {
-  background: var(--accent-wash);
-}
 @media (max-width: 900px) {
   .table {
     grid-template-columns: minmax(0, 1fr);
   }
 }
-.flag,
 .finding a,
 .finding b {
   color: var(--fall);

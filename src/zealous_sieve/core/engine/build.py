@@ -26,9 +26,15 @@ def seen_at(panel: Panel, moment: int, rule: BarRule, *, forming: bool = False) 
     if forming:
         whole = None if known.whole is None else replace(known.whole, forming_at=moment)
         return bars_of(replace(known, forming_at=moment, whole=whole), rule)
-    if isinstance(rule, Timeframe) and rule.seconds == panel.duration:
+    if isinstance(rule, Timeframe) and rule.seconds == panel.duration and not _lacking(known):
         return known
     return closed_only(bars_of(known, rule), moment)
+
+
+def _lacking(panel: Panel) -> bool:
+    """Whether some instrument has bars of other bases only."""
+    empty = panel.starts == panel.ends
+    return any(bool((empty & (base.starts < base.ends)).any()) for base in panel.bases)
 
 
 def closed_only(panel: Panel, moment: int) -> Panel:

@@ -1,11 +1,11 @@
-"""Instruments, universes, and the thread across the top."""
+"""Instruments, mendings, pairs, and the thread across the top."""
 
 from __future__ import annotations
 
 from zealous_sieve.core.market.instruments import Instrument
 from zealous_sieve.usecases import charts, market, mending, pairs, runs
 from zealous_sieve.usecases.charts import Chart, Looked
-from zealous_sieve.usecases.market import InstrumentDetail, InstrumentSummary, UniverseSummary
+from zealous_sieve.usecases.market import InstrumentDetail, InstrumentSummary
 from zealous_sieve.usecases.ports import Outside, StoredMending
 from zealous_sieve.usecases.runs import Thread
 from zealous_sieve.web.contract import Contract, wanted
@@ -19,11 +19,6 @@ def contract(outside: Outside) -> Contract:
     def get_thread() -> Thread:
         """The live counts of every stage."""
         return runs.thread(outside)
-
-    @api.endpoint("GET", "/universes", reply=list[UniverseSummary])
-    def get_universes() -> list[UniverseSummary]:
-        """All universes with their sizes."""
-        return market.list_universes(outside.market)
 
     @api.endpoint("GET", "/instruments", reply=list[InstrumentSummary], query=UniverseQuery)
     def get_instruments(query: UniverseQuery) -> list[InstrumentSummary]:

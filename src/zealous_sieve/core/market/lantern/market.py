@@ -12,8 +12,6 @@ from zealous_sieve.core.market.instruments import (
     Event,
     Instrument,
     InstrumentKind,
-    Rule,
-    Universe,
     Venue,
 )
 from zealous_sieve.core.market.lantern import faults
@@ -45,6 +43,7 @@ from zealous_sieve.core.market.lantern.shares import (
 )
 from zealous_sieve.core.market.lantern.tape import trades_of
 from zealous_sieve.core.market.pairs import Relation, make_pair
+from zealous_sieve.core.market.universes import Rule, Universe
 
 SEED = 20_260_616
 VENUES = (

@@ -1,0 +1,130 @@
+<script setup lang="ts">
+import { useQueryClient } from '@tanstack/vue-query'
+import { computed } from 'vue'
+import Archived from '@/shared/Archived.vue'
+import { useAct } from '@/shared/act'
+import { answer, api, type Universe } from '@/shared/api'
+import ErrorNote from '@/shared/ErrorNote.vue'
+import { keys, useArchivedUniverses, useUniverses } from '@/shared/queries'
+import { done } from '@/shared/undo'
+
+/** The universes, each with its size; the chosen one with what can be done with it. */
+defineProps<{ chosen: string }>()
+const emit = defineEmits<{ choose: [name: string]; edit: [universe?: Universe] }>()
+const client = useQueryClient()
+const universes = useUniverses()
+const archived = useArchivedUniverses()
+const gone = computed(() =>
+  (archived.data.value ?? []).map((u) => ({ id: u.id, name: u.universe.name })),
+)
+const { act, busy, failure } = useAct()
+const refresh = () =>
+  Promise.all(
+    [keys.universes, keys.archivedUniverses, ['instruments'] as const].map((queryKey) =>
+      client.invalidateQueries({ queryKey }),
+    ),
+  )
+async function restore(id: number) {
+  const path = { universe_id: id }
+  await answer(api.POST('/api/universes/{universe_id}/restore', { params: { path } }))
+  await refresh()
+}
+const remove = (universe: Universe) =>
+  act('Not archived', async () => {
+    const path = { universe_id: universe.id }
+    await answer(api.DELETE('/api/universes/{universe_id}', { params: { path } }))
+    await refresh()
+    done(`${universe.name} was archived; its instruments are untouched.`, () =>
+      restore(universe.id),
+    )
+    emit('choose', 'All instruments')
+  })
+</script>
+
+<template>
+  <aside aria-label="Universes">
+    <h2>
+      Universes <button class="button plain" @click="emit('edit')">new <kbd>u</kbd></button>
+    </h2>
+    <p v-if="universes.isPending.value" class="quiet">reading…</p>
+    <ErrorNote
+      v-if="universes.isError.value"
+      :error="universes.error.value"
+      what="The universes can't be shown"
+      @retry="universes.refetch()"
+    />
+    <ul>
+      <li v-for="universe in universes.data.value" :key="universe.id">
+        <button
+          :class="{ here: universe.name === chosen }"
+          :title="universe.problem || universe.name"
+          @click="emit('choose', universe.name)"
+        >
+          <span class="name">{{ universe.name }}</span>
+          <span class="quiet">
+            <span v-if="universe.problem" class="flag">!</span
+            ><template v-else>{{ universe.instruments }}</template
+            ><span v-if="universe.flagged" class="flag"> · {{ universe.flagged }} ⚑</span>
+          </span>
+        </button>
+        <p v-if="universe.name === chosen && universe.name !== 'All instruments'" class="acts">
+          <button class="button plain" @click="emit('edit', universe)">change</button>
+          <button class="button plain" :disabled="busy" @click="remove(universe)">archive</button>
+        </p>
+      </li>
+    </ul>
+    <ErrorNote v-if="failure" :error="failure.error" :what="failure.what" @retry="failure.again" />
+    <Archived :entries="gone" @back="(id) => act('Not restored', () => restore(Number(id)))" />
+  </aside>
+</template>
+
+<style scoped>
+h2 {
+  display: flex;
+  justify-content: space-between;
+  align-items: baseline;
+  font-size: 13px;
+  font-weight: 500;
+  color: var(--quiet);
+  margin: 8px 0 4px;
+}
+ul {
+  list-style: none;
+  margin: 0;
+  padding: 0;
+}
+li > button {
+  width: 100%;
+  display: flex;
+  justify-content: space-between;
+  gap: 8px;
+  font: inherit;
+  color: inherit;
+  background: none;
+  border: 0;
+  border-bottom: 1px solid var(--hair);
+  padding: 5px 4px;
+  cursor: pointer;
+  text-align: left;
+}
+li > button.here {
+  background: var(--accent-wash);
+}
+.name {
+  min-width: 0;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+}
+li > button > span:last-child {
+  white-space: nowrap;
+}
+.flag {
+  color: var(--fall);
+}
+.acts {
+  margin: 0;
+  display: flex;
+  gap: 8px;
+}
+</style>

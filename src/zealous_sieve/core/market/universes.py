@@ -1,0 +1,154 @@
+"""Universes: fixed lists, rules on facts and formulas, and what is made of others."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Container, Mapping, Sequence
+from dataclasses import dataclass, field
+from enum import StrEnum
+
+import numpy as np
+from numpy.typing import NDArray
+
+from zealous_sieve.core.errors import DataError, Problem
+from zealous_sieve.core.market.instruments import Fact, Instrument, InstrumentKind
+
+LONGEST_CHAIN = 12
+"""Universes that are made of others, which are made of others, and so on."""
+
+
+class Joined(StrEnum):
+    """How the parts of a universe are put together."""
+
+    UNION = "any of"
+    INTERSECTION = "all of"
+    WITHOUT = "without"
+
+
+@dataclass(frozen=True, kw_only=True)
+class Rule:
+    """Which instruments belong to a universe.
+
+    Either a fixed list of ``codes``; or the ``parts``, names of other universes, ``joined``; or all. Of
+    these those of a ``kind`` whose facts equal those in ``where`` and for which the condition ``formula``
+    is true on daily bars; that trade for ``least_turnover`` a day and are not doubted by the data check
+    where they have to be ``sound``; and of these the ``largest`` by the fact ``by``.
+    """
+
+    codes: tuple[str, ...] = ()
+    parts: tuple[str, ...] = ()
+    joined: Joined = Joined.UNION
+    kind: InstrumentKind | None = None
+    where: Mapping[str, Fact] = field(default_factory=dict)
+    formula: str = ""
+    least_turnover: float | None = None
+    sound: bool = False
+    largest: int | None = None
+    by: str = "market_cap"
+
+
+@dataclass(frozen=True, kw_only=True)
+class Universe:
+    """A named group of instruments."""
+
+    name: str
+    rule: Rule = field(default_factory=Rule)
+
+
+@dataclass(frozen=True, kw_only=True)
+class Surroundings:
+    """What is known where a universe is looked at.
+
+    ``truths`` says for which of some instruments a condition is true, ``turnovers`` for how much each of
+    them trades on a usual day in its currency, NaN where that is not known.
+    """
+
+    instruments: Sequence[Instrument]
+    universes: Mapping[str, Rule]
+    truths: Callable[[str, Sequence[Instrument]], NDArray[np.bool_]]
+    turnovers: Callable[[Sequence[Instrument]], NDArray[np.float64]]
+    doubted: Container[str]
+
+
+@dataclass(frozen=True, kw_only=True)
+class Membership:
+    """The instruments of a universe, codes of it that are not known, and how many each floor removed."""
+
+    instruments: tuple[Instrument, ...]
+    unknown: tuple[str, ...] = ()
+    too_thin: int = 0
+    doubted: int = 0
+
+
+def membership(rule: Rule, around: Surroundings, chain: tuple[str, ...] = ()) -> Membership:
+    """Who belongs to a universe. ``chain`` are the universes that are made of it.
+
+    Raises DataError ``unknown_universe``, ``universe_cycle``, FormulaError.
+    """
+    chosen, unknown = _begin(rule, around, chain)
+    chosen = [i for i in chosen if _fits(rule, i)]
+    if rule.formula.strip():
+        chosen = _where(chosen, around.truths(rule.formula, chosen))
+    thin = doubted = 0
+    if rule.least_turnover is not None:
+        enough = around.turnovers(chosen) >= rule.least_turnover
+        thin, chosen = int((~enough).sum()), _where(chosen, enough)
+    if rule.sound:
+        sound = np.array([i.code not in around.doubted for i in chosen], bool)
+        doubted, chosen = int((~sound).sum()), _where(chosen, sound)
+    if rule.largest is not None:
+        chosen = _largest(chosen, rule.largest, rule.by)
+    return Membership(instruments=tuple(chosen), unknown=unknown, too_thin=thin, doubted=doubted)
+
+
+def _begin(
+    rule: Rule, around: Surroundings, chain: tuple[str, ...]
+) -> tuple[list[Instrument], tuple[str, ...]]:
+    """The instruments of which those are chosen that fit; codes that are not known."""
+    known = {instrument.code: instrument for instrument in around.instruments}
+    if rule.codes:
+        wanted = dict.fromkeys(rule.codes)
+        unknown = tuple(code for code in wanted if code not in known)
+        return [known[code] for code in wanted if code in known], unknown
+    if not rule.parts:
+        return list(around.instruments), ()
+    sets = [_part(name, around, chain) for name in rule.parts]
+    match rule.joined:
+        case Joined.UNION:
+            codes = set[str]().union(*sets)
+        case Joined.INTERSECTION:
+            codes = set(sets[0]).intersection(*sets[1:])
+        case Joined.WITHOUT:
+            codes = set(sets[0]).difference(*sets[1:])
+    return [i for i in around.instruments if i.code in codes], ()
+
+
+def _part(name: str, around: Surroundings, chain: tuple[str, ...]) -> set[str]:
+    rule = around.universes.get(name)
+    if rule is None:
+        message = f"there is no universe {name}"
+        raise DataError(
+            Problem(code="unknown_universe", message=message, mend="choose one there is")
+        )
+    if name in chain or len(chain) >= LONGEST_CHAIN:
+        message = f"{' is made of '.join((*chain, name))}: that goes round in a circle"
+        mend = "leave one of them out"
+        raise DataError(Problem(code="universe_cycle", message=message, mend=mend))
+    return {i.code for i in membership(rule, around, (*chain, name)).instruments}
+
+
+def _where(instruments: Sequence[Instrument], fits: NDArray[np.bool_]) -> list[Instrument]:
+    return [i for i, fit in zip(instruments, fits, strict=True) if fit]
+
+
+def _fits(rule: Rule, instrument: Instrument) -> bool:
+    if rule.kind is not None and instrument.kind != rule.kind:
+        return False
+    return all(instrument.facts.get(name) == value for name, value in rule.where.items())
+
+
+def _largest(instruments: Sequence[Instrument], count: int, by: str) -> list[Instrument]:
+    def size(instrument: Instrument) -> float:
+        fact = instrument.facts.get(by)
+        return float(fact) if isinstance(fact, int | float) else float("-inf")
+
+    return sorted(instruments, key=lambda i: (-size(i), i.code))[:count]
