@@ -12,6 +12,8 @@ import {
   type Inks,
 } from '@/features/chart/chartOption'
 import { barsOf, joined } from '@/features/chart/look'
+import { distance } from '@/features/chart/measure'
+import { ticksOf } from '@/features/chart/timeAxis'
 import { shown } from '@/features/sieves/completions'
 import { drawn } from '@/features/sieves/picture'
 import { diagnostics } from '@/features/sieves/diagnostics'
@@ -136,6 +138,7 @@ const line = (label: string, pane: string, rest: object = {}) => ({
   pane,
   span: null,
   levels: [],
+  beside: '',
   conditions: [0],
   values: [1, null, 3],
   ...rest,
@@ -159,6 +162,8 @@ const chart: Chart = {
   volume: [10, 20, 30],
   lines: [line('EMA', 'price'), line('RSI', 'rsi', { span: [0, 100], levels: [70] })],
   bars: '1d',
+  ranges: [null, 2, 2.25],
+  smoothed: null,
   gaps: [],
   reasons: [],
   reasons_now: [],
@@ -254,6 +259,72 @@ describe('the chart', () => {
       sight(3),
     ) as typeof option
     expect(made.series.find((s: { name?: string }) => s.name === 'Side').step).toBe('end')
+  })
+})
+
+describe('the axis of time', () => {
+  const DAY = 86_400
+  const days = Array.from({ length: 1500 }, (_, n) => Date.UTC(2020, 0, 1) / 1000 + n * DAY)
+  const quarters = Array.from({ length: 900 }, (_, n) => Date.UTC(2026, 2, 2) / 1000 + n * 900)
+
+  it.each([
+    ['years', days, 0, 1499, 8],
+    ['months', days, 400, 600, 12],
+    ['days', days, 700, 720, 10],
+    ['hours', quarters, 0, 899, 10],
+    ['bars', quarters, 40, 52, 12],
+    ['one bar', days.slice(0, 1), 0, 0, 10],
+    ['none', [], 0, -1, 10],
+  ])('has room for its labels, and what is greater comes first: %s', (_, times, from, to, room) => {
+    const ticks = ticksOf(times, from, to, room)
+    const places = [...ticks.keys()].sort((a, b) => a - b)
+    const apart = Math.ceil((to - from + 1) / room)
+    expect(places.every((at) => at >= from && at <= to)).toBe(true)
+    expect(places.slice(1).every((at, n) => at - places[n]! >= apart)).toBe(true)
+    // A bar that is not labelled stands too near to one with which as much or more begins.
+    for (let at = Math.max(1, from); at <= to; at++) {
+      const year = new Date(times[at]! * 1000).getUTCFullYear()
+      const begins = year !== new Date(times[at - 1]! * 1000).getUTCFullYear()
+      if (begins && !ticks.has(at) && at - from >= apart / 3) {
+        expect(places.some((p) => Math.abs(p - at) < apart && ticks.get(p)!.rank === 4)).toBe(true)
+      }
+    }
+  })
+
+  it('tells what begins with a bar', () => {
+    expect(ticksOf(days, 360, 370, 20).get(366)).toEqual({ rank: 4, text: '2021' })
+    expect(ticksOf(days, 20, 40, 30).get(31)).toEqual({ rank: 3, text: 'Feb' })
+    expect(ticksOf(quarters, 90, 100, 30).get(96)).toEqual({ rank: 2, text: '3' })
+    expect(ticksOf(quarters, 34, 40, 30).get(36)).toEqual({ rank: 1, text: '09:00' })
+  })
+})
+
+describe('measuring', () => {
+  it('tells the way in price, percent, usual ranges, bars and days', () => {
+    const down = distance(chart, { at: 2, price: 4 }, { at: 0, price: 3 })
+    expect(down.slice(0, 2)).toEqual(['−1.00', '−25.00 %'])
+    expect(down.slice(-2)).toEqual(['2 bars', '2 days'])
+    const up = distance(chart, { at: 1, price: 2 }, { at: 2, price: 3 })
+    expect(up).toEqual(['+1.00', '+50.00 %', '0.5 average ranges', '1 bar', '1 day'])
+  })
+})
+
+describe('instruments beside each other', () => {
+  const other = line('close of "OTHER"', 'own', { beside: 'OTHER', values: [50, 100, 75] })
+  const two = { ...chart, lines: [other] } as Chart
+
+  it('begin together in percent, and have panes of their own else', () => {
+    expect(paneNames(two)).toContain('own')
+    expect(paneNames(two, 'percent')).not.toContain('own')
+    const option = chartOption(two, inks, layPanes(paneNames(two, 'percent'), 500), sight(3), {
+      scale: 'percent',
+      drawing: 'line',
+      room: 9,
+    })
+    const series = option.series as { name?: string; data: unknown }[]
+    expect(series.find((s) => s.name === 'close of "OTHER"')!.data).toEqual([0, 100, 50])
+    const read = readings(two, 2, inks, 'percent', 0)
+    expect(read.find((r) => r.name === 'OTHER')).toMatchObject({ text: '+50.0 %', pane: 'price' })
   })
 })
 

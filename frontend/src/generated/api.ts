@@ -954,6 +954,11 @@ export interface components {
              */
             provisional: boolean;
             /**
+             * Ranges
+             * @default []
+             */
+            ranges: (number | null)[];
+            /**
              * Reasons
              * @default []
              */
@@ -968,6 +973,8 @@ export interface components {
              * @default []
              */
             refused: components["schemas"]["Refused"][];
+            /** @default null */
+            smoothed: components["schemas"]["Smoothed"] | null;
             /** Tick */
             tick: number;
             /** Times */
@@ -1000,6 +1007,11 @@ export interface components {
          * @description A series to draw; ``values`` has one entry a bar, null where unknown.
          */
         ChartLine: {
+            /**
+             * Beside
+             * @default
+             */
+            beside: string;
             /** Conditions */
             conditions: number[];
             /** Label */
@@ -1631,6 +1643,11 @@ export interface components {
              * @default []
              */
             lines: string[];
+            /**
+             * Smoothed
+             * @default false
+             */
+            smoothed: boolean;
         };
         /**
          * Mending
@@ -2355,6 +2372,20 @@ export interface components {
         /** SieveBody */
         SieveBody: {
             sieve: components["schemas"]["Sieve"];
+        };
+        /**
+         * Smoothed
+         * @description Candles of averages in place of the bars.
+         */
+        Smoothed: {
+            /** Close */
+            close: (number | null)[];
+            /** High */
+            high: (number | null)[];
+            /** Low */
+            low: (number | null)[];
+            /** Open */
+            open: (number | null)[];
         };
         /**
          * StoredFormula

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
+from functools import cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,12 +16,13 @@ from zealous_sieve.core.engine.external_inputs import needs_universe
 from zealous_sieve.core.engine.panel import Column, Panel, Times
 from zealous_sieve.core.errors import DataError, FormulaError, Problem
 from zealous_sieve.core.formula.check import check
+from zealous_sieve.core.formula.terms import Term
 from zealous_sieve.core.formula.timeframe import DAY, WRITTEN_SO, read_timeframe
 from zealous_sieve.core.formula.typed import Formula
 from zealous_sieve.core.market.data_quality import Finding, FindingKind
 from zealous_sieve.core.market.instruments import Instrument
 from zealous_sieve.core.sieve.definition import Sieve
-from zealous_sieve.core.sieve.drawing import Line, drawable, lines
+from zealous_sieve.core.sieve.drawing import Line, beside, drawable, lines, near, smoothed
 from zealous_sieve.core.sieve.hit import Hit
 from zealous_sieve.core.sieve.prepare import prepare
 from zealous_sieve.core.sieve.scan import provisional, reasons
@@ -43,6 +45,8 @@ class ChartLine:
     levels: tuple[float, ...]
     conditions: tuple[int, ...]
     values: list[float | None]
+    beside: str = ""
+    """The code of the instrument whose closes these are."""
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -73,6 +77,16 @@ class Refused:
 
     text: str
     problems: tuple[Problem, ...]
+
+
+@dataclass(frozen=True, kw_only=True)
+class Smoothed:
+    """Candles of averages in place of the bars."""
+
+    open: list[float | None]
+    high: list[float | None]
+    low: list[float | None]
+    close: list[float | None]
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -110,6 +124,9 @@ class Chart:
     """Whether there are bars before the first."""
     refused: tuple[Refused, ...] = ()
     """What was asked to be drawn and can't be."""
+    ranges: tuple[float | None, ...] = ()
+    """The average range of the bars up to each, to measure distances with."""
+    smoothed: Smoothed | None = None
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -121,6 +138,10 @@ class Looked:
     count: int = DEFAULT_BARS
     before: int | None = None
     lines: tuple[str, ...] = ()
+    smoothed: bool = False
+
+
+USUAL_RANGE = "atr(21)"
 
 
 def instrument_chart(outside: Outside, code: str, looked: Looked, order: Order) -> Chart:
@@ -142,9 +163,10 @@ def look(desk: Desk, code: str, looked: Looked, missing: Sequence[Finding]) -> C
     drawn, refused = _asked(desk, looked.lines)
     terms = {f"line {n}": line.term for n, line in enumerate(drawn)}
     across = needs_universe(terms)
+    terms["range"] = _usual_range()
     chosen = list(desk.reference.instruments) if across else [instrument]
     panel = desk.bars(chosen, desk.now, looked.bars, forming=not across)
-    found = evaluate(terms, panel) if terms else {}
+    found = evaluate(terms, panel)
     rows = panel.rows(panel.position(code))
     stop = rows.stop
     if looked.before is not None:
@@ -159,7 +181,23 @@ def look(desk: Desk, code: str, looked: Looked, missing: Sequence[Finding]) -> C
         earlier=shown.start > rows.start,
         refused=refused,
         provisional=bool(unfinished is not None and stop > shown.start and unfinished[stop - 1]),
+        ranges=tuple(_plain(found["range"][shown])),
+        smoothed=_smoothed(panel, rows, shown) if looked.smoothed else None,
     )
+
+
+@cache
+def _usual_range() -> Term:
+    value = check(USUAL_RANGE).value
+    assert value is not None
+    return value.term
+
+
+def _smoothed(panel: Panel, rows: slice, shown: slice) -> Smoothed:
+    """The smoothed candles of an instrument, begun with its first bar whatever is shown of them."""
+    own = smoothed({name: panel.columns[name][rows] for name in ("open", "high", "low", "close")})
+    part = slice(shown.start - rows.start, shown.stop - rows.start)
+    return Smoothed(**{name: _plain(column[part]) for name, column in own.items()})
 
 
 def _asked(desk: Desk, texts: Sequence[str]) -> tuple[list[Line], tuple[Refused, ...]]:
@@ -280,15 +318,21 @@ def _chart(
                 text=line.text,
                 label=line.label,
                 unit=line.unit,
-                pane=line.pane,
+                pane=_pane_of(line, column[shown], panel.columns["close"][shown]),
                 span=line.span,
                 levels=line.levels,
                 conditions=line.conditions,
                 values=_plain(column[shown]),
+                beside=beside(line.text),
             )
             for line, column in drawn
         ),
     )
+
+
+def _pane_of(line: Line, column: Column, closes: Column) -> str:
+    """Prices of another size than the closes would flatten them: they have a pane of their own."""
+    return line.label if line.pane == "price" and not near(column, closes) else line.pane
 
 
 def _missing(outside: Outside, code: str) -> list[Finding]:

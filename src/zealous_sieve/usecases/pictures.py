@@ -10,7 +10,7 @@ import numpy as np
 
 from zealous_sieve.core.engine.evaluate import evaluate
 from zealous_sieve.core.engine.external_inputs import needs_universe
-from zealous_sieve.core.engine.panel import Column, Panel
+from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.errors import DataError, FormulaError
 from zealous_sieve.core.formula.check import check
 from zealous_sieve.core.formula.completing.options import template
@@ -19,6 +19,7 @@ from zealous_sieve.core.functions.catalogue import find
 from zealous_sieve.core.functions.specification import Function, Kind
 from zealous_sieve.core.functions.units import PRICE
 from zealous_sieve.core.market.instruments import Instrument, InstrumentKind
+from zealous_sieve.core.sieve.drawing import near
 from zealous_sieve.usecases.desk import Desk
 from zealous_sieve.usecases.errors import NotFoundError
 from zealous_sieve.usecases.ports import Order, Outside
@@ -147,8 +148,8 @@ def _on(desk: Desk, function: Function, call: str, own: Instrument, bars: str) -
             continue
         column = found[name][shown]
         values = [float(v) if np.isfinite(v) else None for v in column]
-        near = value.unit == PRICE and _near(column, panel.columns["close"][shown])
-        traces.append(Trace(name=name, over=near, truth=value.kind == Kind.TRUTH, values=values))
+        over = value.unit == PRICE and near(column, panel.columns["close"][shown])
+        traces.append(Trace(name=name, over=over, truth=value.kind == Kind.TRUTH, values=values))
     return Picture(
         formula=call,
         code=own.code,
@@ -156,9 +157,3 @@ def _on(desk: Desk, function: Function, call: str, own: Instrument, bars: str) -
         closes=panel.columns["close"][shown].tolist(),
         traces=tuple(traces),
     )
-
-
-def _near(column: Column, closes: Column) -> bool:
-    """Whether prices are of the size of the closes, so that they can be drawn over them."""
-    known = column[np.isfinite(column)]
-    return bool(len(known)) and 0.5 < float(np.median(known) / np.median(closes)) < 2.0

@@ -115,6 +115,7 @@ class LookedBody(Request):
     lines: Annotated[
         list[Annotated[str, Field(min_length=1, max_length=20_000)]], Field(max_length=20)
     ] = []
+    smoothed: bool = False
 
 
 MOST_HITS = 500

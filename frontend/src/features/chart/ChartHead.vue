@@ -2,7 +2,7 @@
 import { computed, nextTick, ref } from 'vue'
 import type { Chart } from '@/shared/api'
 import { price } from '@/shared/format'
-import type { Scale } from './chartOption'
+import { DRAWINGS, type Drawing, type Scale } from './chartOption'
 
 /** What is looked at, as a sentence whose parts are changed where they stand. */
 const props = defineProps<{
@@ -11,20 +11,43 @@ const props = defineProps<{
   chart?: Chart
   bars: string
   scale: Scale
+  drawing: Drawing
   lines: readonly string[]
   offered: readonly { value: string; told: string }[]
+  codes: readonly string[]
 }>()
 const emit = defineEmits<{
   bars: [bars: string]
   scale: [scale: Scale]
+  drawing: [drawing: Drawing]
   draw: [formula: string]
   remove: [formula: string]
+  redraw: [before: string, after: string]
+  compare: [code: string]
 }>()
 const barsField = ref<HTMLInputElement>()
 const drawField = ref<HTMLInputElement>()
 /** What stands in the field of the bars while it is written, whatever comes in meanwhile. */
 const written = ref<string>()
 const drawn = ref('')
+const besideField = ref<HTMLInputElement>()
+const beside = ref('')
+const fewCodes = computed(() => {
+  const begun = beside.value.trim().toLowerCase()
+  return props.codes.filter((c) => c.toLowerCase().startsWith(begun)).slice(0, 40)
+})
+function compare() {
+  const code = beside.value.trim()
+  beside.value = ''
+  besideField.value?.blur()
+  if (code) emit('compare', code)
+}
+/** A drawn formula is changed where it stands; emptied, it goes. */
+function redraw(before: string, field: HTMLInputElement) {
+  const after = field.value.trim()
+  if (!after) emit('remove', before)
+  else if (after !== before) emit('redraw', before, after)
+}
 const moved = computed(() => {
   const closes = props.chart?.close ?? []
   const [before, last] = [closes.at(-2), closes.at(-1)]
@@ -57,6 +80,7 @@ async function write(field?: HTMLInputElement) {
 defineExpose({
   writeBars: () => write(barsField.value),
   writeLine: () => write(drawField.value),
+  writeBeside: () => write(besideField.value),
 })
 </script>
 
@@ -71,7 +95,7 @@ defineExpose({
         ref="barsField"
         :value="written ?? bars"
         class="inline-part mono"
-        :style="{ width: `${Math.max(5, (written ?? bars).length + 3)}ch` }"
+        :style="{ width: `${Math.max(5, (written ?? bars).length + 4)}ch` }"
         list="kinds-of-bars"
         aria-label="Bars"
         title="15m, 1w, brick(10, 20) …  b"
@@ -83,7 +107,17 @@ defineExpose({
       <datalist id="kinds-of-bars">
         <option v-for="o in offered" :key="o.value" :value="o.value">{{ o.told }}</option>
       </datalist>
-      bars,
+      <select
+        :value="drawing"
+        class="inline-part"
+        aria-label="Drawn as"
+        title="candles, bars, line, smoothed candles  k"
+        @change="emit('drawing', ($event.target as HTMLSelectElement).value as Drawing)"
+      >
+        <option v-for="d in DRAWINGS" :key="d" :value="d">
+          {{ d === 'smoothed' ? 'smoothed candles' : d }}
+        </option></select
+      >,
       <select
         :value="scale"
         class="inline-part"
@@ -105,7 +139,19 @@ defineExpose({
         ></template
       ><span v-if="chart?.provisional" class="quiet"> (not closed yet)</span>; drawn:
       <span v-for="line in lines" :key="line" class="line" :class="{ fall: refusal(line) }">
-        <code :title="refusal(line)">{{ line }}</code>
+        <input
+          class="inline-part mono"
+          :value="line"
+          :title="refusal(line)"
+          :aria-label="`Drawn formula ${line}`"
+          :style="{ width: `${Math.min(40, line.length + 2)}ch` }"
+          @keydown.enter="($event.target as HTMLInputElement).blur()"
+          @keydown.esc="
+            ((($event.target as HTMLInputElement).value = line),
+            ($event.target as HTMLInputElement).blur())
+          "
+          @change="redraw(line, $event.target as HTMLInputElement)"
+        />
         <button :aria-label="`Remove ${line}`" @click="emit('remove', line)">×</button>
       </span>
       <input
@@ -117,6 +163,21 @@ defineExpose({
         @keydown.enter="draw"
         @keydown.esc="drawField?.blur()"
       />
+      <input
+        ref="besideField"
+        v-model="beside"
+        class="inline-part mono beside"
+        placeholder="+ beside  c"
+        aria-label="Draw another instrument beside it"
+        title="the closes of another instrument from a common start, in percent"
+        list="codes-beside"
+        @keydown.enter="compare"
+        @keydown.esc="besideField?.blur()"
+        @change="compare"
+      />
+      <datalist id="codes-beside">
+        <option v-for="c in fewCodes" :key="c" :value="c" />
+      </datalist>
     </p>
     <p v-for="one in chart?.refused" :key="one.text" class="fall" role="alert">
       <code>{{ one.text }}</code> can't be drawn: {{ one.problems[0]?.message
@@ -141,6 +202,9 @@ p {
 }
 .draw {
   width: 18ch;
+}
+.beside {
+  width: 12ch;
 }
 .line {
   white-space: nowrap;

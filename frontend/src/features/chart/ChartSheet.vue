@@ -11,20 +11,25 @@ import {
 import { use } from 'echarts/core'
 import { CanvasRenderer } from 'echarts/renderers'
 import { useElementSize } from '@vueuse/core'
-import { computed, onMounted, ref, toRaw, watch } from 'vue'
+import { computed, onMounted, ref, shallowRef, toRaw, watch } from 'vue'
 import VChart from 'vue-echarts'
 import type { Chart } from '@/shared/api'
 import { barTime, plural } from '@/shared/format'
 import { ink, night } from '@/shared/theme'
 import {
   chartOption,
+  fromAxis,
   layPanes,
   paneNames,
   readings,
+  toAxis,
+  windowOf,
+  type Drawing,
   type Inks,
   type Scale,
   type Sight,
 } from './chartOption'
+import { distance, type Point } from './measure'
 
 use([
   CustomChart,
@@ -40,14 +45,20 @@ use([
 
 /** Price on top, panes below; the values under the cursor stand in one line above the sheet. */
 const props = withDefaults(
-  defineProps<{ chart: Chart; shown: number; back?: number; scale?: Scale }>(),
-  { back: 0, scale: 'linear' },
+  defineProps<{
+    chart: Chart
+    shown: number
+    back?: number
+    scale?: Scale
+    drawing?: Drawing
+  }>(),
+  { back: 0, scale: 'linear', drawing: 'candles' },
 )
-/** What has come into sight by wheel or drag. */
-const emit = defineEmits<{ sight: [sight: Sight] }>()
+/** What has come into sight by wheel or drag; a double click asks for full size. */
+const emit = defineEmits<{ sight: [sight: Sight]; full: [] }>()
 const sheet = ref<InstanceType<typeof VChart>>()
 const host = ref<HTMLElement>()
-const { height } = useElementSize(host, { width: 0, height: 480 })
+const { width, height } = useElementSize(host, { width: 0, height: 480 })
 const cursor = ref<number>()
 const inks = ref<Inks>()
 
@@ -73,7 +84,8 @@ watch(
   () => (cursor.value = undefined),
 )
 
-const panes = computed(() => layPanes(paneNames(props.chart), height.value))
+const LABEL = 64
+const panes = computed(() => layPanes(paneNames(props.chart, props.scale), height.value))
 const option = computed(() =>
   inks.value
     ? chartOption(
@@ -81,14 +93,25 @@ const option = computed(() =>
         inks.value,
         panes.value,
         { shown: props.shown, back: props.back },
-        props.scale,
+        {
+          scale: props.scale,
+          drawing: props.drawing,
+          room: Math.max(2, Math.floor(width.value / LABEL)),
+          inSight,
+        },
       )
     : undefined,
 )
 const line = computed(() => {
   const last = props.chart.times.length - 1
   return inks.value && last >= 0
-    ? readings(props.chart, Math.min(cursor.value ?? last, last), inks.value)
+    ? readings(
+        props.chart,
+        Math.min(cursor.value ?? last, last),
+        inks.value,
+        props.scale,
+        windowOf(props.chart.times.length, props).startValue,
+      )
     : []
 })
 const paneLabels = computed(() =>
@@ -96,7 +119,86 @@ const paneLabels = computed(() =>
     .slice(1)
     .map((pane) => ({ ...pane, parts: line.value.filter((r) => r.pane === pane.name) })),
 )
+interface Zoom {
+  getValueRange(): [number, number]
+}
+/** The bars in sight as the drawing knows them while it is drawn. */
+function inSight(): readonly [number, number] | undefined {
+  const inner = sheet.value?.chart as unknown as
+    { getModel(): { getComponent(name: string, at: number): Zoom | undefined } } | undefined
+  return inner?.getModel()?.getComponent('dataZoom', 0)?.getValueRange()
+}
+
+/** From where to where is measured: a click sets the first point, the next the second, a third ends it. */
+const from = shallowRef<Point>()
+const to = shallowRef<Point>()
+const fixed = ref(false)
+const drawn = ref(0)
+const begin = () => {
+  const first = windowOf(props.chart.times.length, props).startValue
+  return props.chart.close[first] ?? 1
+}
+const point = (x: number, y: number): Point | undefined => {
+  const found = sheet.value?.chart?.convertFromPixel({ xAxisIndex: 0, yAxisIndex: 0 }, [x, y])
+  const [at, value] = (found as [number, number] | undefined) ?? []
+  const price = value === undefined ? undefined : fromAxis(props.scale, begin())(value)
+  const last = props.chart.times.length - 1
+  if (at === undefined || price === undefined || !Number.isFinite(price) || price <= 0) return
+  return { at: Math.max(0, Math.min(last, at)), price }
+}
+function fix(next: Point | undefined) {
+  if (!next) return
+  if (!from.value) from.value = to.value = next
+  else if (!fixed.value) [to.value, fixed.value] = [next, true]
+  else endMeasure()
+}
+function endMeasure() {
+  from.value = to.value = undefined
+  fixed.value = false
+}
+interface Pointed {
+  offsetX: number
+  offsetY: number
+}
+function listen() {
+  const surface = sheet.value?.chart?.getZr()
+  surface?.on('click', (event: Pointed) => fix(point(event.offsetX, event.offsetY)))
+  surface?.on('mousemove', (event: Pointed) => {
+    if (from.value && !fixed.value) to.value = point(event.offsetX, event.offsetY) ?? to.value
+  })
+}
+watch(() => sheet.value?.chart, listen, { flush: 'post' })
+watch([() => props.chart.code, () => props.chart.bars], endMeasure)
+const measured = computed(() => {
+  const chart = sheet.value?.chart
+  if (!from.value || !to.value || !chart || drawn.value < 0) return
+  const pixel = (p: Point) =>
+    chart.convertToPixel({ xAxisIndex: 0, yAxisIndex: 0 }, [
+      p.at,
+      toAxis(props.scale, begin())(p.price),
+    ]) as [number, number]
+  return {
+    a: pixel(from.value),
+    b: pixel(to.value),
+    parts: distance(props.chart, from.value, to.value),
+  }
+})
+/** By the keys: the point under the cursor is that of its close. */
+function measureHere() {
+  const at = cursor.value ?? props.chart.times.length - 1
+  fix({ at, price: props.chart.close[at] ?? 0 })
+}
+function stepCursor(by: number) {
+  const last = props.chart.times.length - 1
+  const at = Math.max(0, Math.min(last, (cursor.value ?? last) + by))
+  cursor.value = at
+  sheet.value?.chart?.dispatchAction({ type: 'updateAxisPointer', currTrigger: 'mousemove' })
+  sheet.value?.chart?.dispatchAction({ type: 'showTip', seriesIndex: 0, dataIndex: at })
+  if (from.value && !fixed.value) to.value = { at, price: props.chart.close[at] ?? 0 }
+}
+
 function zoomed() {
+  drawn.value++
   const option = sheet.value?.getOption() as {
     dataZoom?: { startValue: number; endValue: number }[]
   }
@@ -115,7 +217,13 @@ function save() {
   link.download = `${props.chart.code} ${props.chart.bars}.png`
   link.click()
 }
-defineExpose({ save })
+defineExpose({
+  save,
+  measureHere,
+  endMeasure,
+  stepCursor,
+  measuring: computed(() => Boolean(from.value)),
+})
 function follow(event: unknown) {
   const value = (event as { axesInfo?: { value?: number }[] }).axesInfo?.[0]?.value
   if (typeof value === 'number') cursor.value = value
@@ -143,7 +251,25 @@ const spoken = computed(
         autoresize
         @updateaxispointer="follow"
         @datazoom="zoomed"
+        @finished="drawn++"
+        @dblclick="emit('full')"
       />
+      <svg v-if="measured" class="measure" aria-hidden="true">
+        <line :x1="measured.a[0]" :y1="measured.a[1]" :x2="measured.b[0]" :y2="measured.b[1]" />
+        <circle :cx="measured.a[0]" :cy="measured.a[1]" r="3" />
+        <circle :cx="measured.b[0]" :cy="measured.b[1]" r="3" />
+      </svg>
+      <p
+        v-if="measured"
+        class="measured"
+        role="status"
+        :style="{
+          left: `${Math.max(4, Math.min(measured.b[0] + 10, width - 190))}px`,
+          top: `${Math.max(4, Math.min(measured.b[1] + 8, height - 110))}px`,
+        }"
+      >
+        <span v-for="part in measured.parts" :key="part">{{ part }}</span>
+      </p>
       <p
         v-for="pane in paneLabels"
         :key="pane.name"
@@ -193,6 +319,33 @@ const spoken = computed(
 .canvas > :first-child {
   position: absolute;
   inset: 0;
+}
+.measure {
+  position: absolute;
+  inset: 0;
+  width: 100%;
+  height: 100%;
+  pointer-events: none;
+}
+.measure line {
+  stroke: var(--accent);
+  stroke-width: 1.4;
+  stroke-dasharray: 5 3;
+}
+.measure circle {
+  fill: var(--accent);
+}
+.measured {
+  position: absolute;
+  margin: 0;
+  padding: 4px 8px;
+  font-size: 12px;
+  background: var(--paper);
+  border: 1px solid var(--accent);
+  pointer-events: none;
+}
+.measured span {
+  display: block;
 }
 .pane.readings {
   position: absolute;

@@ -2,6 +2,7 @@ import type { CustomSeriesRenderItemAPI, CustomSeriesRenderItemParams } from 'ec
 import type { EChartsCoreOption } from 'echarts/core'
 import type { Chart } from '@/shared/api'
 import { barTime, figure, price } from '@/shared/format'
+import { ticksOf, type Tick } from './timeAxis'
 
 /** Colours resolved for canvas. */
 export interface Inks {
@@ -27,9 +28,9 @@ const GAP = 18
 const FOOT = 24
 
 /** Names of the panes below the price, in the order in which lines ask for them. */
-export function paneNames(chart: Chart): string[] {
+export function paneNames(chart: Chart, scale: Scale = 'linear'): string[] {
   const own = chart.lines
-    .map((line) => line.pane)
+    .map((line) => paneOf(line, scale === 'percent'))
     .filter((pane) => pane !== 'price' && pane !== 'volume')
   return ['price', 'volume', ...new Set(own)]
 }
@@ -113,30 +114,47 @@ function visible(
   return [Math.max(0, from), Math.min(bars, to)]
 }
 
+/** What stands for a bar. */
+export type Drawing = 'candles' | 'bars' | 'line' | 'smoothed'
+export const DRAWINGS: Drawing[] = ['candles', 'bars', 'line', 'smoothed']
+
+interface Prices {
+  open: readonly (number | null)[]
+  high: readonly (number | null)[]
+  low: readonly (number | null)[]
+  close: readonly (number | null)[]
+}
+
 /** One path for all bars of a direction: rising bodies are hollow, falling ones filled. */
-function drawBars(chart: Chart, rising: boolean, inks: Inks): Draw {
+function drawBars(own: Prices, bars: number, rising: boolean, stems: boolean, inks: Inks): Draw {
   return (params, api) => {
     const width = span(api)
     const half = Math.round(width) / 2
-    const [from, to] = visible(params, api, chart.times.length)
+    const [from, to] = visible(params, api, bars)
+    const y = (i: number, value: number) => (api.coord([i, value]) as number[])[1]!
     let path = ''
     for (let i = from; i < to; i++) {
-      const [o, c] = [chart.open[i]!, chart.close[i]!]
-      if (c >= o !== rising) continue
-      const [x, high] = api.coord([i, chart.high[i]!]) as [number, number]
-      const low = (api.coord([i, chart.low[i]!]) as number[])[1]!
-      const a = (api.coord([i, Math.max(o, c)]) as number[])[1]!
-      const b = Math.max((api.coord([i, Math.min(o, c)]) as number[])[1]!, a + 1)
+      const [o, h, l, c] = [own.open[i], own.high[i], own.low[i], own.close[i]]
+      if (o == null || h == null || l == null || c == null || c >= o !== rising) continue
+      const [x, high] = api.coord([i, h]) as [number, number]
+      const low = y(i, l)
       const m = Math.round(x) + 0.5
+      if (stems) {
+        path += `M${m} ${high}L${m} ${low}M${m - half} ${y(i, o)}L${m} ${y(i, o)}`
+        path += `M${m} ${y(i, c)}L${m + half} ${y(i, c)}`
+        continue
+      }
+      const a = y(i, Math.max(o, c))
+      const b = Math.max(y(i, Math.min(o, c)), a + 1)
       path += `M${m} ${high}L${m} ${a}M${m} ${b}L${m} ${low}`
       path += `M${m - half} ${a}L${m + half} ${a}L${m + half} ${b}L${m - half} ${b}Z`
     }
     const colour = rising ? inks.rise : inks.fall
-    const fill = rising ? inks.sheet : colour
+    const fill = stems ? 'none' : rising ? inks.sheet : colour
     return {
       type: 'path',
       shape: { pathData: path || 'M0 0' },
-      style: { stroke: colour, fill, lineWidth: 1 },
+      style: { stroke: colour, fill, lineWidth: stems ? 1.4 : 1 },
     }
   }
 }
@@ -170,14 +188,43 @@ export function windowOf(bars: number, { shown, back }: Sight) {
   return { startValue: Math.max(0, end - shown), endValue: end - 1 }
 }
 
+/** How a chart is looked at beside what is in sight. */
+export interface Manner {
+  scale: Scale
+  drawing: Drawing
+  /** Labels for which the axis of time has room. */
+  room: number
+  /** The first and last bar in sight just now, while wheel and drag move it. */
+  inSight?: () => readonly [number, number] | undefined
+}
+const PLAIN: Manner = { scale: 'linear', drawing: 'candles', room: 10 }
+
+/** Where a price stands at the axis: there, or so many percent away from where it began. */
+export const toAxis = (scale: Scale, begin: number) => (value: number) =>
+  scale === 'percent' ? 100 * (value / begin - 1) : value
+/** The price that stands at a place of the axis. */
+export const fromAxis = (scale: Scale, begin: number) => (value: number) =>
+  scale === 'percent' ? begin * (1 + value / 100) : value
+
+const each = (values: readonly (number | null)[], change: (value: number) => number) =>
+  values.map((value) => (value === null ? null : change(value)))
+
+/** What a line is at the axis of its pane: another instrument begins where this one does. */
+function placed(line: Chart['lines'][number], scale: Scale, start: number, begin: number) {
+  if (scale !== 'percent' || paneOf(line, true) !== 'price') return line.values
+  const own = line.beside ? line.values.slice(start).find((value) => value !== null) : begin
+  return own ? each(line.values, toAxis(scale, own)) : line.values
+}
+
 /** The whole chart as ECharts wants it. A pure function of the reply. */
 export function chartOption(
   chart: Chart,
   inks: Inks,
   panes: Pane[],
   sight: Sight,
-  scale: Scale = 'linear',
+  manner: Manner = PLAIN,
 ): EChartsCoreOption {
+  const { scale, drawing } = manner
   const dates = chart.times.map(barTime)
   const index = (pane: string) => panes.findIndex((p) => p.name === pane)
   const signal = chart.fired_at === null ? -1 : chart.times.indexOf(chart.fired_at)
@@ -186,8 +233,19 @@ export function chartOption(
   const seen = windowOf(chart.times.length, sight)
   const logs = (pane: number) => pane === 0 && scale === 'log'
   const start = chart.close[seen.startValue] ?? 1
-  const priced = (v: number) =>
-    scale === 'percent' ? `${(100 * (v / start - 1)).toFixed(1)} %` : price(v, chart.tick)
+  const percent = scale === 'percent'
+  const own: Prices = drawing === 'smoothed' && chart.smoothed ? chart.smoothed : chart
+  const ticks = ticker(chart.times, seen, manner)
+  const at = toAxis(scale, start)
+  const prices: Prices = percent
+    ? {
+        open: each(own.open, at),
+        high: each(own.high, at),
+        low: each(own.low, at),
+        close: each(own.close, at),
+      }
+    : own
+  const priced = (v: number) => (percent ? `${v.toFixed(1)} %` : price(v, chart.tick))
   /** A single item that spans all bars, so that it is drawn once and never filtered away. */
   const custom = (renderItem: Draw, pane: number) => ({
     type: 'custom',
@@ -229,14 +287,23 @@ export function chartOption(
       axisLabel: {
         ...label,
         show: n === panes.length - 1,
-        hideOverlap: true,
-        showMinLabel: false,
-        showMaxLabel: false,
+        interval: (at: number) => ticks().found.has(at),
+        // The place that is told here counts from the first bar in sight.
+        formatter: (_: string, place: number) => {
+          const tick = ticks().found.get(ticks().from + place)
+          return tick ? `{${'hhdmy'[tick.rank]}|${tick.text}}` : ''
+        },
+        rich: {
+          y: { color: inks.ink, fontSize: 11, fontWeight: 'bold' },
+          m: { color: inks.ink, fontSize: 11 },
+          d: label,
+          h: label,
+        },
       },
       axisPointer: {
         show: true,
         triggerEmphasis: false,
-        label: { show: false },
+        label: { ...flag(inks), show: n === panes.length - 1, margin: 2 },
         lineStyle: { color: inks.quiet, type: 'dotted' },
       },
     })),
@@ -258,7 +325,19 @@ export function chartOption(
           formatter: (v: number) => (n === 0 ? priced(v) : figure(v)),
           showMinLabel: n === 0,
         },
-        axisPointer: { show: false },
+        axisPointer: {
+          show: n === 0,
+          snap: false,
+          triggerEmphasis: false,
+          triggerTooltip: false,
+          lineStyle: { color: inks.quiet, type: 'dotted' },
+          label: {
+            ...flag(inks),
+            show: true,
+            margin: 3,
+            formatter: (p: { value: unknown }) => priced(Number(p.value)),
+          },
+        },
       }
     }),
     axisPointer: { link: [{ xAxisIndex: 'all' }], triggerOn: 'mousemove' },
@@ -274,32 +353,71 @@ export function chartOption(
       },
     ],
     series: [
-      { ...reach(reaches.high, 0), markPoint: cuts(reaches.cut, chart, inks, panes[0]!) },
-      { ...reach(reaches.low, 0), markLine: lastPrice(chart, inks, priced) },
+      {
+        ...reach(reaches.high.map(at), 0),
+        markPoint: cuts(reaches.cut, chart, inks, panes[0]!, at),
+      },
+      {
+        ...reach(reaches.low.map(at), 0),
+        markLine: lastPrice(chart.close.length ? at(chart.close.at(-1)!) : undefined, inks, priced),
+      },
       dayMarks(chart, inks),
       gapMarks(chart, inks),
       reach(chart.volume, 1),
       custom(drawEvents(chart, inks), 0),
-      custom(drawBars(chart, true, inks), 0),
-      custom(drawBars(chart, false, inks), 0),
+      ...(drawing === 'line'
+        ? [{ ...reach(chart.close.map(at), 0), lineStyle: { width: 1.4, color: inks.ink } }]
+        : [true, false].map((rising) =>
+            custom(drawBars(prices, chart.times.length, rising, drawing === 'bars', inks), 0),
+          )),
       custom(drawVolume(chart, true, inks), 1),
       custom(drawVolume(chart, false, inks), 1),
       ...panes.map((_, n) => signalMark(n, signal, inks)),
       ...chart.lines.map((line, n) => ({
         type: 'line',
         name: line.label,
-        xAxisIndex: index(line.pane),
-        yAxisIndex: index(line.pane),
-        data: line.values,
+        xAxisIndex: index(paneOf(line, percent)),
+        yAxisIndex: index(paneOf(line, percent)),
+        data: placed(line, scale, seen.startValue, start),
         step: stepOf(line),
         symbol: 'none',
         silent: true,
         lineStyle: { width: 1.4, color: inks.lines[n % inks.lines.length] },
-        markLine: levels(line.levels, inks),
+        markLine: levels(line.pane === 'price' ? line.levels.map(at) : line.levels, inks),
       })),
     ],
   }
 }
+
+/** Which bars are labelled, worked out anew only when others have come into sight. */
+function ticker(
+  times: readonly number[],
+  seen: { startValue: number; endValue: number },
+  manner: Manner,
+) {
+  let known = ''
+  let last = { from: 0, found: new Map<number, Tick>() }
+  return () => {
+    const [from, to] = manner.inSight?.() ?? [seen.startValue, seen.endValue]
+    if (known !== `${from} ${to}`) {
+      known = `${from} ${to}`
+      last = { from, found: ticksOf(times, from, to, manner.room) }
+    }
+    return last
+  }
+}
+
+/** A value at an axis under the cursor. */
+const flag = (inks: Inks) => ({
+  color: inks.sheet,
+  backgroundColor: inks.accent,
+  padding: [2, 4],
+  fontSize: 11,
+})
+
+/** Beside the prices of an instrument those of others are drawn where all are told in percent. */
+export const paneOf = (line: Chart['lines'][number], percent: boolean) =>
+  line.beside && percent ? 'price' : line.pane
 
 /** Marks that only stand there. */
 const STILL = { symbol: 'none', silent: true, animation: false }
@@ -331,8 +449,7 @@ function stepOf(line: Chart['lines'][number]) {
 }
 
 /** The last price, as a small flag at the axis. */
-function lastPrice(chart: Chart, inks: Inks, told: (value: number) => string) {
-  const last = chart.close.at(-1)
+function lastPrice(last: number | undefined, inks: Inks, told: (value: number) => string) {
   return {
     ...STILL,
     label: {
@@ -398,7 +515,13 @@ function gapMarks(chart: Chart, inks: Inks) {
 }
 
 /** Arrows with the true price, at the edge of the pane beyond which a bar goes on. */
-function cuts(found: readonly Cut[], chart: Chart, inks: Inks, pane: Pane) {
+function cuts(
+  found: readonly Cut[],
+  chart: Chart,
+  inks: Inks,
+  pane: Pane,
+  at: (value: number) => number,
+) {
   return {
     symbol: 'triangle',
     symbolSize: 7,
@@ -413,7 +536,7 @@ function cuts(found: readonly Cut[], chart: Chart, inks: Inks, pane: Pane) {
       formatter: (p: { name: string }) => p.name,
     },
     data: found.map((cut) => ({
-      coord: [cut.at, cut.shown],
+      coord: [cut.at, at(cut.shown)],
       y: cut.price > cut.shown ? pane.top + 5 : pane.top + pane.height - 5,
       name: price(cut.price, chart.tick),
       symbolRotate: cut.price > cut.shown ? 0 : 180,
@@ -446,7 +569,13 @@ export interface Reading {
 }
 
 /** The values under the cursor: the bar's and the price lines' in one line, the others by pane. */
-export function readings(chart: Chart, i: number, inks: Inks): Reading[] {
+export function readings(
+  chart: Chart,
+  i: number,
+  inks: Inks,
+  scale: Scale = 'linear',
+  start = 0,
+): Reading[] {
   const p = (value: number | null | undefined) => (value == null ? '–' : price(value, chart.tick))
   const own = (name: string, text: string) => ({ name, text, pane: 'price' })
   return [
@@ -458,10 +587,24 @@ export function readings(chart: Chart, i: number, inks: Inks): Reading[] {
     ...chart.events.filter((event) => event.at === i).map((event) => own('due', event.kind)),
     { name: 'Volume', text: figure(chart.volume[i]), pane: 'volume' },
     ...chart.lines.map((line, n) => ({
-      name: line.label,
-      text: line.unit === 'price' ? p(line.values[i]) : figure(line.values[i]),
+      name: line.beside || line.label,
+      text:
+        line.beside && scale === 'percent'
+          ? risen(line.values, start, i)
+          : line.unit === 'price'
+            ? p(line.values[i])
+            : figure(line.values[i]),
       colour: inks.lines[n % inks.lines.length],
-      pane: line.pane,
+      pane: paneOf(line, scale === 'percent'),
     })),
   ]
+}
+
+/** How far a value has risen since a bar, in percent. */
+function risen(values: readonly (number | null)[], start: number, i: number): string {
+  const first = values.slice(start).find((value) => value !== null)
+  const now = values[i]
+  if (first == null || now == null) return '–'
+  const percent = 100 * (now / first - 1)
+  return `${percent < 0 ? '−' : '+'}${Math.abs(percent).toFixed(1)} %`
 }

@@ -11,19 +11,26 @@ export interface Look {
   code: string
   bars: string
   lines: readonly string[]
+  smoothed?: boolean
 }
 
 const chartOf = (look: Look, count: number, before: number | null, signal?: AbortSignal) =>
   answer(
     api.POST('/api/instruments/{code}/chart', {
       params: { path: { code: look.code } },
-      body: { bars: look.bars, count, before, lines: [...look.lines] },
+      body: {
+        bars: look.bars,
+        count,
+        before,
+        lines: [...look.lines],
+        smoothed: look.smoothed ?? false,
+      },
       signal,
     }),
   )
 
 export const lookQuery = (look: Look) => ({
-  queryKey: ['look', look.code, look.bars, ...look.lines],
+  queryKey: ['look', look.code, look.bars, look.smoothed ?? false, ...look.lines],
   staleTime: 60_000,
   queryFn: ({ signal }: { signal: AbortSignal }) => chartOf(look, FIRST, null, signal),
 })
@@ -89,6 +96,16 @@ export function joined(before: Chart, after: Chart): Chart {
     })),
     gaps: [...before.gaps, ...moved(after.gaps)],
     events: [...before.events, ...moved(after.events)],
+    ranges: [...before.ranges, ...after.ranges],
+    smoothed:
+      before.smoothed && after.smoothed
+        ? {
+            open: [...before.smoothed.open, ...after.smoothed.open],
+            high: [...before.smoothed.high, ...after.smoothed.high],
+            low: [...before.smoothed.low, ...after.smoothed.low],
+            close: [...before.smoothed.close, ...after.smoothed.close],
+          }
+        : null,
     days: [...before.days, ...after.days.map((at) => at + shift)],
   }
 }

@@ -6,14 +6,14 @@ import { useRoute, useRouter } from 'vue-router'
 import ChartHead from '@/features/chart/ChartHead.vue'
 import ChartSheet from '@/features/chart/ChartSheet.vue'
 import ChartTable from '@/features/chart/ChartTable.vue'
-import type { Scale, Sight } from '@/features/chart/chartOption'
+import { DRAWINGS, type Drawing, type Scale, type Sight } from '@/features/chart/chartOption'
 import { barsOf, lookQuery, useLook, type Range } from '@/features/chart/look'
 import { answer, api, ApiError } from '@/shared/api'
 import ErrorNote from '@/shared/ErrorNote.vue'
 import { day, figure, moment, span } from '@/shared/format'
 import { useKeys, type Key } from '@/shared/keys'
 import { useUniverses, useVocabulary } from '@/shared/queries'
-import { takeBack } from '@/shared/undo'
+import { done, takeBack } from '@/shared/undo'
 import DataCheck from './DataCheck.vue'
 
 /** What do I know of it? */
@@ -26,6 +26,7 @@ const code = computed(() => String(route.params.code))
 const universe = computed(() => String(route.query.universe ?? 'All instruments'))
 const bars = computed(() => String(route.query.bars ?? '1d'))
 const scale = computed(() => String(route.query.scale ?? 'linear') as Scale)
+const drawing = computed(() => String(route.query.as ?? 'candles') as Drawing)
 const lines = computed(() => [route.query.line ?? []].flat().filter((l) => l !== null))
 const change = (query: Record<string, string | string[] | undefined>) =>
   router.replace({ query: { ...route.query, ...query } })
@@ -59,7 +60,12 @@ const kept = computed(
     own.value?.summary.coverage.find((c) => c.seconds && span(c.seconds) === bars.value)?.seconds,
 )
 
-const look = computed(() => ({ code: code.value, bars: bars.value, lines: lines.value }))
+const look = computed(() => ({
+  code: code.value,
+  bars: bars.value,
+  lines: lines.value,
+  smoothed: drawing.value === 'smoothed',
+}))
 const { chart, reach, error, again, waiting } = useLook(look)
 const shownOf = computed(() => (chart.value?.code === code.value ? chart.value : undefined))
 
@@ -73,8 +79,12 @@ function see(to: Sight) {
   seen = sight.value = { shown, back }
   void reach(to.shown === Infinity ? MOST : seen.shown + seen.back)
 }
+let settle = 0
 function came(into: Sight) {
   seen = into
+  window.clearTimeout(settle)
+  // What is told from the first bar in sight is told anew once that has come to rest.
+  if (scale.value === 'percent') settle = window.setTimeout(() => (sight.value = seen), 150)
   void reach(into.shown + into.back)
 }
 watch(chart, () => (sight.value = seen), { flush: 'sync' })
@@ -149,6 +159,22 @@ const check = ref<InstanceType<typeof DataCheck>>()
 const SCALES: Scale[] = ['linear', 'log', 'percent']
 const turnScale = () => change({ scale: SCALES[(SCALES.indexOf(scale.value) + 1) % SCALES.length] })
 const draw = (formula: string) => change({ line: [...new Set([...lines.value, formula])] })
+const redraw = (before: string, after: string) =>
+  change({ line: [...new Set(lines.value.map((l) => (l === before ? after : l)))] })
+const compare = (other: string) =>
+  change({ scale: 'percent', line: [...new Set([...lines.value, `close of "${other}"`])] })
+const turnDrawing = () =>
+  change({ as: DRAWINGS[(DRAWINGS.indexOf(drawing.value) + 1) % DRAWINGS.length] })
+const full = ref(false)
+async function copyLink() {
+  await navigator.clipboard.writeText(location.href)
+  done('The address of this chart was copied.')
+}
+function leave() {
+  if (sheet.value?.measuring) sheet.value.endMeasure()
+  else if (full.value) full.value = false
+  else router.push({ path: '/instruments', query: { universe: universe.value } })
+}
 const remove = (formula: string) => change({ line: lines.value.filter((l) => l !== formula) })
 const RANGES: [string, Range][] = [
   ['1', 'day'],
@@ -177,6 +203,23 @@ useKeys([
   { key: 'p', does: 'keep the chart as an image', run: () => sheet.value?.save() },
   { key: 'm', does: 'mend bars', run: () => check.value?.begin() },
   { key: 'Ctrl+z', does: 'undo what was just done', notInTexts: true, run: takeBack },
+  { key: 'k', does: 'drawn as candles, bars, line, smoothed', run: turnDrawing },
+  { key: 'c', does: 'draw another instrument beside it', run: () => head.value?.writeBeside() },
+  {
+    key: ',',
+    does: 'cursor to the bar before',
+    repeats: true,
+    run: () => sheet.value?.stepCursor(-1),
+  },
+  {
+    key: '.',
+    does: 'cursor to the next bar',
+    repeats: true,
+    run: () => sheet.value?.stepCursor(1),
+  },
+  { key: 'e', does: 'measure from here, to here, end', run: () => sheet.value?.measureHere() },
+  { key: 'f', does: 'full size', run: () => (full.value = !full.value) },
+  { key: 'y', does: 'copy the address of the chart', run: () => void copyLink() },
   { key: 's', does: 'scale: linear, log, percent', run: turnScale },
   ...RANGES.map(([key, wanted]): Key => ({
     key,
@@ -185,8 +228,8 @@ useKeys([
   })),
   {
     key: 'Escape',
-    does: 'back to the list',
-    run: () => router.push({ path: '/instruments', query: { universe: universe.value } }),
+    does: 'end measuring, leave full size, back to the list',
+    run: leave,
   },
 ])
 const fact = (value: string | number | null) =>
@@ -195,7 +238,7 @@ const words = (name: string) => name.replaceAll('_', ' ')
 </script>
 
 <template>
-  <main class="instrument">
+  <main class="instrument" :class="{ full }">
     <nav class="rail" aria-label="Instruments">
       <select
         class="field"
@@ -241,12 +284,17 @@ const words = (name: string) => name.replaceAll('_', ' ')
           :chart="shownOf"
           :bars="bars"
           :scale="scale"
+          :drawing="drawing"
+          :codes="codes"
           :lines="lines"
           :offered="vocabulary.data.value?.bars ?? []"
           @bars="(to) => change({ bars: to })"
           @scale="(to) => change({ scale: to })"
+          @drawing="(to) => change({ as: to })"
           @draw="draw"
           @remove="remove"
+          @redraw="redraw"
+          @compare="compare"
         />
         <div class="chart">
           <ErrorNote v-if="error" :error="error" what="The chart can't be drawn" @retry="again()" />
@@ -275,7 +323,9 @@ const words = (name: string) => name.replaceAll('_', ' ')
             :shown="sight.shown"
             :back="sight.back"
             :scale="scale"
+            :drawing="drawing"
             @sight="came"
+            @full="full = !full"
           />
         </div>
         <p class="quiet ranges" :aria-busy="waiting">
@@ -292,6 +342,13 @@ const words = (name: string) => name.replaceAll('_', ' ')
           </button>
           <button class="button plain" :disabled="tabled" @click="sheet?.save()">
             image <kbd>p</kbd>
+          </button>
+          <button class="button plain" @click="copyLink">link <kbd>y</kbd></button>
+          <button class="button plain" :disabled="tabled" @click="sheet?.measureHere()">
+            measure <kbd>e</kbd>
+          </button>
+          <button class="button plain" :aria-pressed="full" @click="full = !full">
+            full size <kbd>f</kbd>
           </button>
         </p>
       </template>
@@ -350,6 +407,13 @@ const words = (name: string) => name.replaceAll('_', ' ')
   display: grid;
   grid-template: minmax(0, 1fr) / 132px minmax(0, 1fr) 290px;
   height: calc(100vh - 44px);
+}
+.instrument.full {
+  grid-template-columns: 0 minmax(0, 1fr) 0;
+}
+.full .rail,
+.full .known {
+  visibility: hidden;
 }
 .rail {
   display: flex;

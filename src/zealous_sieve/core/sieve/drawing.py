@@ -2,9 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+import re
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field
 
+import numpy as np
+
+from zealous_sieve.core.engine.panel import Column
 from zealous_sieve.core.errors import FormulaError
 from zealous_sieve.core.formula import canonical, tree
 from zealous_sieve.core.formula.speech.sentence import label
@@ -172,3 +176,40 @@ def _is_level(formula: Formula, node: tree.Node) -> bool:
             return _is_level(formula, node.left) or _is_level(formula, node.right)
     typed = formula.types[node]
     return typed.unit == PRICE and not (typed.function and typed.function.name in _DISTANCES)
+
+
+_BESIDE = re.compile(r'close of "([^"]+)"')
+
+
+def beside(text: str) -> str:
+    """The code of the instrument whose closes a formula draws beside those of another; else nothing."""
+    found = _BESIDE.fullmatch(" ".join(text.split()))
+    return found[1] if found else ""
+
+
+def near(column: Column, closes: Column) -> bool:
+    """Whether prices are of the size of the closes, so that they can be drawn over them."""
+    known = column[np.isfinite(column)]
+    return bool(len(known)) and 0.5 < float(np.median(known) / np.median(closes)) < 2.0
+
+
+def smoothed(columns: Mapping[str, Column]) -> dict[str, Column]:
+    """Candles of averages: the close is the mean of a bar's four prices, the open the mean of open and
+    close of the smoothed candle before (of the bar's own for the first), high and low are the farthest
+    of these and the bar's own."""
+    opened, high, low, close = (columns[name] for name in ("open", "high", "low", "close"))
+    mean = (opened + high + low + close) / 4
+    begun = np.empty_like(mean)
+    last = np.nan
+    for n, own in enumerate(mean):
+        begun[n] = last = (
+            (last + mean[n - 1]) / 2 if n and last == last else (opened[n] + close[n]) / 2
+        )
+        if own != own:
+            last = np.nan
+    return {
+        "open": begun,
+        "high": np.maximum(high, np.maximum(begun, mean)),
+        "low": np.minimum(low, np.minimum(begun, mean)),
+        "close": mean,
+    }

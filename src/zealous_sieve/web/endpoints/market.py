@@ -34,7 +34,11 @@ def contract(outside: Outside) -> Contract:
     def look_at_instrument(code: str, body: LookedBody) -> Chart:
         """Bars of an instrument, built as asked, with formulas drawn."""
         looked = Looked(
-            bars=body.bars, count=body.count, before=body.before, lines=tuple(body.lines)
+            bars=body.bars,
+            count=body.count,
+            before=body.before,
+            lines=tuple(body.lines),
+            smoothed=body.smoothed,
         )
         return charts.instrument_chart(outside, code, looked, wanted())
 

@@ -1,0 +1,67 @@
+/** How much begins with a bar: a year, a month, a day, an hour, or nothing more than the bar. */
+export type Rank = 4 | 3 | 2 | 1 | 0
+
+export interface Tick {
+  rank: Rank
+  text: string
+}
+
+const MONTHS = 'Jan Feb Mar Apr May Jun Jul Aug Sep Oct Nov Dec'.split(' ')
+const two = (n: number) => String(n).padStart(2, '0')
+
+function begins(before: number | undefined, now: number): Rank {
+  if (before === undefined) return 0
+  const [a, b] = [new Date(before * 1000), new Date(now * 1000)]
+  if (a.getUTCFullYear() !== b.getUTCFullYear()) return 4
+  if (a.getUTCMonth() !== b.getUTCMonth()) return 3
+  if (a.getUTCDate() !== b.getUTCDate()) return 2
+  return a.getUTCHours() !== b.getUTCHours() ? 1 : 0
+}
+
+function told(time: number, rank: Rank): string {
+  const moment = new Date(time * 1000)
+  if (rank === 4) return String(moment.getUTCFullYear())
+  if (rank === 3) return MONTHS[moment.getUTCMonth()]!
+  if (rank === 2) return String(moment.getUTCDate())
+  return `${two(moment.getUTCHours())}:${two(moment.getUTCMinutes())}`
+}
+
+const ranked = new WeakMap<readonly number[], Rank[]>()
+function ranks(times: readonly number[]): Rank[] {
+  let own = ranked.get(times)
+  if (!own) ranked.set(times, (own = times.map((time, n) => begins(times[n - 1], time))))
+  return own
+}
+
+/**
+ * Which bars from one to another are labelled at an axis with room for so many labels: first those with
+ * which a year begins, then months, days, hours, and where room is left, bars.
+ */
+export function ticksOf(
+  times: readonly number[],
+  from: number,
+  to: number,
+  room: number,
+): Map<number, Tick> {
+  const apart = Math.max(1, Math.ceil((to - from + 1) / Math.max(1, room)))
+  const own = ranks(times)
+  // A label at the very edge would be cut off.
+  const first = Math.max(0, from + (to > from ? Math.floor(apart / 3) : 0))
+  const placed: number[] = []
+  const found = new Map<number, Tick>()
+  for (const rank of [4, 3, 2, 1, 0] as const) {
+    const before = [...placed]
+    let last = -Infinity
+    let next = 0
+    for (let at = first; at <= Math.min(to, times.length - 1); at++) {
+      while (next < before.length && before[next]! < at) last = Math.max(last, before[next++]!)
+      if (own[at] !== rank || at - last < apart) continue
+      if (next < before.length && before[next]! - at < apart) continue
+      found.set(at, { rank, text: told(times[at]!, rank) })
+      placed.push(at)
+      last = at
+    }
+    placed.sort((a, b) => a - b)
+  }
+  return found
+}
