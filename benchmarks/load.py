@@ -29,7 +29,8 @@ from zealous_sieve import bootstrap, environment
 from zealous_sieve.client import Client
 from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.market.bases import Base
-from zealous_sieve.core.market.instruments import Instrument, InstrumentKind, Universe
+from zealous_sieve.core.market.instruments import Instrument, InstrumentKind
+from zealous_sieve.core.market.universes import Universe
 from zealous_sieve.local.cluster import Cluster, cluster_in, free_port
 from zealous_sieve.storage.revision import migrate
 
@@ -92,7 +93,7 @@ def filled(cluster: Cluster, instruments: int, bars: int) -> Iterator[tuple[Runn
         Instrument(code=code, name=f"Name of {code}", kind=InstrumentKind.SHARE)
         for code in panel.codes
     ]
-    outside.market.add_universes([Universe(name="All")])
+    outside.universes.add([Universe(name="All")])
     series = {}
     for n, code in enumerate(panel.codes):
         rows = panel.rows(n)

@@ -413,3 +413,68 @@ def test_wheel_and_drag_bring_other_bars_into_sight_and_keys_go_on_from_there(pa
     page.keyboard.press("End")
     expect(rows.first.locator("td").first).to_have_text("16 Jun 2026")
     assert abs(rows.count() - near) <= 1
+
+
+def test_the_palette_finds_everything_and_a_code_takes_the_place_of_the_charts(page: Page) -> None:
+    page.goto("/instruments/TPSNHV?bars=1w&line=sma(close,+7)")
+    expect(page.get_by_role("img", name=re.compile("^TPSNHV, .* of 1w"))).to_be_visible()
+    page.keyboard.press("/")
+    page.keyboard.type("gltlrs")
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("img", name=re.compile(r"^GLTLRS, .* of 1w.*sma"))).to_be_visible()
+    box = page.get_by_role("dialog", name="Find anything")
+    for words, entry, url in (
+        ("waking", re.compile("sieve Waking range"), r"/sieves/\d+$"),
+        ("largest", re.compile("universe Largest 40"), r"universe=Largest"),
+        ("functions", re.compile("page Functions"), r"/functions"),
+    ):
+        page.keyboard.press("/")
+        page.keyboard.type(words)
+        expect(box.get_by_role("option", name=entry)).to_be_visible()
+        box.get_by_role("option", name=entry).click()
+        expect(page).to_have_url(re.compile(url))
+        expect(box).to_have_count(0)
+    page.keyboard.press("/")
+    page.keyboard.type("no such thing at all")
+    expect(box).to_contain_text("Nothing fits")
+    page.keyboard.press("Escape")
+    expect(box).to_have_count(0)
+    page.goto("/instruments")
+    expect(page.get_by_role("link", name="TPSNHV")).to_be_visible()
+    page.keyboard.press("/")
+    page.keyboard.type("bring in")
+    page.keyboard.press("Enter")
+    expect(page).to_have_url(re.compile("/imports"))
+
+
+def test_a_chart_is_measured_compared_and_drawn_otherwise_by_keys_and_clicks(page: Page) -> None:
+    page.goto("/instruments/TPSNHV")
+    sheet = page.get_by_role("img", name=re.compile("^TPSNHV, 600 bars"))
+    expect(sheet).to_be_visible()
+    expect(page.get_by_role("link", name="TPSNHV")).to_be_visible()
+    page.keyboard.press("e")
+    for _ in range(5):
+        page.keyboard.press(",")
+    measured = page.locator(".measured")
+    expect(measured).to_contain_text("5 bars")
+    expect(measured).to_contain_text("average ranges")
+    page.keyboard.press("Escape")
+    expect(measured).to_have_count(0)
+    page.keyboard.press("k")
+    expect(page).to_have_url(re.compile("as=bars"))
+    page.get_by_label("Drawn as").select_option("smoothed")
+    expect(page).to_have_url(re.compile("as=smoothed"))
+    expect(sheet).to_be_visible()
+    page.keyboard.press("c")
+    page.keyboard.type("LANT40")
+    page.keyboard.press("Enter")
+    expect(page).to_have_url(re.compile("scale=percent"))
+    expect(page.get_by_role("img", name=re.compile(r"LANT40 [+−]\d"))).to_be_visible()
+    line = page.get_by_label('Drawn formula close of "LANT40"')
+    line.fill('close of "GLIMMR"')
+    line.press("Enter")
+    expect(page.get_by_role("img", name=re.compile(r"GLIMMR [+−]\d"))).to_be_visible()
+    page.get_by_role("button", name=re.compile("full size")).click()
+    expect(page.get_by_role("navigation", name="Instruments")).to_be_hidden()
+    page.keyboard.press("Escape")
+    expect(page.get_by_role("navigation", name="Instruments")).to_be_visible()

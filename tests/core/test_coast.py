@@ -6,24 +6,19 @@ import hashlib
 
 import numpy as np
 import pytest
+from numpy.typing import NDArray
 
 from tests.bars import DAY
 from tests.conftest import SMALL
 from zealous_sieve.core.engine.build import bars_of
 from zealous_sieve.core.engine.panel import Panel
-from zealous_sieve.core.errors import DataError
 from zealous_sieve.core.formula.timeframe import timeframe
 from zealous_sieve.core.market.bases import Base
 from zealous_sieve.core.market.data_quality import inspect
-from zealous_sieve.core.market.instruments import (
-    Instrument,
-    InstrumentKind,
-    Rule,
-    background_of,
-    members,
-)
+from zealous_sieve.core.market.instruments import background_of
 from zealous_sieve.core.market.lantern.calendar import NOW
 from zealous_sieve.core.market.lantern.market import Coast, build, universes
+from zealous_sieve.core.market.universes import Rule, Surroundings, membership
 from zealous_sieve.core.sieve.examples import EXAMPLES
 from zealous_sieve.core.sieve.hit import Cell
 from zealous_sieve.core.sieve.prepare import prepare
@@ -128,13 +123,29 @@ def test_the_planted_faults_are_found_and_nothing_else(coast: Coast, panel: Pane
     assert (gap.bars, gap.code) == (7, coast.instruments[17].code)
 
 
+def codes(rule: Rule, coast: Coast) -> list[str]:
+    """Who belongs to a universe whose rule rests on facts alone."""
+
+    def unasked(*_: object) -> NDArray[np.float64]:
+        raise AssertionError("no bars are needed for that")
+
+    around = Surroundings(
+        instruments=coast.instruments,
+        universes={},
+        truths=unasked,
+        turnovers=unasked,
+        doubted=(),
+    )
+    return [i.code for i in membership(rule, around).instruments]
+
+
 @pytest.fixture(scope="module")
 def outcomes(coast: Coast, panel: Panel) -> dict[str, Scan]:
     rules = {universe.name: universe.rule for universe in universes()}
     return {
         example.name: scan(
             prepare(example),
-            panel.choose([i.code for i in members(rules[example.universe], coast.instruments)]),
+            panel.choose(codes(rules[example.universe], coast)),
         )
         for example in EXAMPLES
     }
@@ -166,14 +177,10 @@ def test_scanning_as_of_a_moment_equals_scanning_data_that_end_there(panel: Pane
 
 
 def test_universes_are_rules_on_facts(coast: Coast) -> None:
-    sizes = {u.name: len(members(u.rule, coast.instruments)) for u in universes()}
+    sizes = {u.name: len(codes(u.rule, coast)) for u in universes()}
     assert sizes["All shares"] == 240
     assert sizes["Largest 40"] == 40
     assert sizes["Currencies"] == 28
     assert sizes["Goods"] == 14
     assert sizes["Kelp"] == 24
     assert sizes["Pairs"] == 2
-    with pytest.raises(DataError):
-        members(Rule(codes=("NOPE",)), coast.instruments)
-    plain = Instrument(code="A", name="A", kind=InstrumentKind.OTHER)
-    assert members(Rule(codes=("A",)), [plain]) == [plain]

@@ -13,7 +13,7 @@ from zealous_sieve.core.engine.evaluate import evaluate
 from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.errors import CancelledError, SieveError
 from zealous_sieve.core.formula.timeframe import timeframe
-from zealous_sieve.core.market.data_quality import inspect
+from zealous_sieve.core.market.data_quality import FindingKind, inspect
 from zealous_sieve.core.sieve.definition import Condition, Role, Sieve
 from zealous_sieve.core.sieve.drawing import lines
 from zealous_sieve.core.sieve.hit import Cell
@@ -226,4 +226,4 @@ def test_a_line_of_another_timeframe_is_drawn_as_seen_from_the_bars_at_hand() ->
 
 def test_an_instrument_without_bars_is_found() -> None:
     found = inspect(panel_of(30, 0), {})
-    assert [(f.code, f.kind) for f in found] == [("A1", "no bars")]
+    assert [f.code for f in found if f.kind == FindingKind.EMPTY] == ["A1"]

@@ -19,7 +19,7 @@ from typing import Any
 from zealous_sieve.client import Client
 from zealous_sieve.local.cluster import free_port
 
-BACK_WITHIN = 15.0
+BACK_WITHIN = 60.0
 """Seconds within which what was interrupted is taken up again."""
 
 

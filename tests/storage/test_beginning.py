@@ -42,7 +42,7 @@ def test_an_empty_beginning_is_a_desk_of_ones_own(empty: Outside) -> None:
     assert begin_empty(empty, lambda _: None)
     assert not begin_empty(empty, lambda _: None)
     assert not fill_demo(empty, lambda _: None)
-    assert [universe.name for universe in empty.market.universes()] == [EVERYTHING]
+    assert [own.universe.name for own in empty.universes.all()] == [EVERYTHING]
     assert empty.market.instruments() == []
     assert abs((now(empty.market) - datetime.now(UTC)).total_seconds()) < 5
 

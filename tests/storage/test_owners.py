@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 
 from zealous_sieve import bootstrap
-from zealous_sieve.core.market.instruments import Universe
+from zealous_sieve.core.market.universes import Universe
 from zealous_sieve.core.sieve.examples import EXAMPLES
 from zealous_sieve.storage.database import Database
 from zealous_sieve.usecases.errors import NotFoundError
@@ -19,7 +19,7 @@ def test_what_belongs_to_another_is_not_there(address: str) -> None:
     database = Database(address)
     desk, other = (bootstrap.for_owner(database, name) for name in ("desk", "mole"))
     assert desk.sieves.all()
-    assert other.sieves.all() == other.formulas.all() == other.market.universes() == []
+    assert other.sieves.all() == other.formulas.all() == other.universes.all() == []
     with pytest.raises(NotFoundError):
         start_run(other, 2)
     with pytest.raises(NotFoundError):
@@ -40,7 +40,7 @@ def test_what_belongs_to_another_is_not_there(address: str) -> None:
     # The same names and setups, without touching each other.
     taken = desk.formulas.all()[0].name
     add_formula(other, taken, "close", "")
-    other.market.add_universes([Universe(name="All shares")])
+    other.universes.add([Universe(name="All shares")])
     other.sieves.add(desk.sieves.get(2).sieve)  # type: ignore[union-attr]
     (own,) = other.sieves.all()
     theirs = start_run(other, own.id)

@@ -173,7 +173,7 @@ def test_however_far_a_moment_lies_the_chart_is_what_there_is_before_it(
 
 def test_what_is_drawn_is_what_the_engine_says(client: FlaskClient, outside: Outside) -> None:
     """One number everywhere: each line of the chart equals the column of its formula."""
-    desk = desk_of(outside.bars, outside.market, outside.formulas)
+    desk = desk_of(outside)
     own = desk.reference.by_code[CODE]
     written = [
         "ema(close, 13)", "100 * (close / prev(close) - 1)", "rsi(9) > 55", "adx(9).adx",

@@ -3,6 +3,7 @@ import { ElConfigProvider } from 'element-plus'
 import en from 'element-plus/es/locale/lang/en'
 import '@/shared/theme'
 import KeyList from './KeyList.vue'
+import Palette from './Palette.vue'
 import Thread from './Thread.vue'
 </script>
 
@@ -13,5 +14,6 @@ import Thread from './Thread.vue'
       <component :is="Component" />
     </RouterView>
     <KeyList />
+    <Palette />
   </ElConfigProvider>
 </template>

@@ -7,6 +7,7 @@ import { useThread } from '@/shared/queries'
 import { night, toggleNight } from '@/shared/theme'
 import { offer } from '@/shared/undo'
 import { showKeys } from './keyList'
+import { showPalette } from './palette'
 import UndoBar from './UndoBar.vue'
 
 /** The stages of the day as one line with live counts: the navigation and the to-do list in one. */
@@ -86,6 +87,9 @@ const stages = computed(() => {
           · demo</span
         >
       </span>
+      <button class="button plain" aria-label="Find anything" @click="showPalette = true">
+        Find <kbd>/</kbd>
+      </button>
       <button class="button plain" :aria-pressed="night" @click="toggleNight()">
         {{ night ? 'Day' : 'Night' }}
       </button>

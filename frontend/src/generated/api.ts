@@ -21,6 +21,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/find": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Instruments, universes, sieves, formulas and runs that fit some words. */
+        get: operations["find_anything"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/formula": {
         parameters: {
             query?: never;
@@ -1233,6 +1250,27 @@ export interface components {
             /** Name */
             name: string;
         };
+        /**
+         * Found
+         * @description Something that was found: ``key`` is its code, number or name, by which it is opened.
+         */
+        Found: {
+            /** Key */
+            key: string;
+            kind: components["schemas"]["FoundKind"];
+            /** Name */
+            name: string;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+        };
+        /**
+         * FoundKind
+         * @enum {string}
+         */
+        FoundKind: "instrument" | "universe" | "sieve" | "formula" | "run";
         /**
          * FunctionEntry
          * @description A catalogue entry as completion and the reference show it.
@@ -2712,6 +2750,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Completion"];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    find_anything: {
+        parameters: {
+            query: {
+                words: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Instruments, universes, sieves, formulas and runs that fit some words. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Found"][];
                 };
             };
             /** @description What is wrong */

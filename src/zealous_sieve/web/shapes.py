@@ -79,6 +79,10 @@ class LayoutBody(Request):
     layout: Layout
 
 
+class WordsQuery(Request):
+    words: Annotated[str, Field(max_length=200)]
+
+
 class MendingBody(Request):
     mending: Mending
 

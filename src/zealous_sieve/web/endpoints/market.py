@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from zealous_sieve.core.market.instruments import Instrument
-from zealous_sieve.usecases import charts, market, mending, pairs, runs
+from zealous_sieve.usecases import charts, finding, market, mending, pairs, runs
 from zealous_sieve.usecases.charts import Chart, Looked
+from zealous_sieve.usecases.finding import Found
 from zealous_sieve.usecases.market import InstrumentDetail, InstrumentSummary
 from zealous_sieve.usecases.ports import Outside, StoredMending
 from zealous_sieve.usecases.runs import Thread
 from zealous_sieve.web.contract import Contract, wanted
-from zealous_sieve.web.shapes import LookedBody, MendingBody, PairBody, UniverseQuery
+from zealous_sieve.web.shapes import LookedBody, MendingBody, PairBody, UniverseQuery, WordsQuery
 
 
 def contract(outside: Outside) -> Contract:
@@ -19,6 +20,11 @@ def contract(outside: Outside) -> Contract:
     def get_thread() -> Thread:
         """The live counts of every stage."""
         return runs.thread(outside)
+
+    @api.endpoint("GET", "/find", reply=list[Found], query=WordsQuery)
+    def find_anything(query: WordsQuery) -> list[Found]:
+        """Instruments, universes, sieves, formulas and runs that fit some words."""
+        return finding.find(outside, query.words)
 
     @api.endpoint("GET", "/instruments", reply=list[InstrumentSummary], query=UniverseQuery)
     def get_instruments(query: UniverseQuery) -> list[InstrumentSummary]:

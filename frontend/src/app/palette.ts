@@ -1,0 +1,84 @@
+import { computed, ref, watch, type Ref } from 'vue'
+import type { RouteLocationRaw } from 'vue-router'
+import { answer, api, type Schemas } from '@/shared/api'
+import type { Key } from '@/shared/keys'
+import { useLatest } from '@/shared/latest'
+
+export const showPalette = ref(false)
+
+export interface Entry {
+  kind: string
+  name: string
+  note: string
+  /** Leads there, or is done at once. */
+  to?: RouteLocationRaw
+  run?: () => void
+}
+
+const PAGES: Entry[] = [
+  ['Instruments', '/instruments'],
+  ['Import', '/imports'],
+  ['Sieves', '/sieves'],
+  ['A new sieve', '/sieves/new'],
+  ['Formulas', '/formulas'],
+  ['Functions', '/functions'],
+  ['Runs', '/runs'],
+  ['Settings', '/settings'],
+].map(([name, to]) => ({ kind: 'page', name: name!, note: '', to: to! }))
+
+type Found = Schemas['Found']
+/** Where what was found is opened; on a page with a chart, an instrument takes the chart's place. */
+export function leadsTo(found: Found, chart?: Record<string, unknown>): RouteLocationRaw {
+  switch (found.kind) {
+    case 'instrument':
+      return {
+        path: `/instruments/${encodeURIComponent(found.key)}`,
+        query: { ...(chart as Record<string, string>), at: undefined },
+      }
+    case 'universe':
+      return { path: '/instruments', query: { universe: found.key } }
+    case 'sieve':
+      return `/sieves/${found.key}`
+    case 'formula':
+      return `/formulas/${found.key}`
+    default:
+      return `/runs/${found.key}`
+  }
+}
+
+const fits = (words: string, entry: Entry) =>
+  words
+    .toLowerCase()
+    .split(/\s+/)
+    .every((word) => `${entry.name} ${entry.note}`.toLowerCase().includes(word))
+
+/** What fits the words in the box: what the server finds, pages, and what the keys of the page do. */
+export function useEntries(
+  words: Ref<string>,
+  actions: () => readonly Key[],
+  chart: () => Record<string, unknown> | undefined,
+) {
+  const found = useLatest(60, async (asked: string, signal) =>
+    answer(api.GET('/api/find', { params: { query: { words: asked } }, signal })),
+  )
+  watch(words, (now) => {
+    if (now.trim()) found.later(now)
+    else found.stop()
+  })
+  const entries = computed<Entry[]>(() => {
+    const now = words.value.trim()
+    const acts = actions().map((key): Entry => ({
+      kind: 'on this page',
+      name: key.does,
+      note: key.key,
+      run: () => key.run(new KeyboardEvent('keydown', { key: key.key })),
+    }))
+    if (!now) return [...acts, ...PAGES]
+    const served = found.about.value ? (found.reply.value ?? []) : []
+    return [
+      ...served.map((f) => ({ kind: f.kind, name: f.name, note: f.note, to: leadsTo(f, chart()) })),
+      ...[...PAGES, ...acts].filter((entry) => fits(now, entry)),
+    ]
+  })
+  return { entries, error: found.error, asked: found.about }
+}
