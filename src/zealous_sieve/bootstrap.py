@@ -16,8 +16,10 @@ from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.engine.warm import warm_cache
 from zealous_sieve.jobs.queue import Queue, work
 from zealous_sieve.processes import give_memory_back
+from zealous_sieve.storage.backup import BackupFiles
 from zealous_sieve.storage.bars import BarStore
 from zealous_sieve.storage.database import DESK, Database
+from zealous_sieve.storage.files import TableFiles
 from zealous_sieve.storage.formulas import FormulaStore
 from zealous_sieve.storage.hits import HitStore
 from zealous_sieve.storage.imports import ImportStore
@@ -59,6 +61,8 @@ def for_owner(database: Database, owner: str) -> Outside:
         hits=HitStore(own),
         imports=ImportStore(own),
         files=Uploads(environment.uploads(own.address) / owner),
+        tables=TableFiles(),
+        backup=BackupFiles(own),
         queue=Queue(own.address, owner),
         services=ServicesFile(environment.services()),
     )

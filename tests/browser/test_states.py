@@ -418,7 +418,7 @@ def test_wheel_and_drag_bring_other_bars_into_sight_and_keys_go_on_from_there(pa
 def test_the_palette_finds_everything_and_a_code_takes_the_place_of_the_charts(page: Page) -> None:
     page.goto("/instruments/TPSNHV?bars=1w&line=sma(close,+7)")
     expect(page.get_by_role("img", name=re.compile("^TPSNHV, .* of 1w"))).to_be_visible()
-    page.keyboard.press("/")
+    page.keyboard.press("g")
     page.keyboard.type("gltlrs")
     page.keyboard.press("Enter")
     expect(page.get_by_role("img", name=re.compile(r"^GLTLRS, .* of 1w.*sma"))).to_be_visible()
@@ -428,20 +428,20 @@ def test_the_palette_finds_everything_and_a_code_takes_the_place_of_the_charts(p
         ("largest", re.compile("universe Largest 40"), r"universe=Largest"),
         ("functions", re.compile("page Functions"), r"/functions"),
     ):
-        page.keyboard.press("/")
+        page.keyboard.press("g")
         page.keyboard.type(words)
         expect(box.get_by_role("option", name=entry)).to_be_visible()
         box.get_by_role("option", name=entry).click()
         expect(page).to_have_url(re.compile(url))
         expect(box).to_have_count(0)
-    page.keyboard.press("/")
+    page.keyboard.press("g")
     page.keyboard.type("no such thing at all")
     expect(box).to_contain_text("Nothing fits")
     page.keyboard.press("Escape")
     expect(box).to_have_count(0)
     page.goto("/instruments")
     expect(page.get_by_role("link", name="TPSNHV")).to_be_visible()
-    page.keyboard.press("/")
+    page.keyboard.press("g")
     page.keyboard.type("bring in")
     page.keyboard.press("Enter")
     expect(page).to_have_url(re.compile("/imports"))

@@ -12,7 +12,7 @@ const chosen = ref(0)
 const field = ref<HTMLInputElement>()
 const box = ref<HTMLDialogElement>()
 const list = ref<HTMLElement>()
-const NOT_HERE = ['?', '/', 'ArrowUp', 'ArrowDown', 'ArrowLeft', 'ArrowRight']
+const NOT_HERE = ['?', 'g', 'ArrowUp', 'ArrowDown', 'ArrowLeft', 'ArrowRight']
 const { entries, error, asked } = useEntries(
   words,
   () => activeKeys.filter((key) => !NOT_HERE.includes(key.key)),
@@ -49,7 +49,7 @@ watch([asked, error], () => {
 })
 watch(words, () => (hurried.value = false))
 const spoken = computed(() => `palette-${chosen.value}`)
-useKeys([{ key: '/', does: 'find anything, do anything', run: () => (showPalette.value = true) }])
+useKeys([{ key: 'g', does: 'go to or do anything', run: () => (showPalette.value = true) }])
 </script>
 
 <template>

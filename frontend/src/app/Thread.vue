@@ -88,11 +88,12 @@ const stages = computed(() => {
         >
       </span>
       <button class="button plain" aria-label="Find anything" @click="showPalette = true">
-        Find <kbd>/</kbd>
+        Find <kbd>g</kbd>
       </button>
       <button class="button plain" :aria-pressed="night" @click="toggleNight()">
         {{ night ? 'Day' : 'Night' }}
       </button>
+      <RouterLink class="button plain" to="/settings">Settings</RouterLink>
       <button class="button plain" aria-label="Keys" @click="showKeys = true"><kbd>?</kbd></button>
     </span>
   </header>

@@ -1,10 +1,11 @@
 import { createRouter, createWebHistory } from 'vue-router'
+import { preferences } from '@/shared/preferences'
 
 /** The address says all of what is looked at; pages are loaded when first visited. */
 export const router = createRouter({
   history: createWebHistory(),
   routes: [
-    { path: '/', redirect: '/sieves' },
+    { path: '/', redirect: () => preferences.value.first_page },
     {
       path: '/instruments',
       name: 'instruments',
@@ -64,6 +65,12 @@ export const router = createRouter({
       name: 'review',
       meta: { stage: 'review', title: 'Review' },
       component: () => import('@/features/review/ReviewPage.vue'),
+    },
+    {
+      path: '/settings',
+      name: 'settings',
+      meta: { stage: '', title: 'Settings' },
+      component: () => import('@/features/settings/SettingsPage.vue'),
     },
     {
       path: '/:rest(.*)',

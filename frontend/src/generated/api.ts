@@ -4,6 +4,24 @@
  */
 
 export interface paths {
+    "/api/backup": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Everything that was made here, as one file. */
+        get: operations["get_backup"];
+        put?: never;
+        /** Put back what is in a backup; how many rows of what. */
+        post: operations["restore_backup"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/completions": {
         parameters: {
             query?: never;
@@ -417,6 +435,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/preferences": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How the application is looked at. */
+        get: operations["get_preferences"];
+        /** Choose how the application is looked at. */
+        put: operations["put_preferences"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/preview": {
         parameters: {
             query?: never;
@@ -653,6 +689,23 @@ export interface paths {
         get: operations["get_versions"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tables": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A list as a CSV or Parquet file. */
+        post: operations["write_list"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1066,6 +1119,12 @@ export interface components {
             /** Value */
             value: string;
         };
+        /**
+         * Clock
+         * @description How a time of day is written.
+         * @enum {string}
+         */
+        Clock: "24 hours" | "12 hours";
         /** CodesBody */
         CodesBody: {
             /** Text */
@@ -1225,6 +1284,11 @@ export interface components {
          * @enum {string}
          */
         FindingKind: "gap" | "bad print" | "stale" | "frozen" | "no bars" | "outside hours" | "jump";
+        /**
+         * FirstPage
+         * @enum {string}
+         */
+        FirstPage: "/instruments" | "/sieves" | "/runs";
         /** FormulaBody */
         FormulaBody: {
             /**
@@ -1958,6 +2022,64 @@ export interface components {
             text: string;
         };
         /**
+         * Preferences
+         * @description ``zone`` is the clock that times within a day are told by, of the IANA database; days keep their own
+         *     date. ``digits`` are those behind the point of figures that are no prices; none leaves it to their
+         *     size. ``universe`` is where pages look first.
+         */
+        "Preferences-Input": {
+            /** @default 24 hours */
+            clock: components["schemas"]["Clock"];
+            /**
+             * Digits
+             * @default null
+             */
+            digits: number | null;
+            /** @default /sieves */
+            first_page: components["schemas"]["FirstPage"];
+            /**
+             * Universe
+             * @default All instruments
+             */
+            universe: string;
+            /**
+             * Zone
+             * @default UTC
+             */
+            zone: string;
+        };
+        /**
+         * Preferences
+         * @description ``zone`` is the clock that times within a day are told by, of the IANA database; days keep their own
+         *     date. ``digits`` are those behind the point of figures that are no prices; none leaves it to their
+         *     size. ``universe`` is where pages look first.
+         */
+        "Preferences-Output": {
+            /** @default 24 hours */
+            clock: components["schemas"]["Clock"];
+            /**
+             * Digits
+             * @default null
+             */
+            digits: number | null;
+            /** @default /sieves */
+            first_page: components["schemas"]["FirstPage"];
+            /**
+             * Universe
+             * @default All instruments
+             */
+            universe: string;
+            /**
+             * Zone
+             * @default UTC
+             */
+            zone: string;
+        };
+        /** PreferencesBody */
+        PreferencesBody: {
+            preferences: components["schemas"]["Preferences-Input"];
+        };
+        /**
          * Preview
          * @description ``readings`` has one entry a condition; ``counts`` is empty while something is wrong.
          */
@@ -2493,6 +2615,28 @@ export interface components {
             universe: components["schemas"]["Universe-Output"];
         };
         /**
+         * TableBody
+         * @description A list as it is seen.
+         */
+        TableBody: {
+            /** Columns */
+            columns: components["schemas"]["TableColumn"][];
+            /**
+             * Format
+             * @enum {string}
+             */
+            format: "csv" | "parquet";
+            /** Name */
+            name: string;
+        };
+        /** TableColumn */
+        TableColumn: {
+            /** Name */
+            name: string;
+            /** Values */
+            values: (string | number | boolean | null)[];
+        };
+        /**
          * Thread
          * @description The live counts across the top.
          */
@@ -2730,6 +2874,72 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    get_backup: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Everything that was made here, as one file. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/zip": string;
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    restore_backup: {
+        parameters: {
+            query?: {
+                replace?: boolean;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description Put back what is in a backup; how many rows of what. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: number;
+                    };
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
     complete_formula: {
         parameters: {
             query?: never;
@@ -3637,6 +3847,68 @@ export interface operations {
             };
         };
     };
+    get_preferences: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description How the application is looked at. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Preferences-Output"];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    put_preferences: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PreferencesBody"];
+            };
+        };
+        responses: {
+            /** @description Choose how the application is looked at. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Preferences-Output"];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
     preview_sieve: {
         parameters: {
             query?: never;
@@ -4201,6 +4473,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Version"][];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    write_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TableBody"];
+            };
+        };
+        responses: {
+            /** @description A list as a CSV or Parquet file. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
                 };
             };
             /** @description What is wrong */

@@ -1,3 +1,6 @@
+import { computed } from 'vue'
+import { preferences } from './preferences'
+
 /** Digits behind the point that a tick size asks for. */
 export const decimals = (tick: number) => Math.max(0, Math.min(8, Math.round(-Math.log10(tick))))
 
@@ -19,6 +22,8 @@ export const price = (value: number, tick = 0.01) => numberFormat(decimals(tick)
 /** A number of unknown kind in about four digits; large ones shortened. */
 export function figure(value: number | null | undefined): string {
   if (value == null || Number.isNaN(value)) return '–'
+  const { digits } = preferences.value
+  if (digits !== null && Math.abs(value) < 1e6) return numberFormat(digits).format(value)
   const size = Math.abs(value)
   if (size >= 1e9) return `${(value / 1e9).toFixed(2)} bn`
   if (size >= 1e6) return `${(value / 1e6).toFixed(2)} m`
@@ -27,37 +32,45 @@ export function figure(value: number | null | undefined): string {
   return value.toFixed(size >= 100 ? 1 : size >= 0.1 ? 2 : 4)
 }
 
-const zone = 'UTC'
-
 const dayFormat = new Intl.DateTimeFormat('en-GB', {
   day: 'numeric',
   month: 'short',
   year: 'numeric',
-  timeZone: zone,
-})
-const momentFormat = new Intl.DateTimeFormat('en-GB', {
-  weekday: 'short',
-  day: 'numeric',
-  month: 'short',
-  year: 'numeric',
-  hour: '2-digit',
-  minute: '2-digit',
-  timeZone: zone,
+  timeZone: 'UTC',
 })
 
+/** Formats of moments by the zone and clock that were chosen, made anew only when these change. */
+const formats = computed(() => {
+  const { zone, clock } = preferences.value
+  const hours: Intl.DateTimeFormatOptions = {
+    hour: '2-digit',
+    minute: '2-digit',
+    hour12: clock === '12 hours',
+    timeZone: zone,
+    ...(zone === 'UTC' ? {} : { timeZoneName: 'shortOffset' }),
+  }
+  const date = { day: 'numeric', month: 'short' } as const
+  return {
+    moment: new Intl.DateTimeFormat('en-GB', {
+      weekday: 'short',
+      ...date,
+      year: 'numeric',
+      ...hours,
+    }),
+    clock: new Intl.DateTimeFormat('en-GB', { ...date, ...hours }),
+    // An offset is told beside the time; only UTC has to be written.
+    after: zone === 'UTC' ? ' UTC' : '',
+  }
+})
+
+/** A day by its own date, whatever the clock on the wall. */
 export const day = (seconds: number) => dayFormat.format(seconds * 1000)
-
-const clockFormat = new Intl.DateTimeFormat('en-GB', {
-  day: 'numeric',
-  month: 'short',
-  hour: '2-digit',
-  minute: '2-digit',
-  timeZone: zone,
-})
 
 /** When a bar opened: the day, and within a day the clock too. */
 export const barTime = (seconds: number) =>
-  seconds % 86_400 === 0 ? day(seconds) : `${clockFormat.format(seconds * 1000)} UTC`
+  seconds % 86_400 === 0
+    ? day(seconds)
+    : `${formats.value.clock.format(seconds * 1000)}${formats.value.after}`
 
 /** A length of bar in words: 86400 is 1d, 900 is 15m. */
 export function span(seconds: number): string {
@@ -67,9 +80,9 @@ export function span(seconds: number): string {
   return seconds % 60 === 0 ? `${seconds / 60}m` : `${seconds}s`
 }
 
-/** A moment with its zone: all times here are of UTC. */
+/** A moment with its zone. */
 export const moment = (iso: string) =>
-  `${momentFormat.format(new Date(iso)).replaceAll(',', '')} UTC`
+  `${formats.value.moment.format(new Date(iso)).replaceAll(',', '')}${formats.value.after}`
 
 /** The clock of a moment of this machine, such as that of a draft: 14:05. */
 export const clock = (milliseconds: number) =>

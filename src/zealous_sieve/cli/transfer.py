@@ -90,4 +90,22 @@ def export_bars(universe: str, out: Path) -> None:
     write_bars(series, out)
 
 
-COMMANDS = (take_in, give_out)
+@click.command("backup")
+@click.argument("file", type=OUT)
+def back_up(file: Path) -> None:
+    """Write everything that was made here (sieves, formulas, universes, pairs, mendings, runs with their
+    hits and verdicts, preferences) to FILE, a zip. Bars and what came with them are not in it."""
+    counts = _outside().backup.write(file)
+    click.echo(", ".join(f"{count} {name}" for name, count in counts.items()))
+
+
+@click.command("restore")
+@click.argument("file", type=FILE)
+@click.option("--replace", is_flag=True, help="Replace what is there.")
+def put_back(file: Path, replace: bool) -> None:
+    """Put back what is in FILE, which `zealous-sieve backup` wrote: all of it or nothing."""
+    counts = _outside().backup.restore(file, replace=replace)
+    click.echo(", ".join(f"{count} {name}" for name, count in counts.items()))
+
+
+COMMANDS = (take_in, give_out, back_up, put_back)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import json
+import tempfile
 from collections.abc import Mapping, Sequence
 from datetime import UTC, datetime
 from pathlib import Path
@@ -248,6 +249,24 @@ def write_table(columns: Mapping[str, Sequence[Any]], path: Path) -> None:
             raise DataError(
                 Problem(code="unknown_format", message=message, mend=mend, subject=str(path))
             )
+
+
+class TableFiles:
+    """Implements TablesPort."""
+
+    def written(self, columns: Mapping[str, Sequence[object]], form: str) -> bytes:
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / f"table.{form}"
+            write_table({name: _alike(values) for name, values in columns.items()}, path)
+            return path.read_bytes()
+
+
+def _alike(values: Sequence[object]) -> Sequence[object]:
+    """Values of one kind: texts where some are."""
+    kinds = {type(value) for value in values if value is not None}
+    if len(kinds) < 2 or kinds <= {int, float}:
+        return values
+    return [None if value is None else str(value) for value in values]
 
 
 def _texts(values: Sequence[Any]) -> list[str]:

@@ -6,6 +6,7 @@ from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime
 from enum import StrEnum
+from pathlib import Path
 from threading import Event
 from typing import Concatenate, ParamSpec, Protocol, TypeVar
 
@@ -352,6 +353,17 @@ class ComputePort(Protocol):
         ...
 
 
+class BackupPort(Protocol):
+    def write(self, path: Path) -> dict[str, int]: ...
+    def restore(self, path: Path, *, replace: bool) -> dict[str, int]: ...
+
+
+class TablesPort(Protocol):
+    def written(self, columns: Mapping[str, Sequence[object]], form: str) -> bytes:
+        """A table as a file, ``csv`` or ``parquet``."""
+        ...
+
+
 class ServicesPort(Protocol):
     def troubles(self) -> list[str]:
         """What the desk should know of processes of the application that ended, in words."""
@@ -373,5 +385,7 @@ class Outside:
     hits: HitsPort
     imports: ImportsPort
     files: ForeignFilesPort
+    tables: TablesPort
+    backup: BackupPort
     queue: QueuePort
     services: ServicesPort

@@ -10,7 +10,16 @@ from werkzeug.exceptions import NotFound
 
 from zealous_sieve.usecases.ports import Outside
 from zealous_sieve.web.contract import Contract, Id, openapi
-from zealous_sieve.web.endpoints import formulas, imports, market, runs, sieves, universes
+from zealous_sieve.web.endpoints import (
+    formulas,
+    imports,
+    market,
+    runs,
+    settings,
+    sieves,
+    tables,
+    universes,
+)
 from zealous_sieve.web.errors import Failure, handle_errors
 from zealous_sieve.web.strangers import keep_strangers_out
 
@@ -21,7 +30,8 @@ A_YEAR = 31_536_000
 def contracts(outside: Outside) -> list[Contract]:
     """Every part of the API."""
     return [
-        module.contract(outside) for module in (market, universes, imports, formulas, sieves, runs)
+        module.contract(outside)
+        for module in (market, universes, imports, formulas, sieves, runs, tables, settings)
     ]
 
 
@@ -33,7 +43,7 @@ def api_document(outside: Any = None) -> dict[str, Any]:
 def create_app(outside: Outside, secret: bytes) -> Flask:
     """Join endpoints, error handling and pages; ``secret`` is what tokens of sessions are made with."""
     app = Flask(__name__, static_folder=None)
-    app.config["MAX_CONTENT_LENGTH"] = 2 * 1024 * 1024
+    app.config["MAX_CONTENT_LENGTH"] = 32 * 1024 * 1024
     app.url_map.converters["id"] = Id
     app.url_map.merge_slashes = False
     parts = contracts(outside)

@@ -14,6 +14,7 @@ from zealous_sieve.core.market.universes import Rule, Universe
 from zealous_sieve.core.sieve.definition import Sieve
 from zealous_sieve.core.sieve.hit import COLUMNS
 from zealous_sieve.usecases.ports import VerdictKind
+from zealous_sieve.usecases.preferences import Preferences
 from zealous_sieve.web.contract import MOST
 
 
@@ -77,6 +78,27 @@ class NameQuery(Request):
 
 class LayoutBody(Request):
     layout: Layout
+
+
+class TableColumn(Request):
+    name: Annotated[str, Field(min_length=1, max_length=200)]
+    values: Annotated[list[str | float | bool | None], Field(max_length=200_000)]
+
+
+class TableBody(Request):
+    """A list as it is seen."""
+
+    name: Annotated[str, Field(min_length=1, max_length=120, pattern=r"^[^/\\\x00-\x1f]+$")]
+    format: Literal["csv", "parquet"]
+    columns: Annotated[list[TableColumn], Field(min_length=1, max_length=400)]
+
+
+class PreferencesBody(Request):
+    preferences: Preferences
+
+
+class ReplaceQuery(Request):
+    replace: bool = False
 
 
 class WordsQuery(Request):

@@ -15,6 +15,7 @@ import { computed, onMounted, ref, shallowRef, toRaw, watch } from 'vue'
 import VChart from 'vue-echarts'
 import type { Chart } from '@/shared/api'
 import { barTime, plural } from '@/shared/format'
+import { preferences } from '@/shared/preferences'
 import { ink, night } from '@/shared/theme'
 import {
   chartOption,
@@ -97,6 +98,7 @@ const option = computed(() =>
           scale: props.scale,
           drawing: props.drawing,
           room: Math.max(2, Math.floor(width.value / LABEL)),
+          zone: preferences.value.zone,
           inSight,
         },
       )

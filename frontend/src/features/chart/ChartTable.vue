@@ -2,6 +2,7 @@
 import { computed } from 'vue'
 import type { Chart } from '@/shared/api'
 import { barTime, figure, price } from '@/shared/format'
+import ListOut, { type Columns } from '@/shared/ListOut.vue'
 import { windowOf, type Sight } from './chartOption'
 
 /** The bars in sight as a table, the newest first: to be read aloud, and to be copied. */
@@ -23,9 +24,24 @@ const told = (line: Chart['lines'][number], bar: number) => {
   return line.unit === 'price' ? price(value, props.chart.tick) : figure(value)
 }
 const priced = (value: number | undefined) => price(value ?? 0, props.chart.tick)
+const columns = (): Columns => {
+  const pick = <T,>(values: readonly T[]) => rows.value.map((bar) => values[bar])
+  return {
+    time: rows.value.map((bar) => new Date(props.chart.times[bar]! * 1000).toISOString()),
+    open: pick(props.chart.open),
+    high: pick(props.chart.high),
+    low: pick(props.chart.low),
+    close: pick(props.chart.close),
+    volume: pick(props.chart.volume),
+    ...Object.fromEntries(props.chart.lines.map((line) => [line.label, pick(line.values)])),
+  }
+}
 </script>
 
 <template>
+  <p class="leaves">
+    <ListOut :name="`${chart.code} ${chart.bars.replaceAll('/', ' ')}`" :columns="columns" />
+  </p>
   <div class="values" tabindex="0" role="region" :aria-label="`${chart.code}, the bars in sight`">
     <table class="ledger">
       <thead>
@@ -63,8 +79,11 @@ const priced = (value: number | undefined) => price(value ?? 0, props.chart.tick
 </template>
 
 <style scoped>
+.leaves {
+  margin: 0 0 2px;
+}
 .values {
-  height: 100%;
+  height: calc(100% - 26px);
   overflow: auto;
   border: 1px solid var(--hair);
   background: var(--sheet);

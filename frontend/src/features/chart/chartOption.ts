@@ -194,6 +194,8 @@ export interface Manner {
   drawing: Drawing
   /** Labels for which the axis of time has room. */
   room: number
+  /** Whose clock tells the time. */
+  zone?: string
   /** The first and last bar in sight just now, while wheel and drag move it. */
   inSight?: () => readonly [number, number] | undefined
 }
@@ -401,7 +403,7 @@ function ticker(
     const [from, to] = manner.inSight?.() ?? [seen.startValue, seen.endValue]
     if (known !== `${from} ${to}`) {
       known = `${from} ${to}`
-      last = { from, found: ticksOf(times, from, to, manner.room) }
+      last = { from, found: ticksOf(times, from, to, manner.room, manner.zone) }
     }
     return last
   }

@@ -9,6 +9,21 @@ export interface Tick {
 const MONTHS = 'Jan Feb Mar Apr May Jun Jul Aug Sep Oct Nov Dec'.split(' ')
 const two = (n: number) => String(n).padStart(2, '0')
 
+/** Seconds that the clock of a zone is ahead of UTC, looked up once an hour. */
+const offsets = new Map<string, number>()
+function ahead(time: number, zone: string): number {
+  if (zone === 'UTC') return 0
+  const key = `${zone} ${Math.floor(time / 3600)}`
+  let found = offsets.get(key)
+  if (found === undefined) {
+    const hour = Math.floor(time / 3600) * 3600
+    const shown = new Date(hour * 1000).toLocaleString('sv-SE', { timeZone: zone })
+    found = Date.parse(`${shown.replace(' ', 'T')}Z`) / 1000 - hour
+    offsets.set(key, found)
+  }
+  return found
+}
+
 function begins(before: number | undefined, now: number): Rank {
   if (before === undefined) return 0
   const [a, b] = [new Date(before * 1000), new Date(now * 1000)]
@@ -26,10 +41,20 @@ function told(time: number, rank: Rank): string {
   return `${two(moment.getUTCHours())}:${two(moment.getUTCMinutes())}`
 }
 
-const ranked = new WeakMap<readonly number[], Rank[]>()
-function ranks(times: readonly number[]): Rank[] {
-  let own = ranked.get(times)
-  if (!own) ranked.set(times, (own = times.map((time, n) => begins(times[n - 1], time))))
+interface Shown {
+  zone: string
+  local: number[]
+  ranks: Rank[]
+}
+const known = new WeakMap<readonly number[], Shown>()
+/** What the clock of a zone shows at each bar, and what begins with it; days keep their own date. */
+function shownBy(times: readonly number[], zone: string): Shown {
+  const before = known.get(times)
+  if (before?.zone === zone) return before
+  const daily = times.every((time) => time % 86_400 === 0)
+  const local = daily ? [...times] : times.map((time) => time + ahead(time, zone))
+  const own = { zone, local, ranks: local.map((time, n) => begins(local[n - 1], time)) }
+  known.set(times, own)
   return own
 }
 
@@ -42,9 +67,10 @@ export function ticksOf(
   from: number,
   to: number,
   room: number,
+  zone = 'UTC',
 ): Map<number, Tick> {
   const apart = Math.max(1, Math.ceil((to - from + 1) / Math.max(1, room)))
-  const own = ranks(times)
+  const { local, ranks: own } = shownBy(times, zone)
   // A label at the very edge would be cut off.
   const first = Math.max(0, from + (to > from ? Math.floor(apart / 3) : 0))
   const placed: number[] = []
@@ -57,7 +83,7 @@ export function ticksOf(
       while (next < before.length && before[next]! < at) last = Math.max(last, before[next++]!)
       if (own[at] !== rank || at - last < apart) continue
       if (next < before.length && before[next]! - at < apart) continue
-      found.set(at, { rank, text: told(times[at]!, rank) })
+      found.set(at, { rank, text: told(local[at]!, rank) })
       placed.push(at)
       last = at
     }

@@ -8,6 +8,7 @@ import ChartSheet from '@/features/chart/ChartSheet.vue'
 import ChartTable from '@/features/chart/ChartTable.vue'
 import { DRAWINGS, type Drawing, type Scale, type Sight } from '@/features/chart/chartOption'
 import { barsOf, lookQuery, useLook, type Range } from '@/features/chart/look'
+import { preferences } from '@/shared/preferences'
 import { answer, api, ApiError } from '@/shared/api'
 import ErrorNote from '@/shared/ErrorNote.vue'
 import { day, figure, moment, span } from '@/shared/format'
@@ -23,7 +24,7 @@ const route = useRoute()
 const router = useRouter()
 const client = useQueryClient()
 const code = computed(() => String(route.params.code))
-const universe = computed(() => String(route.query.universe ?? 'All instruments'))
+const universe = computed(() => String(route.query.universe ?? preferences.value.universe))
 const bars = computed(() => String(route.query.bars ?? '1d'))
 const scale = computed(() => String(route.query.scale ?? 'linear') as Scale)
 const drawing = computed(() => String(route.query.as ?? 'candles') as Drawing)

@@ -4,6 +4,7 @@ import { computed, ref } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { found } from '@/features/chart/look'
 import { useAct } from '@/shared/act'
+import { preferences } from '@/shared/preferences'
 import { answer, api, type Universe } from '@/shared/api'
 import ErrorNote from '@/shared/ErrorNote.vue'
 import { barTime, day, price, span } from '@/shared/format'
@@ -11,6 +12,7 @@ import { useKeys } from '@/shared/keys'
 import Archived from '@/shared/Archived.vue'
 import { keys, useArchivedPairs, useUniverses } from '@/shared/queries'
 import { done, takeBack } from '@/shared/undo'
+import ListOut, { type Columns } from '@/shared/ListOut.vue'
 import PairDialog from './PairDialog.vue'
 import UniverseForm from './UniverseForm.vue'
 import Universes from './Universes.vue'
@@ -19,7 +21,7 @@ import Universes from './Universes.vue'
 const route = useRoute()
 const router = useRouter()
 const universes = useUniverses()
-const chosen = computed(() => String(route.query.universe ?? 'All instruments'))
+const chosen = computed(() => String(route.query.universe ?? preferences.value.universe))
 const only = ref(false)
 const filter = ref('')
 
@@ -61,6 +63,18 @@ function reachOf(i: Instrument, base: number) {
   const own = held(i, base)
   return own ? `${barTime(own.first)} to ${barTime(own.last)}` : 'none'
 }
+/** The list as it is seen. */
+const columns = (): Columns => ({
+  code: shown.value.map((i) => i.code),
+  name: shown.value.map((i) => i.name),
+  kind: shown.value.map((i) => i.kind),
+  sector: shown.value.map((i) => i.sector),
+  close: shown.value.map((i) => i.close),
+  ...Object.fromEntries(
+    bases.value.map((b) => [`bars of ${span(b)}`, shown.value.map((i) => held(i, b)?.bars ?? 0)]),
+  ),
+  findings: shown.value.map((i) => i.findings.map((f) => `${f.kind}: ${f.detail}`).join('; ')),
+})
 const editing = ref<{ own?: Universe }>()
 const edit = (own?: Universe) => (editing.value = { own })
 const others = computed(() =>
@@ -155,6 +169,7 @@ function choose(name: string) {
           <label><input v-model="only" type="checkbox" /> flagged only</label>
           <RouterLink class="button" to="/imports">Bring in files <kbd>i</kbd></RouterLink>
           <button class="button" @click="pairing = true">Define a pair</button>
+          <ListOut :name="chosen" :columns="columns" />
           <span v-if="fastest" class="quiet spare"
             >Flat: the share of bars of {{ span(fastest) }} whose four prices are equal</span
           >

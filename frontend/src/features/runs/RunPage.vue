@@ -11,6 +11,7 @@ import ErrorNote from '@/shared/ErrorNote.vue'
 import { barTime, figure, moment, plural, price } from '@/shared/format'
 import { BY_PLACE, useHits, type Asked, type Sort } from '@/shared/hits'
 import { useKeys } from '@/shared/keys'
+import ListOut, { type Columns } from '@/shared/ListOut.vue'
 import Mesh from '@/shared/Mesh.vue'
 import PriceTail from '@/shared/PriceTail.vue'
 import { useRun } from '@/shared/queries'
@@ -46,6 +47,25 @@ const outcome = computed(() => run.value?.outcome)
 const undecided = computed(() =>
   (outcome.value?.undecided ?? []).reduce((sum, group) => sum + group.codes.length, 0),
 )
+/** All hits as they are sorted and filtered, read page by page. */
+async function listed(): Promise<Columns> {
+  const all = await hits.all()
+  const own = columns.value.map((c): [string, Columns[string]] => [
+    titleOf(c),
+    all.map((hit) =>
+      ['count', 'figure', 'price'].includes(c.shown) ? valueOf(hit, c) : told(hit, c),
+    ),
+  ])
+  const said = names.value.map((name, n): [string, Columns[string]] => [
+    `${n + 1}: ${name}`,
+    all.map((hit) => hit.sentences[n] ?? ''),
+  ])
+  return Object.fromEntries([...own, ...said])
+}
+const valueOf = (hit: HitView, c: HitColumn) => {
+  const value = hit[c.key as keyof HitView]
+  return typeof value === 'number' ? value : null
+}
 const tab = ref<'hits' | 'undecided' | 'stale' | 'gone'>('hits')
 const tabs = computed(() => {
   const v = view.data.value
@@ -217,6 +237,11 @@ const pick = (n: number) => (at.value = n)
             aria-label="Filter hits"
             @keydown.esc="field?.blur()"
             @keydown.enter="field?.blur()"
+          />
+          <ListOut
+            v-if="tab === 'hits' && run.hit_count"
+            :name="`Hits of run ${id}`"
+            :columns="listed"
           />
         </div>
         <template v-if="tab === 'hits'">

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import ErrorNote from '@/shared/ErrorNote.vue'
 import { moment, plural } from '@/shared/format'
+import ListOut, { type Columns } from '@/shared/ListOut.vue'
 import { useRuns } from '@/shared/queries'
 
 const runs = useRuns()
@@ -8,6 +9,23 @@ const took = (run: { started_at: string | null; finished_at: string | null }) =>
   run.started_at && run.finished_at
     ? `${((Date.parse(run.finished_at) - Date.parse(run.started_at)) / 1000).toFixed(1)} s`
     : '–'
+const columns = (): Columns => {
+  const list = runs.data.value ?? []
+  return {
+    run: list.map((r) => r.id),
+    sieve: list.map((r) => r.sieve.name),
+    version: list.map((r) => r.version),
+    universe: list.map((r) => r.sieve.universe),
+    'as of': list.map((r) => r.as_of),
+    state: list.map((r) => r.state),
+    hits: list.map((r) => r.hit_count),
+    seconds: list.map((r) =>
+      r.started_at && r.finished_at
+        ? (Date.parse(r.finished_at) - Date.parse(r.started_at)) / 1000
+        : null,
+    ),
+  }
+}
 </script>
 
 <template>
@@ -16,6 +34,7 @@ const took = (run: { started_at: string | null; finished_at: string | null }) =>
       {{
         runs.data.value ? `${plural(runs.data.value.length, 'run')}, the newest first.` : 'reading…'
       }}
+      <ListOut v-if="runs.data.value?.length" name="Runs" :columns="columns" />
     </p>
     <ErrorNote
       v-if="runs.isError.value"

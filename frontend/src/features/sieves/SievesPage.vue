@@ -7,6 +7,7 @@ import { answer, api, type StoredSieve } from '@/shared/api'
 import ErrorNote from '@/shared/ErrorNote.vue'
 import { useKeys } from '@/shared/keys'
 import Archived from '@/shared/Archived.vue'
+import ListOut, { type Columns } from '@/shared/ListOut.vue'
 import { keys, useRuns, useSieves, useArchivedSieves } from '@/shared/queries'
 import { moment, plural } from '@/shared/format'
 import { done, takeBack } from '@/shared/undo'
@@ -60,6 +61,20 @@ useKeys([
   { key: 'c', does: 'compose a new sieve', run: () => router.push('/sieves/new') },
   { key: 'Ctrl+z', does: 'undo what was just done', notInTexts: true, run: takeBack },
 ])
+const columns = (): Columns => {
+  const list = sieves.data.value ?? []
+  return {
+    sieve: list.map((s) => s.sieve.name),
+    note: list.map((s) => s.sieve.note),
+    universe: list.map((s) => s.sieve.universe),
+    side: list.map((s) => s.sieve.sides[0]),
+    bars: list.map((s) => s.sieve.timeframes[0]),
+    conditions: list.map((s) => s.sieve.conditions.map((c) => c.formula).join('; ')),
+    version: list.map((s) => s.version),
+    'last run': list.map((s) => latest.value.get(s.id)?.as_of),
+    hits: list.map((s) => latest.value.get(s.id)?.hit_count),
+  }
+}
 </script>
 
 <template>
@@ -69,6 +84,7 @@ useKeys([
         {{ sieves.data.value ? `${plural(sieves.data.value.length, 'sieve')}.` : 'reading…' }} Each
         is a saved way of looking: where, for what, and how to rank it.
       </p>
+      <ListOut v-if="sieves.data.value?.length" name="Sieves" :columns="columns" />
       <RouterLink class="button" to="/formulas">Formulas</RouterLink>
       <RouterLink class="button" to="/functions">Function reference</RouterLink>
       <RouterLink class="button primary" to="/sieves/new">Compose a sieve <kbd>c</kbd></RouterLink>

@@ -1,0 +1,176 @@
+<script setup lang="ts">
+import { useQueryClient } from '@tanstack/vue-query'
+import { computed, ref } from 'vue'
+import { useRouter } from 'vue-router'
+import { useAct } from '@/shared/act'
+import { ApiError, type Schemas } from '@/shared/api'
+import ErrorNote from '@/shared/ErrorNote.vue'
+import { moment } from '@/shared/format'
+import { useKeys } from '@/shared/keys'
+import {
+  keepPreferences,
+  preferences,
+  readPreferences,
+  type Preferences,
+} from '@/shared/preferences'
+import { useThread, useUniverses } from '@/shared/queries'
+import { guarded } from '@/shared/session'
+import { done } from '@/shared/undo'
+
+/** How do I look at it, and is what I made safe? */
+const router = useRouter()
+const client = useQueryClient()
+const universes = useUniverses()
+const thread = useThread()
+const zones = Intl.supportedValuesOf('timeZone')
+const { act, busy, failure } = useAct()
+const change = (part: Partial<Preferences>) => {
+  const before = preferences.value
+  return act('Not kept', async () => {
+    await keepPreferences({ ...before, ...part })
+    done('Kept.', () => keepPreferences(before))
+  })
+}
+const value = (event: Event) => (event.target as HTMLInputElement | HTMLSelectElement).value
+const PAGES = { '/instruments': 'Instruments', '/sieves': 'Sieves', '/runs': 'Runs' } as const
+const now = computed(() => thread.data.value?.now)
+
+const chosen = ref<File>()
+const picker = ref<HTMLInputElement>()
+function pick(event: Event) {
+  chosen.value = (event.target as HTMLInputElement).files?.[0]
+}
+function putAway() {
+  chosen.value = undefined
+  if (picker.value) picker.value.value = ''
+}
+const restore = () =>
+  act('Not restored', async () => {
+    const headers = { 'Content-Type': 'application/octet-stream' }
+    const request = { method: 'POST', headers, body: chosen.value }
+    const gone = new ApiError('unreachable', 'the server does not answer', 'try again', [])
+    const reply = await guarded(new Request('/api/backup?replace=true', request)).catch(() => {
+      throw gone
+    })
+    const told: unknown = await reply.json().catch(() => undefined)
+    if (!reply.ok) {
+      const f = told as Schemas['Failure'] | undefined
+      throw f ? new ApiError(f.code, f.message, f.mend, f.problems) : gone
+    }
+    const counts = Object.entries(told as Record<string, number>).filter(([, n]) => n)
+    putAway()
+    await readPreferences()
+    await client.invalidateQueries()
+    done(`Restored: ${counts.map(([name, n]) => `${n} ${name.replaceAll('_', ' ')}`).join(', ')}.`)
+  })
+useKeys([{ key: 'Escape', does: 'back', run: () => router.back() }])
+</script>
+
+<template>
+  <main class="page settings">
+    <p class="sentence">
+      Times within a day are told by the clock of
+      <input
+        class="inline-part mono"
+        aria-label="Time zone"
+        list="zones-of-clocks"
+        :value="preferences.zone"
+        :style="{ width: `${Math.max(8, preferences.zone.length + 3)}ch` }"
+        @change="change({ zone: value($event).trim() })"
+      />
+      <datalist id="zones-of-clocks">
+        <option value="UTC" />
+        <option v-for="z in zones" :key="z" :value="z" />
+      </datalist>
+      of
+      <select
+        class="inline-part"
+        aria-label="Clock"
+        :value="preferences.clock"
+        @change="change({ clock: value($event) as Preferences['clock'] })"
+      >
+        <option>24 hours</option>
+        <option>12 hours</option></select
+      ><span v-if="now" class="quiet"> (the desk looks from {{ moment(now) }})</span>; figures that
+      are no prices have
+      <select
+        class="inline-part"
+        aria-label="Digits"
+        :value="preferences.digits ?? ''"
+        @change="change({ digits: value($event) === '' ? null : Number(value($event)) })"
+      >
+        <option value="">as many digits as they need</option>
+        <option v-for="n in [0, 1, 2, 3, 4, 5, 6]" :key="n" :value="n">
+          {{ n }} behind the point
+        </option></select
+      >.
+    </p>
+    <p class="sentence">
+      The application opens on
+      <select
+        class="inline-part"
+        aria-label="First page"
+        :value="preferences.first_page"
+        @change="change({ first_page: value($event) as Preferences['first_page'] })"
+      >
+        <option v-for="(name, path) in PAGES" :key="path" :value="path">{{ name }}</option></select
+      >, and pages look first in
+      <select
+        class="inline-part"
+        aria-label="Default universe"
+        :value="preferences.universe"
+        @change="change({ universe: value($event) })"
+      >
+        <option v-for="u in universes.data.value" :key="u.name">{{ u.name }}</option></select
+      >.
+    </p>
+    <ErrorNote v-if="failure" :error="failure.error" :what="failure.what" @retry="failure.again" />
+    <h2>What was made here</h2>
+    <p>
+      Sieves, formulas, universes, pairs, mendings, runs with their hits and verdicts, and these
+      settings fit into one file. Bars, facts and events are not in it: they come from your files.
+    </p>
+    <p class="acts">
+      <a class="button primary" href="/api/backup" download>Keep a backup</a>
+      <label class="button">
+        Restore one …
+        <input
+          ref="picker"
+          type="file"
+          accept=".zip"
+          class="visually-hidden"
+          aria-label="Backup to restore"
+          @change="pick"
+        />
+      </label>
+    </p>
+    <p v-if="chosen" class="confirm" role="alertdialog" aria-label="Restore">
+      Replace everything that was made here by what is in <b>{{ chosen.name }}</b>? Keep a backup
+      first, if some of it may be missed.
+      <button class="button primary" :disabled="busy" @click="restore">Replace it</button>
+      <button class="button" @click="putAway">Leave it</button>
+    </p>
+  </main>
+</template>
+
+<style scoped>
+.settings {
+  max-width: 860px;
+}
+h2 {
+  font-size: 15px;
+  font-weight: 500;
+  margin: 28px 0 4px;
+}
+.acts {
+  display: flex;
+  gap: 12px;
+}
+.confirm {
+  border: 1px solid var(--accent);
+  padding: 10px 14px;
+}
+.confirm .button {
+  margin-left: 8px;
+}
+</style>

@@ -1,0 +1,56 @@
+<script setup lang="ts">
+import { useAct } from './act'
+import { ApiError } from './api'
+import ErrorNote from './ErrorNote.vue'
+import { guarded } from './session'
+
+/** A list leaves as a file as it is seen: its rows in their order, its columns. */
+export type Columns = Record<string, readonly (string | number | boolean | null | undefined)[]>
+const props = defineProps<{ name: string; columns: () => Columns | Promise<Columns> }>()
+const { act, busy, failure } = useAct()
+
+const write = (format: 'csv' | 'parquet') =>
+  act('Not written', async () => {
+    const columns = Object.entries(await props.columns()).map(([name, values]) => ({
+      name,
+      values: values.map((value) => value ?? null),
+    }))
+    const body = JSON.stringify({ name: props.name, format, columns })
+    const headers = { 'Content-Type': 'application/json' }
+    const gone = new ApiError('unreachable', 'the server does not answer', 'try again', [])
+    const reply = await guarded(
+      new Request('/api/tables', { method: 'POST', headers, body }),
+    ).catch(() => {
+      throw gone
+    })
+    if (!reply.ok) {
+      const told = (await reply.json().catch(() => undefined)) as
+        { code: string; message: string; mend: string | null } | undefined
+      throw told ? new ApiError(told.code, told.message, told.mend, []) : gone
+    }
+    const link = document.createElement('a')
+    link.href = URL.createObjectURL(await reply.blob())
+    link.download = `${props.name}.${format}`
+    link.click()
+    setTimeout(() => URL.revokeObjectURL(link.href), 10_000)
+  })
+</script>
+
+<template>
+  <span class="out">
+    <span class="quiet">as</span>
+    <button class="button plain" :disabled="busy" @click="write('csv')">
+      CSV<span class="visually-hidden"> of {{ name }}</span>
+    </button>
+    <button class="button plain" :disabled="busy" @click="write('parquet')">
+      Parquet<span class="visually-hidden"> of {{ name }}</span>
+    </button>
+    <ErrorNote v-if="failure" :error="failure.error" :what="failure.what" @retry="failure.again" />
+  </span>
+</template>
+
+<style scoped>
+.out {
+  white-space: nowrap;
+}
+</style>

@@ -1,0 +1,26 @@
+import { ref } from 'vue'
+import { answer, api, type Schemas } from './api'
+
+export type Preferences = Schemas['Preferences-Output']
+
+/** How the application is looked at; kept on the server, read once when it is opened. */
+export const preferences = ref<Preferences>({
+  zone: 'UTC',
+  clock: '24 hours',
+  digits: null,
+  first_page: '/sieves',
+  universe: 'All instruments',
+})
+
+export async function readPreferences() {
+  try {
+    preferences.value = await answer(api.GET('/api/preferences'))
+  } catch {
+    // The server is being started: pages are shown as they are meant at first.
+  }
+}
+
+export async function keepPreferences(chosen: Preferences) {
+  const body = { preferences: chosen }
+  preferences.value = await answer(api.PUT('/api/preferences', { body }))
+}

@@ -1,0 +1,53 @@
+"""Preferences, and a backup of all that was made."""
+
+from __future__ import annotations
+
+import tempfile
+from datetime import UTC, datetime
+from io import BytesIO
+from pathlib import Path
+
+from flask import Response, send_file
+
+from zealous_sieve.usecases import preferences
+from zealous_sieve.usecases.ports import Outside
+from zealous_sieve.usecases.preferences import Preferences
+from zealous_sieve.web.contract import Contract, uploaded
+from zealous_sieve.web.shapes import PreferencesBody, ReplaceQuery
+from zealous_sieve.web.strangers import OCTETS
+
+
+def contract(outside: Outside) -> Contract:
+    api = Contract("settings")
+
+    @api.endpoint("GET", "/preferences", reply=Preferences)
+    def get_preferences() -> Preferences:
+        """How the application is looked at."""
+        return preferences.preferences(outside.market)
+
+    @api.endpoint("PUT", "/preferences", reply=Preferences, body=PreferencesBody)
+    def put_preferences(body: PreferencesBody) -> Preferences:
+        """Choose how the application is looked at."""
+        return preferences.prefer(outside.market, body.preferences)
+
+    @api.endpoint("GET", "/backup", gives="application/zip")
+    def get_backup() -> Response:
+        """Everything that was made here, as one file."""
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "backup.zip"
+            outside.backup.write(path)
+            content = BytesIO(path.read_bytes())
+        name = f"zealous-sieve {datetime.now(UTC):%Y-%m-%d %H.%M}.zip"
+        return send_file(content, "application/zip", as_attachment=True, download_name=name)
+
+    @api.endpoint("POST", "/backup", reply=dict[str, int], query=ReplaceQuery, takes=OCTETS)
+    def restore_backup(query: ReplaceQuery) -> dict[str, int]:
+        """Put back what is in a backup; how many rows of what."""
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "backup.zip"
+            with path.open("wb") as file:
+                for piece in uploaded():
+                    file.write(piece)
+            return outside.backup.restore(path, replace=query.replace)
+
+    return api
