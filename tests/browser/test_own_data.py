@@ -133,3 +133,49 @@ def test_what_is_no_table_is_told_where_it_was_dropped(page: Page, tmp_path: Pat
     expect(told).to_contain_text("picture.csv is not brought in: the file is no table of text")
     told.get_by_role("button", name="put away").click()
     expect(told).to_have_count(0)
+
+
+def test_settings_are_kept_and_a_backup_leaves_and_comes_back(page: Page, tmp_path: Path) -> None:
+    page.goto("/settings")
+    zone = page.get_by_label("Time zone")
+    zone.fill("Asia/Kolkatta")
+    zone.press("Enter")
+    expect(page.get_by_role("alert")).to_contain_text("Did you mean Asia/Kolkata")
+    zone.fill("Asia/Kolkata")
+    zone.press("Enter")
+    expect(page.locator(".sentence").first).to_contain_text("19:50 GMT+5:30")
+    expect(page.get_by_role("alert")).to_have_count(0)
+    page.reload()
+    expect(zone).to_have_value("Asia/Kolkata")
+    expect(page.locator(".as-of")).to_contain_text("19:50 GMT+5:30")
+    with page.expect_download() as coming:
+        page.get_by_role("link", name="Keep a backup").click()
+    file = tmp_path / "backup.zip"
+    coming.value.save_as(file)
+    zone.fill("UTC")
+    zone.press("Enter")
+    expect(page.locator(".sentence").first).to_contain_text("14:20 UTC")
+    page.get_by_label("Backup to restore").set_input_files(file)
+    page.get_by_role("alertdialog").get_by_role("button", name="Replace it").click()
+    expect(zone).to_have_value("Asia/Kolkata")
+    page.get_by_label("Backup to restore").set_input_files(foreign(tmp_path, "NOZIP"))
+    page.get_by_role("alertdialog").get_by_role("button", name="Replace it").click()
+    expect(page.get_by_role("alert")).to_contain_text("no file of backup")
+    page.get_by_role("alertdialog").get_by_role("button", name="Leave it").click()
+    zone.fill("UTC")
+    zone.press("Enter")
+    expect(page.locator(".sentence").first).to_contain_text("14:20 UTC")
+
+
+def test_a_list_leaves_as_it_is_seen(page: Page, tmp_path: Path) -> None:
+    page.goto("/instruments?universe=Kelp")
+    page.get_by_label("Find", exact=True).fill("quay")
+    rows = page.locator("tbody tr")
+    expect(rows.first).to_be_visible()
+    expect(page.locator("tbody tr", has_text="KP").first).to_contain_text("quay")
+    shown = [row.split("\t")[0] for row in rows.all_inner_texts()]
+    with page.expect_download() as coming:
+        page.get_by_role("button", name="CSV of Kelp").click()
+    file = tmp_path / "kelp.csv"
+    coming.value.save_as(file)
+    assert [line.split(",")[0] for line in file.read_text().splitlines()[1:]] == shown

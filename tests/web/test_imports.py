@@ -2,15 +2,19 @@
 
 from __future__ import annotations
 
+from pathlib import Path
 from typing import Any
 
 import pytest
+from click.testing import CliRunner
 from flask.testing import FlaskClient
 
+from zealous_sieve.cli.main import commands
 from zealous_sieve.usecases.errors import database_away
 from zealous_sieve.usecases.import_ports import ImportState
 from zealous_sieve.usecases.imports import execute_import, recover_imports
 from zealous_sieve.usecases.ports import Outside
+from zealous_sieve.usecases.sources import Reading, read_sources
 
 BARS = "code;day;open;high;low;close;volume\n" + "".join(
     f"QUVNA;{day:02d}.03.2026;10,5;11,25;9,5;10,{day:02d};100\n" for day in range(2, 21)
@@ -209,3 +213,62 @@ def test_a_tape_of_trades_replaces_what_it_spans(client: FlaskClient, outside: O
     own = worked(client, outside, bring(client, "TAPE.csv", text))
     assert counts(own) == (0, 0, 31, 0)
     assert ImportState(own["state"]) == ImportState.READY
+
+
+def test_a_folder_is_read_again_and_again_once_its_files_have_settled(
+    client: FlaskClient, outside: Outside, tmp_path: Path
+) -> None:
+    said: list[Reading] = []
+    settled: dict[str, str] = {}
+
+    def look() -> list[tuple[str, int, int]]:
+        nonlocal settled
+        said.clear()
+        settled = read_sources(outside, settled, said.append)
+        return [(own.name, own.taken, own.refused) for own in said]
+
+    for folder, code in (("nowhere", "no_folder"), (str(tmp_path / "none"), "no_folder")):
+        assert client.post("/api/sources", json={"folder": folder}).json["code"] == code
+    assert client.post("/api/sources", json={"folder": str(tmp_path)}).status_code == 200
+    assert (
+        client.post("/api/sources", json={"folder": str(tmp_path)}).json["code"] == "source_there"
+    )
+    file = tmp_path / "bars.csv"
+    file.write_text(BARS[: len(BARS) // 2])
+    (tmp_path / "notes.md").write_text("no table")
+    assert look() == []
+    file.write_text(BARS + "QUVNA;21.03.2026;10;9;8;10;1\n")  # it grew meanwhile
+    assert look() == []
+    assert look() == [("bars.csv", 19, 1)]
+    assert look() == []
+    file.write_text(BARS.replace("20.03.2026;10,5", "20.03.2026;10,4"))
+    look()
+    assert look() == [("bars.csv", 1, 0)]
+    file.touch()
+    look()
+    assert look() == [("bars.csv", 0, 0)]
+    assert client.get("/api/imports").json[0]["state"] == "done"
+    (tmp_path / "broken.csv").write_bytes(b"\0\0")
+    look()
+    look()
+    assert [own.trouble for own in said] == ["the file is no table of text (bring CSV or Parquet)"]
+    assert client.post("/api/sources/remove", json={"folder": str(tmp_path)}).status_code == 204
+    assert client.get("/api/sources").json == []
+    assert client.post("/api/sources/remove", json={"folder": "x"}).status_code == 404
+
+
+def test_files_of_a_folder_are_taken_from_the_command_line(
+    address: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setenv("ZEALOUS_SIEVE_DATABASE", address)
+    (tmp_path / "bars.csv").write_text(BARS)
+    (tmp_path / "bad.csv").write_text("a,b\n")
+    watched = CliRunner().invoke(commands, ["import", "files", "--watch", str(tmp_path), "--once"])
+    assert watched.output.splitlines() == [
+        "bad.csv: the file has a header and no rows (bring a file with rows below its header)",
+        "bars.csv: 19 taken",
+    ]
+    again = CliRunner().invoke(commands, ["import", "files", str(tmp_path / "bars.csv")])
+    assert (again.exit_code, again.output) == (0, "bars.csv: 0 taken\n")
+    bad = CliRunner().invoke(commands, ["import", "files", str(tmp_path / "bad.csv")])
+    assert bad.exit_code == 1

@@ -39,6 +39,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/demo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Whether the demo is here, or on its way. */
+        get: operations["get_demo"];
+        /** Take the demo away whole, or bring it back. */
+        put: operations["put_demo"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/find": {
         parameters: {
             query?: never;
@@ -695,6 +713,41 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sources": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The folders that are read again and again. */
+        get: operations["get_sources"];
+        put?: never;
+        /** Read a folder of this machine from now on. */
+        post: operations["add_source"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sources/remove": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Read a folder no more. */
+        post: operations["remove_source"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/tables": {
         parameters: {
             query?: never;
@@ -1214,6 +1267,17 @@ export interface components {
          * @enum {string}
          */
         Dates: "year month day" | "day month year" | "month day year" | "seconds since 1970" | "milliseconds since 1970";
+        /** DemoBody */
+        DemoBody: {
+            /** Here */
+            here: boolean;
+        };
+        /**
+         * DemoState
+         * @description Whether the demo is here, or on its way.
+         * @enum {string}
+         */
+        DemoState: "here" | "going" | "away" | "coming";
         /** DueEvent */
         DueEvent: {
             /** Day */
@@ -2548,6 +2612,28 @@ export interface components {
             open: (number | null)[];
         };
         /**
+         * Source
+         * @description A folder, with what was last seen of each of its files: size and time of change, in one text.
+         */
+        Source: {
+            /** Folder */
+            folder: string;
+            /** Seen */
+            seen: {
+                [key: string]: string;
+            };
+            /**
+             * Trouble
+             * @default
+             */
+            trouble: string;
+        };
+        /** SourceBody */
+        SourceBody: {
+            /** Folder */
+            folder: string;
+        };
+        /**
          * StoredFormula
          * @description A formula of the desk with its number and version.
          */
@@ -2960,6 +3046,68 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Completion"];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    get_demo: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Whether the demo is here, or on its way. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DemoState"];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    put_demo: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DemoBody"];
+            };
+        };
+        responses: {
+            /** @description Take the demo away whole, or bring it back. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DemoState"];
                 };
             };
             /** @description What is wrong */
@@ -4474,6 +4622,99 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Version"][];
                 };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    get_sources: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The folders that are read again and again. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Source"][];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    add_source: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SourceBody"];
+            };
+        };
+        responses: {
+            /** @description Read a folder of this machine from now on. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Source"];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    remove_source: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SourceBody"];
+            };
+        };
+        responses: {
+            /** @description Done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description What is wrong */
             default: {

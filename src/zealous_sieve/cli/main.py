@@ -12,6 +12,7 @@ from zealous_sieve.core.errors import CoreError
 from zealous_sieve.usecases.errors import UseCaseError
 
 MODULES = {
+    "backup": "transfer",
     "check": "formulas",
     "compute": "service",
     "demo": "service",
@@ -19,6 +20,7 @@ MODULES = {
     "export": "transfer",
     "import": "transfer",
     "reference": "service",
+    "restore": "transfer",
     "scan": "formulas",
     "serve": "service",
     "signals": "formulas",

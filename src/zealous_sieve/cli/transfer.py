@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Sequence
 from pathlib import Path
 
@@ -18,6 +19,7 @@ from zealous_sieve.usecases.market import codes_of
 from zealous_sieve.usecases.ports import Order, Outside
 from zealous_sieve.usecases.runs import all_hits
 from zealous_sieve.usecases.sieves import create_sieve, get_sieve
+from zealous_sieve.usecases.sources import Reading, read_file, read_folder
 
 
 def _outside() -> Outside:
@@ -38,6 +40,39 @@ def import_bar_files(files: Sequence[Path]) -> None:
     click.echo(f"{done.bars} bars of {done.instruments} instruments, {done.added} of them new")
     for finding in done.findings:
         click.echo(f"{finding.code}: {finding.kind}: {finding.detail}")
+
+
+@take_in.command("files")
+@click.argument("files", nargs=-1, type=FILE)
+@click.option(
+    "--watch",
+    type=click.Path(path_type=Path, exists=True, file_okay=False),
+    help="A folder to read again and again, until stopped.",
+)
+@click.option("--every", default=10.0, show_default=True, help="Seconds between two looks.")
+@click.option("--once", is_flag=True, help="Look at the folder once and end.")
+def import_files(files: Sequence[Path], watch: Path | None, every: float, once: bool) -> None:
+    """Import FILES of any shape: bars, trades, instruments, events, venues. What can't be taken of them is
+    told; the rest is taken. With --watch, the files of a folder, and each again when it changes."""
+    outside = _outside()
+    failed = [_say_of(read_file(outside, file)) for file in files]
+    if watch is not None:
+        settled: dict[str, str] = {}
+        seen: dict[str, str] = {}
+        while True:
+            settled = read_folder(outside, watch, seen, settled, _say_of, at_once=once)
+            if once:
+                break
+            time.sleep(every)
+    if any(failed):
+        raise SystemExit(1)
+
+
+def _say_of(reading: Reading) -> bool:
+    """Tell what came of a file; whether nothing did."""
+    refused = f", {reading.refused} rows refused" if reading.refused else ""
+    click.echo(f"{reading.name}: {reading.trouble or f'{reading.taken} taken{refused}'}")
+    return bool(reading.trouble)
 
 
 @take_in.command("sieve")

@@ -13,13 +13,16 @@ import psycopg
 from procrastinate.exceptions import AlreadyEnqueued, ConnectorException
 from procrastinate.jobs import Status
 
-from zealous_sieve.jobs.tasks import IMPORT, RUN, TASKS, Task
+from zealous_sieve.jobs.tasks import DEMO, IMPORT, RUN, TASKS, Task
 from zealous_sieve.usecases.errors import OutageError, database_away
 from zealous_sieve.usecases.ports import Outside
+from zealous_sieve.usecases.sources import Reading, read_sources
 
 ONLY_WORKER = 7_215_001
 """Number of the advisory lock that the one worker of a database holds."""
 LOOK_EVERY = 3.0
+READ_EVERY = 20.0
+"""Seconds between two looks at the folders that are kept as sources."""
 LEFT = 75
 """The code with which the worker ends when it can't go on but another start can."""
 
@@ -43,6 +46,9 @@ class Queue:
 
     def submit_import(self, import_id: int) -> None:
         self._submit(IMPORT, import_id)
+
+    def submit_demo(self) -> None:
+        self._submit(DEMO, 0)
 
     def _submit(self, task: Task, number: int) -> None:
         """Queue a piece of work; what waits already is not queued twice. Raises AwayError."""
@@ -97,10 +103,12 @@ async def _worker(
                 for number in await asyncio.to_thread(task.recover, for_owner(owner)):
                     log.warning("%s was interrupted and is queued again", task.lock(number))
         watching = asyncio.create_task(_watch(app, for_owner, owners, keeper, at_work))
+        reading = asyncio.create_task(_read_folders(for_owner, owners))
         await app.run_worker_async(
             concurrency=2, fetch_job_polling_interval=2.0, delete_jobs="always"
         )
         watching.cancel()
+        reading.cancel()
 
 
 def _know(app: procrastinate.App, task: Task, for_owner: ForOwner, at_work: set[str]) -> None:
@@ -145,6 +153,29 @@ async def _watch(
                             await asyncio.to_thread(task.submit, own, number)
         except Exception as error:
             _leave(f"the database can't be used: {error}")
+
+
+async def _read_folders(for_owner: ForOwner, owners: Callable[[], list[str]]) -> None:
+    """Take what is new in the folders that are kept as sources, again and again."""
+    settled: dict[str, dict[str, str]] = {}
+    while True:
+        await asyncio.sleep(READ_EVERY)
+        try:
+            for owner in await asyncio.to_thread(owners):
+                own = settled.get(owner, {})
+                settled[owner] = await asyncio.to_thread(
+                    read_sources, for_owner(owner), own, _tell_of
+                )
+        except OutageError as error:
+            _leave(f"while reading folders: {error}")
+        except Exception:
+            log.exception("while reading folders")
+
+
+def _tell_of(reading: Reading) -> None:
+    log.info(
+        "%s: %s taken, %s refused %s", reading.name, reading.taken, reading.refused, reading.trouble
+    )
 
 
 def _leave(reason: str) -> None:

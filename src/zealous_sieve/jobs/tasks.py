@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 
+from zealous_sieve.usecases.demo import DemoState, demo_state, move_demo
 from zealous_sieve.usecases.import_ports import ImportState
 from zealous_sieve.usecases.imports import execute_import, recover_imports
 from zealous_sieve.usecases.ports import Outside, RunState
@@ -57,4 +58,26 @@ IMPORT = Task(
     submit=lambda outside, number: outside.queue.submit_import(number),
     give_up=_give_up_import,
 )
-TASKS = (RUN, IMPORT)
+
+
+def _demo_on_its_way(outside: Outside) -> list[int]:
+    return [0] if demo_state(outside) in (DemoState.COMING, DemoState.GOING) else []
+
+
+def _take_up_demo(outside: Outside) -> list[int]:
+    found = _demo_on_its_way(outside)
+    for _ in found:
+        outside.queue.submit_demo()
+    return found
+
+
+DEMO = Task(
+    name="move_demo",
+    noun="demo",
+    execute=lambda outside, _: move_demo(outside),
+    unfinished=_demo_on_its_way,
+    recover=_take_up_demo,
+    submit=lambda outside, _: outside.queue.submit_demo(),
+    give_up=lambda outside, _, __: outside.market.set_setting("demo_state", None),
+)
+TASKS = (RUN, IMPORT, DEMO)

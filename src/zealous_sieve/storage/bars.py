@@ -111,6 +111,20 @@ class BarStore:
             connection.execute(sql.IN_BULK)
             return sum(_pack_open(connection, base) for base in BARS)
 
+    def drop(self, codes: Sequence[str]) -> None:
+        """Delete all bars and trades of some instruments."""
+        with self.database.raw() as connection:
+            found = connection.execute(
+                "SELECT id FROM instruments WHERE code = ANY(%s)", (list(codes),)
+            )
+            numbers = [number for (number,) in found.fetchall()]
+            for table in ("bars", "bar_extras", "trades", "bar_blocks", "open_periods"):
+                query = f"DELETE FROM {table} WHERE instrument_id = ANY(%s)"
+                connection.execute(query.encode(), (numbers,))
+            version = connection.execute(sql.BUMP).fetchone()
+            for base in Base:
+                connection.execute(sql.CHANGED, (numbers, int(base), version and version[0]))
+
     def drop_blocks(self) -> None:
         """Forget all blocks; loading falls back to rows until they are packed again."""
         with self.database.raw() as connection:

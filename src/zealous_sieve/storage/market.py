@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import asdict
 from threading import Lock
 
-from sqlalchemy import delete, func, insert, select, text
+from sqlalchemy import delete, func, insert, select, text, update
 from sqlalchemy.dialects.postgresql import insert as upsert
 
 from zealous_sieve.core.market.data_quality import Finding, FindingKind
@@ -89,6 +89,23 @@ class MarketStore:
                 row.deleted_at = session.scalar(select(func.now()))
                 session.execute(text(BUMP_MARKET))
 
+    def archive_instruments(self, codes: Sequence[str]) -> None:
+        """Archive instruments with what was found of them; one that comes again is there again."""
+        with self.database.session() as session:
+            own = select(InstrumentRow.id).where(InstrumentRow.code.in_(codes))
+            session.execute(delete(FindingRow).where(FindingRow.instrument_id.in_(own)))
+            session.execute(
+                update(InstrumentRow)
+                .where(InstrumentRow.code.in_(codes))
+                .values(deleted_at=func.now())
+            )
+            session.execute(text(BUMP_MARKET))
+
+    def remove_venues(self, names: Sequence[str]) -> None:
+        with self.database.session() as session:
+            session.execute(delete(VenueRow).where(VenueRow.name.in_(names)))
+            session.execute(text(BUMP_MARKET))
+
     def venues(self) -> list[Venue]:
         return list(self.reference().venues)
 
@@ -146,7 +163,12 @@ class MarketStore:
         with self.database.session() as session:
             return session.scalar(select(SettingRow.value).where(SettingRow.key == key))
 
-    def set_setting(self, key: str, value: str) -> None:
+    def set_setting(self, key: str, value: str | None) -> None:
+        """Keep a setting; None takes it away."""
+        if value is None:
+            with self.database.session() as session:
+                session.execute(delete(SettingRow).where(SettingRow.key == key))
+            return
         statement = upsert(SettingRow).values(key=key, value=value)
         with self.database.session() as session:
             session.execute(

@@ -3,13 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from enum import StrEnum
 
 from zealous_sieve.core.market.lantern.calendar import NOW
 from zealous_sieve.core.market.lantern.intraday import Extent
 from zealous_sieve.core.market.lantern.market import build, universes
 from zealous_sieve.core.market.universes import Universe
+from zealous_sieve.core.sieve.definition import write_sieve
 from zealous_sieve.core.sieve.examples import EXAMPLES, FORMULAS
 from zealous_sieve.environment import DEMO_FILLED
+from zealous_sieve.usecases.errors import ConflictError
 from zealous_sieve.usecases.market import DEMO_NOW, check_data
 from zealous_sieve.usecases.ports import Outside
 from zealous_sieve.usecases.universes import EVERYTHING
@@ -37,6 +40,11 @@ def fill_demo(
     """
     if outside.market.setting(DEMO_FILLED):
         return False
+    _fill(outside, say, extent)
+    return True
+
+
+def _fill(outside: Outside, say: Callable[[str], None], extent: Extent | None) -> None:
     say("making the Lantern Coast")
     coast = build(extent=extent)
     outside.market.add_instruments(coast.instruments)
@@ -44,7 +52,8 @@ def fill_demo(
     outside.universes.add([u for u in universes() if u.name not in known])
     say(f"writing bars of {len(coast.instruments)} instruments")
     outside.market.add_venues(coast.venues)
-    outside.market.replace_events(coast.events)
+    own = [event for event in outside.market.events() if event not in set(coast.events)]
+    outside.market.replace_events([*own, *coast.events])
     outside.bars.write(coast.bars)
     outside.market.set_setting(DEMO_NOW, str(NOW))
     say("checking the data")
@@ -53,9 +62,95 @@ def fill_demo(
     for name, (note, text) in FORMULAS.items():
         if name not in known_formulas:
             outside.formulas.add(name, text, note)
-    kept = {stored.sieve.name for stored in outside.sieves.all()}
+    kept = {write_sieve(stored.sieve): stored for stored in outside.sieves.all()}
+    names = {stored.sieve.name for stored in outside.sieves.all()}
     for sieve in EXAMPLES:
-        if sieve.name not in kept:
+        before = kept.get(write_sieve(sieve))
+        if before is not None and before.deleted:
+            outside.sieves.set_deleted(before.id, False)
+        elif sieve.name not in names:
             outside.sieves.add(sieve)
     outside.market.set_setting(DEMO_FILLED, "yes")
-    return True
+
+
+class DemoState(StrEnum):
+    """Whether the demo is here, or on its way."""
+
+    HERE = "here"
+    GOING = "going"
+    AWAY = "away"
+    COMING = "coming"
+
+
+STATE = "demo_state"
+FEW = Extent(minutes=2, quarters=6, trades=1)
+"""So little that only who is there is made."""
+
+
+def demo_state(outside: Outside) -> DemoState:
+    """Where the demo is."""
+    kept = outside.market.setting(STATE)
+    if kept:
+        return DemoState(kept)
+    return DemoState.HERE if outside.market.setting(DEMO_NOW) else DemoState.AWAY
+
+
+def turn_demo(outside: Outside, *, here: bool) -> DemoState:
+    """Begin to take the demo away whole, or to bring it back; what is so already, or on its way, is left
+    so. Raises ConflictError while it goes the other way."""
+    state = demo_state(outside)
+    way = DemoState.COMING if here else DemoState.GOING
+    if state in (way, DemoState.HERE if here else DemoState.AWAY):
+        return state
+    if state in (DemoState.COMING, DemoState.GOING):
+        raise ConflictError("demo_on_its_way", f"the demo is {state}", "wait until that has ended")
+    outside.market.set_setting(STATE, way)
+    outside.queue.submit_demo()
+    return way
+
+
+def move_demo(outside: Outside, extent: Extent | None = None) -> None:
+    """Do what is under way with the demo; can be broken off and called again."""
+    match demo_state(outside):
+        case DemoState.COMING:
+            _fill(outside, _unsaid, extent)
+            outside.market.set_setting(STATE, DemoState.HERE)
+        case DemoState.GOING:
+            _take_away(outside)
+            outside.market.set_setting(STATE, DemoState.AWAY)
+
+
+def _unsaid(message: str) -> None:
+    """Nobody listens."""
+
+
+def _take_away(outside: Outside) -> None:
+    """Instruments of the demo with their bars and events, its venues where nothing else is traded, and of
+    its universes, sieves and formulas those that were not changed and that nothing else needs."""
+    coast = build(extent=FEW)
+    codes = [instrument.code for instrument in coast.instruments]
+    examples = {write_sieve(example) for example in EXAMPLES}
+    for stored in outside.sieves.all():
+        if write_sieve(stored.sieve) in examples:
+            outside.sieves.set_deleted(stored.id, True)
+    own_sieves = [stored.sieve for stored in outside.sieves.all() if not stored.deleted]
+    looked_in = {sieve.universe for sieve in own_sieves}
+    parts = {part for u in outside.universes.all() for part in u.universe.rule.parts}
+    came = [u for u in universes() if u.name not in looked_in | parts | {EVERYTHING}]
+    for kept in outside.universes.all():
+        if kept.universe in came:
+            outside.universes.set_deleted(kept.id, True)
+    called = " ".join(c.formula for sieve in own_sieves for c in sieve.conditions)
+    for own in outside.formulas.all():
+        if FORMULAS.get(own.name) == (own.note, own.text) and own.name not in called:
+            outside.formulas.set_deleted(own.id, True)
+    outside.bars.drop(codes)
+    outside.market.archive_instruments(codes)
+    gone = set(codes)
+    common = {event for event in coast.events if event.code is None}
+    events = [e for e in outside.market.events() if e.code not in gone and e not in common]
+    outside.market.replace_events(events)
+    used = {instrument.venue for instrument in outside.market.instruments()}
+    outside.market.remove_venues([v.name for v in coast.venues if v.name not in used])
+    outside.market.set_setting(DEMO_NOW, None)
+    check_data(outside)

@@ -60,6 +60,8 @@ def _universes(outside: Outside) -> Iterable[Found]:
 
 def _sieves(outside: Outside) -> Iterable[Found]:
     for own in outside.sieves.all():
+        if own.deleted:
+            continue
         yield Found(kind=FoundKind.SIEVE, key=str(own.id), name=own.sieve.name)
 
 

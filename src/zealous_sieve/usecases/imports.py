@@ -37,8 +37,9 @@ class ImportView:
     """What a column can be."""
 
 
-def bring(outside: Outside, name: str, pieces: Iterable[bytes]) -> Import:
-    """Keep a file, say what it seems to be, and begin to read it. Raises DataError for what is no table;
+def bring(outside: Outside, name: str, pieces: Iterable[bytes], *, queued: bool = True) -> Import:
+    """Keep a file, say what it seems to be, and begin to read it; without being ``queued``, whoever brings
+    it goes on with it. Raises DataError for what is no table;
     then nothing is kept."""
     name = name.replace("\\", "/").rsplit("/", 1)[-1][-LONGEST_NAME:] or "table.csv"
     own = outside.imports.add(name)
@@ -50,7 +51,8 @@ def bring(outside: Outside, name: str, pieces: Iterable[bytes]) -> Import:
         outside.imports.forget(own.id)
         raise
     outside.imports.understood(own.id, size, found.layout, found.doubts)
-    outside.queue.submit_import(own.id)
+    if queued:
+        outside.queue.submit_import(own.id)
     return get_import(outside, own.id)
 
 
@@ -115,11 +117,12 @@ def correct(outside: Outside, import_id: int, layout: Layout) -> Import:
     return get_import(outside, own.id)
 
 
-def take(outside: Outside, import_id: int) -> Import:
+def take(outside: Outside, import_id: int, *, queued: bool = True) -> Import:
     """Take what was read. Raises ConflictError when it is not ready; asked twice it is taken once."""
     own = get_import(outside, import_id)
     if outside.imports.turn_to(own.id, ImportState.TAKING, ImportState.READY):
-        outside.queue.submit_import(own.id)
+        if queued:
+            outside.queue.submit_import(own.id)
     elif own.state not in (ImportState.TAKING, ImportState.DONE):
         raise ConflictError(
             "import_not_ready", f"{own.name} is {own.state}", "wait until it has been read"

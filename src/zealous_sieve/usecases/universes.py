@@ -159,7 +159,9 @@ def uses_of(outside: Outside, universe_id: int) -> Uses:
     """What looks in a universe. Raises NotFoundError."""
     name = _get(outside, universe_id).universe.name
     return Uses(
-        sieves=tuple(s.sieve.name for s in outside.sieves.all() if s.sieve.universe == name),
+        sieves=tuple(
+            s.sieve.name for s in outside.sieves.all() if s.sieve.universe == name and not s.deleted
+        ),
         universes=tuple(
             u.universe.name for u in outside.universes.all() if name in u.universe.rule.parts
         ),

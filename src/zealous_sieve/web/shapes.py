@@ -76,6 +76,10 @@ class NameQuery(Request):
     name: Annotated[str, Field(min_length=1, max_length=400)]
 
 
+class SourceBody(Request):
+    folder: Annotated[str, Field(max_length=4000)]
+
+
 class LayoutBody(Request):
     layout: Layout
 
@@ -95,6 +99,10 @@ class TableBody(Request):
 
 class PreferencesBody(Request):
     preferences: Preferences
+
+
+class DemoBody(Request):
+    here: bool
 
 
 class ReplaceQuery(Request):

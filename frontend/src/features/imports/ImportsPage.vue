@@ -11,6 +11,7 @@ import { useKeys } from '@/shared/keys'
 import { keys } from '@/shared/queries'
 import { bring, isAtWork } from './bring'
 import ImportSheet from './ImportSheet.vue'
+import Sources from './Sources.vue'
 
 /** What is in my files, and what would they change? */
 const route = useRoute()
@@ -135,6 +136,7 @@ useKeys([
           </button>
         </li>
       </ul>
+      <Sources />
     </aside>
     <ImportSheet v-if="chosen" :key="chosen" :id="chosen" />
     <section v-else class="empty">

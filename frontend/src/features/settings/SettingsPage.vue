@@ -1,9 +1,9 @@
 <script setup lang="ts">
-import { useQueryClient } from '@tanstack/vue-query'
-import { computed, ref } from 'vue'
+import { useQuery, useQueryClient } from '@tanstack/vue-query'
+import { computed, ref, watch } from 'vue'
 import { useRouter } from 'vue-router'
 import { useAct } from '@/shared/act'
-import { ApiError, type Schemas } from '@/shared/api'
+import { answer, api, ApiError, type Schemas } from '@/shared/api'
 import ErrorNote from '@/shared/ErrorNote.vue'
 import { moment } from '@/shared/format'
 import { useKeys } from '@/shared/keys'
@@ -34,6 +34,23 @@ const change = (part: Partial<Preferences>) => {
 const value = (event: Event) => (event.target as HTMLInputElement | HTMLSelectElement).value
 const PAGES = { '/instruments': 'Instruments', '/sieves': 'Sieves', '/runs': 'Runs' } as const
 const now = computed(() => thread.data.value?.now)
+
+const onItsWay = (state?: string) => state === 'going' || state === 'coming'
+const demo = useQuery({
+  queryKey: ['demo'],
+  queryFn: () => answer(api.GET('/api/demo')),
+  refetchInterval: (query) => (onItsWay(query.state.data) ? 700 : false),
+})
+watch(demo.data, (now, before) => {
+  if (onItsWay(before) && !onItsWay(now)) void client.invalidateQueries()
+})
+const asking = ref(false)
+const turn = (here: boolean) =>
+  act(here ? 'Not brought back' : 'Not taken away', async () => {
+    asking.value = false
+    await answer(api.PUT('/api/demo', { body: { here } }))
+    await demo.refetch()
+  })
 
 const chosen = ref<File>()
 const picker = ref<HTMLInputElement>()
@@ -143,6 +160,25 @@ useKeys([{ key: 'Escape', does: 'back', run: () => router.back() }])
           @change="pick"
         />
       </label>
+    </p>
+    <h2>The demo</h2>
+    <p v-if="demo.data.value === 'going'" role="status">It is being taken away …</p>
+    <p v-else-if="demo.data.value === 'coming'" role="status">
+      It is being made and written; that takes about a minute. You can go on meanwhile.
+    </p>
+    <p v-else-if="demo.data.value === 'away'">
+      The Lantern Coast is not here: the desk holds what you brought in.
+      <button class="button" :disabled="busy" @click="turn(true)">Bring it back</button>
+    </p>
+    <p v-else-if="demo.data.value === 'here'">
+      The desk shows the Lantern Coast, which is made up, beside what you brought in.
+      <button class="button" :disabled="busy" @click="asking = true">Take it away</button>
+    </p>
+    <p v-if="asking" class="confirm" role="alertdialog" aria-label="Take the demo away">
+      Its instruments, bars, events and universes go, and of its sieves and formulas those that you
+      did not change. What you brought in and made stays. It can be brought back.
+      <button class="button primary" :disabled="busy" @click="turn(false)">Take it away</button>
+      <button class="button" @click="asking = false">Leave it</button>
     </p>
     <p v-if="chosen" class="confirm" role="alertdialog" aria-label="Restore">
       Replace everything that was made here by what is in <b>{{ chosen.name }}</b>? Keep a backup

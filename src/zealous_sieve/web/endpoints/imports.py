@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from flask import Response, send_file
 
-from zealous_sieve.usecases import imports
+from zealous_sieve.usecases import imports, sources
 from zealous_sieve.usecases.import_ports import Import
 from zealous_sieve.usecases.imports import ImportView
 from zealous_sieve.usecases.ports import Outside
+from zealous_sieve.usecases.sources import Source
 from zealous_sieve.web.contract import Contract, uploaded
-from zealous_sieve.web.shapes import LayoutBody, NameQuery
+from zealous_sieve.web.shapes import LayoutBody, NameQuery, SourceBody
 from zealous_sieve.web.strangers import OCTETS
 
 
@@ -57,5 +58,20 @@ def contract(outside: Outside) -> Contract:
         rows = imports.refused_rows(outside, import_id)
         name = f"refused rows of import {import_id}.csv"
         return send_file(rows, mimetype="text/csv", as_attachment=True, download_name=name)
+
+    @api.endpoint("GET", "/sources", reply=list[Source])
+    def get_sources() -> list[Source]:
+        """The folders that are read again and again."""
+        return sources.sources(outside)
+
+    @api.endpoint("POST", "/sources", reply=Source, body=SourceBody)
+    def add_source(body: SourceBody) -> Source:
+        """Read a folder of this machine from now on."""
+        return sources.add_source(outside, body.folder)
+
+    @api.endpoint("POST", "/sources/remove", body=SourceBody)
+    def remove_source(body: SourceBody) -> None:
+        """Read a folder no more."""
+        sources.remove_source(outside, body.folder)
 
     return api

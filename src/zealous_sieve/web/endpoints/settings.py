@@ -9,11 +9,12 @@ from pathlib import Path
 
 from flask import Response, send_file
 
-from zealous_sieve.usecases import preferences
+from zealous_sieve.usecases import demo, preferences
+from zealous_sieve.usecases.demo import DemoState
 from zealous_sieve.usecases.ports import Outside
 from zealous_sieve.usecases.preferences import Preferences
 from zealous_sieve.web.contract import Contract, uploaded
-from zealous_sieve.web.shapes import PreferencesBody, ReplaceQuery
+from zealous_sieve.web.shapes import DemoBody, PreferencesBody, ReplaceQuery
 from zealous_sieve.web.strangers import OCTETS
 
 
@@ -29,6 +30,16 @@ def contract(outside: Outside) -> Contract:
     def put_preferences(body: PreferencesBody) -> Preferences:
         """Choose how the application is looked at."""
         return preferences.prefer(outside.market, body.preferences)
+
+    @api.endpoint("GET", "/demo", reply=DemoState)
+    def get_demo() -> DemoState:
+        """Whether the demo is here, or on its way."""
+        return demo.demo_state(outside)
+
+    @api.endpoint("PUT", "/demo", reply=DemoState, body=DemoBody)
+    def put_demo(body: DemoBody) -> DemoState:
+        """Take the demo away whole, or bring it back."""
+        return demo.turn_demo(outside, here=body.here)
 
     @api.endpoint("GET", "/backup", gives="application/zip")
     def get_backup() -> Response:

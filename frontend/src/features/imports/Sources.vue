@@ -1,0 +1,107 @@
+<script setup lang="ts">
+import { useQuery, useQueryClient } from '@tanstack/vue-query'
+import { ref } from 'vue'
+import { useAct } from '@/shared/act'
+import { answer, api } from '@/shared/api'
+import ErrorNote from '@/shared/ErrorNote.vue'
+import { plural } from '@/shared/format'
+import { done } from '@/shared/undo'
+
+/** Folders whose files are taken by themselves, new and changed ones. */
+const client = useQueryClient()
+const sources = useQuery({
+  queryKey: ['sources'],
+  queryFn: () => answer(api.GET('/api/sources')),
+  refetchInterval: (query) => (query.state.data?.length ? 10_000 : false),
+})
+const folder = ref('')
+const { act, busy, failure } = useAct()
+const refresh = () => client.invalidateQueries({ queryKey: ['sources'] })
+async function put(path: string) {
+  await answer(api.POST('/api/sources', { body: { folder: path } }))
+  await refresh()
+}
+const add = () =>
+  act('Not read', async () => {
+    await put(folder.value)
+    folder.value = ''
+  })
+const remove = (path: string) =>
+  act('Not left', async () => {
+    await answer(api.POST('/api/sources/remove', { body: { folder: path } }))
+    await refresh()
+    done(`${path} is read no more; what was taken stays.`, () => put(path))
+  })
+</script>
+
+<template>
+  <section aria-label="Folders">
+    <h2>Folders read again and again</h2>
+    <ul>
+      <li v-for="s in sources.data.value" :key="s.folder">
+        <span class="mono" :title="s.folder">{{ s.folder }}</span>
+        <button
+          class="button plain"
+          :disabled="busy"
+          :aria-label="`Read ${s.folder} no more`"
+          @click="remove(s.folder)"
+        >
+          ×
+        </button>
+        <span v-if="s.trouble" class="fall words">{{ s.trouble }}, trying again</span>
+        <span v-else class="quiet words">
+          {{ plural(Object.keys(s.seen).length, 'file') }} taken</span
+        >
+      </li>
+    </ul>
+    <form @submit.prevent="add">
+      <input
+        v-model="folder"
+        class="field mono"
+        aria-label="Folder to read again and again"
+        placeholder="/home/me/bars"
+      />
+      <button class="button" :disabled="busy || !folder.trim()">Read it</button>
+    </form>
+    <ErrorNote v-if="failure" :error="failure.error" :what="failure.what" @retry="failure.again" />
+  </section>
+</template>
+
+<style scoped>
+h2 {
+  font-size: 13px;
+  font-weight: 500;
+  color: var(--quiet);
+  margin: 18px 0 4px;
+}
+ul {
+  list-style: none;
+  margin: 0;
+  padding: 0;
+}
+li {
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) auto;
+  border-bottom: 1px solid var(--hair);
+  font-size: 12px;
+}
+li .mono {
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+  direction: rtl;
+  text-align: left;
+}
+.words {
+  grid-column: 1 / -1;
+}
+form {
+  display: flex;
+  gap: 6px;
+  margin-top: 6px;
+}
+form .field {
+  min-width: 0;
+  flex: 1;
+}
+</style>
