@@ -2,6 +2,7 @@
 import { computed, nextTick, ref } from 'vue'
 import type { Chart } from '@/shared/api'
 import { price } from '@/shared/format'
+import InlineText from '@/shared/InlineText.vue'
 import { DRAWINGS, type Drawing, type Scale } from './chartOption'
 
 /** What is looked at, as a sentence whose parts are changed where they stand. */
@@ -25,10 +26,8 @@ const emit = defineEmits<{
   redraw: [before: string, after: string]
   compare: [code: string]
 }>()
-const barsField = ref<HTMLInputElement>()
+const barsField = ref<InstanceType<typeof InlineText>>()
 const drawField = ref<HTMLInputElement>()
-/** What stands in the field of the bars while it is written, whatever comes in meanwhile. */
-const written = ref<string>()
 const drawn = ref('')
 const besideField = ref<HTMLInputElement>()
 const beside = ref('')
@@ -43,11 +42,8 @@ function compare() {
   if (code) emit('compare', code)
 }
 /** A drawn formula is changed where it stands; emptied, it goes. */
-function redraw(before: string, field: HTMLInputElement) {
-  const after = field.value.trim()
-  if (!after) emit('remove', before)
-  else if (after !== before) emit('redraw', before, after)
-}
+const redraw = (before: string, after: string) =>
+  after ? emit('redraw', before, after) : emit('remove', before)
 const moved = computed(() => {
   const closes = props.chart?.close ?? []
   const [before, last] = [closes.at(-2), closes.at(-1)]
@@ -56,16 +52,6 @@ const moved = computed(() => {
 const refusal = (formula: string) =>
   props.chart?.refused.find((one) => one.text === formula)?.problems[0]?.message
 
-function take() {
-  const asked = written.value?.trim()
-  if (asked && asked !== props.bars) emit('bars', asked)
-  leave()
-}
-/** The keys of the page again; what was written and not taken is forgotten. */
-function leave() {
-  written.value = undefined
-  barsField.value?.blur()
-}
 function draw() {
   const formula = drawn.value.trim()
   drawn.value = ''
@@ -78,7 +64,7 @@ async function write(field?: HTMLInputElement) {
   field?.select()
 }
 defineExpose({
-  writeBars: () => write(barsField.value),
+  writeBars: () => barsField.value?.focus(),
   writeLine: () => write(drawField.value),
   writeBeside: () => write(besideField.value),
 })
@@ -91,18 +77,14 @@ defineExpose({
     </h1>
     <p>
       on
-      <input
+      <InlineText
         ref="barsField"
-        :value="written ?? bars"
-        class="inline-part mono"
-        :style="{ width: `${Math.max(5, (written ?? bars).length + 4)}ch` }"
+        :value="bars"
+        :least="5"
         list="kinds-of-bars"
         aria-label="Bars"
         title="15m, 1w, brick(10, 20) …  b"
-        @input="written = ($event.target as HTMLInputElement).value"
-        @keydown.enter="take"
-        @keydown.esc="leave"
-        @change="take"
+        @take="(text) => text && emit('bars', text)"
       />
       <datalist id="kinds-of-bars">
         <option v-for="o in offered" :key="o.value" :value="o.value">{{ o.told }}</option>
@@ -139,18 +121,12 @@ defineExpose({
         ></template
       ><span v-if="chart?.provisional" class="quiet"> (not closed yet)</span>; drawn:
       <span v-for="line in lines" :key="line" class="line" :class="{ fall: refusal(line) }">
-        <input
-          class="inline-part mono"
+        <InlineText
           :value="line"
+          :least="4"
           :title="refusal(line)"
           :aria-label="`Drawn formula ${line}`"
-          :style="{ width: `${Math.min(40, line.length + 2)}ch` }"
-          @keydown.enter="($event.target as HTMLInputElement).blur()"
-          @keydown.esc="
-            ((($event.target as HTMLInputElement).value = line),
-            ($event.target as HTMLInputElement).blur())
-          "
-          @change="redraw(line, $event.target as HTMLInputElement)"
+          @take="(text) => redraw(line, text)"
         />
         <button :aria-label="`Remove ${line}`" @click="emit('remove', line)">×</button>
       </span>

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import type { Layout } from '@/shared/api'
+import InlineText from '@/shared/InlineText.vue'
 
 /** How a file is written, as a sentence whose parts are corrected where they stand. */
 const props = defineProps<{ layout: Layout }>()
@@ -72,28 +73,20 @@ function hold(content: string) {
       <option v-for="d in DATES" :key="d">{{ d }}</option></select
     ><template v-if="layout.content !== 'instruments' && layout.content !== 'venues'"
       >, times without an offset are those of
-      <input
-        class="inline-part mono zone"
+      <InlineText
         aria-label="Time zone"
         list="zones-of-files"
-        :value="layout.zone"
-        :style="{ width: `${Math.max(6, (layout.zone ?? '').length + 3)}ch` }"
-        @change="
-          emit('correct', { zone: ($event.target as HTMLInputElement).value.trim() })
-        " /><datalist id="zones-of-files">
+        :value="layout.zone ?? 'UTC'"
+        @take="(zone) => emit('correct', { zone })" /><datalist id="zones-of-files">
         <option value="UTC" />
         <option v-for="z in zones" :key="z" :value="z" /></datalist></template
     ><template v-if="timed() && !layout.columns?.instrument"
       >; all rows are of
-      <input
-        class="inline-part mono"
+      <InlineText
         aria-label="Instrument of all rows"
-        :value="layout.code"
-        :style="{ width: `${Math.max(8, (layout.code ?? '').length + 3)}ch` }"
+        :value="layout.code ?? ''"
         maxlength="40"
-        @change="
-          emit('correct', { code: ($event.target as HTMLInputElement).value.trim() })
-        " /></template
+        @take="(code) => emit('correct', { code })" /></template
     >.
     <span class="quiet">
       The text is
@@ -114,26 +107,14 @@ function hold(content: string) {
         <option value="yes">has a header</option>
         <option value="no">has no header</option></select
       >, and
-      <input
-        class="inline-part skip"
-        type="number"
-        min="0"
-        max="300"
+      <InlineText
+        :least="4"
+        inputmode="numeric"
         aria-label="Lines before the table"
-        :value="layout.skip"
-        @change="
-          emit('correct', {
-            skip: Math.max(0, Number(($event.target as HTMLInputElement).value) || 0),
-          })
-        "
+        :value="String(layout.skip ?? 0)"
+        @take="(text) => emit('correct', { skip: Math.min(300, Math.max(0, Number(text) || 0)) })"
       />
       lines stand before it.
     </span>
   </p>
 </template>
-
-<style scoped>
-.skip {
-  width: 5ch;
-}
-</style>

@@ -6,6 +6,7 @@ import { useAct } from '@/shared/act'
 import { answer, api, ApiError, type Schemas } from '@/shared/api'
 import ErrorNote from '@/shared/ErrorNote.vue'
 import { moment } from '@/shared/format'
+import InlineText from '@/shared/InlineText.vue'
 import { useKeys } from '@/shared/keys'
 import {
   keepPreferences,
@@ -87,13 +88,11 @@ useKeys([{ key: 'Escape', does: 'back', run: () => router.back() }])
   <main class="page settings">
     <p class="sentence">
       Times within a day are told by the clock of
-      <input
-        class="inline-part mono"
+      <InlineText
         aria-label="Time zone"
         list="zones-of-clocks"
         :value="preferences.zone"
-        :style="{ width: `${Math.max(8, preferences.zone.length + 3)}ch` }"
-        @change="change({ zone: value($event).trim() })"
+        @take="(zone) => change({ zone })"
       />
       <datalist id="zones-of-clocks">
         <option value="UTC" />
