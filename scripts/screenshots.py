@@ -9,6 +9,7 @@ Runs the demo's sieves once if they have not been run. Needs Chromium.
 from __future__ import annotations
 
 import argparse
+import tempfile
 import time
 from pathlib import Path
 from typing import Any
@@ -47,6 +48,55 @@ BRICKS = {
 }
 
 
+def brought(base: Client) -> int:
+    """A file of foreign shape that is read and waits to be taken."""
+    rows = ["Harbour office, copied by hand", "Paper;Day;Clock;First;Top;Bottom;Last;Pieces"]
+    for day in range(2, 28):
+        for quarter in range(12):
+            close = 1200 + (day * 7 + quarter * 3) % 23
+            at = f"{day:02d}.03.2026;{9 + quarter // 4:02d}:{quarter % 4 * 15:02d}"
+            prices = (
+                f"1.{close - 1002},50;1.{close - 997},00;1.{close - 1006},25;1.{close - 1000},75"
+            )
+            rows.append(f"QUAYRO;{at};{prices};{100 + quarter}")
+    rows.append("QUAYRO;31.02.2026;09:00;1.200;1.210;1.190;1.205;7")
+    rows.append("QUAYRO;28.03.2026;09:00;1.200;1.210;1.190;smudged;7")
+    with tempfile.TemporaryDirectory() as folder:
+        file = Path(folder) / "harbour office.csv"
+        file.write_text("\n".join(rows), "utf-8")
+        number: int = base.bring(file)["id"]
+    while call(base, f"/imports/{number}")["own"]["state"] == "reading":
+        time.sleep(0.1)
+    return number
+
+
+def compose_universe(page: Page) -> None:
+    """A universe in the making: what is left of one without others, by a formula, with its floors."""
+    page.get_by_role("link", name="TPSNHV").wait_for()
+    page.keyboard.press("u")
+    page.get_by_label("Name of the universe").fill("Rising, without kelp")
+    page.get_by_label("Made of").select_option("without")
+    for part in ("All shares", "Kelp"):
+        page.get_by_label("Add a universe").select_option(part)
+    page.get_by_label("Least turnover").fill("1m")
+    page.get_by_label("Data").select_option("not doubted by the data check")
+    page.get_by_role("textbox", name="Formula of the universe").click()
+    page.keyboard.insert_text('close > sma(close, 80) and rank(roc(close, 60), by="sector") > 50')
+    page.get_by_text("trade for less").wait_for()
+
+
+def measure(page: Page) -> None:
+    """From a low of the chart to its newest bar."""
+    page.locator(".canvas canvas").first.wait_for()
+    page.wait_for_timeout(800)
+    box = page.locator(".canvas").bounding_box()
+    assert box is not None
+    page.mouse.click(box["x"] + 300, box["y"] + 260)
+    page.mouse.move(box["x"] + 560, box["y"] + 110)
+
+
+DONE = {"universe": compose_universe, "compared": measure}
+"""What is done on a page before its picture is taken."""
 TYPED = {"offers": "close above yesterday's high for 3 weeks"}
 """What is typed as the first condition before a picture is taken."""
 
@@ -85,6 +135,13 @@ def views(base: Client) -> dict[str, tuple[str, bool]]:
         "review": (f"/runs/{waking['id']}/review", False),
         "review-night": (f"/runs/{agreed['id']}/review", True),
         "instruments": ("/instruments", False),
+        "universe": ("/instruments", False),
+        "import": (f"/imports/{brought(base)}", False),
+        "compared": (
+            "/instruments/TPSNHV?universe=All+shares&scale=percent&as=line"
+            "&line=close+of+%22LANT40%22&line=close+of+%22GLIMMR%22",
+            False,
+        ),
         "instrument": (
             "/instruments/TPSNHV?universe=All+shares&line=ema(close,+21)&line=rsi(11)",
             False,
@@ -99,6 +156,8 @@ def take(page: Page, url: str, night: bool, file: Path) -> None:
     if file.stem in TYPED:
         page.get_by_role("textbox", name="Condition 1").fill(TYPED[file.stem])
         page.get_by_role("list", name="Did you mean").wait_for()
+    if file.stem in DONE:
+        DONE[file.stem](page)
     page.wait_for_timeout(500)
     page.screenshot(path=file)
 

@@ -11,13 +11,12 @@ import 'element-plus/theme-chalk/dark/css-vars.css'
 import { createPinia } from 'pinia'
 import { createApp } from 'vue'
 import { pauseBefore, retried } from '@/shared/away'
-import { readPreferences } from '@/shared/preferences'
+import { known } from '@/shared/preferences'
 import App from './App.vue'
 import { router } from './router'
 import './look.css'
 
-/** What was chosen counts from the first sight on; a server that does not answer is not waited for. */
-await Promise.race([readPreferences(), new Promise((go) => setTimeout(go, 1_500))])
+void known()
 createApp(App)
   .use(createPinia())
   .use(router)

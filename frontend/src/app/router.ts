@@ -1,11 +1,19 @@
 import { createRouter, createWebHistory } from 'vue-router'
-import { preferences } from '@/shared/preferences'
+import { known, preferences } from '@/shared/preferences'
 
 /** The address says all of what is looked at; pages are loaded when first visited. */
 export const router = createRouter({
   history: createWebHistory(),
   routes: [
-    { path: '/', redirect: () => preferences.value.first_page },
+    {
+      path: '/',
+      name: 'start',
+      component: () => import('./LostPage.vue'),
+      beforeEnter: async () => {
+        await known()
+        return preferences.value.first_page
+      },
+    },
     {
       path: '/instruments',
       name: 'instruments',

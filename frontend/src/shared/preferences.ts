@@ -12,6 +12,15 @@ export const preferences = ref<Preferences>({
   universe: 'All instruments',
 })
 
+const PATIENCE = 1_500
+let reading: Promise<void> | undefined
+/** Until it is known what was chosen; a server that does not answer is not waited for long. */
+export const known = () =>
+  Promise.race([
+    (reading ??= readPreferences()),
+    new Promise((go) => window.setTimeout(go, PATIENCE)),
+  ])
+
 export async function readPreferences() {
   try {
     preferences.value = await answer(api.GET('/api/preferences'))

@@ -19,7 +19,7 @@ import DataCheck from './DataCheck.vue'
 
 /** What do I know of it? */
 const ROW = 34
-const MOST = 5_000
+const MOST = 12_000
 const route = useRoute()
 const router = useRouter()
 const client = useQueryClient()
