@@ -194,6 +194,8 @@ def test_the_keys_of_a_page_are_listed(page: Page) -> None:
         "/sieves/1",
         "/formulas/2",
         "/functions",
+        "/imports",
+        "/settings",
         "/runs",
         "/instruments",
         "/instruments/TPSNHV?bars=15m&line=rsi(11)&line=rsi(",

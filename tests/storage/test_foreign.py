@@ -44,6 +44,7 @@ DATES = {
 }
 CLOCKS = ["%H:%M", "%H:%M:%S", "%H:%M:%S%z"]
 OURS = ["Code", "Date", "Time", "Open", "High", "Low", "Close", "Volume"]
+PARTLY = ["Paper", "Day", "Clock", "First", "Top", "Bottom", "Last", "Pieces"]
 FOREIGN = ["Wertpapier", "Tag", "Uhrzeit", "Anfang", "Hoch", "Tief", "Ende", "Stück"]
 
 
@@ -57,7 +58,7 @@ def tables(draw: st.DrawFn) -> tuple[list[str], dict[str, Series], Layout]:
     joint, daily = draw(st.booleans()), draw(st.booleans())
     zone = draw(st.sampled_from(["UTC", "Atlantic/Madeira", "Asia/Kolkata", "America/Halifax"]))
     thousands = draw(st.booleans()) and separator != ","
-    names = draw(st.sampled_from([OURS, FOREIGN]))
+    names = draw(st.sampled_from([OURS, PARTLY, FOREIGN]))
     skip = draw(st.integers(0, 2))
     start = datetime(2026, 3, 2, 9, 0, tzinfo=ZoneInfo(zone))
     codes = draw(st.lists(st.sampled_from(["QUVNA", "OSMIN 2", "T.PLK"]), min_size=1, unique=True))

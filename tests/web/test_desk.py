@@ -162,7 +162,9 @@ def test_a_sieve_runs_on_bricks_and_on_bars_of_trades(
 
 
 def test_every_formula_of_the_guide_gives_something_on_the_demo(outside: Outside) -> None:
-    guide = (Path(__file__).parents[2] / "docs/reference/language.md").read_text("utf-8")
+    docs = Path(__file__).parents[2] / "docs"
+    pages = [docs / "reference/language.md", *(docs / "guide").glob("*.md")]
+    guide = "".join(page.read_text("utf-8") for page in pages)
     desk = desk_of(outside)
     everything = desk.members("All instruments")
     terms = {}

@@ -87,7 +87,7 @@ const stages = computed(() => {
           · demo</span
         >
       </span>
-      <button class="button plain" aria-label="Find anything" @click="showPalette = true">
+      <button class="button plain" @click="showPalette = true">
         Find <kbd>g</kbd>
       </button>
       <button class="button plain" :aria-pressed="night" @click="toggleNight()">

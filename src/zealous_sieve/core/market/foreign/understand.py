@@ -9,6 +9,7 @@ from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
 from zealous_sieve.core.market.foreign.layout import (
     DECIMALS,
@@ -264,10 +265,42 @@ def _fill(found: dict[str, str], name: str, free: Sequence[str]) -> None:
         found[name] = free[0]
 
 
+def _complete_prices(
+    found: dict[str, str], sample: Sample, free: Sequence[str], decimal: str
+) -> None:
+    """Where the header says some of the prices: of the others the nearest that is never below those is
+    the high, the nearest never above them the low; without both a bar has one price."""
+    known = _values(sample, [found[n] for n in ("open", "close") if n in found], decimal)
+    others = _values(sample, free, decimal)
+    for name, extreme, sign in (("high", np.max, 1), ("low", np.min, -1)):
+        if name in found or not known.size or not others.size:
+            continue
+        away = sign * (others - extreme(known, axis=1, keepdims=True))
+        fits = (away >= 0).mean(axis=0) >= SURE
+        nearest = np.where(fits, np.nanmean(np.abs(away), axis=0), np.inf)
+        if fits.any() and free[int(np.argmin(nearest))] not in found.values():
+            found[name] = free[int(np.argmin(nearest))]
+    if not {"open", "high", "low"} <= found.keys():
+        for name in ("open", "high", "low"):
+            found.pop(name, None)
+    elif "volume" not in found:
+        _fill(found, "volume", [n for n in free if n not in found.values()])
+
+
+def _values(sample: Sample, names: Sequence[str], decimal: str) -> NDArray[np.float64]:
+    """The numbers of some columns, a row for each row in which all of them have one."""
+    places = [list(sample.names).index(name) for name in names]
+    rows = [row for row in sample.rows if len(row) == len(sample.names)]
+    read = [[number(row[place], decimal) for place in places] for row in rows]
+    whole = [[np.nan if v is None else v for v in own] for own in read]
+    return np.array(whole, float).reshape(len(rows), len(names))
+
+
 def _fill_prices(found: dict[str, str], sample: Sample, free: Sequence[str], decimal: str) -> None:
     """Where the header does not say which prices are which: four columns of which one is never below the
     others and one never above are high and low; open stands before close."""
-    if found.keys() & {"open", "high", "low", "close"} or len(free) < 4:
+    if found.keys() & {"open", "high", "low", "close"}:
+        _complete_prices(found, sample, free, decimal)
         return
     for start in range(len(free) - 3):
         four = free[start : start + 4]
