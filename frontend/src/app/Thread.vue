@@ -87,9 +87,7 @@ const stages = computed(() => {
           · demo</span
         >
       </span>
-      <button class="button plain" @click="showPalette = true">
-        Find <kbd>g</kbd>
-      </button>
+      <button class="button plain" @click="showPalette = true">Find <kbd>g</kbd></button>
       <button class="button plain" :aria-pressed="night" @click="toggleNight()">
         {{ night ? 'Day' : 'Night' }}
       </button>
