@@ -1,6 +1,7 @@
 import { Text } from '@codemirror/state'
 import * as echarts from 'echarts'
-import { describe, expect, it, test } from 'vitest'
+import { afterEach, describe, expect, it, test } from 'vitest'
+import { leadsTo } from '@/app/palette'
 import {
   chartOption,
   layPanes,
@@ -14,11 +15,13 @@ import {
 import { barsOf, joined } from '@/features/chart/look'
 import { distance } from '@/features/chart/measure'
 import { ticksOf } from '@/features/chart/timeAxis'
+import { named } from '@/features/imports/bring'
 import { shown } from '@/features/sieves/completions'
 import { drawn } from '@/features/sieves/picture'
 import { diagnostics } from '@/features/sieves/diagnostics'
 import type { Chart, Problem } from '@/shared/api'
 import { barTime, day, decimals, figure, moment, needs, plural, price, span } from '@/shared/format'
+import { preferences } from '@/shared/preferences'
 
 describe('figures', () => {
   test.each([
@@ -291,11 +294,70 @@ describe('the axis of time', () => {
     }
   })
 
+  it('goes by the clock that was chosen within a day, and by their own date for days', () => {
+    const at = (zone: string) => ticksOf(quarters, 0, 60, 61, zone).get(36)
+    expect(at('UTC')).toEqual({ rank: 1, text: '09:00' })
+    expect(at('Asia/Kolkata')).toEqual({ rank: 0, text: '14:30' })
+    expect(at('America/Halifax')).toEqual({ rank: 1, text: '05:00' })
+    const summer = [Date.UTC(2026, 6, 1, 9), Date.UTC(2026, 6, 1, 10)].map((t) => t / 1000)
+    expect(ticksOf(summer, 0, 1, 9, 'Atlantic/Madeira').get(1)?.text).toBe('11:00')
+    expect(ticksOf(days, 20, 40, 30, 'Pacific/Auckland').get(31)?.text).toBe('Feb')
+  })
+
   it('tells what begins with a bar', () => {
     expect(ticksOf(days, 360, 370, 20).get(366)).toEqual({ rank: 4, text: '2021' })
     expect(ticksOf(days, 20, 40, 30).get(31)).toEqual({ rank: 3, text: 'Feb' })
     expect(ticksOf(quarters, 90, 100, 30).get(96)).toEqual({ rank: 2, text: '3' })
     expect(ticksOf(quarters, 34, 40, 30).get(36)).toEqual({ rank: 1, text: '09:00' })
+  })
+})
+
+describe('moments', () => {
+  const UTC = { ...preferences.value }
+  afterEach(() => (preferences.value = UTC))
+
+  it('are told by the clock that was chosen, days by their own date', () => {
+    const nine = Date.UTC(2026, 5, 16, 9, 5) / 1000
+    expect(barTime(nine)).toBe('16 Jun, 09:05 UTC')
+    preferences.value = { ...UTC, zone: 'Asia/Kolkata', clock: '12 hours' }
+    expect(barTime(nine)).toMatch(/^16 Jun, 02:35\s?pm GMT\+5:30$/)
+    expect(moment('2026-06-16T20:00:00Z')).toContain('17 Jun 2026')
+    expect(barTime(Date.UTC(2026, 5, 16) / 1000)).toBe('16 Jun 2026')
+  })
+
+  it('and figures have the digits that were chosen', () => {
+    preferences.value = { ...UTC, digits: 3 }
+    expect(figure(1.23456)).toBe('1.235')
+    expect(figure(null)).toBe('–')
+    preferences.value = UTC
+    expect(figure(1.23456)).toBe('1.23')
+  })
+})
+
+describe('what a column is', () => {
+  it('is one thing at a time, and no two are the same', () => {
+    const columns = { open: 'A', high: 'B' }
+    expect(named(columns, 'C', 'low')).toEqual({ open: 'A', high: 'B', low: 'C' })
+    expect(named(columns, 'B', 'open')).toEqual({ open: 'B' })
+    expect(named(columns, 'A', '')).toEqual({ high: 'B' })
+  })
+})
+
+describe('what the palette leads to', () => {
+  const found = (kind: 'instrument' | 'universe' | 'run', key: string) => ({
+    kind,
+    key,
+    name: key,
+    note: '',
+  })
+  it('takes the place of the instrument on a chart, which stays as it is drawn', () => {
+    const chart = { bars: '1w', line: 'ema(close, 9)', at: '77' }
+    expect(leadsTo(found('instrument', 'A B'), chart)).toEqual({
+      path: '/instruments/A%20B',
+      query: { bars: '1w', line: 'ema(close, 9)', at: undefined },
+    })
+    expect(leadsTo(found('universe', 'Kelp'))).toMatchObject({ query: { universe: 'Kelp' } })
+    expect(leadsTo(found('run', '7'))).toBe('/runs/7')
   })
 })
 
