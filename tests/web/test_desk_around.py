@@ -135,4 +135,6 @@ def test_prices_of_another_size_have_a_pane_of_their_own(client: FlaskClient) ->
     closes = np.array([10.0, 11, 12])
     assert near(closes * 1.9, closes)
     assert not near(closes * 2.1, closes)
+    assert near(closes * 0.6, closes)
+    assert not near(closes * 0.4, closes)
     assert not near(np.full(3, np.nan), closes)
