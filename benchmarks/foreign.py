@@ -11,7 +11,6 @@ are left behind.
 from __future__ import annotations
 
 import csv
-import resource
 import sys
 import tempfile
 import time
@@ -113,13 +112,11 @@ def main() -> None:
         rows = table()
         write(rows, text)
         pq.write_table(rows, columns)
-        before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
         own, other = ours(text), rival(text)
-        grown = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss - before
         print(
             f"CSV understood, read, checked: {own:.1f} s; row by row {other / own:.0f} times as long"
         )
-        print(f"Parquet the same: {ours(columns):.1f} s; memory grew by {grown / 1024:.0f} MB")
+        print(f"Parquet the same: {ours(columns):.1f} s")
         if len(sys.argv) > 1:
             for path in (text, columns):
                 read, taken = through(sys.argv[1], path)
