@@ -14,6 +14,7 @@ from pathlib import Path
 
 import pytest
 from flask.testing import FlaskClient
+from hypothesis import settings
 
 from zealous_sieve import bootstrap, environment
 from zealous_sieve.client import Client
@@ -22,6 +23,9 @@ from zealous_sieve.local.cluster import Cluster, cluster_in, free_port
 from zealous_sieve.storage.revision import migrate
 from zealous_sieve.usecases.demo import fill_demo
 from zealous_sieve.usecases.ports import Outside
+
+settings.register_profile("any machine", deadline=None)
+settings.load_profile("any machine")
 
 SMALL = Extent(minutes=2, quarters=6, trades=1)
 """The demo of the tests has less within the day, so that it can be copied for every test."""
