@@ -1,8 +1,7 @@
 <script setup lang="ts">
 import { useAct } from './act'
-import { ApiError } from './api'
 import ErrorNote from './ErrorNote.vue'
-import { guarded } from './session'
+import { send } from './send'
 
 /** A list leaves as a file as it is seen: its rows in their order, its columns. */
 export type Columns = Record<string, readonly (string | number | boolean | null | undefined)[]>
@@ -16,18 +15,7 @@ const write = (format: 'csv' | 'parquet') =>
       values: values.map((value) => value ?? null),
     }))
     const body = JSON.stringify({ name: props.name, format, columns })
-    const headers = { 'Content-Type': 'application/json' }
-    const gone = new ApiError('unreachable', 'the server does not answer', 'try again', [])
-    const reply = await guarded(
-      new Request('/api/tables', { method: 'POST', headers, body }),
-    ).catch(() => {
-      throw gone
-    })
-    if (!reply.ok) {
-      const told = (await reply.json().catch(() => undefined)) as
-        { code: string; message: string; mend: string | null } | undefined
-      throw told ? new ApiError(told.code, told.message, told.mend, []) : gone
-    }
+    const reply = await send('/api/tables', 'application/json', body)
     const link = document.createElement('a')
     link.href = URL.createObjectURL(await reply.blob())
     link.download = `${props.name}.${format}`

@@ -118,11 +118,7 @@ def export_bars(universe: str, out: Path) -> None:
     outside = _outside()
     codes = outside.compute.do(Order(), codes_of, universe)
     panel = outside.bars.panel().choose(codes)
-    series = {}
-    for n, code in enumerate(codes):
-        rows = panel.rows(n)
-        series[code] = (panel.times[rows], {f: c[rows] for f, c in panel.columns.items()})
-    write_bars(series, out)
+    write_bars({code: panel.series(code) for code in codes}, out)
 
 
 @click.command("backup")

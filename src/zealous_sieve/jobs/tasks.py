@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from zealous_sieve.usecases.demo import DemoState, demo_state, move_demo
+from zealous_sieve.usecases.demo import STATE, DemoState, demo_state, move_demo
 from zealous_sieve.usecases.import_ports import ImportState
 from zealous_sieve.usecases.imports import execute_import, recover_imports
 from zealous_sieve.usecases.ports import Outside, RunState
@@ -78,6 +78,6 @@ DEMO = Task(
     unfinished=_demo_on_its_way,
     recover=_take_up_demo,
     submit=lambda outside, _: outside.queue.submit_demo(),
-    give_up=lambda outside, _, __: outside.market.set_setting("demo_state", None),
+    give_up=lambda outside, _, __: outside.market.set_setting(STATE, None),
 )
 TASKS = (RUN, IMPORT, DEMO)

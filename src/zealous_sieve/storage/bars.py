@@ -217,13 +217,8 @@ def _spliced(before: Panel | None, fresh: Panel, codes: Sequence[str]) -> Panel:
     series: dict[str, Series] = {}
     for code in codes:
         own = fresh if before is None or code in fresh.places else before
-        series[code] = _series(own, code) if code in own.places else _joined([])
+        series[code] = own.series(code) if code in own.places else _joined([])
     return replace(Panel.of(series), duration=fresh.duration)
-
-
-def _series(panel: Panel, code: str) -> Series:
-    rows = panel.rows(panel.position(code))
-    return panel.times[rows], {name: column[rows] for name, column in panel.columns.items()}
 
 
 def _from(since: int, series: Series) -> Series:

@@ -6,22 +6,18 @@ import time
 from collections.abc import Mapping
 from dataclasses import replace
 
-import numpy as np
-
-from zealous_sieve.core.engine.panel import Panel, Series
+from zealous_sieve.core.engine.panel import Series
 from zealous_sieve.core.formula.timeframe import DAY
-from zealous_sieve.core.market.bases import Base
+from zealous_sieve.core.market.bases import Base, series_of
 from zealous_sieve.core.market.foreign.difference import Difference, difference, tape_difference
 from zealous_sieve.core.market.foreign.layout import Content
 from zealous_sieve.core.market.foreign.refusals import Refusals
 from zealous_sieve.core.market.foreign.sifting import sift
 from zealous_sieve.core.market.import_validation import joined
-from zealous_sieve.usecases.import_ports import Account, Import, Told
+from zealous_sieve.usecases.import_ports import TOLD_ONE_BY_ONE, Account, Import, Told
 from zealous_sieve.usecases.importing import import_bars
 from zealous_sieve.usecases.ports import Outside
 
-TOLD_ONE_BY_ONE = 100
-"""So many changed values, refused rows and codes are told on the page."""
 Bars = Mapping[Base, Mapping[str, Series]]
 
 
@@ -71,14 +67,13 @@ def _compared(outside: Outside, bars: Bars) -> tuple[Account, Bars]:
     codes = sorted({code for series in bars.values() for code in series})
     known = {instrument.code for instrument in outside.market.instruments()}
     there = [code for code in codes if code in known]
-    held = outside.bars.some(there, tuple(bars), raw=True) if there else None
+    held = outside.bars.some(there, tuple(bars), raw=True)
     found: list[Difference] = []
     wanted: dict[Base, dict[str, Series]] = {}
     for base, series in bars.items():
-        panel = _of_base(held, base)
         compare = tape_difference if base == Base.TRADES else difference
         for code, fresh in series.items():
-            found.append(compare(code, _held(panel, code), fresh))
+            found.append(compare(code, series_of(held, base, code), fresh))
             if len(found[-1].series[0]):
                 wanted.setdefault(base, {})[code] = found[-1].series
     fresh_ones = [code for code in codes if code not in known]
@@ -102,22 +97,6 @@ def _compared(outside: Outside, bars: Bars) -> tuple[Account, Bars]:
     return account, wanted
 
 
-_NOTHING: Series = (np.empty(0, np.int64), {})
-
-
 def _nouns(bars: Bars) -> str:
     words = " and ".join(base.word for base in sorted(bars, key=lambda b: -b.seconds))
     return "trades" if Base.TRADES in bars else f"bars of {words}"
-
-
-def _of_base(held: Panel | None, base: Base) -> Panel | None:
-    if held is None:
-        return None
-    return next((panel for panel in held.bases if panel.duration == base.seconds), None)
-
-
-def _held(panel: Panel | None, code: str) -> Series:
-    if panel is None or code not in panel.places:
-        return _NOTHING
-    rows = panel.rows(panel.position(code))
-    return panel.times[rows], {name: column[rows] for name, column in panel.columns.items()}

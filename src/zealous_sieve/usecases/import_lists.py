@@ -14,11 +14,10 @@ from zealous_sieve.core.market.foreign.records import (
 )
 from zealous_sieve.core.market.foreign.refusals import Refusals
 from zealous_sieve.core.market.instruments import Event, Instrument, Venue
-from zealous_sieve.usecases.import_ports import Account, Import, Told
+from zealous_sieve.usecases.import_ports import TOLD_ONE_BY_ONE, Account, Import, Told
 from zealous_sieve.usecases.market import check_data
 from zealous_sieve.usecases.ports import Outside
 
-TOLD_ONE_BY_ONE = 100
 Record = Instrument | Event | Venue
 Key = tuple[object, ...]
 

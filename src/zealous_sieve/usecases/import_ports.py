@@ -14,6 +14,9 @@ from zealous_sieve.core.market.foreign.refusals import Refusals, RefusedRow
 from zealous_sieve.core.market.foreign.sifting import Rows
 from zealous_sieve.core.market.foreign.understand import Glimpse, Sample
 
+TOLD_ONE_BY_ONE = 100
+"""So many changed values, refused rows and codes are told on the page."""
+
 
 class ImportState(StrEnum):
     """Being read · waiting for its owner · being taken · taken, or ended otherwise."""

@@ -2,11 +2,9 @@
 
 from __future__ import annotations
 
-import numpy as np
-
-from zealous_sieve.core.engine.panel import Panel, Series
+from zealous_sieve.core.engine.panel import Series
 from zealous_sieve.core.errors import DataError, Problem
-from zealous_sieve.core.market.bases import Base, base_of
+from zealous_sieve.core.market.bases import Base, base_of, series_of
 from zealous_sieve.core.market.instruments import Event, InstrumentKind
 from zealous_sieve.core.market.mending import Mending, MendingKind, check
 from zealous_sieve.usecases.errors import ConflictError, NotFoundError
@@ -38,15 +36,7 @@ def _bars(outside: Outside, mending: Mending) -> Series:
     base = Base.DAY
     if mending.kind in (MendingKind.LEAVE_OUT, MendingKind.CORRECT):
         base = base_of(mending.seconds)
-    panel = _of_base(outside.bars.some([mending.code], (base,), raw=True), base)
-    if panel is None or mending.code not in panel.places:
-        return np.empty(0, np.int64), {}
-    rows = panel.rows(panel.position(mending.code))
-    return panel.times[rows], {name: column[rows] for name, column in panel.columns.items()}
-
-
-def _of_base(panel: Panel, base: Base) -> Panel | None:
-    return next((own for own in panel.bases if own.duration == base.seconds), None)
+    return series_of(outside.bars.some([mending.code], (base,), raw=True), base, mending.code)
 
 
 def take_back(outside: Outside, mending_id: int) -> None:

@@ -1,25 +1,11 @@
-import { ApiError, type Import, type Schemas } from '@/shared/api'
-import { guarded } from '@/shared/session'
-
-const gone = () =>
-  new ApiError('unreachable', 'the server does not answer', 'bring the file in again', [])
+import type { Import } from '@/shared/api'
+import { OCTETS, send } from '@/shared/send'
 
 /** Bring in a file as it is; tells what the server made of it. */
 export async function bring(file: File): Promise<Import> {
   const address = `/api/imports?name=${encodeURIComponent(file.name)}`
-  const headers = { 'Content-Type': 'application/octet-stream' }
-  let reply: Response
-  try {
-    reply = await guarded(new Request(address, { method: 'POST', headers, body: file }))
-  } catch {
-    throw gone()
-  }
-  const told: unknown = await reply.json().catch(() => undefined)
-  if (reply.ok) return told as Import
-  const failure = told as Schemas['Failure'] | undefined
-  throw failure
-    ? new ApiError(failure.code, failure.message, failure.mend, failure.problems)
-    : gone()
+  const reply = await send(address, OCTETS, file, 'bring the file in again')
+  return (await reply.json()) as Import
 }
 
 export const isAtWork = (own: Import) => own.state === 'reading' || own.state === 'taking'

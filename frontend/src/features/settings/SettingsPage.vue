@@ -3,7 +3,7 @@ import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, ref, watch } from 'vue'
 import { useRouter } from 'vue-router'
 import { useAct } from '@/shared/act'
-import { answer, api, ApiError, type Schemas } from '@/shared/api'
+import { answer, api } from '@/shared/api'
 import ErrorNote from '@/shared/ErrorNote.vue'
 import { moment } from '@/shared/format'
 import InlineText from '@/shared/InlineText.vue'
@@ -15,7 +15,7 @@ import {
   type Preferences,
 } from '@/shared/preferences'
 import { useThread, useUniverses } from '@/shared/queries'
-import { guarded } from '@/shared/session'
+import { OCTETS, send } from '@/shared/send'
 import { done } from '@/shared/undo'
 
 /** How do I look at it, and is what I made safe? */
@@ -64,18 +64,10 @@ function putAway() {
 }
 const restore = () =>
   act('Not restored', async () => {
-    const headers = { 'Content-Type': 'application/octet-stream' }
-    const request = { method: 'POST', headers, body: chosen.value }
-    const gone = new ApiError('unreachable', 'the server does not answer', 'try again', [])
-    const reply = await guarded(new Request('/api/backup?replace=true', request)).catch(() => {
-      throw gone
-    })
-    const told: unknown = await reply.json().catch(() => undefined)
-    if (!reply.ok) {
-      const f = told as Schemas['Failure'] | undefined
-      throw f ? new ApiError(f.code, f.message, f.mend, f.problems) : gone
-    }
-    const counts = Object.entries(told as Record<string, number>).filter(([, n]) => n)
+    if (!chosen.value) return
+    const reply = await send('/api/backup?replace=true', OCTETS, chosen.value)
+    const told = (await reply.json()) as Record<string, number>
+    const counts = Object.entries(told).filter(([, n]) => n)
     putAway()
     await readPreferences()
     await client.invalidateQueries()

@@ -98,6 +98,11 @@ class Panel:
         """The rows of one instrument."""
         return slice(int(self.starts[position]), int(self.ends[position]))
 
+    def series(self, code: str) -> Series:
+        """The bars of one instrument. Raises DataError ``unknown_instrument``."""
+        rows = self.rows(self.position(code))
+        return self.times[rows], {name: column[rows] for name, column in self.columns.items()}
+
     def known(self, position: int) -> Background:
         """What is known of one instrument beside its bars."""
         return self.background[position] if self.background else Background()

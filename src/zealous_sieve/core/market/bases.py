@@ -4,6 +4,9 @@ from __future__ import annotations
 
 from enum import IntEnum
 
+import numpy as np
+
+from zealous_sieve.core.engine.panel import Panel, Series
 from zealous_sieve.core.errors import DataError, Problem
 from zealous_sieve.core.formula.timeframe import of_seconds
 
@@ -48,6 +51,14 @@ _WORDS = {
     Base.HOUR: "1h",
     Base.DAY: "1d",
 }
+
+
+def series_of(panel: Panel, base: Base, code: str) -> Series:
+    """The bars of a base that a panel holds of one instrument; no bars where it holds none."""
+    for own in panel.bases:
+        if own.duration == base.seconds and code in own.places:
+            return own.series(code)
+    return np.empty(0, np.int64), {}
 
 
 def base_of(seconds: int) -> Base:

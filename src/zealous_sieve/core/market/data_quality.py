@@ -83,7 +83,7 @@ def inspect(
         session = panel.known(position).session
         if session is not None:
             closed = ~session.trades_on(times // DAY)
-            found += _closed(code, times, closed, "bar", "on a day on which the venue is closed")
+            found += _closed(code, times, closed, "on a day on which the venue is closed")
     for base in panel.bases:
         if MINUTE <= base.duration < DAY:
             found += _inspect_within(base, chosen)
@@ -116,18 +116,16 @@ def _inspect_within(panel: Panel, chosen: Iterable[int]) -> list[Finding]:
         found += _far_off(code, times, columns)
         if session is not None:
             closed = ~session.is_open(session.local(times))
-            found += _closed(code, times, closed, "bar", "while the venue is closed")
+            found += _closed(code, times, closed, "while the venue is closed")
     return found
 
 
-def _closed(
-    code: str, times: Times, closed: NDArray[np.bool_], noun: str, why: str
-) -> list[Finding]:
+def _closed(code: str, times: Times, closed: NDArray[np.bool_], why: str) -> list[Finding]:
     """Bars at moments at which nobody trades at the venue."""
     found = []
     for stretch in _stretches(np.flatnonzero(closed)):
         first, last = times[stretch[0]], times[stretch[-1]]
-        detail = f"{_count(len(stretch), noun)} {why}"
+        detail = f"{_count(len(stretch), 'bar')} {why}"
         found.append(_finding(code, FindingKind.OUTSIDE, first, last, len(stretch), detail))
     return found
 

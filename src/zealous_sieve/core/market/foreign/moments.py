@@ -55,15 +55,14 @@ class MomentReader:
 
     def read(self, texts: Sequence[str], clocks: Sequence[str] | None = None) -> Moments:
         """Read moments, where the times of day stand in a column of their own with those."""
+        if self.dates in (Dates.SECONDS, Dates.MILLISECONDS):
+            return self._counted(texts)
         local = np.zeros(len(texts), np.int64)
         offsets = np.full(len(texts), NO_OFFSET, np.int64)
         faults: dict[int, str] = {}
-        counted = self.dates in (Dates.SECONDS, Dates.MILLISECONDS)
         pairs: Iterable[tuple[str, str]] = (
             zip(texts, clocks, strict=True) if clocks is not None else map(parted, texts)
         )
-        if counted:
-            return self._counted(texts)
         for row, (day, clock) in enumerate(pairs):
             known = self._days.get(day)
             if known is None:

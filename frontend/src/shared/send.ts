@@ -1,0 +1,25 @@
+import { ApiError, type Schemas } from './api'
+import { guarded } from './session'
+
+/**
+ * A request that brings or fetches something else than JSON. What the server refuses is thrown as an
+ * ApiError, like that nobody answers; `mend` is what to do then.
+ */
+export async function send(
+  address: string,
+  type: string,
+  body: BodyInit,
+  mend = 'try again',
+): Promise<Response> {
+  const gone = new ApiError('unreachable', 'the server does not answer', mend, [])
+  const request = new Request(address, { method: 'POST', headers: { 'Content-Type': type }, body })
+  const reply = await guarded(request).catch(() => {
+    throw gone
+  })
+  if (reply.ok) return reply
+  const failure = (await reply.json().catch(() => undefined)) as Schemas['Failure'] | undefined
+  throw failure ? new ApiError(failure.code, failure.message, failure.mend, failure.problems) : gone
+}
+
+/** For `send`: a file as it is. */
+export const OCTETS = 'application/octet-stream'
