@@ -23,7 +23,6 @@ from zealous_sieve.core.engine.warm import warm_cache
 from zealous_sieve.core.formula.check import check
 from zealous_sieve.core.formula.timeframe import timeframe
 from zealous_sieve.core.market.bases import Base
-from zealous_sieve.core.market.instruments import background_of
 from zealous_sieve.core.market.lantern.market import build
 from zealous_sieve.core.sieve.definition import Condition, Sieve
 from zealous_sieve.core.sieve.prepare import prepare
@@ -36,9 +35,9 @@ HOW = {"open": "first", "high": "max", "low": "min", "close": "last", "volume": 
 def minutes() -> Panel:
     coast = build()
     panel = Panel.of(coast.bars[Base.MINUTE])
-    known = {i.code: i for i in coast.instruments}
-    own = [known[code] for code in panel.codes]
-    return panel.with_background(background_of(own, coast.venues, coast.events))
+    codes = (instrument.code for instrument in coast.instruments)
+    known = dict(zip(codes, coast.reference.background, strict=True))
+    return panel.with_background([known[code] for code in panel.codes])
 
 
 def sieve(level: float) -> Sieve:

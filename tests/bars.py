@@ -7,7 +7,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from zealous_sieve.core.engine.background import Background
+from zealous_sieve.core.engine.background import Background, Track
 from zealous_sieve.core.engine.build import bars_of
 from zealous_sieve.core.engine.evaluate import evaluate
 from zealous_sieve.core.engine.panel import Column, Panel, Times
@@ -57,11 +57,23 @@ CURRENCIES = ("AAA", "BBB", "CCC")
 
 
 def background(n: int, session: Session = ROUND_THE_CLOCK) -> Background:
-    """What is known of instrument number n: it prices one of three currencies in another."""
+    """What is known of instrument number n: it prices one of three currencies in another. Of every third
+    one, facts changed in time, and events were announced some days ahead."""
     events = np.arange(10 + n, 300, 21, dtype=np.int64) * DAY
     facts = {"A0": n + 1.0, "size": n + 1.0, "base": CURRENCIES[n % 3]}
     facts["quote"] = CURRENCIES[(n + 1) % 3]
-    return Background(session=session, facts=facts, events={"report": events})
+    known = Background(session=session, facts=facts, events={"report": events})
+    if n % 3 < 2:
+        return known
+    changes = np.arange(n, 300, 17, dtype=np.int64) * DAY + 3600
+    moving = {
+        name: Track(moments=changes, values=tuple(changes // DAY % k)) for name, k in MOVING.items()
+    }
+    return replace(known, dated=moving, announced={"report": events - 12 * DAY})
+
+
+MOVING = {"A0": 7.0, "size": 2.0}
+"""Facts that change in time, and what their values are the remainder of."""
 
 
 def one(columns: Mapping[str, object], times: Times | None = None) -> Panel:

@@ -15,7 +15,6 @@ from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.formula.timeframe import timeframe
 from zealous_sieve.core.market.bases import Base
 from zealous_sieve.core.market.data_quality import inspect
-from zealous_sieve.core.market.instruments import background_of
 from zealous_sieve.core.market.lantern.calendar import NOW
 from zealous_sieve.core.market.lantern.market import Coast, build, universes
 from zealous_sieve.core.market.universes import Rule, Surroundings, membership
@@ -36,10 +35,11 @@ def coast() -> Coast:
 def panel(coast: Coast) -> Panel:
     """The whole market as the application has it, without pairs."""
     daily = Panel.of(coast.daily)
-    own = [i for i in coast.instruments if i.code in coast.daily]
+    reference = coast.reference
+    known = zip(reference.instruments, reference.background, strict=True)
     inside = [Panel.of(coast.bars[base]) for base in (Base.MINUTE, Base.FIFTEEN_MINUTES)]
     whole = Panel(**{**vars(daily), "bases": (*inside, daily)})
-    return whole.with_background(background_of(own, coast.venues, coast.events))
+    return whole.with_background([own for i, own in known if i.code in coast.daily])
 
 
 def _digest(coast: Coast) -> str:
@@ -130,7 +130,7 @@ def codes(rule: Rule, coast: Coast) -> list[str]:
         raise AssertionError("no bars are needed for that")
 
     around = Surroundings(
-        instruments=coast.instruments,
+        instruments=coast.reference.seen_at(NOW),
         universes={},
         truths=unasked,
         turnovers=unasked,

@@ -10,10 +10,12 @@ from click.testing import CliRunner
 from flask.testing import FlaskClient
 
 from zealous_sieve.cli.main import commands
+from zealous_sieve.core.sieve.examples import WAKING
 from zealous_sieve.usecases.errors import database_away
 from zealous_sieve.usecases.import_ports import ImportState
 from zealous_sieve.usecases.imports import execute_import, recover_imports
 from zealous_sieve.usecases.ports import Outside
+from zealous_sieve.usecases.runs import execute_run
 from zealous_sieve.usecases.sources import Reading, read_sources
 
 BARS = "code;day;open;high;low;close;volume\n" + "".join(
@@ -196,6 +198,58 @@ def test_instruments_events_and_venues_come_in_and_what_they_name_has_to_be_ther
     assert len(outside.market.events()) == before + 1
     again = worked(client, outside, bring(client, "events.csv", events))
     assert counts(again) == (0, 0, 1, 1)
+
+
+def test_facts_with_their_days_are_seen_as_they_were_known_and_a_past_run_says_what_was_not(
+    client: FlaskClient, outside: Outside
+) -> None:
+    code = client.get("/api/instruments?universe=Kelp").json[0]["code"]
+    own = worked(client, outside, bring(client, "size.csv", f"code,crew\n{code},40\n"))
+    worked(client, outside, own["id"], "take")
+    late = "code;held from;known from;Boats;fleet\n"
+    rows = f"{code};2026-01-01;2026-02-10;7;old\n{code};2026-04-01;2026-06-10 12:00;9;new\n"
+    bad = f"NONE;2026-01-01;;1;x\n{code};soon;2026-01-01;1;x\n{code};2026-01-01;2026-01-01;;\n"
+    text = late + rows + bad
+    own = worked(client, outside, bring(client, "fleet.csv", text))
+    assert (own["layout"]["content"], counts(own)) == ("facts", (4, 0, 0, 3))
+    assert [r["column"] for r in own["account"]["refusals"]] == ["code", "held from", "all"]
+    worked(client, outside, own["id"], "take")
+    own = worked(client, outside, bring(client, "fleet.csv", text))
+    assert counts(own) == (0, 0, 4, 3)
+    long = f"instrument,fact,value,published,day\n{code},boats,8,2026-06-14,2026-01-01\n"
+    own = worked(client, outside, bring(client, "long.csv", long))
+    assert (own["layout"]["content"], counts(own)) == ("facts", (1, 0, 0, 0))
+    worked(client, outside, own["id"], "take")
+    known = client.get(f"/api/instruments/{code}").json
+    assert (known["facts"]["boats"], known["facts"]["fleet"]) == (9, "new")
+    assert [f["value"] for f in known["facts_before"] if f["name"] == "boats"] == [9, 8, 7]
+
+    def hits(formula: str, as_of: str, universe: str = "Kelp") -> tuple[list[str], list[str]]:
+        changed = {"name": formula, "universe": universe, "rank": ""}
+        changed["conditions"] = [{"formula": formula}]
+        sieve = WAKING.model_dump(mode="json") | changed
+        reply = client.post("/api/sieves", json={"sieve": sieve})
+        assert reply.status_code == 200, reply.json
+        kept = reply.json["id"]
+        run = client.post("/api/runs", json={"sieve_id": kept, "as_of": as_of}).json["id"]
+        execute_run(outside, run)
+        client.delete(f"/api/sieves/{kept}")
+        found = client.get(f"/api/runs/{run}/hits?count=500").json["hits"]
+        outcome = client.get(f"/api/runs/{run}").json["run"]["outcome"]
+        return [hit["code"] for hit in found], outcome["hindsight"]
+
+    assert hits('fact("boats") == 7', "2026-06-10T10:00:00Z") == ([code], [])
+    assert hits('fact("boats") == 9', "2026-06-10T10:00:00Z") == ([], [])
+    assert hits('fact("boats") == 9', "2026-06-11T20:00:00Z") == ([code], [])
+    found, said = hits('fact("crew") > 1', "2026-06-11T20:00:00Z")
+    assert found == [code]
+    assert said[0].startswith('the fact "crew" of 1 instrument is taken as it is known now')
+    assert hits('fact("crew") > 1', "2026-06-16T14:20:00Z")[1] == []
+    rule = {"name": "New fleets", "rule": {"where": {"fleet": "new"}}}
+    reply = client.post("/api/universes", json={"universe": rule})
+    assert reply.status_code == 200, reply.json
+    assert hits("close > 0", "2026-06-10T10:00:00Z", "New fleets") == ([], [])
+    assert hits("close > 0", "2026-06-11T20:00:00Z", "New fleets") == ([code], [])
 
 
 def test_a_tape_of_trades_replaces_what_it_spans(client: FlaskClient, outside: Outside) -> None:

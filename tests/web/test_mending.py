@@ -86,7 +86,7 @@ def test_a_split_changes_all_bars_before_it_and_is_an_event_until_undone(
         assert (own.columns["close"][early] * 3 - kept.columns["close"][early] < 1e-9).all()
         assert (own.columns["close"][~early] == kept.columns["close"][~early]).all()
     events = client.get(f"/api/instruments/{code}").json["events"]
-    assert {"kind": "split", "day": day, "title": "3 for 1"} in events
+    assert ("split", day, "3 for 1") in [(e["kind"], e["day"], e["title"]) for e in events]
     client.delete(f"/api/mendings/{stored['id']}")
     assert closes(client, code) == before
     events = client.get(f"/api/instruments/{code}").json["events"]

@@ -1228,7 +1228,7 @@ export interface components {
          * @description What a table holds.
          * @enum {string}
          */
-        Content: "bars" | "trades" | "instruments" | "events" | "venues";
+        Content: "bars" | "trades" | "instruments" | "facts" | "events" | "venues";
         /**
          * Count
          * @description How many instruments a condition lets through: on its own, together with those before it,
@@ -1262,6 +1262,26 @@ export interface components {
             seconds: number;
         };
         /**
+         * DatedFact
+         * @description A fact of an instrument that held from one moment on and was known from another on, in seconds since
+         *     1970; ``known`` is ``None`` where nobody says, and it is taken to have been known while it held.
+         */
+        DatedFact: {
+            /** Code */
+            code: string;
+            /** Held */
+            held: number;
+            /**
+             * Known
+             * @default null
+             */
+            known: number | null;
+            /** Name */
+            name: string;
+            /** Value */
+            value: string | number | null;
+        };
+        /**
          * Dates
          * @description In what order the parts of a date stand, whatever is between them; or since when it counts.
          * @enum {string}
@@ -1278,8 +1298,13 @@ export interface components {
          * @enum {string}
          */
         DemoState: "here" | "going" | "away" | "coming";
-        /** DueEvent */
+        /**
+         * DueEvent
+         * @description ``announced`` is the moment from which it was known, where that is said.
+         */
         DueEvent: {
+            /** Announced */
+            announced: number | null;
             /** Day */
             day: number;
             /** Kind */
@@ -1602,8 +1627,9 @@ export interface components {
         };
         /**
          * InstrumentDetail
-         * @description All that is known of an instrument: its particulars, facts, events of the last and the next months,
-         *     universes, and the runs in which it was a hit, the newest first.
+         * @description All that is known of an instrument: its particulars, facts as of the present and what they were
+         *     before, events of the last and the next months, universes, and the runs in which it was a hit, the
+         *     newest first.
          */
         InstrumentDetail: {
             /** Events */
@@ -1612,6 +1638,8 @@ export interface components {
             facts: {
                 [key: string]: string | number | null;
             };
+            /** Facts Before */
+            facts_before: components["schemas"]["DatedFact"][];
             /** Hits */
             hits: components["schemas"]["WasHit"][];
             /** Mendings */
@@ -1995,6 +2023,11 @@ export interface components {
         Outcome: {
             /** Counts */
             counts: components["schemas"]["Count"][];
+            /**
+             * Hindsight
+             * @default []
+             */
+            hindsight: string[];
             /** Instruments */
             instruments: number;
             /**

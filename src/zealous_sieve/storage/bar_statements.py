@@ -33,7 +33,10 @@ WHERE (o.instrument_id, o.base, o.period) = (b.instrument_id, b.base, b.period)
 """
 DROP_TRADES = "DELETE FROM trades WHERE instrument_id = %s AND time BETWEEN %s AND %s"
 MARKET_VERSION = "market_version"
-"""The setting that counts changes of instruments, venues and events; ``data_version`` those of bars."""
+"""The setting that counts changes of instruments, venues, events and facts; ``data_version`` those of
+bars."""
+FACTS_VERSION = "facts_version"
+"""The setting that counts changes of facts through time, of which there may be very many."""
 
 
 def bump(key: str) -> str:

@@ -57,4 +57,5 @@ def read_outcome(document: Mapping[str, Any]) -> Outcome:
         ),
         stale=tuple(document["stale"]),
         mended=tuple(document.get("mended", ())),
+        hindsight=tuple(document.get("hindsight", ())),
     )

@@ -11,14 +11,16 @@ from sqlalchemy.dialects.postgresql import insert as upsert
 
 from zealous_sieve.core.market.data_quality import Finding, FindingKind
 from zealous_sieve.core.market.instruments import (
+    DatedFact,
     Event,
     Instrument,
     InstrumentKind,
     ReferenceData,
     Venue,
 )
-from zealous_sieve.storage.bar_statements import BUMP_MARKET, MARKET_VERSION
+from zealous_sieve.storage.bar_statements import BUMP_MARKET, FACTS_VERSION, MARKET_VERSION
 from zealous_sieve.storage.database import Database
+from zealous_sieve.storage.facts import add_facts, drop_facts, read_facts
 from zealous_sieve.storage.models import (
     EventRow,
     FindingRow,
@@ -35,6 +37,7 @@ class MarketStore:
         self.database = database
         self._lock = Lock()
         self._kept: tuple[str | None, ReferenceData] | None = None
+        self._facts: tuple[str | None, tuple[DatedFact, ...]] | None = None
 
     def reference(self) -> ReferenceData:
         """Instruments, venues and events; the same object until one of them changes."""
@@ -50,13 +53,21 @@ class MarketStore:
             rows = session.scalars(there.order_by(InstrumentRow.id))
             venues = session.scalars(select(VenueRow).order_by(VenueRow.name))
             events = session.scalars(select(EventRow).order_by(EventRow.day, EventRow.id))
+            instruments = tuple(_instrument(row) for row in rows)
+            codes = {instrument.code for instrument in instruments}
             return ReferenceData(
-                instruments=tuple(_instrument(row) for row in rows),
+                instruments=instruments,
                 venues=tuple(_venue(row) for row in venues),
-                events=tuple(
-                    Event(kind=r.kind, day=r.day, title=r.title, code=r.code) for r in events
-                ),
+                events=tuple(_event(row) for row in events),
+                dated=tuple(fact for fact in self._dated() if fact.code in codes),
             )
+
+    def _dated(self) -> tuple[DatedFact, ...]:
+        """Facts through time, of which there may be very many: read again only when one of them changed."""
+        version = self.setting(FACTS_VERSION)
+        if self._facts is None or self._facts[0] != version:
+            self._facts = (version, read_facts(self.database))
+        return self._facts[1]
 
     def instruments(self) -> list[Instrument]:
         return list(self.reference().instruments)
@@ -125,6 +136,14 @@ class MarketStore:
             session.add_all([EventRow(**asdict(event)) for event in events])
             session.execute(text(BUMP_MARKET))
 
+    def add_facts(self, facts: Sequence[DatedFact]) -> None:
+        """Keep facts through time; one of the same instrument, name and moments gets the new value."""
+        add_facts(self.database, facts)
+
+    def drop_facts(self, codes: Sequence[str]) -> None:
+        """Forget the facts through time of some instruments."""
+        drop_facts(self.database, codes)
+
     def findings(self) -> list[Finding]:
         query = select(FindingRow, InstrumentRow.code).join(InstrumentRow).order_by(FindingRow.id)
         with self.database.session() as session:
@@ -174,6 +193,12 @@ class MarketStore:
             session.execute(
                 statement.on_conflict_do_update(index_elements=["key"], set_={"value": value})
             )
+
+
+def _event(row: EventRow) -> Event:
+    return Event(
+        kind=row.kind, day=row.day, title=row.title, code=row.code, announced=row.announced
+    )
 
 
 def _venue(row: VenueRow) -> Venue:

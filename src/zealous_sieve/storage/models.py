@@ -126,6 +126,23 @@ class EventRow(Table):
     day: Mapped[int] = mapped_column(BigInteger)
     title: Mapped[str]
     code: Mapped[str | None]
+    announced: Mapped[int | None] = mapped_column(BigInteger)
+
+
+class DatedFactRow(Table):
+    """A fact that held from one moment on and was known from another on, in seconds since 1970."""
+
+    __tablename__ = "dated_facts"
+    __table_args__ = (
+        Index("dated_facts_by_moment", "instrument_id", "name", "held", "known", unique=True,
+              postgresql_nulls_not_distinct=True),
+    )  # fmt: skip
+    id: Mapped[int] = mapped_column(Integer, Identity(), primary_key=True)
+    instrument_id: Mapped[int] = mapped_column(ForeignKey("instruments.id"))
+    name: Mapped[str]
+    value: Mapped[str | float] = mapped_column(JSONB)
+    held: Mapped[int] = mapped_column(BigInteger)
+    known: Mapped[int | None] = mapped_column(BigInteger)
 
 
 class FormulaRow(Owned, Table):

@@ -48,6 +48,7 @@ def _fill(outside: Outside, say: Callable[[str], None], extent: Extent | None) -
     say("making the Lantern Coast")
     coast = build(extent=extent)
     outside.market.add_instruments(coast.instruments)
+    outside.market.add_facts(coast.facts)
     known = {stored.universe.name for stored in outside.universes.all()}
     outside.universes.add([u for u in universes() if u.name not in known])
     say(f"writing bars of {len(coast.instruments)} instruments")
@@ -145,6 +146,7 @@ def _take_away(outside: Outside) -> None:
         if FORMULAS.get(own.name) == (own.note, own.text) and own.name not in called:
             outside.formulas.set_deleted(own.id, True)
     outside.bars.drop(codes)
+    outside.market.drop_facts(codes)
     outside.market.archive_instruments(codes)
     gone = set(codes)
     common = {event for event in coast.events if event.code is None}

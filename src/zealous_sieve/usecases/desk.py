@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import datetime
 from functools import cached_property, lru_cache
@@ -16,6 +16,7 @@ from zealous_sieve.core.engine.evaluate import evaluate
 from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.engine.progress import Progress
 from zealous_sieve.core.formula.check import check_condition
+from zealous_sieve.core.formula.terms import Term
 from zealous_sieve.core.formula.timeframe import timeframe
 from zealous_sieve.core.market.instruments import (
     Instrument,
@@ -30,7 +31,9 @@ from zealous_sieve.core.market.universes import (
     Surroundings,
     Universe,
     membership,
+    rests_on,
 )
+from zealous_sieve.core.sieve.hindsight import Named, hindsight, named_in
 from zealous_sieve.core.sieve.prepare import truth_of
 from zealous_sieve.usecases.errors import NotFoundError
 
@@ -88,13 +91,30 @@ class Desk:
             return turnover(self.bars(chosen, moment))
 
         around = Surroundings(
-            instruments=self.reference.instruments,
+            instruments=self.reference.seen_at(int(moment.timestamp())),
             universes=self.rules,
             truths=truths,
             turnovers=turnovers,
             doubted=self.doubted,
         )
         return membership(rule, around, chain)
+
+    def hindsight(
+        self, universe: str, chosen: Sequence[Instrument], terms: Iterable[Term], as_of: datetime
+    ) -> tuple[str, ...]:
+        """What choosing the instruments of a universe and computing some terms of them, as of a moment of
+        the past, takes from now: a sentence each."""
+        if as_of >= self.now:
+            return ()
+        facts, formulas = rests_on(self.rules[universe], self.rules)
+        conditions = (
+            check_condition(text, None, self.library, self.reference.names) for text in formulas
+        )
+        named = named_in([*terms, *(truth_of(condition) for condition in conditions)])
+        members = {instrument.code for instrument in chosen}
+        everyone = zip(self.reference.instruments, self.reference.background, strict=True)
+        asked = [own for i, own in everyone if facts or i.code in members]
+        return hindsight(named | Named(facts=facts), asked)
 
     def bars(
         self,

@@ -1,33 +1,35 @@
-"""Instruments with their facts, events and venues of a file against those that are kept."""
+"""Instruments, facts through time, events and venues of a file against those that are kept."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
 from zealous_sieve.core.market.foreign.layout import Content
 from zealous_sieve.core.market.foreign.records import (
     RowFault,
     event_of,
+    facts_of,
     instrument_of,
     venue_of,
 )
 from zealous_sieve.core.market.foreign.refusals import Refusals
-from zealous_sieve.core.market.instruments import Event, Instrument, Venue
+from zealous_sieve.core.market.instruments import DatedFact, Event, Instrument, Venue
 from zealous_sieve.usecases.import_ports import TOLD_ONE_BY_ONE, Account, Import, Told
 from zealous_sieve.usecases.market import check_data
 from zealous_sieve.usecases.ports import Outside
 
-Record = Instrument | Event | Venue
+Record = Instrument | DatedFact | Event | Venue
 Key = tuple[object, ...]
 
 
 @dataclass(frozen=True)
 class _List:
-    """What is kept of one kind, by what tells one from another; how rows are read and kept."""
+    """What is kept of one kind, by what tells one from another; how rows are read and kept. A row is read
+    beside what is kept already, and may tell several things."""
 
     held: Mapping[Key, Record]
-    read: Callable[[Mapping[str, str], Record | None], Record]
+    read: Callable[[Mapping[str, str], Mapping[Key, Record]], Sequence[Record]]
     key: Callable[[Record], Key]
     keep: Callable[[list[Record]], None]
 
@@ -41,22 +43,23 @@ def take_list(
     doubled = 0
     for line, row in outside.files.texts(own.id, own.name, own.layout, refusals, told):
         try:
-            record = kind.read(row, None)
-            key = kind.key(record)
-            record = kind.read(row, kind.held.get(key))
+            records = kind.read(row, kind.held)
         except RowFault as fault:
             refusals.add(line, fault.column, fault.value, fault.reason)
             continue
-        if key in found and found[key] != record:
-            refusals.add(line, "all", str(key[0]), "this stands before, with other values")
-        doubled += key in found
-        found.setdefault(key, record)
+        for record in records:
+            key = kind.key(record)
+            if key in found and found[key] != record:
+                refusals.add(line, "all", str(key[0]), "this stands before, with other values")
+            doubled += key in found
+            found.setdefault(key, record)
     fresh = [record for key, record in found.items() if key not in kind.held]
     changed = [r for key, r in found.items() if key in kind.held and kind.held[key] != r]
     findings = None
     if taken:
         kind.keep(fresh + changed)
-        findings = len(check_data(outside)) if own.layout.content != Content.EVENTS else 0
+        checked = own.layout.content in (Content.INSTRUMENTS, Content.VENUES)
+        findings = len(check_data(outside)) if checked else 0
     return Account(
         nouns=str(own.layout.content),
         new=len(fresh),
@@ -66,23 +69,27 @@ def take_list(
         refused=refusals.count,
         refusals=tuple(refusals.listed[:TOLD_ONE_BY_ONE]),
         codes=_codes(found.values()),
-        instruments=len(found) if own.layout.content == Content.INSTRUMENTS else 0,
-        fresh_count=len(fresh),
+        instruments=len({r.code for r in found.values() if isinstance(r, Instrument | DatedFact)}),
+        fresh_count=sum(isinstance(r, Instrument) for r in fresh),
         fresh=_codes(fresh),
         findings=findings,
     )
 
 
 def _codes(records: Iterable[Record]) -> tuple[str, ...]:
-    return tuple(r.code for r in records if isinstance(r, Instrument))[:TOLD_ONE_BY_ONE]
+    codes = dict.fromkeys(r.code for r in records if isinstance(r, Instrument | DatedFact))
+    return tuple(codes)[:TOLD_ONE_BY_ONE]
 
 
 def _instruments(outside: Outside, own: Import) -> _List:
     venues = {venue.name for venue in outside.market.venues()}
 
-    def read(row: Mapping[str, str], before: Record | None) -> Record:
-        known = before if isinstance(before, Instrument) else None
-        return instrument_of(own.layout, row, known, venues)
+    def read(row: Mapping[str, str], held: Mapping[Key, Record]) -> list[Record]:
+        fresh = instrument_of(own.layout, row, None, venues)
+        before = held.get((fresh.code,))
+        if isinstance(before, Instrument):
+            return [instrument_of(own.layout, row, before, venues)]
+        return [fresh]
 
     return _List(
         held={(i.code,): i for i in outside.market.instruments()},
@@ -103,7 +110,7 @@ def _events(outside: Outside, own: Import) -> _List:
         outside.market.replace_events([r for r in whole.values() if isinstance(r, Event)])
 
     return _List(
-        held=held, read=lambda row, _: event_of(own.layout, row, codes), key=_event_key, keep=keep
+        held=held, read=lambda row, _: [event_of(own.layout, row, codes)], key=_event_key, keep=keep
     )
 
 
@@ -111,10 +118,27 @@ def _event_key(record: Record) -> Key:
     return (record.kind, record.day, record.code) if isinstance(record, Event) else ()
 
 
+def _facts(outside: Outside, own: Import) -> _List:
+    reference = outside.market.reference()
+    codes = reference.by_code.keys()
+    return _List(
+        held={_fact_key(fact): fact for fact in reference.dated},
+        read=lambda row, _: facts_of(own.layout, row, codes),
+        key=_fact_key,
+        keep=lambda rows: outside.market.add_facts([r for r in rows if isinstance(r, DatedFact)]),
+    )
+
+
+def _fact_key(record: Record) -> Key:
+    if not isinstance(record, DatedFact):
+        return ()
+    return (record.code, record.name, record.held, record.known)
+
+
 def _venues(outside: Outside, own: Import) -> _List:
     return _List(
         held={(v.name,): v for v in outside.market.venues()},
-        read=lambda row, _: venue_of(own.layout, row),
+        read=lambda row, _: [venue_of(own.layout, row)],
         key=lambda r: (r.name,) if isinstance(r, Venue) else (),
         keep=lambda rows: outside.market.add_venues([r for r in rows if isinstance(r, Venue)]),
     )
@@ -122,6 +146,7 @@ def _venues(outside: Outside, own: Import) -> _List:
 
 _LISTS = {
     Content.INSTRUMENTS: _instruments,
+    Content.FACTS: _facts,
     Content.EVENTS: _events,
     Content.VENUES: _venues,
 }

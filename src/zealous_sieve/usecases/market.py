@@ -12,7 +12,7 @@ from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.errors import CoreError
 from zealous_sieve.core.formula.names import Market
 from zealous_sieve.core.market.data_quality import Coverage, Finding, coverage, inspect
-from zealous_sieve.core.market.instruments import Instrument
+from zealous_sieve.core.market.instruments import DatedFact, Instrument, facts_at
 from zealous_sieve.core.market.mending import unaccepted
 from zealous_sieve.usecases.desk import Desk, whole_panel
 from zealous_sieve.usecases.errors import NotFoundError
@@ -94,9 +94,12 @@ def codes_of(desk: Desk, universe: str, as_of: datetime | None = None) -> list[s
 
 @dataclass(frozen=True, kw_only=True)
 class DueEvent:
+    """``announced`` is the moment from which it was known, where that is said."""
+
     kind: str
     day: int
     title: str
+    announced: int | None
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -111,11 +114,14 @@ class WasHit:
 
 @dataclass(frozen=True, kw_only=True)
 class InstrumentDetail:
-    """All that is known of an instrument: its particulars, facts, events of the last and the next months,
-    universes, and the runs in which it was a hit, the newest first."""
+    """All that is known of an instrument: its particulars, facts as of the present and what they were
+    before, events of the last and the next months, universes, and the runs in which it was a hit, the
+    newest first."""
 
     summary: InstrumentSummary
     facts: Mapping[str, str | float | None]
+    facts_before: tuple[DatedFact, ...]
+    """Values of facts with the moments from which they held and were known, the newest first."""
     events: tuple[DueEvent, ...]
     universes: tuple[str, ...]
     hits: tuple[WasHit, ...]
@@ -133,15 +139,24 @@ def instrument(outside: Outside, code: str, order: Order) -> InstrumentDetail:
     own = reference.by_code.get(code)
     if own is None:
         raise NotFoundError("instrument", code)
-    present = now(outside.market).timestamp()
+    present = int(now(outside.market).timestamp())
+    background = reference.background[reference.instruments.index(own)]
     findings = [finding for finding in outside.market.findings() if finding.code == code]
     return InstrumentDetail(
         summary=outside.compute.do(order, summary_of, code, findings),
-        facts=dict(own.facts),
+        facts=facts_at(background, present),
+        facts_before=tuple(
+            sorted(
+                (fact for fact in reference.dated_of.get(code, ()) if fact.since <= present),
+                key=lambda fact: (fact.name, -fact.held, -fact.since),
+            )
+        ),
         events=tuple(
-            DueEvent(kind=event.kind, day=event.day, title=event.title)
-            for event in reference.events
-            if event.code in (None, code) and abs(event.day - present) < NEAR
+            DueEvent(kind=e.kind, day=e.day, title=e.title, announced=e.announced)
+            for e in reference.events
+            if e.code in (None, code)
+            and abs(e.day - present) < NEAR
+            and (e.announced is None or e.announced <= present)
         ),
         universes=outside.compute.do(order, universes_with, code),
         hits=tuple(

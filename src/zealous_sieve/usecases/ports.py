@@ -14,12 +14,13 @@ from zealous_sieve.core.engine.panel import Panel, Series
 from zealous_sieve.core.engine.progress import Progress
 from zealous_sieve.core.market.bases import Base
 from zealous_sieve.core.market.data_quality import Finding
-from zealous_sieve.core.market.instruments import Event as Scheduled
 from zealous_sieve.core.market.instruments import (
+    DatedFact,
     Instrument,
     ReferenceData,
     Venue,
 )
+from zealous_sieve.core.market.instruments import Event as Scheduled
 from zealous_sieve.core.market.mending import Mending
 from zealous_sieve.core.market.universes import Universe
 from zealous_sieve.core.sieve.definition import Sieve
@@ -91,6 +92,8 @@ class Outcome:
     stale: tuple[str, ...]
     mended: tuple[str, ...] = ()
     """The mendings of its instruments that were in force, each as a sentence."""
+    hindsight: tuple[str, ...] = ()
+    """What a run of the past had to take from now, each as a sentence."""
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -159,6 +162,8 @@ class MarketPort(Protocol):
     def add_venues(self, venues: Sequence[Venue]) -> None: ...
     def events(self) -> list[Scheduled]: ...
     def replace_events(self, events: Sequence[Scheduled]) -> None: ...
+    def add_facts(self, facts: Sequence[DatedFact]) -> None: ...
+    def drop_facts(self, codes: Sequence[str]) -> None: ...
     def findings(self) -> list[Finding]: ...
     def replace_findings(
         self, findings: Sequence[Finding], about: Sequence[str] | None = None

@@ -86,13 +86,15 @@ def sift(desk: Desk, sieve: Sieve, as_of: datetime) -> tuple[list[Hit], Outcome]
     """The hits of a sieve at a moment, and the outcome in numbers."""
     instruments = desk.members(sieve.universe, as_of)
     panel = desk.bars(instruments, as_of, sieve.timeframe, forming=sieve.forming)
-    found = scan(prepare(sieve), panel, progress=desk.progress, cancelled=desk.cancelled)
+    prepared = prepare(sieve)
+    found = scan(prepared, panel, progress=desk.progress, cancelled=desk.cancelled)
     outcome = Outcome(
         instruments=found.instruments,
         counts=found.counts,
         undecided=found.undecided,
         stale=found.stale,
         mended=_mended(desk, {instrument.code for instrument in instruments}),
+        hindsight=desk.hindsight(sieve.universe, instruments, prepared.terms(), as_of),
     )
     return list(found.hits), outcome
 

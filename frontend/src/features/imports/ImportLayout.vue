@@ -5,7 +5,7 @@ import InlineText from '@/shared/InlineText.vue'
 /** How a file is written, as a sentence whose parts are corrected where they stand. */
 const props = defineProps<{ layout: Layout }>()
 const emit = defineEmits<{ correct: [part: Partial<Layout>] }>()
-const CONTENTS = ['bars', 'trades', 'instruments', 'events', 'venues'] as const
+const CONTENTS = ['bars', 'trades', 'instruments', 'facts', 'events', 'venues'] as const
 const SEPARATORS = [
   [',', 'commas'],
   [';', 'semicolons'],

@@ -75,7 +75,11 @@ watch(
 )
 const fieldOf = (column: string) =>
   Object.entries(layout.value?.columns ?? {}).find(([, c]) => c === column)?.[0] ?? ''
-const facts = computed(() => layout.value?.content === 'instruments')
+/** Columns that are nothing else are facts, where each has a column of its own. */
+const facts = computed(() => {
+  const { content = 'bars', columns = {} } = layout.value ?? {}
+  return content === 'instruments' || (content === 'facts' && !columns.fact)
+})
 </script>
 
 <template>

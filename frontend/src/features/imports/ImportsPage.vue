@@ -81,7 +81,7 @@ useKeys([
   <main ref="page" class="page imports" :class="{ over: isOverDropZone }">
     <aside aria-label="Imports">
       <div class="drop">
-        <p>Drop CSV or Parquet files here: bars, trades, instruments, events, venues.</p>
+        <p>Drop CSV or Parquet files here: bars, trades, instruments, facts, events, venues.</p>
         <button class="button" @click="picker?.click()">Choose files <kbd>c</kbd></button>
         <input
           ref="picker"

@@ -11,11 +11,12 @@ import { barsOf, lookQuery, useLook, type Range } from '@/features/chart/look'
 import { preferences } from '@/shared/preferences'
 import { answer, api, ApiError } from '@/shared/api'
 import ErrorNote from '@/shared/ErrorNote.vue'
-import { day, figure, moment, span } from '@/shared/format'
+import { day, moment, span } from '@/shared/format'
 import { useKeys, type Key } from '@/shared/keys'
 import { useUniverses, useVocabulary } from '@/shared/queries'
 import { done, takeBack } from '@/shared/undo'
 import DataCheck from './DataCheck.vue'
+import Facts from './Facts.vue'
 
 /** What do I know of it? */
 const ROW = 34
@@ -233,9 +234,6 @@ useKeys([
     run: leave,
   },
 ])
-const fact = (value: string | number | null) =>
-  typeof value === 'number' ? figure(value) : (value ?? '–')
-const words = (name: string) => name.replaceAll('_', ' ')
 </script>
 
 <template>
@@ -378,17 +376,14 @@ const words = (name: string) => name.replaceAll('_', ' ')
         </tbody>
       </table>
       <h2>Facts</h2>
-      <table class="ledger">
-        <tbody>
-          <tr v-for="(value, name) in own.facts" :key="name">
-            <td>{{ words(String(name)) }}</td>
-            <td>{{ fact(value) }}</td>
-          </tr>
-        </tbody>
-      </table>
+      <Facts :facts="own.facts" :before="own.facts_before" />
       <h2>Events</h2>
       <p v-for="e in own.events" :key="`${e.kind}${e.day}`">
-        <b>{{ day(e.day) }}</b> {{ e.kind }}, <span class="quiet">{{ e.title }}</span>
+        <b>{{ day(e.day) }}</b> {{ e.kind }},
+        <span class="quiet"
+          >{{ e.title
+          }}<template v-if="e.announced">, told on {{ day(e.announced) }}</template></span
+        >
       </p>
       <p v-if="!own.events.length" class="quiet">none within four months</p>
       <h2>Universes</h2>

@@ -8,7 +8,7 @@ import { useAct } from '@/shared/act'
 import { answer, api, type HitColumn, type HitView } from '@/shared/api'
 import Codes from '@/shared/Codes.vue'
 import ErrorNote from '@/shared/ErrorNote.vue'
-import { barTime, figure, moment, plural, price } from '@/shared/format'
+import { asSentence, barTime, figure, moment, plural, price } from '@/shared/format'
 import { BY_PLACE, useHits, type Asked, type Sort } from '@/shared/hits'
 import { useKeys } from '@/shared/keys'
 import ListOut, { type Columns } from '@/shared/ListOut.vue'
@@ -177,6 +177,10 @@ const pick = (n: number) => (at.value = n)
           <details v-if="outcome?.mended.length" class="mended">
             <summary>{{ plural(outcome.mended.length, 'mending') }} of bars in force.</summary>
             <p v-for="told in outcome.mended" :key="told">{{ told }}</p>
+          </details>
+          <details v-if="outcome?.hindsight.length" class="mended warn">
+            <summary>Partly judged by what is known now, not by what was known then.</summary>
+            <p v-for="told in outcome.hindsight" :key="told">{{ asSentence(told) }}</p>
           </details>
           <span v-if="view.data.value?.changed_since.length" class="warn">
             Since this run the sieve was changed: {{ view.data.value.changed_since.join(', ') }}.
@@ -374,6 +378,7 @@ const pick = (n: number) => (at.value = n)
 <style scoped>
 .mended {
   display: inline-block;
+  margin-left: 6px;
   vertical-align: top;
 }
 .mended p {

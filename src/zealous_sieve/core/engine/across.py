@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
+from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
@@ -31,9 +32,12 @@ def across(term: Across, panel: Panel, evaluate: Evaluate, need: int) -> Column:
     for moments, since in _moments(panel, need):
         table, places = _table(panel, inner, moments, since)
         result = np.full_like(table, np.nan)
-        for members in groups:
+        for group in groups:
+            members = np.array(list(group), dtype=np.int64)
+            inside = _inside(group.values(), moments)
             with np.errstate(invalid="ignore"):
-                result[members] = _HOW[term.how](table[members])
+                values = _HOW[term.how](np.where(inside, table[members], np.nan))
+            result[members] = np.where(inside, values, result[members])
         for position, (rows, place) in enumerate(places):
             column[rows] = result[position, place]
     return column
@@ -81,13 +85,37 @@ def panel_closes(panel: Panel, rows: Rows) -> Times:
     return panel.times[rows] + panel.duration if panel.closes is None else panel.closes[rows]
 
 
-def _groups(by: str | None, panel: Panel) -> list[NDArray[np.int64]]:
+_Spans = list[tuple[int, int]]
+_EVER = [(-(1 << 62), 1 << 62)]
+
+
+def _groups(by: str | None, panel: Panel) -> list[Mapping[int, _Spans]]:
+    """The members of each group by their positions, with the spans of time in which they belonged to it."""
     if by is None:
-        return [np.arange(len(panel))]
-    groups: dict[object, list[int]] = {}
-    for position, value in enumerate(panel.fact(by)):
-        groups.setdefault(value, []).append(position)
-    return [np.array(members, dtype=np.int64) for members in groups.values()]
+        return [dict.fromkeys(range(len(panel)), _EVER)]
+    groups: dict[object, dict[int, _Spans]] = {}
+    for position in range(len(panel)):
+        known = panel.known(position)
+        track = known.dated.get(by)
+        if track is None:
+            groups.setdefault(known.facts.get(by), {})[position] = _EVER
+            continue
+        cuts = [-(1 << 62), *track.moments.tolist(), 1 << 62]
+        for value, span in zip((None, *track.values), pairwise(cuts), strict=True):
+            groups.setdefault(value, {}).setdefault(position, []).append(span)
+    return list(groups.values())
+
+
+def _inside(spans: Iterable[_Spans], moments: Times) -> NDArray[np.bool_]:
+    """At which moments the members of a group belonged to it: a row each, or one for all times."""
+    own = list(spans)
+    if all(one is _EVER for one in own):
+        return np.ones((1, 1), dtype=bool)
+    inside = np.zeros((len(own), len(moments)), dtype=bool)
+    for row, one in enumerate(own):
+        for first, last in one:
+            inside[row, np.searchsorted(moments, first) : np.searchsorted(moments, last)] = True
+    return inside
 
 
 @compiled

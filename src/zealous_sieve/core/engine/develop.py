@@ -218,7 +218,7 @@ def _on_the_fast_side(term: ExternalInput, rule: BarRule) -> Term | None:
             return of_instrument(on_timeframe(term.inner, rule), term.code, by_fact=term.by_fact)
         case Across():
             return across(on_timeframe(term.inner, rule), term.how, term.by)
-        case Known() if term.what in ("to_event", "since_event"):
+        case Known() if term.what in ("fact", "is", "to_event", "since_event"):
             return term
     return None
 

@@ -141,16 +141,16 @@ def _of_instrument(term: OfInstrument, panel: Panel, evaluate: Evaluate) -> Colu
     if not term.by_fact:
         return _of_code(term, term.code, everywhere, panel, evaluate)
     whole = panel.whole if panel.whole is not None else panel
-    named: dict[str, list[int]] = {}
+    named: dict[str, list[tuple[int, slice]]] = {}
     for position in everywhere:
-        code = str(panel.known(position).facts.get(term.code))
-        if code in whole.places:
-            named.setdefault(code, []).append(position)
+        for rows, code in panel.fact_stretches(position, term.code):
+            if rows.start < rows.stop and str(code) in whole.places:
+                named.setdefault(str(code), []).append((position, rows))
     seen = np.full(len(panel.times), np.nan)
-    for code, positions in named.items():
+    for code, stretches in named.items():
+        positions = dict.fromkeys(position for position, _ in stretches)
         column = _of_code(term, code, positions, panel, evaluate)
-        for position in positions:
-            rows = panel.rows(position)
+        for _, rows in stretches:
             seen[rows] = column[rows]
     return seen
 

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Iterator
+from functools import lru_cache
 
 import numpy as np
 
+from zealous_sieve.core.engine.background import ALWAYS, Background, Moments
 from zealous_sieve.core.engine.panel import Column, Panel, Times
 from zealous_sieve.core.engine.sources import with_sources
 from zealous_sieve.core.engine.strength import strength_column
@@ -20,88 +22,161 @@ def names_in(panel: Panel) -> Market | None:
     known = _everyone(panel).background
     return market_of(
         _everyone(panel).codes,
-        (own.facts for own in known),
+        (facts for own in known for facts in (own.facts, *_values(own))),
         {kind for own in known for kind in own.events},
         {own.session.name for own in known if own.session},
     )
+
+
+def _values(known: Background) -> Iterator[dict[str, object]]:
+    for name, track in known.dated.items():
+        for value in track.values:
+            yield {name: value}
 
 
 def known_column(term: Known, panel: Panel) -> Column:
     """The column of a term. Raises DataError where nobody knows what it names."""
     if term.what == "strength":
         return strength_column(panel, term.name, term.text, term.bars)
-    column_of = _COLUMNS[term.what]
+    column_of = _COLUMNS[term.what](term, panel)
     column = np.full(len(panel.times), np.nan)
-    if term.what == "in_session":
-        _check_venue(term.name, panel)
     for position in range(len(panel)):
-        column[panel.rows(position)] = column_of(term, panel, position)
+        column[panel.rows(position)] = column_of(position)
     return column
 
 
-def _fact(term: Known, panel: Panel, position: int) -> float:
-    value = panel.known(position).facts.get(term.name)
-    return float(value) if isinstance(value, int | float) else np.nan
+ColumnOf = Callable[[int], Column]
+"""The part of a column that belongs to the instrument at a position."""
 
 
-def _is(term: Known, panel: Panel, position: int) -> float:
-    value = panel.known(position).facts.get(term.name)
-    return np.nan if value is None else float(str(value) == term.text)
+def _fact(term: Known, panel: Panel) -> ColumnOf:
+    def read(value: object) -> float:
+        return float(value) if isinstance(value, int | float) else np.nan
+
+    return _along(term.name, panel, read)
+
+
+def _is(term: Known, panel: Panel) -> ColumnOf:
+    def read(value: object) -> float:
+        return np.nan if value is None else float(str(value) == term.text)
+
+    return _along(term.name, panel, read)
+
+
+def _along(name: str, panel: Panel, read: Callable[[object], float]) -> ColumnOf:
+    """A fact along the bars: at each as it was known then."""
+
+    def column_of(position: int) -> Column:
+        rows = panel.rows(position)
+        column = np.full(rows.stop - rows.start, np.nan)
+        for part, value in panel.fact_stretches(position, name):
+            column[part.start - rows.start : part.stop - rows.start] = read(value)
+        return column
+
+    return column_of
 
 
 def _everyone(panel: Panel) -> Panel:
     return panel if panel.whole is None else panel.whole
 
 
-def _check_venue(name: str, panel: Panel) -> None:
-    sessions = {own.session.name for own in _everyone(panel).background if own.session}
-    if name not in sessions:
-        message = f'nobody knows the hours of "{name}"'
+def _in_session(term: Known, panel: Panel) -> ColumnOf:
+    """Whether a bar opens within the hours of a venue, on a day on which it trades."""
+    sessions = {own.session.name: own.session for own in _everyone(panel).background if own.session}
+    session = sessions.get(term.name)
+    if session is None:
+        message = f'nobody knows the hours of "{term.name}"'
         listed = ", ".join(sorted(sessions)) or "none"
         raise DataError(Problem(code="unknown_session", message=message, mend=f"known: {listed}"))
 
+    def column_of(position: int) -> Column:
+        times = panel.times[panel.rows(position)]
+        local = times if panel.duration >= DAY else session.local(times)
+        return session.is_open(local).astype(np.float64)
 
-def _in_session(term: Known, panel: Panel, position: int) -> Column:
-    """Whether a bar opens within the hours of a venue, on a day on which it trades."""
-    everyone = _everyone(panel).background
-    session = next(s.session for s in everyone if s.session and s.session.name == term.name)
-    times = panel.times[panel.rows(position)]
-    local = times if panel.duration >= DAY else session.local(times)
-    return session.is_open(local).astype(np.float64)
+    return column_of
 
 
 REACH = 7
 """A calendar that holds an event of a kind so many days ahead is taken to hold all of them until then."""
 
 
-def _to_event(term: Known, panel: Panel, position: int) -> Column:
-    """Days or sessions from the day of each bar to the next event; without end where there is none in a
-    calendar that reaches far enough, missing where nobody can know."""
-    today = _days_seen_from(panel, position)
-    events = panel.known(position).events.get(term.name, np.empty(0, np.int64)) // DAY
-    place = np.searchsorted(events, today, side="left")
-    everyone = [own.events.get(term.name) for own in _everyone(panel).background]
-    last = max((int(days[-1]) for days in everyone if days is not None and len(days)), default=0)
-    reaches = last // DAY >= today + REACH
-    ahead = np.where(reaches, np.inf, np.nan)
-    found = place < len(events)
-    if found.any():
-        due, day = events[place[found]], today[found]
-        ahead[found] = _between(day, due, term, panel, position)
-    return ahead
+def _to_event(term: Known, panel: Panel) -> ColumnOf:
+    """Days or sessions from the day of each bar to the next event that was known then; without end where
+    there is none in a calendar that reaches far enough, missing where nobody can know."""
+    reach = _reach(_everyone(panel), term.name)
+
+    def column_of(position: int) -> Column:
+        days, known = _calendar(panel.known(position), term.name)
+        today, seen = _days_seen_from(panel, position), panel.newest_at(panel.rows(position))
+        due = _next(days, known, today, seen)
+        ahead = np.where(reach(seen) >= today + REACH, np.inf, np.nan)
+        found = due > NONE
+        if found.any():
+            ahead[found] = _between(today[found], due[found], term, panel, position)
+        return ahead
+
+    return column_of
 
 
-def _since_event(term: Known, panel: Panel, position: int) -> Column:
-    """Days or sessions from the last event to the day of each bar; missing before the first."""
-    today = _days_seen_from(panel, position)
-    events = panel.known(position).events.get(term.name, np.empty(0, np.int64)) // DAY
-    place = np.searchsorted(events, today, side="right") - 1
-    gone = np.full(len(today), np.nan)
-    found = place >= 0
-    if found.any():
-        was, day = events[place[found]], today[found]
-        gone[found] = _between(was, day, term, panel, position)
-    return gone
+def _since_event(term: Known, panel: Panel) -> ColumnOf:
+    """Days or sessions from the last event that was known to the day of each bar; missing before the
+    first."""
+
+    def column_of(position: int) -> Column:
+        days, known = _calendar(panel.known(position), term.name)
+        today, seen = _days_seen_from(panel, position), panel.newest_at(panel.rows(position))
+        was = _last(days, known, today, seen)
+        gone = np.full(len(today), np.nan)
+        found = was > NONE
+        if found.any():
+            gone[found] = _between(was[found], today[found], term, panel, position)
+        return gone
+
+    return column_of
+
+
+def _calendar(own: Background, kind: str) -> tuple[Moments, Moments | None]:
+    """The days of the events of a kind in order, and since when they were known, where that is said."""
+    return own.events.get(kind, np.empty(0, np.int64)) // DAY, own.announced.get(kind)
+
+
+@lru_cache(maxsize=2)
+def _reach(everyone: Panel, kind: str) -> Callable[[Moments], Moments]:
+    """Up to which day the calendar of any instrument reached, as it was known at some moments."""
+    days, known = [np.empty(0, np.int64)], [np.empty(0, np.int64)]
+    for own in everyone.background:
+        due, since = _calendar(own, kind)
+        days.append(due)
+        known.append(np.full(len(due), ALWAYS) if since is None else since)
+    order = np.argsort(np.concatenate(known), kind="stable")
+    moments = np.concatenate(known)[order]
+    farthest = np.append(NONE, np.maximum.accumulate(np.concatenate(days)[order]))
+    return lambda seen: farthest[np.searchsorted(moments, seen, side="right")]
+
+
+NONE = ALWAYS // DAY
+"""The day of an event that there is not."""
+
+
+def _next(days: Moments, known: Moments | None, today: Times, seen: Times) -> Times:
+    """The day of the first event not before each day, of those that were known at the moments beside."""
+    if known is None:
+        return np.append(days, NONE)[np.searchsorted(days, today, side="left")]
+    due = np.full(len(today), NONE, dtype=np.int64)
+    for day, since in zip(days[::-1].tolist(), known[::-1].tolist(), strict=True):
+        due[np.searchsorted(seen, since) : np.searchsorted(today, day, side="right")] = day
+    return due
+
+
+def _last(days: Moments, known: Moments | None, today: Times, seen: Times) -> Times:
+    """The day of the last event not after each day, of those that were known at the moments beside."""
+    if known is None:
+        return np.append(NONE, days)[np.searchsorted(days, today, side="right")]
+    was = np.full(len(today), NONE, dtype=np.int64)
+    for day, since in zip(days.tolist(), known.tolist(), strict=True):
+        was[max(np.searchsorted(seen, since), np.searchsorted(today, day)) :] = day
+    return was
 
 
 def _days_seen_from(panel: Panel, position: int) -> Times:
@@ -124,24 +199,34 @@ def _between(first: Times, last: Times, term: Known, panel: Panel, position: int
 def lacking_column(sources: Iterable[Source], panel: Panel) -> Column:
     """Yes for instruments of which the data hold nothing of one of the sources."""
     column = np.zeros(len(panel.times))
-    for position in range(len(panel)):
-        if any(lacks(term, panel, position) for term in sources):
-            column[panel.rows(position)] = 1.0
+    for term in sources:
+        lacks = lacking(term, panel)
+        for position in range(len(panel)):
+            if lacks(position):
+                column[panel.rows(position)] = 1.0
     return column
 
 
-def lacks(term: Source, panel: Panel, position: int) -> bool:
-    """Whether the data hold nothing of a source for an instrument."""
-    rows = panel.rows(position)
-    if isinstance(term, Known):
-        column = _COLUMNS[term.what](term, panel, position) if term.what in _COLUMNS else 0.0
-    else:
+def lacking(term: Source, panel: Panel) -> Callable[[int], bool]:
+    """Whether the data hold nothing of a source for the instrument at a position."""
+
+    if isinstance(term, Known) and term.what not in _COLUMNS:
+        return lambda _: False
+    column_of = _COLUMNS[term.what](term, panel) if isinstance(term, Known) else _of(term, panel)
+    return lambda position: bool(np.isnan(column_of(position)).all())
+
+
+def _of(term: Source, panel: Panel) -> ColumnOf:
+    """A column that bars may have beside their prices."""
+
+    def column_of(position: int) -> Column:
         one = panel if term.field in panel.columns else panel.choose([panel.codes[position]])
-        column = with_sources(one, [term.field]).columns[term.field][rows]
-    return bool(np.isnan(column).all())
+        return with_sources(one, [term.field]).columns[term.field][panel.rows(position)]
+
+    return column_of
 
 
-_COLUMNS: dict[str, Callable[[Known, Panel, int], Column | float]] = {
+_COLUMNS: dict[str, Callable[[Known, Panel], ColumnOf]] = {
     "fact": _fact,
     "is": _is,
     "in_session": _in_session,

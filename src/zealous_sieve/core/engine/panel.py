@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from difflib import get_close_matches
 from functools import cached_property
@@ -166,8 +166,22 @@ class Panel:
         return self.with_background(known)
 
     def fact(self, name: str) -> tuple[object, ...]:
-        """A fact of every instrument, ``None`` where it is not known."""
-        return tuple(self.known(i).facts.get(name) for i in range(len(self)))
+        """A fact of every instrument as of the moment looked from, ``None`` where it is not known."""
+        return tuple(self.known(i).fact(name, self.moment) for i in range(len(self)))
+
+    def fact_stretches(self, position: int, name: str) -> Iterator[tuple[slice, object]]:
+        """A fact of one instrument along its bars: which rows of the panel saw which value."""
+        rows = self.rows(position)
+        for part, value in self.known(position).stretches(name, self.newest_at(rows)):
+            yield slice(rows.start + part.start, rows.start + part.stop), value
+
+    def newest_at(self, rows: slice) -> Times:
+        """When each of the bars of one instrument was the newest: at its close, and the last at the moment
+        looked from."""
+        seen = self.close_times(rows)
+        if self.moment is None or not len(seen):
+            return seen
+        return np.append(seen[:-1], self.moment)
 
     @cached_property
     def zoned(self) -> bool:

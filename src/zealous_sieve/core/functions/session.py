@@ -463,7 +463,8 @@ session.add(
     "from today",
     meaning="How soon something scheduled is due, such as the instrument's next report.",
     reading='A veto of days_to_event("report") < 3 keeps out of a coin toss.',
-    pitfalls="Taken as known in advance, also in the past. Without any ahead it is more than any number, "
+    pitfalls="An event counts from its announcement; where nobody says when that was, it is taken as known "
+    "in advance, also in the past. Without any ahead it is more than any number, "
     "where the list of such events goes on for a week at least, and unknown where it ends before.",
     source="The list of events.",
 )

@@ -90,7 +90,9 @@ universe.add(
     formula="the number kept with the instrument under that name; a text can be compared by == and !=",
     meaning="What is known of the instrument itself, such as its market_cap.",
     reading='fact("sales_growth") > 10 asks for growth, fact("sector") == "salt" for a sector.',
-    pitfalls="Facts are today's: in a look at the past they are not what was known then.",
+    pitfalls="At every bar it is what was known when that bar closed, also of groups made by it. Of a fact "
+    "without days nobody knows since when it holds: it is taken as it is known now, and a run of the past "
+    "says so.",
     source="The list of instruments.",
 )
 universe.add(

@@ -100,6 +100,20 @@ def membership(rule: Rule, around: Surroundings, chain: tuple[str, ...] = ()) ->
     return Membership(instruments=tuple(chosen), unknown=unknown, too_thin=thin, doubted=doubted)
 
 
+def rests_on(rule: Rule, universes: Mapping[str, Rule]) -> tuple[frozenset[str], tuple[str, ...]]:
+    """The facts by which a universe and those it is made of choose, and the formulas of all of them."""
+    facts, formulas = set[str](), list[str]()
+    waiting, seen = [rule], set[str]()
+    while waiting:
+        own = waiting.pop()
+        facts |= own.where.keys() | ({own.by} if own.largest is not None else set())
+        formulas += [own.formula] if own.formula.strip() else []
+        fresh = [name for name in own.parts if name in universes and name not in seen]
+        seen.update(fresh)
+        waiting += [universes[name] for name in fresh]
+    return frozenset(facts), tuple(formulas)
+
+
 def _begin(
     rule: Rule, around: Surroundings, chain: tuple[str, ...]
 ) -> tuple[list[Instrument], tuple[str, ...]]:

@@ -47,6 +47,11 @@ class Prepared:
         unknown = apply("negated", apply("known", truth))
         return apply("either", apply("negated", truth), apply("both", unknown, lacking(sources)))
 
+    def terms(self) -> list[Term]:
+        """The terms of all conditions, and of the rank."""
+        ranked = [] if self.rank is None else [self.rank]
+        return [truth_of(formula) for formula in (*self.formulas, *ranked)]
+
     def binding(self) -> list[int]:
         """Positions of the conditions that decide: musts and vetoes."""
         return [n for n, c in enumerate(self.sieve.conditions) if c.role != Role.BOOST]

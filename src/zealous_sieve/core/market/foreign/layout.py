@@ -17,6 +17,7 @@ class Content(StrEnum):
     BARS = "bars"
     TRADES = "trades"
     INSTRUMENTS = "instruments"
+    FACTS = "facts"
     EVENTS = "events"
     VENUES = "venues"
 
@@ -99,9 +100,35 @@ _INSTRUMENTS = (
         words=("pointvalue", "multiplier", "contractsize"),
     ),
 )
+_KNOWN = (
+    "knownfrom",
+    "known",
+    "knownsince",
+    "announced",
+    "announcedon",
+    "published",
+    "publishedon",
+    "released",
+    "filed",
+    "available",
+    "availablefrom",
+)
+_FACTS = (
+    Field(name="instrument", told="instrument", words=_INSTRUMENT, needed=True),
+    Field(
+        name="time",
+        told="held from",
+        words=("heldfrom", "held", "heldsince", "validfrom", "effective", "from", *_TIME, "period"),
+        needed=True,
+    ),
+    Field(name="known", told="known from", words=_KNOWN),
+    Field(name="fact", told="name of the fact", words=("fact", "field", "item", "measure")),
+    Field(name="value", told="its value", words=("value", "amount")),
+)
 _EVENTS = (
     Field(name="kind", told="kind", words=("kind", "event", "type"), needed=True),
     Field(name="time", told="day", words=("day", "date", "time", "on"), needed=True),
+    Field(name="known", told="announced", words=_KNOWN),
     Field(name="title", told="title", words=("title", "name", "description", "text", "what")),
     Field(name="instrument", told="instrument", words=_INSTRUMENT),
 )
@@ -118,6 +145,7 @@ FIELDS: Mapping[Content, tuple[Field, ...]] = {
     Content.BARS: _BARS,
     Content.TRADES: _TRADES,
     Content.INSTRUMENTS: _INSTRUMENTS,
+    Content.FACTS: _FACTS,
     Content.EVENTS: _EVENTS,
     Content.VENUES: _VENUES,
 }
@@ -188,6 +216,11 @@ def check_layout(layout: Layout, names: Sequence[str]) -> None:
     if layout.content == Content.BARS and 0 < len(some) < 3:
         mend = "name open, high and low, or none of them where there is one price a bar"
         problems.append(_wrong(f"of open, high and low only {' and '.join(some)} is named", mend))
+    if layout.content == Content.FACTS and ("fact" in layout.columns) != (
+        "value" in layout.columns
+    ):
+        mend = "name both, or neither where every other column is a fact of its own"
+        problems.append(_wrong("of a fact's name and its value only one is named", mend))
     if layout.content.timed and not layout.code and "instrument" not in layout.columns:
         mend = "choose the column of the instrument, or write the code that all rows belong to"
         problems.append(_wrong("nothing says which instrument the rows belong to", mend))

@@ -5,13 +5,21 @@ from __future__ import annotations
 import re
 from collections.abc import Collection, Mapping
 from dataclasses import replace
+from functools import lru_cache
 
 from zealous_sieve.core.errors import DataError
-from zealous_sieve.core.market.foreign.layout import Layout
+from zealous_sieve.core.market.foreign.layout import Dates, Layout
 from zealous_sieve.core.market.foreign.moments import MomentReader
 from zealous_sieve.core.market.foreign.numbers import number
 from zealous_sieve.core.market.import_validation import LONGEST_CODE, code_fault
-from zealous_sieve.core.market.instruments import Event, Fact, Instrument, InstrumentKind, Venue
+from zealous_sieve.core.market.instruments import (
+    DatedFact,
+    Event,
+    Fact,
+    Instrument,
+    InstrumentKind,
+    Venue,
+)
 
 Row = Mapping[str, str]
 """Texts by the names of a table's columns."""
@@ -62,12 +70,6 @@ def instrument_of(
     venue = _text(layout, row, "venue") or known.venue
     if venue and venue not in venues:
         raise _fault(layout, row, "venue", f"there is no venue {venue}: bring in venues first")
-    used = set(layout.columns.values())
-    facts = {
-        fact_name(column): _fact(text, layout.decimal)
-        for column, text in row.items()
-        if column not in used and text
-    }
     return replace(
         known,
         name=_text(layout, row, "name") or known.name,
@@ -76,8 +78,54 @@ def instrument_of(
         currency=_text(layout, row, "currency") or known.currency,
         tick=_above_zero(layout, row, "tick", known.tick),
         point_value=_above_zero(layout, row, "point_value", known.point_value),
-        facts={**known.facts, **facts},
+        facts={**known.facts, **_facts(layout, row)},
     )
+
+
+def _facts(layout: Layout, row: Row) -> dict[str, Fact]:
+    """Every column that is nothing else and has a value, as a fact."""
+    used = set(layout.columns.values())
+    return {
+        fact_name(column): _fact(text, layout.decimal)
+        for column, text in row.items()
+        if column not in used and text
+    }
+
+
+def facts_of(layout: Layout, row: Row, codes: Collection[str]) -> list[DatedFact]:
+    """The facts of a row with the moments from which they held and were known. Raises RowFault."""
+    code = _text(layout, row, "instrument")
+    if code not in codes:
+        raise _fault(layout, row, "instrument", f"there is no instrument {code}: bring it in first")
+    held = _moment(layout, row, "time")
+    known = _moment(layout, row, "known") if _text(layout, row, "known") else None
+    values = _facts(layout, row)
+    if "fact" in layout.columns:
+        name, value = _text(layout, row, "fact"), _text(layout, row, "value")
+        if not name:
+            raise _fault(layout, row, "fact", "nothing says which fact this is")
+        values = {fact_name(name): _fact(value, layout.decimal)} if value else {}
+    if not values:
+        raise _fault(
+            layout, row, "value" if "fact" in layout.columns else "all", "there is no value"
+        )
+    return [
+        DatedFact(code=code, name=name, value=value, held=held, known=known)
+        for name, value in values.items()
+    ]
+
+
+@lru_cache(maxsize=4)
+def _reader(dates: Dates, zone: str) -> MomentReader:
+    return MomentReader(dates, zone)
+
+
+def _moment(layout: Layout, row: Row, field: str) -> int:
+    """The moment in a column, in seconds since 1970; a day counts from its beginning in the zone."""
+    found = _reader(layout.dates, layout.zone).read([_text(layout, row, field)])
+    if found.faults:
+        raise _fault(layout, row, field, found.faults[0])
+    return int(found.utc[0])
 
 
 def _kind(layout: Layout, row: Row, before: InstrumentKind) -> InstrumentKind:
@@ -106,15 +154,16 @@ def event_of(layout: Layout, row: Row, codes: Collection[str]) -> Event:
     kind = " ".join(_text(layout, row, "kind").lower().split())
     if not kind or len(kind) > LONGEST_CODE or '"' in kind:
         raise _fault(layout, row, "kind", "a kind of event is a short word, such as report")
-    reader = MomentReader(layout.dates, layout.zone)
-    found = reader.read([_text(layout, row, "time")])
+    found = _reader(layout.dates, layout.zone).read([_text(layout, row, "time")])
     if found.faults:
         raise _fault(layout, row, "time", found.faults[0])
+    announced = _moment(layout, row, "known") if _text(layout, row, "known") else None
     code = _text(layout, row, "instrument") or None
     if code is not None and code not in codes:
         raise _fault(layout, row, "instrument", f"there is no instrument {code}")
     day = int(found.local[0]) // 86_400 * 86_400
-    return Event(kind=kind, day=day, title=_text(layout, row, "title") or kind, code=code)
+    title = _text(layout, row, "title") or kind
+    return Event(kind=kind, day=day, title=title, code=code, announced=announced)
 
 
 def venue_of(layout: Layout, row: Row) -> Venue:

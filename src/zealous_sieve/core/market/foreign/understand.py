@@ -209,6 +209,9 @@ def _content(names: Sequence[str], kinds: Mapping[str, str]) -> Content:
     timed = any(kind == "moment" for kind in kinds.values())
     if bare & {"hours"} and bare & {"zone", "timezone", "holidays", "halfdays"}:
         return Content.VENUES
+    since = bare & {"heldfrom", "validfrom", "knownfrom", "knownsince"}
+    if timed and (since or {"fact", "value"} <= bare) and not bare & {"kind", "event"}:
+        return Content.FACTS
     if (timed and numbers >= 4) or bare & {"high", "low"}:
         return Content.BARS
     if timed and bare & {"kind", "event"} and numbers == 0:
@@ -226,10 +229,13 @@ def _columns(
     found: dict[str, str] = {}
     for own in FIELDS[content]:
         fitting = _called(own, sample.names, kinds, found.values())
+        if fitting is None and not content.timed:
+            fitting = _called(own, sample.names, {}, found.values())
         if fitting:
             found[own.name] = fitting
-    if content.timed:
+    if content.timed or content == Content.FACTS:
         _fill(found, "time", _free(sample, kinds, found, "moment"))
+    if content.timed:
         _fill(found, "clock", _free(sample, kinds, found, "clock"))
         first = next((n for n in sample.names if kinds[n] == "number"), sample.names[-1])
         before = sample.names[: list(sample.names).index(first)]
@@ -243,10 +249,10 @@ def _columns(
 def _called(
     own: Field, names: Sequence[str], kinds: Mapping[str, str], used: Collection[str]
 ) -> str | None:
-    """The column that has a name of a field; times and clocks are told by what stands in them, where there
-    is a column of them."""
-    kind = {"time": "moment", "clock": "clock"}.get(own.name)
-    there = kind is not None and (kind in kinds.values() or kind == "clock")
+    """The column that has a name of a field; times and clocks are told by what stands in them, where it is
+    known that there is a column of them."""
+    kind = {"time": "moment", "known": "moment", "clock": "clock"}.get(own.name)
+    there = kind is not None and (kind in kinds.values() or (kind == "clock" and bool(kinds)))
     for word in own.words:
         for name in names:
             if _bare(name) == word and name not in used and (not there or kinds[name] == kind):

@@ -38,21 +38,23 @@ def events() -> list[Event]:
     """What is scheduled for all: the lenders' rate, and the count of goods in store.
 
     The rate is decided on the second Wednesday of every other month, the count is published on the
-    last trading day of a month, both also in the weeks after the demo's present.
+    last trading day of a month, both also in the weeks after the demo's present. The days of a year are
+    told on the first of December before.
     """
     last = np.datetime64(NOW, "s").astype("datetime64[M]")
     found = []
     for month in np.arange(FIRST_DAY.astype("datetime64[M]"), last + 3):
         first = month.astype("datetime64[D]")
+        told = _seconds(month.astype("datetime64[Y]").astype("datetime64[M]") - 1)
         weekday = (int(first.astype(np.int64)) + 3) % 7
         wednesday = first + (2 - weekday) % 7 + 7
         if int(month.astype(np.int64)) % 2 == 1:
-            found.append(
-                Event(kind="rate", day=_seconds(wednesday), title="Lenders' rate decision")
-            )
+            title = "Lenders' rate decision"
+            found.append(Event(kind="rate", day=_seconds(wednesday), title=title, announced=told))
         end = (month + 1).astype("datetime64[D]") - 1
         end -= max(0, (int(end.astype(np.int64)) + 3) % 7 - 4)
-        found.append(Event(kind="stock count", day=_seconds(end), title="Goods in store counted"))
+        title = "Goods in store counted"
+        found.append(Event(kind="stock count", day=_seconds(end), title=title, announced=told))
     return found
 
 

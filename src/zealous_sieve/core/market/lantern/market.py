@@ -3,18 +3,20 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from zealous_sieve.core.market.bases import Base
 from zealous_sieve.core.market.instruments import (
+    DatedFact,
     Event,
     Instrument,
     InstrumentKind,
+    ReferenceData,
     Venue,
 )
-from zealous_sieve.core.market.lantern import faults
+from zealous_sieve.core.market.lantern import faults, known
 from zealous_sieve.core.market.lantern.calendar import (
     HALF_DAY,
     ZONE,
@@ -68,6 +70,7 @@ class Coast:
     instruments: tuple[Instrument, ...]
     venues: tuple[Venue, ...]
     events: tuple[Event, ...]
+    facts: tuple[DatedFact, ...]
     bars: Mapping[Base, Mapping[str, Series]]
 
     @property
@@ -75,11 +78,18 @@ class Coast:
         """The daily bars by code."""
         return self.bars[Base.DAY]
 
+    @property
+    def reference(self) -> ReferenceData:
+        """What is known beside the bars."""
+        return ReferenceData(
+            instruments=self.instruments, venues=self.venues, events=self.events, dated=self.facts
+        )
+
 
 def build(seed: int = SEED, extent: Extent | None = None) -> Coast:
     """Make the demo market: the same every time for one seed."""
     extent = extent or Extent()
-    streams = [np.random.default_rng(s) for s in np.random.SeedSequence(seed).spawn(8)]
+    streams = [np.random.default_rng(s) for s in np.random.SeedSequence(seed).spawn(9)]
     days = trading_days()
     market = Market.make(streams[0], len(days))
     shares = [
@@ -102,19 +112,18 @@ def build(seed: int = SEED, extent: Extent | None = None) -> Coast:
         Base.TRADES: _trades(streams[7], made, inside.minutes, extent.trades),
     }
     return Coast(
-        instruments=(*(m.instrument for m in made), *_pairs(made)),
+        instruments=(*(_without_dated(m) for m in made), *_pairs(made)),
         venues=VENUES,
-        events=(*_reports(shares), *events()),
+        events=(*known.reports(shares, int(days[0])), *events()),
+        facts=tuple(known.facts(streams[8], shares, days.tolist())),
         bars=bars,
     )
 
 
-def _reports(shares: Sequence[Made]) -> list[Event]:
-    return [
-        Event(kind="report", day=day, title=f"{m.instrument.name} reports", code=m.instrument.code)
-        for m in shares
-        for day in m.reports
-    ]
+def _without_dated(made: Made) -> Instrument:
+    """An instrument without the facts of which it is known since when they hold."""
+    own = made.instrument
+    return replace(own, facts={}) if own.kind == InstrumentKind.SHARE else own
 
 
 def taped(made: Sequence[Made]) -> list[Made]:
@@ -142,11 +151,11 @@ def _trades(
 
 
 def _pairs(made: Sequence[Made]) -> list[Instrument]:
-    known = {m.instrument.code: m.instrument for m in made}
+    own = {m.instrument.code: m.instrument for m in made}
     premium = make_pair(
-        "LANTPR", "Lantern 40, premium", known["LANTFU"], known["LANT40"], Relation.DIFFERENCE
+        "LANTPR", "Lantern 40, premium", own["LANTFU"], own["LANT40"], Relation.DIFFERENCE
     )
-    honey = make_pair("HONWAX", "Honey in wax", known["HONEYC"], known["WAXYEL"], Relation.RATIO)
+    honey = make_pair("HONWAX", "Honey in wax", own["HONEYC"], own["WAXYEL"], Relation.RATIO)
     return [premium, honey]
 
 
