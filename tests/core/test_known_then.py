@@ -8,10 +8,12 @@ import numpy as np
 from hypothesis import assume, given
 from hypothesis import strategies as st
 
-from tests.bars import DAY, panel_of, values
+from tests.bars import DAY, panel_of, values, walk
 from zealous_sieve.core.engine.background import Background, Track
-from zealous_sieve.core.engine.panel import Column, Panel
+from zealous_sieve.core.engine.build import bars_of, seen_at
+from zealous_sieve.core.engine.panel import KNOWN_FROM, Column, Panel
 from zealous_sieve.core.formula.check import check
+from zealous_sieve.core.formula.timeframe import timeframe
 from zealous_sieve.core.market.instruments import (
     DatedFact,
     Event,
@@ -168,3 +170,23 @@ def test_a_universe_rests_on_what_those_it_is_made_of_rest_on() -> None:
     }
     assert rests_on(rules["outer"], rules) == ({"sector", "market_cap"}, ("close > 1",))
     assert rests_on(Rule(), rules) == (frozenset(), ())
+
+
+@given(st.lists(st.integers(0, 5 * DAY // 3600), min_size=40, max_size=40), st.integers(8, 45 * 24))
+def test_slower_bars_never_change_when_bars_come_late(hours: list[int], hour: int) -> None:
+    """Of bars of a week from days that were known late: what had closed at a moment stays as it was."""
+    times, columns = walk(40)
+    late = np.array(hours) * 3600.0
+    told = np.where(late > 0, times + DAY + late, np.nan)
+    panel = Panel.of({"A0": (times, {**columns, KNOWN_FROM: told})}).with_background([Background()])
+    known = np.maximum.accumulate(times + DAY + late)
+    np.testing.assert_array_equal(panel.close_times(panel.rows(0)), known)
+    moment = hour * 3600
+    np.testing.assert_array_equal(panel.as_of(moment).ends, [(known <= moment).sum()])
+    for rule in ("1w", "range(20)"):
+        whole = bars_of(panel, timeframe(rule))
+        then = seen_at(panel, moment, timeframe(rule))
+        rows = then.rows(0)
+        assert rows.stop == (whole.close_times(whole.rows(0)) <= moment).sum()
+        for name in ("open", "high", "low", "close", "volume"):
+            np.testing.assert_array_equal(then.columns[name][rows], whole.columns[name][rows])

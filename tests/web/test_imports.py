@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
@@ -10,6 +11,9 @@ from click.testing import CliRunner
 from flask.testing import FlaskClient
 
 from zealous_sieve.cli.main import commands
+from zealous_sieve.core.engine.background import Background
+from zealous_sieve.core.engine.panel import Panel
+from zealous_sieve.core.market.bases import Base
 from zealous_sieve.core.sieve.examples import WAKING
 from zealous_sieve.usecases.errors import database_away
 from zealous_sieve.usecases.import_ports import ImportState
@@ -250,6 +254,22 @@ def test_facts_with_their_days_are_seen_as_they_were_known_and_a_past_run_says_w
     assert reply.status_code == 200, reply.json
     assert hits("close > 0", "2026-06-10T10:00:00Z", "New fleets") == ([], [])
     assert hits("close > 0", "2026-06-11T20:00:00Z", "New fleets") == ([code], [])
+
+
+def test_bars_that_were_known_late_are_seen_late(client: FlaskClient, outside: Outside) -> None:
+    known = dict.fromkeys(range(2, 7), "") | {5: "2026-03-09 08:00"}
+    known |= {day: f"2026-03-{day:02d} 21:00" for day in range(10, 20)}
+    rows = [f"LATE,2026-03-{day:02d},{day},{told}\n" for day, told in known.items()]
+    text = "code,day,close,known from\n" + "".join(rows)
+    own = worked(client, outside, bring(client, "late.csv", text + "LATE,2026-03-09,9,soon\n"))
+    assert own["layout"]["columns"]["known"] == "known from"
+    assert (counts(own), own["account"]["refusals"][0]["column"]) == ((15, 0, 0, 1), "known from")
+    worked(client, outside, own["id"], "take")
+    assert counts(worked(client, outside, bring(client, "late.csv", text))) == (0, 0, 15, 0)
+    panel = Panel.of({"LATE": outside.bars.some(["LATE"], (Base.DAY,)).series("LATE")})
+    panel = panel.with_background([Background()])
+    closed = [panel.as_of(int(datetime(2026, 3, d, 9, tzinfo=UTC).timestamp())) for d in (6, 8, 9)]
+    assert [then.columns["close"][then.ends[0] - 1] for then in closed] == [4, 4, 6]
 
 
 def test_a_tape_of_trades_replaces_what_it_spans(client: FlaskClient, outside: Outside) -> None:

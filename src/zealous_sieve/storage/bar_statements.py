@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from zealous_sieve.core.functions.catalogue import EXTRAS, FIELDS
+from zealous_sieve.core.engine.panel import BESIDE
+from zealous_sieve.core.functions.catalogue import FIELDS
 from zealous_sieve.core.market.bases import Base
 
 IN_BULK = "SET LOCAL synchronous_commit = off"
@@ -122,7 +123,7 @@ def open_rows(base: Base, instruments: Some = None, since: int = 0) -> str:
 def extras(base: Base, instruments: Some, since: int) -> str:
     """The further columns of bars, where there are any."""
     return (
-        f"SELECT instrument_id, base, time, {', '.join(EXTRAS)} FROM bar_extras "
+        f"SELECT instrument_id, base, time, {', '.join(BESIDE)} FROM bar_extras "
         f"WHERE base = {int(base)} AND {among(instruments)} "
         f"AND {from_on(since, 'time', period_of(base))} ORDER BY instrument_id, time"
     )

@@ -19,8 +19,8 @@ from numpy.typing import NDArray
 from psycopg.types.json import Jsonb
 from sqlalchemy import text
 
-from zealous_sieve.core.engine.panel import NEVER, Column, Panel, Series, Times
-from zealous_sieve.core.functions.catalogue import EXTRAS, FIELDS
+from zealous_sieve.core.engine.panel import BESIDE, NEVER, Column, Panel, Series, Times
+from zealous_sieve.core.functions.catalogue import FIELDS
 from zealous_sieve.core.market.bases import Base, base_of
 from zealous_sieve.core.market.instruments import Instrument
 from zealous_sieve.core.market.mending import mended
@@ -274,9 +274,11 @@ def _bars(connection: psycopg.Connection, base: Base, some: sql.Some, since: int
 def _with_extras(series: Series, chunk: NDArray[np.void]) -> tuple[Times, dict[str, Column]]:
     times, columns = series
     place = np.searchsorted(times, chunk["time"].astype(np.int64))
-    added = {name: np.full(len(times), np.nan) for name in EXTRAS}
-    for name, column in added.items():
-        column[place] = chunk[name]
+    added = {}
+    for name in BESIDE:
+        if not np.isnan(chunk[name]).all():
+            added[name] = np.full(len(times), np.nan)
+            added[name][place] = chunk[name]
     return times, {**columns, **added}
 
 
@@ -339,9 +341,9 @@ def _extra_rows(
     ids: Mapping[str, int], series: Mapping[str, Series], base: Base
 ) -> Iterator[NDArray[np.void]]:
     for code, (times, columns) in series.items():
-        if len(times) and any(name in columns for name in EXTRAS):
+        if len(times) and any(name in columns for name in BESIDE):
             missing = np.full(len(times), np.nan)
-            own = {name: columns.get(name, missing) for name in EXTRAS}
+            own = {name: columns.get(name, missing) for name in BESIDE}
             yield rows_of(EXTRA, instrument_id=ids[code], base=int(base), time=times, **own)
 
 
@@ -404,7 +406,7 @@ def _replace(
     to.connection.execute("DROP TABLE incoming")
     to.connection.execute(sql.incoming("bar_extras"))
     if _copy_in(to, "incoming", EXTRA, _extra_rows(to.ids, series, base)):
-        to.connection.execute(sql.merge("bar_extras", EXTRAS))
+        to.connection.execute(sql.merge("bar_extras", BESIDE))
     to.connection.execute("DROP TABLE incoming")
     return count
 

@@ -9,8 +9,8 @@ import numpy as np
 import zstandard
 from numpy.typing import NDArray
 
-from zealous_sieve.core.engine.panel import Column, Times
-from zealous_sieve.core.functions.catalogue import EXTRAS, FIELDS
+from zealous_sieve.core.engine.panel import BESIDE, Column, Times
+from zealous_sieve.core.functions.catalogue import FIELDS
 
 _EPOCH_2000 = 946_684_800
 _HEADER, _TRAILER = 19, 2
@@ -25,7 +25,7 @@ def layout(**fields: str) -> np.dtype[np.void]:
 
 
 BAR = layout(instrument_id=">i4", base=">i2", time=">i8", **dict.fromkeys(FIELDS, ">f8"))
-EXTRA = layout(instrument_id=">i4", base=">i2", time=">i8", **dict.fromkeys(EXTRAS, ">f8"))
+EXTRA = layout(instrument_id=">i4", base=">i2", time=">i8", **dict.fromkeys(BESIDE, ">f8"))
 MEASURED = ("price", "size", "bought", "skipped_levels", "feed_lag_ms")
 TRADE = layout(instrument_id=">i4", time=">i8", place=">i4", **dict.fromkeys(MEASURED, ">f8"))
 

@@ -11,7 +11,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 from numpy.typing import NDArray
 
-from zealous_sieve.core.engine.panel import Column
+from zealous_sieve.core.engine.panel import KNOWN_FROM, Column
 from zealous_sieve.core.functions.catalogue import EXTRAS
 from zealous_sieve.core.market.foreign.layout import Content, Layout
 from zealous_sieve.core.market.foreign.moments import MomentReader, Moments, parted
@@ -33,6 +33,8 @@ def read_rows(path: Path, name: str, layout: Layout, refusals: Refusals, told: T
         bad = np.zeros(len(piece.lines), bool)
         moments = _moments(piece, layout, reader, refusals, bad)
         values = _VALUES[layout.content](piece, layout, refusals, bad)
+        if "known" in layout.columns:
+            values[KNOWN_FROM] = _known_from(piece, layout, reader, refusals, bad)
         owners = _owners(piece, layout, codes)
         kept = ~bad
         moments = Moments(utc=moments.utc[kept], local=moments.local[kept], faults={})
@@ -69,28 +71,48 @@ def _owners(piece: Piece, layout: Layout, codes: dict[str, int]) -> NDArray[np.i
 def _moments(
     piece: Piece, layout: Layout, reader: MomentReader, refusals: Refusals, bad: NDArray[np.bool_]
 ) -> Moments:
-    name = layout.columns["time"]
-    column, clock = piece.columns[name], layout.column("clock")
-    if pa.types.is_timestamp(column.type) and clock is None:
-        seconds = column.cast(pa.timestamp("s", column.type.tz), safe=False).cast(pa.int64())
-        whole = seconds.fill_null(0).to_numpy(zero_copy_only=False)
-        known = column.type.tz is not None
-        found = (
-            Moments(utc=whole, local=reader.clock.local(whole), faults={})
-            if known
-            else reader.of_local(whole)
-        )
-        nothing = np.flatnonzero(pc.is_null(column).to_numpy(zero_copy_only=False))
-        found.faults.update({int(row): "there is no date" for row in nothing})
-    else:
-        clocks = texts_of(piece.columns[clock]) if clock else None
-        found = _read_once(reader, *_cut(texts_of(column), clocks))
+    name, clock = layout.columns["time"], layout.column("clock")
+    column = piece.columns[name]
+    found = _read(reader, column, piece.columns[clock] if clock else None)
     for row, reason in found.faults.items():
         bad[row] = True
         said = texts_of(column)[row].as_py() or ""
         if clock:
             said = f"{said} {texts_of(piece.columns[clock])[row].as_py() or ''}"
         refusals.add(int(piece.lines[row]), name, said, reason)
+    return found
+
+
+def _known_from(
+    piece: Piece, layout: Layout, reader: MomentReader, refusals: Refusals, bad: NDArray[np.bool_]
+) -> Column:
+    """From when bars were known, in seconds since 1970; NaN where that is empty."""
+    name = layout.columns["known"]
+    column = piece.columns[name]
+    found = _read(reader, column, None)
+    known = found.utc.astype(np.float64)
+    for row, reason in found.faults.items():
+        known[row] = np.nan
+        said = texts_of(column)[row].as_py() or ""
+        if said.strip():
+            bad[row] = True
+            refusals.add(int(piece.lines[row]), name, said, reason)
+    return known
+
+
+def _read(reader: MomentReader, column: Any, clock: Any) -> Moments:
+    """The moments of a column, of which the times of day may stand in another one."""
+    if not pa.types.is_timestamp(column.type) or clock is not None:
+        clocks = None if clock is None else texts_of(clock)
+        return _read_once(reader, *_cut(texts_of(column), clocks))
+    seconds = column.cast(pa.timestamp("s", column.type.tz), safe=False).cast(pa.int64())
+    whole = seconds.fill_null(0).to_numpy(zero_copy_only=False)
+    if column.type.tz is None:
+        found = reader.of_local(whole)
+    else:
+        found = Moments(utc=whole, local=reader.clock.local(whole), faults={})
+    nothing = np.flatnonzero(pc.is_null(column).to_numpy(zero_copy_only=False))
+    found.faults.update({int(row): "there is no date" for row in nothing})
     return found
 
 

@@ -92,6 +92,8 @@ class BarExtrasRow(Table):
     sell_volume: Mapped[float]
     skipped_levels: Mapped[float]
     feed_lag_ms: Mapped[float]
+    known_from: Mapped[float] = mapped_column(server_default=text("'NaN'"))
+    """In seconds since 1970."""
 
 
 class TradeRow(Table):

@@ -11,7 +11,7 @@ from cachetools import Cache, LRUCache
 
 from zealous_sieve.core.engine.clock import clock_bars, joined
 from zealous_sieve.core.engine.formed import FIRST_ROW, form
-from zealous_sieve.core.engine.panel import NEVER, Column, Panel, Series, Times
+from zealous_sieve.core.engine.panel import KNOWN_FROM, NEVER, Column, Panel, Series, Times
 from zealous_sieve.core.errors import DataError, Problem
 from zealous_sieve.core.formula.timeframe import BarKind, BarRule, Form, Timeframe, of_seconds
 from zealous_sieve.core.functions.kernel import compiled
@@ -98,8 +98,9 @@ UNFINISHED = "_unfinished"
 def _identity(panel: Panel) -> tuple[object, ...]:
     """What a built panel depends on: two panels of equal identity hold the same bars."""
     known = tuple((own.session, own.tick) for own in panel.background)
-    starts, ends = panel.starts.tobytes(), panel.ends.tobytes()
-    return (panel.codes, _Same(panel.times), _Same(panel.columns["close"]), starts, ends, known)
+    places = [panel.starts.tobytes(), panel.ends.tobytes()]
+    places += [] if panel.awaited is None else [panel.awaited.tobytes()]
+    return (panel.codes, _Same(panel.times), _Same(panel.columns["close"]), *places, known)
 
 
 def _build(panel: Panel, rule: BarRule) -> Panel:
@@ -184,7 +185,9 @@ def _from_base(base: Panel, rule: BarRule) -> Panel:
         base,
         times=opens,
         closes=closes,
-        columns={n: joined(n, c, firsts, lasts) for n, c in base.columns.items()},
+        columns={
+            n: joined(n, c, firsts, lasts) for n, c in base.columns.items() if n != KNOWN_FROM
+        },
         starts=ends - counts,
         ends=ends,
         duration=rule.seconds,

@@ -10,7 +10,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from zealous_sieve.core.engine.panel import Column, Panel, Times
+from zealous_sieve.core.engine.panel import KNOWN_FROM, NEVER, Column, Panel, Times
 from zealous_sieve.core.engine.session import ANY_DAY, Session
 from zealous_sieve.core.formula.timeframe import DAY, ClockUnit, Timeframe
 from zealous_sieve.core.functions.kernel import compiled
@@ -38,9 +38,12 @@ def clock_bars(
     opens, closes = begins[firsts], ends[firsts]
     if not timeframe.intraday:
         closes = _over_with_the_session(panel, closes, owners)
+        opens = _after_weekend(opens) if panel.five_day else opens
+    awaited = closes > panel.first_awaited(owners)
+    if not timeframe.intraday or KNOWN_FROM in panel.columns:
         moments, later = panel.moments()
         closes = np.maximum(closes, moments[lasts] + later)
-        opens = _after_weekend(opens) if panel.five_day else opens
+    closes[awaited] = NEVER
     return firsts, lasts, owners, opens, closes
 
 

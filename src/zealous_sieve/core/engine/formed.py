@@ -38,6 +38,7 @@ def _heaps(panel: Panel, position: int, columns: dict[str, Column], kind: BarKin
     firsts, lasts, full = _piles(days, columns, kind, known.tick)
     session_ends = known.calendar.closes(days[firsts])
     until = np.where(full, row_closes[lasts], np.maximum(session_ends, row_closes[lasts]))
+    until[~full & (session_ends > panel.first_awaited(position))] = NEVER
     made = {name: joined(name, column, firsts, lasts) for name, column in columns.items()}
     return times[firsts], until, made | {FIRST_ROW: firsts.astype(np.float64)}
 

@@ -21,6 +21,11 @@ Rows = NDArray[np.int64]
 Series = tuple[Times, Mapping[str, Column]]
 NEVER = 1 << 61
 """The close of a bar that is still open."""
+KNOWN_FROM = "known_from"
+"""The column of the moments from which bars were known, in seconds since 1970, where that was after their
+close and the source says so; NaN elsewhere."""
+BESIDE = (*EXTRAS, KNOWN_FROM)
+"""Columns that bars may have beside prices and volume."""
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)
@@ -56,6 +61,9 @@ class Panel:
     """The moment looked from; ``None`` where that is the close of the newest bar."""
     whole: Panel | None = None
     """All instruments there are, of which these are some."""
+    awaited: Times | None = None
+    """Of each instrument the opening of the first bar that was not known yet at the moment looked from;
+    ``None`` where all bars are known when they close."""
 
     @classmethod
     def of(cls, series: Mapping[str, Series]) -> Panel:
@@ -64,7 +72,7 @@ class Panel:
         lengths = [len(times) for times, _ in parts]
         ends = np.cumsum(lengths, dtype=np.int64) if lengths else np.zeros(0, np.int64)
         names = [name for name in FIELDS if all(name in cols for _, cols in parts)]
-        names += [name for name in EXTRAS if any(name in cols for _, cols in parts)]
+        names += [name for name in BESIDE if any(name in cols for _, cols in parts)]
         return cls(
             codes=tuple(series),
             times=np.concatenate([np.empty(0, np.int64), *(times for times, _ in parts)]),
@@ -116,6 +124,7 @@ class Panel:
         return replace(
             self,
             codes=tuple(codes),
+            awaited=None if self.awaited is None else np.append(self.awaited, NEVER)[rows],
             starts=np.where(rows < 0, 0, np.append(self.starts, 0)[rows]),
             ends=np.where(rows < 0, 0, np.append(self.ends, 0)[rows]),
             background=background if self.background else (),
@@ -141,6 +150,8 @@ class Panel:
         closes = self.closes
         if self.duration == DAY and closes is None and any(known.session for known in background):
             closes = self._closes_of_days(background)
+        if KNOWN_FROM in self.columns and self.awaited is None:
+            closes = self._known_from(self.times + self.duration if closes is None else closes)
         bases = tuple(base.with_background(background) for base in self.bases)
         return replace(self, background=tuple(background), closes=closes, bases=bases)
 
@@ -158,6 +169,15 @@ class Panel:
                 found[calendar] = calendar.closes(every)
             closes[rows] = found[calendar][days[rows] - first]
         return closes
+
+    def _known_from(self, closes: Times) -> Times:
+        """When bars were known: none before those that precede it."""
+        told = np.nan_to_num(self.columns[KNOWN_FROM], nan=-np.inf)
+        known = np.where(told > closes, told, closes).astype(np.int64)
+        for position in range(len(self)):
+            rows = self.rows(position)
+            known[rows] = np.maximum.accumulate(known[rows])
+        return known
 
     def with_facts(self, facts: Mapping[str, Sequence[object]]) -> Panel:
         """The same panel with facts of its instruments, by name, one entry each."""
@@ -225,13 +245,27 @@ class Panel:
 
     def as_of(self, moment: int) -> Panel:
         """What was known at a moment (seconds since 1970): bars that had closed by then."""
+        ends = self.ends_by(moment)
         return replace(
             self,
-            ends=self.ends_by(moment),
+            ends=ends,
             moment=moment,
+            awaited=self._awaited(ends),
             bases=tuple(base.as_of(moment) for base in self.bases),
             whole=None if self.whole is None else self.whole.as_of(moment),
         )
+
+    def _awaited(self, ends: Rows) -> Times | None:
+        if KNOWN_FROM not in self.columns:
+            return None
+        more = ends < self.ends
+        later = np.append(self.times, NEVER)[np.where(more, ends, -1)]
+        return later if self.awaited is None else np.minimum(later, self.awaited)
+
+    def first_awaited(self, position: int | Rows) -> Times | int:
+        """The opening of the first bar of an instrument, or of some, that was not known yet at the moment
+        looked from: what it belongs to is still open."""
+        return NEVER if self.awaited is None else self.awaited[position]
 
     def ends_by(self, moment: int) -> Rows:
         """Where each instrument ends when only bars count that had closed by a moment."""

@@ -1,4 +1,4 @@
-"""Facts through time, and when events were announced."""
+"""Facts through time, when events were announced, and from when bars were known."""
 
 import sqlalchemy as sa
 from alembic import op
@@ -28,8 +28,11 @@ def upgrade() -> None:
         postgresql_nulls_not_distinct=True,
     )
     op.add_column("events", sa.Column("announced", sa.BigInteger))
+    never = sa.Column("known_from", sa.Double, nullable=False, server_default=sa.text("'NaN'"))
+    op.add_column("bar_extras", never)
 
 
 def downgrade() -> None:
+    op.drop_column("bar_extras", "known_from")
     op.drop_column("events", "announced")
     op.drop_table("dated_facts")

@@ -60,6 +60,19 @@ class Field:
 _INSTRUMENT = ("instrument", "code", "symbol", "ticker", "security", "isin", "item")
 _TIME = ("time", "datetime", "date", "timestamp", "day", "moment", "at", "tradedate", "dateandtime")
 _CLOCK = ("time", "clock", "hour", "timeofday", "hours")
+_KNOWN = (
+    "knownfrom",
+    "known",
+    "knownsince",
+    "announced",
+    "announcedon",
+    "published",
+    "publishedon",
+    "released",
+    "filed",
+    "available",
+    "availablefrom",
+)
 _BARS = (
     Field(name="instrument", told="instrument", words=_INSTRUMENT),
     Field(name="time", told="time or date", words=_TIME, needed=True),
@@ -75,6 +88,7 @@ _BARS = (
     ),
     Field(name="volume", told="volume", words=("volume", "vol", "v", "quantity", "size")),
     *(Field(name=n, told=n.replace("_", " "), words=(n.replace("_", ""),)) for n in EXTRAS),
+    Field(name="known", told="known from", words=_KNOWN),
 )
 _TRADES = (
     *_BARS[:3],
@@ -99,19 +113,6 @@ _INSTRUMENTS = (
         told="worth of one point",
         words=("pointvalue", "multiplier", "contractsize"),
     ),
-)
-_KNOWN = (
-    "knownfrom",
-    "known",
-    "knownsince",
-    "announced",
-    "announcedon",
-    "published",
-    "publishedon",
-    "released",
-    "filed",
-    "available",
-    "availablefrom",
 )
 _FACTS = (
     Field(name="instrument", told="instrument", words=_INSTRUMENT, needed=True),

@@ -210,7 +210,8 @@ def _content(names: Sequence[str], kinds: Mapping[str, str]) -> Content:
     if bare & {"hours"} and bare & {"zone", "timezone", "holidays", "halfdays"}:
         return Content.VENUES
     since = bare & {"heldfrom", "validfrom", "knownfrom", "knownsince"}
-    if timed and (since or {"fact", "value"} <= bare) and not bare & {"kind", "event"}:
+    other = bare & {"kind", "event", "close", "open", "high", "low"}
+    if timed and (since or {"fact", "value"} <= bare) and not other:
         return Content.FACTS
     if (timed and numbers >= 4) or bare & {"high", "low"}:
         return Content.BARS
