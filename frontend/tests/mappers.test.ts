@@ -2,16 +2,11 @@ import { Text } from '@codemirror/state'
 import * as echarts from 'echarts'
 import { afterEach, describe, expect, it, test } from 'vitest'
 import { leadsTo } from '@/app/palette'
-import {
-  chartOption,
-  layPanes,
-  paneNames,
-  reachOf,
-  readings,
-  scaleOf,
-  windowOf,
-  type Inks,
-} from '@/features/chart/chartOption'
+import { reachOf } from '@/features/chart/bars'
+import { chartOption } from '@/features/chart/chartOption'
+import { windowOf, type Inks } from '@/features/chart/looks'
+import { layPanes, paneNames, scaleOf } from '@/features/chart/panes'
+import { readings } from '@/features/chart/readings'
 import { barsOf, joined } from '@/features/chart/look'
 import { distance } from '@/features/chart/measure'
 import { ticksOf } from '@/features/chart/timeAxis'
@@ -150,6 +145,8 @@ const sight = (shown: number, back = 0) => ({ shown, back })
 const chart: Chart = {
   days: [],
   events: [],
+  doubts: [],
+  asked: [],
   earlier: false,
   refused: [],
   code: 'ABC',

@@ -993,6 +993,16 @@ export interface components {
             same: number;
         };
         /**
+         * Asked
+         * @description A formula that is drawn, as it was asked for, and its numbers that can be turned.
+         */
+        Asked: {
+            /** Controls */
+            controls: components["schemas"]["Control"][];
+            /** Text */
+            text: string;
+        };
+        /**
          * Cause
          * @enum {string}
          */
@@ -1025,6 +1035,11 @@ export interface components {
          */
         Chart: {
             /**
+             * Asked
+             * @default []
+             */
+            asked: components["schemas"]["Asked"][];
+            /**
              * Bar At
              * @default null
              */
@@ -1042,6 +1057,8 @@ export interface components {
              * @default []
              */
             days: number[];
+            /** Doubts */
+            doubts: components["schemas"]["ChartDoubt"][];
             /**
              * Earlier
              * @default false
@@ -1104,6 +1121,16 @@ export interface components {
             times: number[];
             /** Volume */
             volume: number[];
+        };
+        /**
+         * ChartDoubt
+         * @description What the data check doubts of a bar, and of those that follow it.
+         */
+        ChartDoubt: {
+            /** At */
+            at: number;
+            /** Detail */
+            detail: string;
         };
         /**
          * ChartEvent
@@ -1229,6 +1256,42 @@ export interface components {
          * @enum {string}
          */
         Content: "bars" | "trades" | "instruments" | "facts" | "events" | "venues";
+        /**
+         * Control
+         * @description One number: of which function which input, and between which bounds it may be.
+         *
+         *     A text with another value is what stands before ``start``, then ``prefix``, the value, ``suffix``, and
+         *     what stands from ``end`` on; places count characters. Of an input that is not written, the value is its
+         *     default.
+         */
+        Control: {
+            /** End */
+            end: number;
+            /** Function */
+            function: string;
+            /** Least */
+            least: number;
+            /** Most */
+            most: number;
+            /** Name */
+            name: string;
+            /**
+             * Prefix
+             * @default
+             */
+            prefix: string;
+            /** Start */
+            start: number;
+            /**
+             * Suffix
+             * @default
+             */
+            suffix: string;
+            /** Value */
+            value: number;
+            /** Whole */
+            whole: boolean;
+        };
         /**
          * Count
          * @description How many instruments a condition lets through: on its own, together with those before it,

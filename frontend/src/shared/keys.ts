@@ -39,10 +39,13 @@ export function called(list: readonly Key[], event: KeyboardEvent): Key | undefi
   return onButton && (name === 'Enter' || name === ' ') ? undefined : found
 }
 
-/** Keys of a page: they rest while the user writes, unless pressed with Ctrl. */
-export function useKeys(list: Key[]) {
+/**
+ * Keys of a page: they rest while the user writes, unless pressed with Ctrl, and while what they belong to
+ * is not `active`.
+ */
+export function useKeys(list: Key[], active: () => boolean = () => true) {
   const onKey = (event: KeyboardEvent) => {
-    if (showKeys.value) return
+    if (showKeys.value || !active()) return
     const found = called(list, event)
     if (!found) return
     event.preventDefault()

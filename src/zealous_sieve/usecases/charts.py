@@ -16,6 +16,7 @@ from zealous_sieve.core.engine.external_inputs import needs_universe
 from zealous_sieve.core.engine.panel import Column, Panel, Times
 from zealous_sieve.core.errors import DataError, FormulaError, Problem
 from zealous_sieve.core.formula.check import check
+from zealous_sieve.core.formula.controls import Control, controls
 from zealous_sieve.core.formula.terms import Term
 from zealous_sieve.core.formula.timeframe import DAY, WRITTEN_SO, read_timeframe
 from zealous_sieve.core.formula.typed import Formula
@@ -64,6 +65,22 @@ class ChartGap:
 
 
 @dataclass(frozen=True, kw_only=True)
+class ChartDoubt:
+    """What the data check doubts of a bar, and of those that follow it."""
+
+    at: int
+    detail: str
+
+
+@dataclass(frozen=True, kw_only=True)
+class Asked:
+    """A formula that is drawn, as it was asked for, and its numbers that can be turned."""
+
+    text: str
+    controls: tuple[Control, ...]
+
+
+@dataclass(frozen=True, kw_only=True)
 class ChartEvent:
     """Something scheduled on the day of a bar."""
 
@@ -102,6 +119,8 @@ class Chart:
     """What a bar is, as it is written: ``1d``, ``15m``, ``brick(10, 20)``."""
     gaps: tuple[ChartGap, ...]
     """Where the data check misses bars."""
+    doubts: tuple[ChartDoubt, ...]
+    """Which bars the data check doubts."""
     times: list[int]
     open: list[float]
     high: list[float]
@@ -122,6 +141,7 @@ class Chart:
     events: tuple[ChartEvent, ...] = ()
     earlier: bool = False
     """Whether there are bars before the first."""
+    asked: tuple[Asked, ...] = ()
     refused: tuple[Refused, ...] = ()
     """What was asked to be drawn and can't be."""
     ranges: tuple[float | None, ...] = ()
@@ -153,10 +173,10 @@ def instrument_chart(outside: Outside, code: str, looked: Looked, order: Order) 
         message = f"{looked.bars!r} are no bars"
         mend = f"write what a bar is as {WRITTEN_SO}"
         raise DataError(Problem(code="no_such_timeframe", message=message, mend=mend))
-    return outside.compute.do(order, look, code, looked, _missing(outside, code))
+    return outside.compute.do(order, look, code, looked, _found(outside, code))
 
 
-def look(desk: Desk, code: str, looked: Looked, missing: Sequence[Finding]) -> Chart:
+def look(desk: Desk, code: str, looked: Looked, doubted: Sequence[Finding]) -> Chart:
     """Bars of an instrument up to the desk's moment, with what is drawn; the unfinished one too, but where
     something is compared with all instruments."""
     instrument = desk.reference.by_code[code]
@@ -175,10 +195,11 @@ def look(desk: Desk, code: str, looked: Looked, missing: Sequence[Finding]) -> C
     unfinished = panel.columns.get(UNFINISHED)
     columns = [(line, found[f"line {n}"]) for n, line in enumerate(drawn)]
     return replace(
-        _chart(instrument, looked.bars, panel, shown, missing, columns),
+        _chart(instrument, looked.bars, panel, shown, doubted, columns),
         days=_days(panel, shown),
         events=_events(panel, panel.position(code), shown),
         earlier=shown.start > rows.start,
+        asked=tuple(Asked(text=t, controls=controls(t, desk.library)) for t in looked.lines),
         refused=refused,
         provisional=bool(unfinished is not None and stop > shown.start and unfinished[stop - 1]),
         ranges=tuple(_plain(found["range"][shown])),
@@ -248,7 +269,7 @@ def hit_chart(
     seen = outside.hits.one(run, code)
     hit = seen.hit if seen else None
     return outside.compute.do(
-        order, draw, run.sieve, run.as_of, code, hit, _missing(outside, code), bars
+        order, draw, run.sieve, run.as_of, code, hit, _found(outside, code), bars
     )
 
 
@@ -258,10 +279,11 @@ def draw(
     as_of: datetime,
     code: str,
     hit: Hit | None,
-    missing: Sequence[Finding],
+    doubted: Sequence[Finding],
     bars: int,
 ) -> Chart:
-    """The chart of an instrument as a run from a moment saw it; ``missing`` is what its data lack."""
+    """The chart of an instrument as a run from a moment saw it; ``doubted`` is what the data check found
+    of it."""
     instrument = desk.reference.by_code[code]
     prepared = prepare(sieve)
     drawn = lines(prepared)
@@ -282,7 +304,7 @@ def draw(
 
     columns = [(line, found[f"line {n}"]) for n, line in enumerate(drawn)]
     return replace(
-        _chart(instrument, sieve.timeframe, panel, shown, missing, columns),
+        _chart(instrument, sieve.timeframe, panel, shown, doubted, columns),
         reasons=told(judged) if rows.stop > rows.start else (),
         reasons_now=told(newest) if rows.start <= newest != judged else (),
         provisional=provisional(prepared, panel, panel.position(code)),
@@ -296,7 +318,7 @@ def _chart(
     bars: str,
     panel: Panel,
     shown: slice,
-    missing: Sequence[Finding],
+    found: Sequence[Finding],
     drawn: Sequence[tuple[Line, Column]],
 ) -> Chart:
     """The rows of a panel that are shown, with what is known of them."""
@@ -310,7 +332,8 @@ def _chart(
         currency=instrument.currency,
         tick=instrument.tick,
         bars=bars,
-        gaps=_gaps(missing, panel.times[shown]),
+        gaps=_gaps(found, panel.times[shown]),
+        doubts=_doubts(found, panel, shown),
         times=panel.times[shown].tolist(),
         **prices,
         lines=tuple(
@@ -335,16 +358,27 @@ def _pane_of(line: Line, column: Column, closes: Column) -> str:
     return line.label if line.pane == "price" and not near(column, closes) else line.pane
 
 
-def _missing(outside: Outside, code: str) -> list[Finding]:
-    """What the data check misses of an instrument."""
-    found = outside.market.findings()
-    return [f for f in found if f.code == code and f.kind == FindingKind.GAP]
+def _found(outside: Outside, code: str) -> list[Finding]:
+    """What the data check found of an instrument."""
+    return [finding for finding in outside.market.findings() if finding.code == code]
 
 
-def _gaps(missing: Sequence[Finding], times: Times) -> tuple[ChartGap, ...]:
+def _gaps(found: Sequence[Finding], times: Times) -> tuple[ChartGap, ...]:
     """What the data check found missing between the bars of a chart."""
+    missing = (finding for finding in found if finding.kind == FindingKind.GAP)
     places = [(int(np.searchsorted(times, finding.first)), finding.detail) for finding in missing]
     return tuple(ChartGap(at=at, detail=told) for at, told in places if 0 < at < len(times))
+
+
+def _doubts(found: Sequence[Finding], panel: Panel, shown: slice) -> tuple[ChartDoubt, ...]:
+    """The bars of a chart that a finding begins in."""
+    opened, closed = panel.times[shown], panel.close_times(shown)
+    doubts = []
+    for finding in found:
+        at = int(np.searchsorted(closed, finding.first, side="right"))
+        if finding.kind != FindingKind.GAP and at < len(opened) and opened[at] <= finding.last:
+            doubts.append(ChartDoubt(at=at, detail=finding.detail))
+    return tuple(doubts)
 
 
 def _judged_row(times: NDArray[np.int64], hit: Hit | None) -> int:

@@ -3,7 +3,8 @@ import { computed, nextTick, ref } from 'vue'
 import type { Chart } from '@/shared/api'
 import { price } from '@/shared/format'
 import InlineText from '@/shared/InlineText.vue'
-import { DRAWINGS, type Drawing, type Scale } from './chartOption'
+import LineNumbers from './LineNumbers.vue'
+import { DRAWINGS, type Drawing, type Scale } from './looks'
 
 /** What is looked at, as a sentence whose parts are changed where they stand. */
 const props = defineProps<{
@@ -29,6 +30,7 @@ const emit = defineEmits<{
 const barsField = ref<InstanceType<typeof InlineText>>()
 const drawField = ref<HTMLInputElement>()
 const drawn = ref('')
+const sentence = ref<HTMLElement>()
 const besideField = ref<HTMLInputElement>()
 const beside = ref('')
 const fewCodes = computed(() => {
@@ -51,6 +53,8 @@ const moved = computed(() => {
 })
 const refusal = (formula: string) =>
   props.chart?.refused.find((one) => one.text === formula)?.problems[0]?.message
+const controls = (formula: string) =>
+  props.chart?.asked.find((one) => one.text === formula)?.controls
 
 function draw() {
   const formula = drawn.value.trim()
@@ -58,7 +62,7 @@ function draw() {
   if (formula) emit('draw', formula)
   else drawField.value?.blur()
 }
-async function write(field?: HTMLInputElement) {
+async function write(field?: HTMLInputElement | null) {
   await nextTick()
   field?.focus()
   field?.select()
@@ -67,6 +71,7 @@ defineExpose({
   writeBars: () => barsField.value?.focus(),
   writeLine: () => write(drawField.value),
   writeBeside: () => write(besideField.value),
+  turn: () => write(sentence.value?.querySelector<HTMLInputElement>('input[type="number"]')),
 })
 </script>
 
@@ -75,7 +80,7 @@ defineExpose({
     <h1>
       <span class="mono">{{ code }}</span> {{ name }}
     </h1>
-    <p>
+    <p ref="sentence">
       on
       <InlineText
         ref="barsField"
@@ -120,7 +125,7 @@ defineExpose({
           to the bar before</template
         ></template
       ><span v-if="chart?.provisional" class="quiet"> (not closed yet)</span>; drawn:
-      <span v-for="line in lines" :key="line" class="line" :class="{ fall: refusal(line) }">
+      <span v-for="(line, n) in lines" :key="n" class="line" :class="{ fall: refusal(line) }">
         <InlineText
           :value="line"
           :least="4"
@@ -128,6 +133,7 @@ defineExpose({
           :aria-label="`Drawn formula ${line}`"
           @take="(text) => redraw(line, text)"
         />
+        <LineNumbers :text="line" :controls="controls(line)" @redraw="redraw" />
         <button :aria-label="`Remove ${line}`" @click="emit('remove', line)">×</button>
       </span>
       <input

@@ -17,20 +17,19 @@ import type { Chart } from '@/shared/api'
 import { barTime, plural } from '@/shared/format'
 import { preferences } from '@/shared/preferences'
 import { ink, night } from '@/shared/theme'
+import { chartOption } from './chartOption'
 import {
-  chartOption,
   fromAxis,
-  layPanes,
-  paneNames,
-  readings,
   toAxis,
   windowOf,
   type Drawing,
   type Inks,
   type Scale,
   type Sight,
-} from './chartOption'
+} from './looks'
 import { distance, type Point } from './measure'
+import { layPanes, paneNames } from './panes'
+import { readings } from './readings'
 
 use([
   CustomChart,

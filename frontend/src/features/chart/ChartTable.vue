@@ -3,7 +3,7 @@ import { computed } from 'vue'
 import type { Chart } from '@/shared/api'
 import { barTime, figure, price } from '@/shared/format'
 import ListOut, { type Columns } from '@/shared/ListOut.vue'
-import { windowOf, type Sight } from './chartOption'
+import { windowOf, type Sight } from './looks'
 
 /** The bars in sight as a table, the newest first: to be read aloud, and to be copied. */
 const props = defineProps<{

@@ -96,6 +96,7 @@ export function joined(before: Chart, after: Chart): Chart {
     })),
     gaps: [...before.gaps, ...moved(after.gaps)],
     events: [...before.events, ...moved(after.events)],
+    doubts: [...before.doubts, ...moved(after.doubts)],
     ranges: [...before.ranges, ...after.ranges],
     smoothed:
       before.smoothed && after.smoothed

@@ -22,6 +22,13 @@ const words = (name: string) => name.replaceAll('_', ' ')
 
 <template>
   <table v-if="rows.length" class="ledger">
+    <thead class="visually-hidden">
+      <tr>
+        <th>fact</th>
+        <th>value</th>
+        <th>known from</th>
+      </tr>
+    </thead>
     <tbody>
       <template v-for="row in rows" :key="row.name">
         <tr>
@@ -42,10 +49,10 @@ const words = (name: string) => name.replaceAll('_', ' ')
               :aria-expanded="open === row.name"
               @click="open = open === row.name ? undefined : row.name"
             >
-              from {{ day(row.since!.known ?? row.since!.held) }}
+              {{ day(row.since!.known ?? row.since!.held) }}
             </button>
             <template v-else-if="row.since">
-              from {{ day(row.since.known ?? row.since.held) }}
+              {{ day(row.since.known ?? row.since.held) }}
             </template>
           </td>
         </tr>
@@ -84,7 +91,7 @@ const words = (name: string) => name.replaceAll('_', ' ')
 
 <style scoped>
 td {
-  padding-right: 6px;
+  padding: 4px 5px 4px 0;
 }
 .since {
   padding: 0;

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { useQuery, useQueryClient } from '@tanstack/vue-query'
-import { computed, nextTick, ref, watch } from 'vue'
+import { computed, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { answer, api, ApiError, chartOf, type HitView } from '@/shared/api'
 import ErrorNote from '@/shared/ErrorNote.vue'
@@ -9,15 +9,14 @@ import { useHits } from '@/shared/hits'
 import { useKeys } from '@/shared/keys'
 import Mesh from '@/shared/Mesh.vue'
 import { keys, useRun } from '@/shared/queries'
-import { useSight } from '@/shared/sight'
 import { done, takeBack } from '@/shared/undo'
 import ChartSheet from '@/features/chart/ChartSheet.vue'
+import ChartFrame from '@/features/frame/ChartFrame.vue'
+import Rail from '@/features/frame/Rail.vue'
 import { useDecision } from './decision'
 import { REASONS, VERDICTS, type VerdictName } from './reasons'
 
 /** Do I take it? */
-const RAIL = 44
-const ABOVE = 30
 const route = useRoute()
 const router = useRouter()
 const client = useQueryClient()
@@ -32,8 +31,10 @@ const at = ref(-1)
 const hit = computed<HitView | undefined>(() => hits.rows.value[at.value])
 const count = computed(() => total.value - (view.data.value?.waiting ?? 0))
 
-const rail = ref<HTMLElement>()
-const { virtual, seen } = useSight(hits, rail, RAIL, ABOVE)
+const linkTo = (place: number) => {
+  const code = hits.rows.value[place]?.code
+  return code && `/runs/${id.value}/review/${code}`
+}
 
 /** Where the hit of the address stands; without one, or with one that is none, the next open hit. */
 async function find(code: string) {
@@ -56,7 +57,6 @@ async function find(code: string) {
 function stand(place: number) {
   at.value = place
   hits.need(place - 1, place + 1)
-  nextTick(() => virtual.value.scrollToIndex(place))
 }
 watch(
   [() => total.value > 0, () => String(route.params.code ?? '')],
@@ -176,7 +176,7 @@ const sentencesNow = computed(() =>
 </script>
 
 <template>
-  <main class="review">
+  <main v-if="!total || view.isError.value || hits.error.value">
     <ErrorNote
       v-if="view.isError.value"
       :error="view.error.value"
@@ -194,88 +194,81 @@ const sentencesNow = computed(() =>
       <RouterLink :to="`/runs/${id}`">See the run</RouterLink>
     </p>
     <p v-else-if="hits.matching.value === undefined" class="empty page">Reading the hits …</p>
-    <p v-else-if="total === 0" class="empty page">
+    <p v-else class="empty page">
       This run has no hits to review. <RouterLink :to="`/runs/${id}`">Back to the run</RouterLink>
     </p>
-    <template v-else>
-      <nav ref="rail" class="rail" aria-label="Hits">
-        <p class="quiet">{{ count }} of {{ total }} decided</p>
-        <div class="room" :style="{ height: `${virtual.getTotalSize()}px` }">
-          <template v-for="item in seen" :key="item.index">
-            <RouterLink
-              v-for="h in [hits.rows.value[item.index]].filter((one) => one !== undefined)"
-              :key="h.code"
-              :to="`/runs/${id}/review/${h.code}`"
-              replace
-              :class="{ here: h.code === hit?.code }"
-              :style="{ transform: `translateY(${item.start - ABOVE}px)` }"
-              :tabindex="h.code === hit?.code ? 0 : -1"
-              :aria-current="h.code === hit?.code ? 'true' : undefined"
-            >
-              <span class="mono">{{ h.code }}</span>
-              <span :class="['mark', h.verdict?.verdict]" :title="h.verdict?.verdict ?? 'open'">{{
-                h.verdict?.verdict ? MARK[h.verdict.verdict] : ''
-              }}</span>
-              <Mesh :cells="h.cells" :names="names" :size="8" />
-            </RouterLink>
+  </main>
+  <ChartFrame v-else margin="Why">
+    <template #rail>
+      <Rail label="Hits" :count="total" :at="at" :to="linkTo" :row="44" @seen="hits.need">
+        <template #head>
+          <p class="quiet decided">{{ count }} of {{ total }} decided</p>
+        </template>
+        <template #default="{ place }">
+          <template v-for="h in [hits.rows.value[place]!]" :key="h.code">
+            <span class="mono">{{ h.code }}</span>
+            <span :class="['mark', h.verdict?.verdict]" :title="h.verdict?.verdict ?? 'open'">{{
+              h.verdict?.verdict ? MARK[h.verdict.verdict] : ''
+            }}</span>
+            <Mesh class="mesh" :cells="h.cells" :names="names" :size="8" />
           </template>
-        </div>
-      </nav>
-      <section class="centre">
-        <header v-if="hit && run">
-          <h1>
-            <RouterLink class="mono" :to="`/instruments/${hit.code}`">{{ hit.code }}</RouterLink>
-            {{ hit.name }}
-          </h1>
+        </template>
+      </Rail>
+    </template>
+    <header v-if="hit && run">
+      <h1>
+        <RouterLink class="mono" :to="`/instruments/${hit.code}`">{{ hit.code }}</RouterLink>
+        {{ hit.name }}
+      </h1>
+      <span>
+        {{ run.sieve.sides[0] === 'long' ? '▲ long' : '▼ short' }} ·
+        {{ run.sieve.timeframes[0] }} bars ·
+        <RouterLink :to="`/runs/${id}`">{{ run.sieve.name }}</RouterLink> · as of
+        {{ moment(run.as_of) }}
+      </span>
+    </header>
+    <div class="chart">
+      <ErrorNote
+        v-if="chart.isError.value"
+        :error="chart.error.value"
+        what="The chart can't be drawn"
+        @retry="chart.refetch()"
+      />
+      <ChartSheet v-else-if="chart.data.value" :chart="chart.data.value" :shown="shown" />
+      <p v-else class="quiet">drawing…</p>
+    </div>
+    <template v-if="hit && run" #margin>
+      <p class="facts">
+        Fired <b>{{ barTime(hit.fired_at) }}</b>, {{ ageOf(hit.age) }}. Judged on
+        <b>{{ barTime(hit.bar_at) }}</b>: close <b>{{ price(hit.close, hit.tick) }}</b>;
+        <template v-if="hit.now !== null"
+          >now <b>{{ price(hit.now, hit.tick) }}</b>.</template
+        >
+        Score <b>{{ figure(hit.score) }}</b>; place {{ hit.place }} by
+        <code class="by">{{ run.sieve.rank || 'score' }}</code>{{ run.sieve.rank ? ' = ' : ''
+        }}<b v-if="run.sieve.rank">{{ figure(hit.rank) }}</b
+        >.
+        <span v-if="hit.provisional" class="fall">
+          Provisional: it rests on a bar that had not closed, and may change until it does.</span
+        >
+        <span v-if="hit.verdict && hit.verdict.run_id !== id" class="quiet">
+          This setup was decided in run {{ hit.verdict.run_id }}.</span
+        >
+      </p>
+      <h2>Why it is here</h2>
+      <ul>
+        <li v-for="(sentence, n) in hit.sentences" :key="n">
+          <Mesh :cells="[hit.cells[n]!]" :names="[names[n] ?? '']" />
           <span>
-            {{ run.sieve.sides[0] === 'long' ? '▲ long' : '▼ short' }} ·
-            {{ run.sieve.timeframes[0] }} bars ·
-            <RouterLink :to="`/runs/${id}`">{{ run.sieve.name }}</RouterLink> · as of
-            {{ moment(run.as_of) }}
+            <i class="quiet">{{ run.sieve.conditions[n]?.role }}</i> {{ sentence }}
+            <code>{{ names[n] }}</code>
+            <span v-if="sentencesNow[n]" class="quiet now">Now: {{ sentencesNow[n] }}</span>
           </span>
-        </header>
-        <div class="chart">
-          <ErrorNote
-            v-if="chart.isError.value"
-            :error="chart.error.value"
-            what="The chart can't be drawn"
-            @retry="chart.refetch()"
-          />
-          <ChartSheet v-else-if="chart.data.value" :chart="chart.data.value" :shown="shown" />
-          <p v-else class="quiet">drawing…</p>
-        </div>
-      </section>
-      <aside v-if="hit && run" class="why" aria-label="Why" tabindex="0">
-        <p class="facts">
-          Fired <b>{{ barTime(hit.fired_at) }}</b>, {{ ageOf(hit.age) }}. Judged on
-          <b>{{ barTime(hit.bar_at) }}</b>: close <b>{{ price(hit.close, hit.tick) }}</b>;
-          <template v-if="hit.now !== null"
-            >now <b>{{ price(hit.now, hit.tick) }}</b>.</template
-          >
-          Score <b>{{ figure(hit.score) }}</b>; place {{ hit.place }} by
-          <code class="by">{{ run.sieve.rank || 'score' }}</code>{{ run.sieve.rank ? ' = ' : ''
-          }}<b v-if="run.sieve.rank">{{ figure(hit.rank) }}</b
-          >.
-          <span v-if="hit.provisional" class="fall">
-            Provisional: it rests on a bar that had not closed, and may change until it does.</span
-          >
-          <span v-if="hit.verdict && hit.verdict.run_id !== id" class="quiet">
-            This setup was decided in run {{ hit.verdict.run_id }}.</span
-          >
-        </p>
-        <h2>Why it is here</h2>
-        <ul>
-          <li v-for="(sentence, n) in hit.sentences" :key="n">
-            <Mesh :cells="[hit.cells[n]!]" :names="[names[n] ?? '']" />
-            <span>
-              <i class="quiet">{{ run.sieve.conditions[n]?.role }}</i> {{ sentence }}
-              <code>{{ names[n] }}</code>
-              <span v-if="sentencesNow[n]" class="quiet now">Now: {{ sentencesNow[n] }}</span>
-            </span>
-          </li>
-        </ul>
-      </aside>
-      <footer v-if="hit" class="verdict" aria-label="Verdict">
+        </li>
+      </ul>
+    </template>
+    <template v-if="hit" #foot>
+      <div class="verdict" role="group" aria-label="Verdict">
         <p class="visually-hidden" role="status">{{ spoken }}</p>
         <span class="kinds">
           <button
@@ -340,57 +333,17 @@ const sentencesNow = computed(() =>
           what="Not kept"
           @retry="failure.again"
         />
-      </footer>
+      </div>
     </template>
-  </main>
+  </ChartFrame>
 </template>
 
 <style scoped>
-.review {
-  display: grid;
-  grid-template: minmax(0, 1fr) auto / 132px minmax(0, 1fr) 290px;
-  height: calc(100vh - 44px);
-}
-.rail {
-  overflow: auto;
-  border-right: 1px solid var(--hair);
-  padding: 4px 0;
-}
-.rail p {
-  margin: 4px 12px;
-  font-size: 12px;
-}
-.rail .room {
-  position: relative;
-}
-.rail a {
-  position: absolute;
-  inset: 0 0 auto 0;
-  height: 44px;
-  box-sizing: border-box;
-  display: grid;
-  grid-template-columns: 1fr 14px;
-  gap: 0 4px;
-  padding: 4px 12px 6px;
-  color: var(--ink);
-  text-decoration: none;
-  border-bottom: 1px solid var(--hair);
-}
-.rail a.here {
-  background: var(--accent-wash);
-}
 .mark.take {
   color: var(--rise);
 }
 .mark.drop {
   color: var(--fall);
-}
-.centre {
-  display: flex;
-  flex-direction: column;
-  min-width: 0;
-  min-height: 0;
-  padding: 8px 12px;
 }
 header {
   display: flex;
@@ -414,23 +367,8 @@ header > span {
   overflow: hidden;
   text-overflow: ellipsis;
 }
-.chart {
-  flex: 1;
-  min-height: 0;
-}
-.why {
-  border-left: 1px solid var(--hair);
-  padding: 8px 14px;
-  overflow: auto;
-}
 .facts {
   margin: 0 0 8px;
-}
-h2 {
-  font-size: 13px;
-  font-weight: 500;
-  color: var(--quiet);
-  margin: 0;
 }
 ul {
   list-style: none;
@@ -454,7 +392,6 @@ li code {
   overflow-wrap: anywhere;
 }
 .verdict {
-  grid-column: 1 / -1;
   display: flex;
   flex-wrap: wrap;
   align-items: center;
@@ -507,21 +444,11 @@ li code {
   display: block;
   font-size: 12px;
 }
-@media (max-width: 900px) {
-  .review {
-    display: block;
-    height: auto;
-  }
-  .rail {
-    display: flex;
-    overflow-x: auto;
-    border-right: 0;
-  }
-  .chart {
-    height: 420px;
-  }
-  .why {
-    border-left: 0;
-  }
+.decided {
+  margin: 4px 12px;
+  font-size: 12px;
+}
+.mesh {
+  flex-basis: 100%;
 }
 </style>

@@ -1,0 +1,269 @@
+<script setup lang="ts">
+import { useQueryClient } from '@tanstack/vue-query'
+import { computed, ref, watch } from 'vue'
+import ErrorNote from '@/shared/ErrorNote.vue'
+import { useKeys, type Key } from '@/shared/keys'
+import { useVocabulary } from '@/shared/queries'
+import { done } from '@/shared/undo'
+import ChartHead from './ChartHead.vue'
+import ChartSheet from './ChartSheet.vue'
+import ChartTable from './ChartTable.vue'
+import { lookQuery, useLook, type Range } from './look'
+import { DRAWINGS, type Drawing, type Scale } from './looks'
+import { useSighting } from './sighting'
+
+/**
+ * A chart of any instrument with all that can be done to it. What is looked at belongs to the page, which
+ * is told each change; the keys are of the chart that is `active`, of several that stand together.
+ */
+const props = withDefaults(
+  defineProps<{
+    code: string
+    name: string
+    bars: string
+    scale: Scale
+    drawing: Drawing
+    lines: readonly string[]
+    /** A moment that the page asks to see, in seconds since 1970. */
+    at?: number
+    /** Instruments that may be drawn beside it. */
+    codes: readonly string[]
+    /** Those that are likely next, and are read ahead. */
+    near?: readonly string[]
+    /** What bars it has, as they are written. */
+    bases?: readonly string[]
+    /** How long its bars are in seconds, where they are kept as they stand and can be mended. */
+    kept?: number
+    full: boolean
+    active?: boolean
+  }>(),
+  { at: NaN, near: () => [], bases: () => [], kept: undefined, active: true },
+)
+export interface Change {
+  bars?: string
+  scale?: Scale
+  drawing?: Drawing
+  lines?: string[]
+}
+const emit = defineEmits<{
+  change: [to: Change]
+  full: [full: boolean]
+  mend: [seconds?: number, time?: number]
+}>()
+const client = useQueryClient()
+const vocabulary = useVocabulary()
+const lookOf = (code: string) => ({
+  code,
+  bars: props.bars,
+  lines: props.lines,
+  smoothed: props.drawing === 'smoothed',
+})
+const { chart, reach, error, again, waiting } = useLook(() => lookOf(props.code))
+const own = computed(() => (chart.value?.code === props.code ? chart.value : undefined))
+const { sight, came, zoom, pan, newest, range, showAt, anew, settled } = useSighting(
+  chart,
+  () => props.scale,
+  reach,
+)
+watch([() => props.bars, () => props.code], anew)
+watch(
+  [() => Boolean(own.value), () => props.at],
+  ([drawn, time]) => void (drawn && Number.isFinite(time) && showAt(time)),
+  { immediate: true },
+)
+watch(own, (now) => {
+  if (now) for (const code of props.near) void client.prefetchQuery(lookQuery(lookOf(code)))
+})
+
+const head = ref<InstanceType<typeof ChartHead>>()
+const sheet = ref<InstanceType<typeof ChartSheet>>()
+const tabled = ref(false)
+function turnTable() {
+  settled()
+  tabled.value = !tabled.value
+}
+const SCALES: Scale[] = ['linear', 'log', 'percent']
+const after = <T,>(all: readonly T[], one: T) => all[(all.indexOf(one) + 1) % all.length]!
+const drawn = (lines: readonly string[]) => emit('change', { lines: [...new Set(lines)] })
+const draw = (formula: string) => drawn([...props.lines, formula])
+const remove = (formula: string) => drawn(props.lines.filter((line) => line !== formula))
+const redraw = (before: string, now: string) =>
+  drawn(props.lines.map((line) => (line === before ? now : line)))
+const compare = (code: string) =>
+  emit('change', {
+    scale: 'percent',
+    lines: [...new Set([...props.lines, `close of "${code}"`])],
+  })
+async function copyLink() {
+  await navigator.clipboard.writeText(location.href)
+  done('The address of this chart was copied.')
+}
+/** Ends measuring, or full size; false where there was neither. */
+function leave(): boolean {
+  if (sheet.value?.measuring) sheet.value.endMeasure()
+  else if (props.full) emit('full', false)
+  else return false
+  return true
+}
+defineExpose({ leave })
+
+const RANGES: [string, Range][] = [
+  ['1', 'day'],
+  ['2', 'week'],
+  ['3', 'month'],
+  ['4', 'quarter'],
+  ['5', 'year'],
+  ['6', 'all'],
+]
+const list: Key[] = [
+  { key: 'ArrowLeft', does: 'towards the past', repeats: true, run: () => pan(0.2) },
+  { key: 'ArrowRight', does: 'towards the present', repeats: true, run: () => pan(-0.2) },
+  { key: '+', does: 'fewer bars', repeats: true, run: () => zoom(0.7) },
+  { key: '-', does: 'more bars', repeats: true, run: () => zoom(1 / 0.7) },
+  { key: 'End', does: 'the newest bar', run: newest },
+  { key: 'b', does: 'change the bars', run: () => head.value?.writeBars() },
+  { key: 'l', does: 'draw a formula', run: () => head.value?.writeLine() },
+  { key: 'c', does: 'draw another instrument beside it', run: () => head.value?.writeBeside() },
+  {
+    key: 'x',
+    does: 'take the last formula away',
+    run: () => props.lines.length && remove(props.lines.at(-1)!),
+  },
+  { key: 'a', does: 'adjust the numbers of what is drawn', run: () => head.value?.turn() },
+  { key: 't', does: 'the bars in sight as a table, or drawn', run: turnTable },
+  { key: 'p', does: 'keep the chart as an image', run: () => sheet.value?.save() },
+  { key: 'm', does: 'mend bars', run: () => emit('mend') },
+  {
+    key: 'k',
+    does: 'drawn as candles, bars, line, smoothed',
+    run: () => emit('change', { drawing: after(DRAWINGS, props.drawing) }),
+  },
+  {
+    key: ',',
+    does: 'cursor to the bar before',
+    repeats: true,
+    run: () => sheet.value?.stepCursor(-1),
+  },
+  {
+    key: '.',
+    does: 'cursor to the next bar',
+    repeats: true,
+    run: () => sheet.value?.stepCursor(1),
+  },
+  { key: 'e', does: 'measure from here, to here, end', run: () => sheet.value?.measureHere() },
+  { key: 'f', does: 'full size', run: () => emit('full', !props.full) },
+  { key: 'y', does: 'copy the address of the chart', run: () => void copyLink() },
+  {
+    key: 's',
+    does: 'scale: linear, log, percent',
+    run: () => emit('change', { scale: after(SCALES, props.scale) }),
+  },
+  ...RANGES.map(([key, wanted]) => ({
+    key,
+    does: `range: ${wanted}`,
+    run: () => void range(wanted),
+  })),
+]
+useKeys(list, () => props.active)
+</script>
+
+<template>
+  <div class="panel">
+    <ChartHead
+      ref="head"
+      :code="code"
+      :name="name"
+      :chart="own"
+      :bars="bars"
+      :scale="scale"
+      :drawing="drawing"
+      :codes="codes"
+      :lines="lines"
+      :offered="vocabulary.data.value?.bars ?? []"
+      @bars="(to) => emit('change', { bars: to })"
+      @scale="(to) => emit('change', { scale: to })"
+      @drawing="(to) => emit('change', { drawing: to })"
+      @draw="draw"
+      @remove="remove"
+      @redraw="redraw"
+      @compare="compare"
+    />
+    <div class="chart">
+      <ErrorNote v-if="error" :error="error" what="The chart can't be drawn" @retry="again()" />
+      <p v-else-if="!own" class="quiet">drawing…</p>
+      <p v-else-if="!own.times.length" class="empty">
+        <template v-if="bases.length"
+          >{{ code }} has no bars of {{ bars }}: it has {{ bases.join(', ') }}, and what is built of
+          them. Press <kbd>b</kbd> for others.</template
+        >
+        <template v-else
+          >There are no bars of {{ code }}.
+          <RouterLink to="/imports">Bring in some</RouterLink></template
+        >
+      </p>
+      <ChartTable
+        v-else-if="tabled"
+        :chart="own"
+        :sight="sight"
+        :mendable="kept"
+        @mend="(seconds, time) => emit('mend', seconds, time)"
+      />
+      <ChartSheet
+        v-else
+        ref="sheet"
+        :chart="own"
+        :shown="sight.shown"
+        :back="sight.back"
+        :scale="scale"
+        :drawing="drawing"
+        @sight="came"
+        @full="emit('full', !full)"
+      />
+    </div>
+    <p class="quiet ranges" :aria-busy="waiting">
+      <button
+        v-for="[key, wanted] in RANGES"
+        :key="key"
+        class="button plain"
+        @click="range(wanted)"
+      >
+        {{ wanted }} <kbd>{{ key }}</kbd>
+      </button>
+      <button class="button plain" :aria-pressed="tabled" @click="turnTable">
+        table <kbd>t</kbd>
+      </button>
+      <button class="button plain" :disabled="tabled" @click="sheet?.save()">
+        image <kbd>p</kbd>
+      </button>
+      <button class="button plain" @click="copyLink">link <kbd>y</kbd></button>
+      <button class="button plain" :disabled="tabled" @click="sheet?.measureHere()">
+        measure <kbd>e</kbd>
+      </button>
+      <button class="button plain" :aria-pressed="full" @click="emit('full', !full)">
+        full size <kbd>f</kbd>
+      </button>
+    </p>
+  </div>
+</template>
+
+<style scoped>
+.panel {
+  flex: 1;
+  display: flex;
+  flex-direction: column;
+  min-width: 0;
+  min-height: 0;
+}
+.chart {
+  flex: 1;
+  min-height: 0;
+}
+.ranges {
+  margin: 4px 0 0;
+}
+@media (max-width: 900px) {
+  .chart {
+    height: 420px;
+  }
+}
+</style>
