@@ -43,7 +43,7 @@ def test_from_a_changed_condition_to_verdicts(page: Page) -> None:
     expect(page).to_have_url(re.compile(rf"/review/{code}$"))
     expect(page.locator("h1")).to_contain_text(code)
     expect(page.locator(".canvas canvas")).to_be_visible()
-    expect(page.locator(".why li").nth(1)).to_contain_text(
+    expect(page.locator("aside[aria-label=Why] li").nth(1)).to_contain_text(
         "is above the highest high of the 10 bars before"
     )
 
@@ -254,7 +254,7 @@ def test_a_condition_on_another_timeframe_and_across_the_universe_reaches_the_ch
     expect(page.locator("tbody td.mono").first).to_be_visible()
     page.keyboard.press("Enter")
     expect(page.locator(".canvas canvas")).to_be_visible()
-    expect(page.locator(".why li").nth(1)).to_contain_text("is above 80")
+    expect(page.locator("aside[aria-label=Why] li").nth(1)).to_contain_text("is above 80")
     expect(page.locator(".pane.readings", has_text="Rank")).to_be_visible()
 
 
@@ -316,7 +316,7 @@ def test_bars_of_a_day_and_bricks_reach_the_chart(page: Page) -> None:
     page.keyboard.press("Enter")
     expect(page.locator(".canvas canvas")).to_be_visible()
     expect(page.locator(".readings").first).to_contain_text("16 Jun, 14:15")
-    expect(page.locator(".why")).to_contain_text("Provisional")
+    expect(page.locator("aside[aria-label=Why]")).to_contain_text("Provisional")
 
     page.goto("/sieves/new")
     write(page, "Condition 1", "close > prev(close)")

@@ -478,3 +478,37 @@ def test_a_chart_is_measured_compared_and_drawn_otherwise_by_keys_and_clicks(pag
     expect(page.get_by_role("navigation", name="Instruments")).to_be_hidden()
     page.keyboard.press("Escape")
     expect(page.get_by_role("navigation", name="Instruments")).to_be_visible()
+
+
+def test_numbers_of_what_is_drawn_are_turned_by_key_and_held_down(page: Page) -> None:
+    page.goto("/instruments/TPSNHV?line=ema(close, 12)&line=rsi")
+    sheet = page.get_by_role("img", name=re.compile(r"ema\(close, 12\) \d"))
+    expect(sheet).to_be_visible()
+    turned = page.get_by_label("n of ema")
+    expect(turned).to_have_value("12")
+    page.keyboard.press("a")
+    for _ in range(5):
+        page.keyboard.press("ArrowUp")
+    expect(page.get_by_label("Drawn formula ema(close, 17)")).to_be_visible()
+    expect(turned).to_be_focused()
+    page.get_by_label("n of rsi").fill("9")
+    expect(
+        page.get_by_role("img", name=re.compile(r"ema\(close, 17\) .*rsi\(n=9\) \d"))
+    ).to_be_visible()
+    page.get_by_label("n of rsi").fill("0")
+    expect(page.get_by_label("Drawn formula rsi(n = 9)")).to_be_visible()
+
+
+def test_a_doubted_bar_is_marked_and_the_doubted_are_stepped_through(page: Page) -> None:
+    page.goto("/instruments?universe=All instruments")
+    page.get_by_text("APSNNS", exact=True).click()
+    page.get_by_label("flagged only").check()
+    rail = page.get_by_role("navigation", name="Instruments")
+    expect(rail.get_by_role("link")).to_have_count(7)
+    page.get_by_role("link", name="frozen").first.click()
+    expect(page).to_have_url(re.compile("at=1776729600"))
+    page.get_by_label("flagged only").blur()
+    expect(page.get_by_role("img", name=re.compile("^APSNNS, 600 bars"))).to_be_visible()
+    for _ in range(40):
+        page.keyboard.press(",")
+    expect(page.locator(".readings").first).to_contain_text("doubted 9 bars in a row")

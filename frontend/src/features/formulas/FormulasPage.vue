@@ -10,6 +10,7 @@ import ErrorNote from '@/shared/ErrorNote.vue'
 import { clock, needs, plural } from '@/shared/format'
 import { useKeys } from '@/shared/keys'
 import Archived from '@/shared/Archived.vue'
+import ListOut from '@/shared/ListOut.vue'
 import { keys, useFormulas, useArchivedFormulas, useVocabulary } from '@/shared/queries'
 import { done, takeBack } from '@/shared/undo'
 import { useReading } from './reading'
@@ -39,6 +40,18 @@ const changed = computed(() => {
   const { name, text, note } = draft.value
   return !kept || kept.name !== name || kept.text !== text || kept.note !== note
 })
+
+const columns = () => {
+  const all = formulas.data.value ?? []
+  return {
+    formula: all.map((f) => f.stored.name),
+    text: all.map((f) => f.stored.text),
+    note: all.map((f) => f.stored.note),
+    version: all.map((f) => f.stored.version),
+    kind: all.map(kindOf),
+    called_by: all.map((f) => [...f.used_by_sieves, ...f.used_by_formulas].join('; ')),
+  }
+}
 
 const FRESH = {
   name: 'my_bands',
@@ -187,6 +200,7 @@ useKeys([
           </RouterLink>
         </li>
       </ul>
+      <ListOut v-if="formulas.data.value?.length" name="Formulas" :columns="columns" />
       <Archived :entries="gone" @back="(id) => act('Not restored', () => restore(Number(id)))" />
     </aside>
     <section>

@@ -104,7 +104,7 @@ useKeys([
               :checked="onlyFlagged"
               @change="query({ only: onlyFlagged ? undefined : FLAGGED })"
             />
-            doubted only
+            flagged only
           </label>
         </template>
         <template #default="{ place }">

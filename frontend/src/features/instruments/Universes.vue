@@ -5,6 +5,7 @@ import Archived from '@/shared/Archived.vue'
 import { useAct } from '@/shared/act'
 import { answer, api, type Universe } from '@/shared/api'
 import ErrorNote from '@/shared/ErrorNote.vue'
+import ListOut from '@/shared/ListOut.vue'
 import { keys, useArchivedUniverses, useUniverses } from '@/shared/queries'
 import { done } from '@/shared/undo'
 
@@ -17,6 +18,14 @@ const archived = useArchivedUniverses()
 const gone = computed(() =>
   (archived.data.value ?? []).map((u) => ({ id: u.id, name: u.universe.name })),
 )
+const columns = () => {
+  const all = universes.data.value ?? []
+  return {
+    universe: all.map((u) => u.name),
+    instruments: all.map((u) => u.instruments),
+    flagged: all.map((u) => u.flagged),
+  }
+}
 const { act, busy, failure } = useAct()
 const refresh = () =>
   Promise.all(
@@ -74,6 +83,7 @@ const remove = (universe: Universe) =>
       </li>
     </ul>
     <ErrorNote v-if="failure" :error="failure.error" :what="failure.what" @retry="failure.again" />
+    <ListOut v-if="universes.data.value?.length" name="Universes" :columns="columns" />
     <Archived :entries="gone" @back="(id) => act('Not restored', () => restore(Number(id)))" />
   </aside>
 </template>
