@@ -4,8 +4,8 @@
     .venv/bin/python benchmarks/foreign.py http://127.0.0.1:8437        and through a running application
 
 The rival reads the same rows with the csv module, float() and strptime, as a script would; it is given a
-twentieth of them, and its time is multiplied. In the application 100 instruments ``BENCH000`` and so on
-are left behind.
+twentieth of them, and its time is multiplied. In the application 200 instruments, ``BENCH000`` and
+``BEPAR000`` and so on, are left behind.
 """
 
 from __future__ import annotations
@@ -30,7 +30,7 @@ from zealous_sieve.storage.foreign_files import glimpse
 ROWS, CODES, SHARE = 2_000_000, 100, 20
 
 
-def table() -> pa.Table:
+def table(prefix: str) -> pa.Table:
     """Minutes of random walks."""
     rng = np.random.default_rng(7)
     each = ROWS // CODES
@@ -40,7 +40,7 @@ def table() -> pa.Table:
     opened = (close * 1.0002).round(2)
     return pa.table(
         {
-            "code": np.repeat([f"BENCH{n:03d}" for n in range(CODES)], each),
+            "code": np.repeat([f"{prefix}{n:03d}" for n in range(CODES)], each),
             "day": pa.array(np.tile(times, CODES), pa.timestamp("s")),
             "open": opened,
             "high": (np.maximum(opened, close) + 0.05).round(2),
@@ -109,9 +109,8 @@ def through(base: str, path: Path) -> tuple[float, float]:
 def main() -> None:
     with tempfile.TemporaryDirectory() as folder:
         text, columns = Path(folder) / "bench.csv", Path(folder) / "bench.parquet"
-        rows = table()
-        write(rows, text)
-        pq.write_table(rows, columns)
+        write(table("BENCH"), text)
+        pq.write_table(table("BEPAR"), columns)
         own, other = ours(text), rival(text)
         print(
             f"CSV understood, read, checked: {own:.1f} s; row by row {other / own:.0f} times as long"

@@ -52,6 +52,14 @@ def up(folder: Path, *, port: int, fresh: bool, empty: bool, prepare_only: bool)
             return 1
 
 
+GIVEN_BACK = {
+    "MALLOC_MMAP_THRESHOLD_": str(1 << 20),
+    "MALLOC_ARENA_MAX": "2",
+    "ARROW_DEFAULT_MEMORY_POOL": "system",
+}
+"""Memory of large arrays goes back to the machine when they are let go, not to a store of the process."""
+
+
 def _run(
     cluster: Cluster, folder: Path, port: int, stop: Stop, prepare_only: bool, empty: bool
 ) -> int:
@@ -60,6 +68,7 @@ def _run(
         environment.SERVICES: str(folder / "services.json"),
         environment.UPLOADS: str(folder / UPLOADS),
         "PYTHONUNBUFFERED": "1",
+        **GIVEN_BACK,
     }
     served = alone | {environment.COMPUTE: f"zealous-sieve-{secrets.token_hex(8)}"}
     told = ServicesFile(folder / "services.json")

@@ -109,14 +109,18 @@ def open_periods(table: str, base: Base) -> str:
     )
 
 
-def open_rows(base: Base, instruments: Some = None, since: int = 0) -> str:
-    """The bars of all periods without a block, by instrument and time."""
+def open_rows(
+    base: Base, instruments: Some = None, since: int = 0, before: int | None = None
+) -> str:
+    """The bars of all periods without a block that begin before a moment, by instrument and time."""
+    closed = "true" if before is None else f"p.period < to_timestamp({int(before)})"
     return (
         f"SELECT b.instrument_id, b.base, b.time, {', '.join(FIELDS)} FROM open_periods p "
         "JOIN bars b ON b.instrument_id = p.instrument_id AND b.base = p.base "
         f"AND b.time >= p.period AND b.time < p.period + interval '1 {period_of(base)}' "
         f"WHERE p.base = {int(base)} AND {among(instruments, 'p.instrument_id')} "
-        f"AND {from_on(since, 'p.period', period_of(base))} ORDER BY b.instrument_id, b.time"
+        f"AND {from_on(since, 'p.period', period_of(base))} AND {closed} "
+        "ORDER BY b.instrument_id, b.time"
     )
 
 

@@ -468,8 +468,9 @@ def _pack_open(connection: psycopg.Connection, base: Base) -> int:
     newest = connection.execute(sql.NEWEST_PERIOD, (int(base),)).fetchone()
     if newest is None:
         return 0
-    rows = _copy_out(connection, sql.open_rows(base), BAR)
-    last = _periods(np.array([newest[0].timestamp()], np.int64), base)[0]
+    before = int(newest[0].timestamp())
+    rows = _copy_out(connection, sql.open_rows(base, before=before), BAR)
+    last = _periods(np.array([before], np.int64), base)[0]
     blocks: list[Block] = []
     for chunk in _by_instrument(rows):
         times = chunk["time"].astype(np.int64)

@@ -3,14 +3,16 @@
 from __future__ import annotations
 
 import time
+from collections import deque
 from collections.abc import Mapping
-from dataclasses import replace
+from dataclasses import dataclass, replace
+from datetime import datetime
 
 from zealous_sieve.core.engine.panel import Series
 from zealous_sieve.core.formula.timeframe import DAY
 from zealous_sieve.core.market.bases import Base, series_of
 from zealous_sieve.core.market.foreign.difference import Difference, difference, tape_difference
-from zealous_sieve.core.market.foreign.layout import Content
+from zealous_sieve.core.market.foreign.layout import Content, Layout
 from zealous_sieve.core.market.foreign.refusals import Refusals
 from zealous_sieve.core.market.foreign.sifting import sift
 from zealous_sieve.core.market.import_validation import joined
@@ -28,9 +30,8 @@ def take_bars(
 
     Raises DataError for bars of a length that is not kept, CancelledError.
     """
-    rows = outside.files.rows(own.id, own.name, own.layout, refusals, _half(told, taken))
     trades = own.layout.content == Content.TRADES
-    series, doubled = sift(rows, refusals, int(time.time()) + DAY, trades=trades)
+    series, doubled = _read(outside, own, refusals, _half(told, taken), keep=not taken)
     bars: Bars = {Base.TRADES: series} if trades else joined([(own.name, series)])
     account, wanted = _compared(outside, bars)
     return replace(
@@ -40,6 +41,38 @@ def take_bars(
         refusals=tuple(refusals.listed[:TOLD_ONE_BY_ONE]),
         findings=_write(outside, wanted, told) if taken else None,
     )
+
+
+@dataclass(frozen=True)
+class _Reading:
+    """A file as it was read and sifted, so that what was looked at is not read again to be taken."""
+
+    of: tuple[int, datetime, Layout]
+    series: dict[str, Series]
+    doubled: int
+    refusals: Refusals
+
+
+_LAST: deque[_Reading] = deque(maxlen=1)
+MOST_KEPT = 3_000_000
+"""Rows of a reading that are kept; a larger file is read again."""
+
+
+def _read(
+    outside: Outside, own: Import, refusals: Refusals, told: Told, *, keep: bool
+) -> tuple[dict[str, Series], int]:
+    """The bars of a file by instrument, and how many rows said again what another had said."""
+    last = _LAST.pop() if _LAST else None
+    of = (own.id, own.created_at, own.layout)
+    if last is not None and last.of == of:
+        refusals.count, refusals.listed = last.refusals.count, last.refusals.listed
+        return last.series, last.doubled
+    rows = outside.files.rows(own.id, own.name, own.layout, refusals, told)
+    count, trades = len(rows.times), own.layout.content == Content.TRADES
+    series, doubled = sift(rows, refusals, int(time.time()) + DAY, trades=trades)
+    if keep and count <= MOST_KEPT:
+        _LAST.append(_Reading(of, series, doubled, refusals))
+    return series, doubled
 
 
 def _half(told: Told, taken: bool) -> Told:
