@@ -3,13 +3,20 @@
 from __future__ import annotations
 
 import re
+import shlex
 from pathlib import Path
 from typing import Any
 
 import numpy as np
+import pyarrow as pa
+import pyarrow.parquet as pq
+import pytest
+from click.testing import CliRunner
 from flask.testing import FlaskClient
+from pyarrow.csv import write_csv
 
 from tests.web.test_api import document, get, ran, send
+from zealous_sieve.cli.main import commands
 from zealous_sieve.core.engine.evaluate import evaluate
 from zealous_sieve.core.formula.check import check
 from zealous_sieve.usecases.market import desk_of
@@ -177,6 +184,26 @@ def test_every_formula_of_the_guide_gives_something_on_the_demo(outside: Outside
         found = evaluate(terms, desk.bars(everything, desk.now, frame), last=40)
         given |= {text for text, column in found.items() if not np.isnan(column).all()}
     assert set(terms) - given == set()
+
+
+def test_every_command_of_the_guide_does_what_it_says(
+    outside: Outside, address: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setenv("ZEALOUS_SIEVE_DATABASE", address)
+    monkeypatch.chdir(tmp_path)
+    rows = {"code": ["QUVNA", "QUVNA"], "day": ["2026-03-02", "2026-03-03"], "close": [4.0, 5.0]}
+    write_csv(pa.table(rows), "bars.csv")
+    pq.write_table(pa.table(rows), "more.parquet")
+    (tmp_path / "bars").mkdir()
+    pages = sorted((Path(__file__).parents[2] / "docs/guide").glob("*.md"))
+    blocks = [b for page in pages for b in re.findall(r"```sh\n(.*?)```", page.read_text(), re.S)]
+    asked = [shlex.split(line, comments=True) for block in blocks for line in block.splitlines()]
+    assert len(asked) >= 11
+    for name, *rest in asked:
+        done = CliRunner().invoke(commands, rest)
+        assert (name, done.exit_code) == ("zealous-sieve", 0), f"{rest}: {done.output}"
+    written = {"waking.json", "signals.csv", "hits.csv", "kelp.parquet", "mine.zip"}
+    assert written <= {file.name for file in tmp_path.iterdir() if file.stat().st_size}
 
 
 UNSEEN = {"same_time"}
