@@ -147,7 +147,7 @@ def test_settings_are_kept_and_a_backup_leaves_and_comes_back(page: Page, tmp_pa
     expect(page.get_by_role("alert")).to_have_count(0)
     page.reload()
     expect(zone).to_have_value("Asia/Kolkata")
-    expect(page.locator(".as-of")).to_contain_text("19:50 GMT+5:30")
+    expect(page.locator(".moment .told")).to_contain_text("19:50 GMT+5:30")
     with page.expect_download() as coming:
         page.get_by_role("link", name="Keep a backup").click()
     file = tmp_path / "backup.zip"

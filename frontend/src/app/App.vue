@@ -1,10 +1,13 @@
 <script setup lang="ts">
 import { ElConfigProvider } from 'element-plus'
 import en from 'element-plus/es/locale/lang/en'
+import { useMoments } from '@/shared/asOf'
 import '@/shared/theme'
 import KeyList from './KeyList.vue'
 import Palette from './Palette.vue'
 import Thread from './Thread.vue'
+
+useMoments()
 </script>
 
 <template>

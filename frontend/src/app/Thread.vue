@@ -2,11 +2,12 @@
 import { computed, watchEffect } from 'vue'
 import { useRoute } from 'vue-router'
 import { away } from '@/shared/away'
-import { moment, plural } from '@/shared/format'
+import { plural } from '@/shared/format'
 import { useThread } from '@/shared/queries'
 import { night, toggleNight } from '@/shared/theme'
 import { offer } from '@/shared/undo'
 import { showKeys } from './keyList'
+import Moment from './Moment.vue'
 import { showPalette } from './palette'
 import UndoBar from './UndoBar.vue'
 
@@ -82,11 +83,7 @@ const stages = computed(() => {
     <span class="right">
       <UndoBar />
       <span v-if="trouble" class="fall words" role="status" :title="trouble">{{ trouble }}</span>
-      <span v-else-if="counts && !offer" class="as-of" title="The moment all pages look from">
-        as of <b>{{ moment(counts.now) }}</b><span v-if="counts.is_demo" class="quiet">
-          · demo</span
-        >
-      </span>
+      <Moment v-else-if="counts && !offer" />
       <button class="button plain" @click="showPalette = true">Find <kbd>g</kbd></button>
       <button class="button plain" :aria-pressed="night" @click="toggleNight()">
         {{ night ? 'Day' : 'Night' }}
@@ -158,9 +155,6 @@ nav {
 .words {
   overflow: hidden;
   text-overflow: ellipsis;
-}
-.as-of {
-  margin-right: 8px;
 }
 @media (max-width: 900px) {
   .thread {

@@ -1,4 +1,5 @@
 import { createRouter, createWebHistory } from 'vue-router'
+import { carryMoment } from '@/shared/asOf'
 import { known, preferences } from '@/shared/preferences'
 
 /** The address says all of what is looked at; pages are loaded when first visited. */
@@ -88,3 +89,4 @@ export const router = createRouter({
     },
   ],
 })
+carryMoment(router)

@@ -385,6 +385,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/moment": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The moment a bar, session or week before or after another, up to the present. */
+        get: operations["move_moment"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/pairs": {
         parameters: {
             query?: never;
@@ -2012,6 +2029,19 @@ export interface components {
          */
         MendingKind: "leave out" | "correct" | "split" | "accept";
         /**
+         * Moved
+         * @description Where the moment was moved; ``present`` where that is as far as one can see.
+         */
+        Moved: {
+            /**
+             * Moment
+             * Format: date-time
+             */
+            moment: string;
+            /** Present */
+            present: boolean;
+        };
+        /**
          * NamedFormula
          * @description A formula of the sieve's own, which its conditions call by name.
          */
@@ -2251,6 +2281,11 @@ export interface components {
             counts: components["schemas"]["Count"][];
             /** Formulas */
             formulas: components["schemas"]["Reading"][];
+            /**
+             * Hindsight
+             * @default []
+             */
+            hindsight: string[];
             /**
              * Hits
              * @default []
@@ -2838,6 +2873,11 @@ export interface components {
              * Format: date-time
              */
             now: string;
+            /**
+             * Present
+             * Format: date-time
+             */
+            present: string;
             /** Running */
             running: number;
             /** Runs */
@@ -3956,6 +3996,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["StoredMending"];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    move_moment: {
+        parameters: {
+            query: {
+                moment: string;
+                step: "bar" | "session" | "week";
+                back?: boolean;
+                bars?: string;
+                code?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The moment a bar, session or week before or after another, up to the present. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Moved"];
                 };
             };
             /** @description What is wrong */

@@ -84,6 +84,25 @@ export function span(seconds: number): string {
 export const moment = (iso: string) =>
   `${formats.value.moment.format(new Date(iso)).replaceAll(',', '')}${formats.value.after}`
 
+/** What the chosen clock shows at a moment, as fields for it have it: 2026-06-09T14:20. */
+export function localOf(iso: string): string {
+  const parts = new Intl.DateTimeFormat('sv-SE', {
+    dateStyle: 'short',
+    timeStyle: 'short',
+    timeZone: preferences.value.zone,
+  }).format(new Date(iso))
+  return parts.replace(' ', 'T')
+}
+
+/** The moment at which the chosen clock shows that, in milliseconds since 1970. */
+export function momentOf(local: string): number | undefined {
+  const shown = Date.parse(`${local}Z`)
+  if (Number.isNaN(shown)) return
+  const away = (time: number) => Date.parse(`${localOf(new Date(time).toISOString())}Z`) - time
+  const guess = shown - away(shown)
+  return shown - away(guess)
+}
+
 /** The clock of a moment of this machine, such as that of a draft: 14:05. */
 export const clock = (milliseconds: number) =>
   new Date(milliseconds).toLocaleTimeString('en-GB', { hour: '2-digit', minute: '2-digit' })

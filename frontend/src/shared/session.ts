@@ -1,3 +1,5 @@
+import { asOf } from './asOf'
+
 /**
  * Requests for changes bear the token of the session, which only pages of ours can read. A token that is
  * no longer known, as the server was made anew, is asked for once more.
@@ -21,7 +23,9 @@ async function borne(request: Request): Promise<Response> {
   return fetch(request)
 }
 
+/** Every request looks from the moment that the desk was set back to. */
 export async function guarded(request: Request): Promise<Response> {
+  if (asOf.value) request.headers.set('As-Of', asOf.value)
   if (request.method === 'GET') return fetch(request)
   const again = request.clone()
   const reply = await borne(request)

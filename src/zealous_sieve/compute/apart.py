@@ -35,7 +35,7 @@ class Apart:
         # Closing the connection is how a computation is given up.
         with self._connect(order) as connection:
             try:
-                connection.send(Asked(self.owner, order.kind, work, args, dict(kw)))
+                connection.send(Asked(self.owner, order.kind, order.as_of, work, args, dict(kw)))
                 result: R = self._wait(connection, order)
                 return result
             except (EOFError, OSError, pickle.UnpicklingError) as error:

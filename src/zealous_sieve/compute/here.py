@@ -19,5 +19,6 @@ class Here:
     def do(
         self, order: Order, work: Callable[Concatenate[Desk, P], R], *args: P.args, **kw: P.kwargs
     ) -> R:
-        desk = replace(self._desk(), progress=order.progress, cancelled=order.gone)
+        desk = self._desk().at(order.as_of)
+        desk = replace(desk, progress=order.progress, cancelled=order.gone)
         return work(desk, *args, **kw)

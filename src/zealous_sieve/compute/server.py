@@ -195,8 +195,12 @@ class Server:
     def _answer(job: _Job, desk: Desk) -> Result | Failed:
         assert job.asked is not None
         connection, asked = job.connection, job.asked
-        watched = replace(desk, progress=lambda done, total: connection.send(Far(done, total)))
+
+        def progress(done: int, total: int) -> None:
+            connection.send(Far(done, total))
+
         try:
+            watched = replace(desk.at(asked.as_of), progress=progress)
             return Result(asked.work(watched, *asked.args, **asked.kw))
         except (CoreError, UseCaseError) as error:
             return Failed(error)

@@ -9,6 +9,7 @@ import os
 import socket
 import struct
 from dataclasses import dataclass
+from datetime import datetime
 from multiprocessing.connection import Connection
 from typing import Any
 
@@ -21,6 +22,7 @@ class Asked:
 
     owner: str
     kind: Kind
+    as_of: datetime | None
     work: Any
     args: tuple[Any, ...]
     kw: dict[str, Any]

@@ -35,7 +35,7 @@ from zealous_sieve.core.market.universes import (
 )
 from zealous_sieve.core.sieve.hindsight import Named, hindsight, named_in
 from zealous_sieve.core.sieve.prepare import truth_of
-from zealous_sieve.usecases.errors import NotFoundError
+from zealous_sieve.usecases.errors import ConflictError, NotFoundError
 
 
 def _unheard(done: int, total: int) -> None:
@@ -48,7 +48,7 @@ class Desk:
 
     ``panel`` holds all bars of all instruments, ``library`` the texts of the desk's formulas by name,
     ``mendings`` what of the bars is not as it came in, ``doubted`` instruments the data check's findings
-    are about.
+    are about. A desk that looks from a moment of the past has a ``present`` that is later than its ``now``.
     ``progress`` and ``cancelled`` belong to the one computation that was given this desk.
     """
 
@@ -59,8 +59,20 @@ class Desk:
     library: Mapping[str, str]
     mendings: Sequence[Mending] = ()
     doubted: frozenset[str] = frozenset()
+    present: datetime | None = None
     progress: Progress = _unheard
     cancelled: Event = field(default_factory=Event)
+
+    def at(self, moment: datetime | None) -> Desk:
+        """The desk as it was at a moment of the past, with what was known then. Raises ConflictError for
+        one that is still to come."""
+        if moment is None or moment == self.now:
+            return self
+        if moment > self.now:
+            message = f"{moment:%-d %b %Y %H:%M} is still to come: it is {self.now:%-d %b %Y %H:%M}"
+            raise ConflictError("future", message, "choose a moment that is over")
+        panel = self.panel.as_of(int(moment.timestamp()))
+        return replace(self, now=moment, present=self.now, panel=panel)
 
     def members(self, universe: str, as_of: datetime | None = None) -> list[Instrument]:
         """The instruments of a universe by its name, as of a moment. Raises NotFoundError, DataError,
@@ -104,7 +116,7 @@ class Desk:
     ) -> tuple[str, ...]:
         """What choosing the instruments of a universe and computing some terms of them, as of a moment of
         the past, takes from now: a sentence each."""
-        if as_of >= self.now:
+        if as_of >= (self.present or self.now):
             return ()
         facts, formulas = rests_on(self.rules[universe], self.rules)
         conditions = (

@@ -139,7 +139,7 @@ def instrument(outside: Outside, code: str, order: Order) -> InstrumentDetail:
     own = reference.by_code.get(code)
     if own is None:
         raise NotFoundError("instrument", code)
-    present = int(now(outside.market).timestamp())
+    present = int((order.as_of or now(outside.market)).timestamp())
     background = reference.background[reference.instruments.index(own)]
     findings = [finding for finding in outside.market.findings() if finding.code == code]
     return InstrumentDetail(

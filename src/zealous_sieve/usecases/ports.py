@@ -343,9 +343,10 @@ class Kind(StrEnum):
 @dataclass(frozen=True, kw_only=True)
 class Order:
     """How a computation is wanted. ``gone`` is set when nobody waits for it any more; ``progress`` is
-    told how many of all instruments are done."""
+    told how many of all instruments are done. With ``as_of`` the desk is as it was at that moment."""
 
     kind: Kind = Kind.GLANCE
+    as_of: datetime | None = None
     gone: Event = field(default_factory=Event)
     progress: Progress = field(default=lambda done, total: None)
 
@@ -354,7 +355,7 @@ class ComputePort(Protocol):
     def do(
         self, order: Order, work: Callable[Concatenate[Desk, P], R], *args: P.args, **kw: P.kwargs
     ) -> R:
-        """What ``work`` makes of the desk as it is now and the arguments.
+        """What ``work`` makes of the desk, as it is now or was at the order's moment, and the arguments.
 
         Raises what the work raises; CancelledError when it was not wanted any more, TooMuchError when it
         needs more time or memory than it may have, AwayError when whoever computes is being started.

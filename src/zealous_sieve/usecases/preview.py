@@ -52,6 +52,8 @@ class Preview:
     counts: tuple[Count, ...] = ()
     hits: tuple[PreviewHit, ...] = ()
     milliseconds: float = 0.0
+    hindsight: tuple[str, ...] = ()
+    """What a look at the past has to take from now, each as a sentence."""
 
 
 def preview(outside: Outside, sieve: Sieve, order: Order) -> Preview:
@@ -114,6 +116,7 @@ def preview_on(desk: Desk, sieve: Sieve) -> Preview:
         counts=found.counts,
         hits=tuple(shown),
         milliseconds=elapsed,
+        hindsight=desk.hindsight(sieve.universe, instruments, prepared.terms(), desk.now),
     )
 
 

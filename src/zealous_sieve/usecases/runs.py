@@ -380,6 +380,7 @@ class Thread:
     """The live counts across the top."""
 
     now: datetime
+    present: datetime
     is_demo: bool
     instruments: int
     flagged: int
@@ -393,8 +394,10 @@ class Thread:
     """Processes of the application that ended and are started again, in words."""
 
 
-def thread(outside: Outside) -> Thread:
-    """Counts of every stage: sound instruments, sieves, hits of the latest runs, what waits."""
+def thread(outside: Outside, as_of: datetime | None = None) -> Thread:
+    """Counts of every stage: sound instruments, sieves, hits of the latest runs, what waits; and the moment
+    that is looked from, which lies before the ``present`` where it was set back."""
+    present = now(outside.market)
     runs = outside.runs.recent(200)
     latest: dict[int, Run] = {}
     for run in runs:
@@ -403,7 +406,8 @@ def thread(outside: Outside) -> Thread:
     counts = [(run, _counts(outside, run)) for run in latest.values()]
     waiting = [run for run, count in counts if count.waiting]
     return Thread(
-        now=now(outside.market),
+        now=present if as_of is None else min(as_of, present),
+        present=present,
         is_demo=outside.market.setting(DEMO_NOW) is not None,
         instruments=len(outside.market.instruments()),
         flagged=len({finding.code for finding in outside.market.findings()}),

@@ -93,7 +93,8 @@ def previewed(desk: Desk, rule: Rule, name: str, as_of: datetime | None) -> Univ
     if rule.largest is not None and rule.largest < 1:
         message = f"the largest {rule.largest} are none"
         raise DataError(Problem(code="bad_rule", message=message, mend="write a number above zero"))
-    found = desk.membership(rule, as_of, (name,) if name else ())
+    moment = desk.now if as_of is None else min(as_of, desk.now)
+    found = desk.membership(rule, moment, (name,) if name else ())
     codes = tuple(instrument.code for instrument in found.instruments)
     return UniversePreview(
         instruments=len(codes),

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
+from datetime import UTC, datetime
 from threading import Event
 from typing import Any
 
@@ -30,10 +31,31 @@ GONE = "zealous_sieve.gone"
 """Where in a request's scope the event is that is set when nobody waits for the reply any more."""
 
 
-def wanted(kind: Kind = Kind.GLANCE) -> Order:
-    """A computation for the request at hand, wanted as long as somebody waits for the reply."""
+AS_OF = "As-Of"
+"""The header of the moment that a page looks from, where that is not the present."""
+
+
+def as_of() -> datetime | None:
+    """The moment that the request at hand looks from; none for the present. Raises UseCaseError."""
+    text = request.headers.get(AS_OF)
+    if not text:
+        return None
+    try:
+        moment = datetime.fromisoformat(text)
+    except ValueError:
+        moment = None
+    if moment is None or moment.tzinfo is None:
+        message = f"{text[:40]!r} is no moment that can be looked from"
+        mend = "write it as 2026-06-09T14:20:00Z"
+        raise UseCaseError(Problem(code="no_moment", message=message, mend=mend))
+    return moment.astimezone(UTC)
+
+
+def wanted(kind: Kind = Kind.GLANCE, *, from_present: bool = False) -> Order:
+    """A computation for the request at hand, wanted as long as somebody waits for the reply. It looks from
+    the moment of the request, or ``from_present`` where what is asked for has a moment of its own."""
     gone = request.environ.get("asgi.scope", {}).get(GONE)
-    return Order(kind=kind, gone=gone or Event())
+    return Order(kind=kind, gone=gone or Event(), as_of=None if from_present else as_of())
 
 
 class Id(IntegerConverter):

@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Annotated, Literal
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import AwareDatetime, BaseModel, ConfigDict, Field
 
 from zealous_sieve.core.market.foreign.layout import Layout
 from zealous_sieve.core.market.mending import Mending
@@ -119,6 +119,14 @@ class MendingBody(Request):
 
 class UniverseBody(Request):
     universe: Universe
+
+
+class MoveQuery(Request):
+    moment: AwareDatetime
+    step: Literal["bar", "session", "week"]
+    back: bool = True
+    bars: Annotated[str, Field(max_length=60)] = "1d"
+    code: Annotated[str, Field(max_length=60)] = ""
 
 
 class UniversePreviewBody(Request):

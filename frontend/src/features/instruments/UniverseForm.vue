@@ -5,6 +5,7 @@ import { useAct } from '@/shared/act'
 import { answer, api, ApiError, type Rule, type Universe } from '@/shared/api'
 import ErrorNote from '@/shared/ErrorNote.vue'
 import { asSentence, plural } from '@/shared/format'
+import { asOf as deskMoment } from '@/shared/asOf'
 import { useLatest } from '@/shared/latest'
 import { useVocabulary } from '@/shared/queries'
 
@@ -80,7 +81,9 @@ const {
   const body = { name: props.own?.name ?? '', rule: await whole(signal), as_of }
   return answer(api.POST('/api/universes/preview', { body, signal }))
 })
-watch([rule, made, pasted, turnover, largest, asOf], () => later(++turn.value), { deep: true })
+watch([rule, made, pasted, turnover, largest, asOf, deskMoment], () => later(++turn.value), {
+  deep: true,
+})
 onMounted(() => ask(turn.value))
 const stale = computed(() => about.value !== turn.value)
 const problem = computed(() => (error.value instanceof ApiError ? error.value : undefined))

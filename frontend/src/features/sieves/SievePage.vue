@@ -4,7 +4,7 @@ import { useRoute, useRouter } from 'vue-router'
 import { useStartRun } from '@/features/runs/startRun'
 import { useAct } from '@/shared/act'
 import ErrorNote from '@/shared/ErrorNote.vue'
-import { clock, figure, needs, plural } from '@/shared/format'
+import { asSentence, clock, figure, needs, plural } from '@/shared/format'
 import { useKeys } from '@/shared/keys'
 import Mesh from '@/shared/Mesh.vue'
 import PriceTail from '@/shared/PriceTail.vue'
@@ -19,7 +19,7 @@ const route = useRoute()
 const router = useRouter()
 const id = computed(() => String(route.params.id))
 const { draft, stored, found, changed, loaded, ready, history, save, discard } = useDraft(id)
-const { preview, about, error, fresh, ask } = usePreview(draft, ready)
+const { preview, about, from, error, fresh, ask } = usePreview(draft, ready)
 /** Whether what is said of a condition, a formula or the ranking is about the text that stands there. */
 const saidOf = (n: number) =>
   about.value?.conditions[n]?.formula === draft.value.conditions[n]?.formula
@@ -290,8 +290,16 @@ useKeys([
         <ErrorNote v-if="error" :error="error" what="No preview" @retry="ask" />
         <template v-else-if="preview?.ok">
           <p class="sentence">
-            <b>{{ preview.passing }}</b> of {{ preview.instruments }} pass now.
+            <b>{{ preview.passing }}</b> of {{ preview.instruments }} pass
+            {{ from ? 'then' : 'now' }}.
             <span class="quiet">{{ undecided }}</span>
+            <span
+              v-if="preview?.hindsight.length"
+              class="warn"
+              :title="preview.hindsight.map(asSentence).join('\n')"
+            >
+              Partly judged by what is known now.</span
+            >
           </p>
           <p v-if="!preview.hits.length" class="empty">
             Nothing passes. The thin bars show which condition cuts most: loosen the one whose

@@ -1,6 +1,7 @@
 import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, ref, watch, type Ref } from 'vue'
 import { answer, api, type Preview, type Sieve, type StoredSieve } from '@/shared/api'
+import { asOf } from '@/shared/asOf'
 import { draftOf, forgetDraft, keepDraft } from '@/shared/drafts'
 import { useLatest } from '@/shared/latest'
 import { keys } from '@/shared/queries'
@@ -191,16 +192,23 @@ export function useDraft(id: Ref<string>) {
 
 const PAUSE = 220
 
+/** A sieve, and the moment that is looked from. */
+interface Question {
+  sieve: Sieve
+  from: string | undefined
+}
+
 /**
  * What the draft says and leaves, asked again a moment after each change; the latest answer wins.
  * Nothing is asked until the draft is `ready`, that is, the sieve of the address and no other. `about` is
  * the sieve that the present answer is about: what differs from it is no longer true.
  */
 export function usePreview(draft: Ref<Sieve>, ready: Ref<boolean>) {
-  const latest = useLatest<Sieve, Preview>(PAUSE, (sieve, signal) =>
+  const latest = useLatest<Question, Preview>(PAUSE, ({ sieve }, signal) =>
     answer(api.POST('/api/preview', { body: { sieve }, signal })),
   )
-  watch([draft, ready], () => (ready.value ? latest.later(plain(draft.value)) : latest.stop()), {
+  const question = (): Question => ({ sieve: plain(draft.value), from: asOf.value })
+  watch([draft, ready, asOf], () => (ready.value ? latest.later(question()) : latest.stop()), {
     deep: true,
     immediate: true,
   })
@@ -208,7 +216,12 @@ export function usePreview(draft: Ref<Sieve>, ready: Ref<boolean>) {
   const counted = (sieve?: Sieve) => sieve && { ...sieve, name: '', note: '' }
   const fresh = computed(
     () =>
-      latest.reply.value !== undefined && same(counted(latest.about.value), counted(draft.value)),
+      latest.reply.value !== undefined &&
+      latest.about.value?.from === asOf.value &&
+      same(counted(latest.about.value?.sieve), counted(draft.value)),
   )
-  return { ...latest, preview: latest.reply, fresh, ask: () => latest.ask(plain(draft.value)) }
+  const about = computed(() => latest.about.value?.sieve)
+  /** The moment that the present answer looks from; none for the present. */
+  const from = computed(() => latest.about.value?.from)
+  return { ...latest, about, from, preview: latest.reply, fresh, ask: () => latest.ask(question()) }
 }

@@ -3,14 +3,22 @@
 from __future__ import annotations
 
 from zealous_sieve.core.market.instruments import Instrument
-from zealous_sieve.usecases import charts, finding, market, mending, pairs, runs
+from zealous_sieve.usecases import charts, finding, looking_back, market, mending, pairs, runs
 from zealous_sieve.usecases.charts import Chart, Looked
 from zealous_sieve.usecases.finding import Found
+from zealous_sieve.usecases.looking_back import Moved, Step
 from zealous_sieve.usecases.market import InstrumentDetail, InstrumentSummary
 from zealous_sieve.usecases.ports import Outside, StoredMending
 from zealous_sieve.usecases.runs import Thread
-from zealous_sieve.web.contract import Contract, wanted
-from zealous_sieve.web.shapes import LookedBody, MendingBody, PairBody, UniverseQuery, WordsQuery
+from zealous_sieve.web.contract import Contract, as_of, wanted
+from zealous_sieve.web.shapes import (
+    LookedBody,
+    MendingBody,
+    MoveQuery,
+    PairBody,
+    UniverseQuery,
+    WordsQuery,
+)
 
 
 def contract(outside: Outside) -> Contract:
@@ -19,7 +27,20 @@ def contract(outside: Outside) -> Contract:
     @api.endpoint("GET", "/thread", reply=Thread)
     def get_thread() -> Thread:
         """The live counts of every stage."""
-        return runs.thread(outside)
+        return runs.thread(outside, as_of())
+
+    @api.endpoint("GET", "/moment", reply=Moved, query=MoveQuery)
+    def move_moment(query: MoveQuery) -> Moved:
+        """The moment a bar, session or week before or after another, up to the present."""
+        return looking_back.move(
+            outside,
+            query.moment,
+            Step(query.step),
+            wanted(from_present=True),
+            back=query.back,
+            bars=query.bars,
+            code=query.code,
+        )
 
     @api.endpoint("GET", "/find", reply=list[Found], query=WordsQuery)
     def find_anything(query: WordsQuery) -> list[Found]:

@@ -4,19 +4,23 @@ from __future__ import annotations
 
 from zealous_sieve.usecases import charts, runs
 from zealous_sieve.usecases.charts import Chart
-from zealous_sieve.usecases.ports import HitsQuery, Outside, Run, Verdict
+from zealous_sieve.usecases.ports import HitsQuery, Order, Outside, Run, Verdict
 from zealous_sieve.usecases.runs import HitPage, HitView, RunView
-from zealous_sieve.web.contract import Contract, wanted
+from zealous_sieve.web.contract import Contract, as_of, wanted
 from zealous_sieve.web.shapes import ChartQuery, HitsRequest, OpenRequest, RunBody, VerdictBody
 
 
 def contract(outside: Outside) -> Contract:
     api = Contract("runs")
 
+    def own() -> Order:
+        """A run looks from its own moment."""
+        return wanted(from_present=True)
+
     @api.endpoint("POST", "/runs", reply=Run, body=RunBody)
     def start_run(body: RunBody) -> Run:
         """Queue a run of a sieve."""
-        return runs.start_run(outside, body.sieve_id, body.as_of)
+        return runs.start_run(outside, body.sieve_id, body.as_of or as_of())
 
     @api.endpoint("GET", "/runs", reply=list[Run])
     def get_runs() -> list[Run]:
@@ -36,12 +40,12 @@ def contract(outside: Outside) -> Contract:
     @api.endpoint("GET", "/runs/<id:run_id>/hits", reply=HitPage, query=HitsRequest)
     def get_hits(run_id: int, query: HitsRequest) -> HitPage:
         """Hits of a run by page and column."""
-        return runs.list_hits(outside, run_id, HitsQuery(**query.model_dump()), wanted())
+        return runs.list_hits(outside, run_id, HitsQuery(**query.model_dump()), own())
 
     @api.endpoint("GET", "/runs/<id:run_id>/hits/<code>", reply=HitView)
     def get_hit(run_id: int, code: str) -> HitView:
         """One hit of a run."""
-        return runs.get_hit(outside, run_id, code, wanted())
+        return runs.get_hit(outside, run_id, code, own())
 
     @api.endpoint("GET", "/runs/<id:run_id>/open", reply=str | None, query=OpenRequest)
     def get_next_open(run_id: int, query: OpenRequest) -> str | None:
@@ -51,7 +55,7 @@ def contract(outside: Outside) -> Contract:
     @api.endpoint("GET", "/runs/<id:run_id>/hits/<code>/chart", reply=Chart, query=ChartQuery)
     def get_chart(run_id: int, code: str, query: ChartQuery) -> Chart:
         """Bars, lines and reasons of a hit as of the run's moment."""
-        return charts.hit_chart(outside, run_id, code, wanted(), query.bars)
+        return charts.hit_chart(outside, run_id, code, own(), query.bars)
 
     @api.endpoint(
         "PUT", "/runs/<id:run_id>/hits/<code>/verdict", reply=Verdict | None, body=VerdictBody

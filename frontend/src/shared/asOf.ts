@@ -1,0 +1,44 @@
+import { useQueryClient } from '@tanstack/vue-query'
+import { shallowRef, watch } from 'vue'
+import type { Router } from 'vue-router'
+
+/**
+ * The moment that the whole desk looks from, as `2026-06-09T14:20:00Z`; undefined for the present. It
+ * travels in the address, and with every request.
+ */
+export const asOf = shallowRef<string>()
+
+/** As it is written in the address; undefined where that is no moment. */
+const read = (told: unknown): string | undefined => {
+  const time = typeof told === 'string' ? Date.parse(told) : NaN
+  return Number.isNaN(time) ? undefined : written(time)
+}
+export const written = (milliseconds: number) =>
+  new Date(milliseconds).toISOString().replace('.000', '')
+
+/** Links lead on from the moment that is looked from; an address with one of its own takes the desk there. */
+export function carryMoment(router: Router) {
+  router.beforeEach((to) => {
+    const told = to.query.asof
+    if (told !== undefined) {
+      asOf.value = read(told)
+      if (!asOf.value) return { ...to, query: { ...to.query, asof: undefined } }
+    } else if (asOf.value) return { ...to, query: { ...to.query, asof: asOf.value } }
+    return true
+  })
+}
+
+/** Look from another moment, or from the present. */
+export async function lookFrom(router: Router, moment: string | undefined) {
+  asOf.value = moment
+  await router.replace({ query: { ...router.currentRoute.value.query, asof: moment } })
+}
+
+/** What was read of another moment is forgotten, and read anew where it is in sight. */
+export function useMoments() {
+  const client = useQueryClient()
+  watch(asOf, () => {
+    client.removeQueries({ type: 'inactive' })
+    void client.invalidateQueries()
+  })
+}

@@ -1,0 +1,38 @@
+"""The desk is set back, and every page looks from there."""
+
+from __future__ import annotations
+
+import re
+
+from playwright.sync_api import Page, expect
+
+
+def test_the_whole_desk_is_set_back_by_key_and_comes_to_the_present_again(page: Page) -> None:
+    page.goto("/sieves/2")
+    counts = page.locator(".leaves .sentence")
+    expect(counts).to_contain_text("pass now")
+    now = counts.inner_text()
+    page.keyboard.press("<")
+    told = page.locator(".moment.past .told")
+    expect(told).to_contain_text("Tue 9 Jun 2026 14:20 UTC")
+    expect(page).to_have_url(re.compile("asof=2026-06-09T14:20:00Z"))
+    expect(counts).to_contain_text("pass then")
+    assert counts.inner_text().split(" pass")[0] != now.split(" pass")[0]
+    page.get_by_role("link", name=re.compile("^Instruments")).click()
+    expect(page).to_have_url(re.compile("/instruments.*asof=2026-06-09T14:20:00Z"))
+    page.goto("/instruments/LANT40?asof=2026-06-09T14:20:00Z")
+    chart = page.get_by_role("img", name=re.compile("^LANT40, 600 bars"))
+    expect(chart).to_have_accessible_name(re.compile("9 Jun 2026"))
+    for _ in range(3):
+        page.keyboard.press("(")
+    expect(page).to_have_url(re.compile("asof=2026-06-04T14:20:00Z"))
+    expect(chart).to_have_accessible_name(re.compile("3 Jun 2026"))
+    page.keyboard.press("h")
+    page.get_by_label("Moment", exact=True).fill("2026-05-05T12:00")
+    expect(told).to_contain_text("Tue 5 May 2026 12:00 UTC")
+    expect(chart).to_have_accessible_name(re.compile("4 May 2026"))
+    page.go_back()
+    page.keyboard.press("0")
+    expect(told).to_have_count(0)
+    expect(page).not_to_have_url(re.compile("asof"))
+    expect(chart).to_have_accessible_name(re.compile("16 Jun 2026"))
