@@ -18,6 +18,7 @@ export interface Entry {
 const PAGES: Entry[] = [
   ['Instruments', '/instruments'],
   ['Import', '/imports'],
+  ['Board', '/board'],
   ['Sieves', '/sieves'],
   ['A new sieve', '/sieves/new'],
   ['Formulas', '/formulas'],

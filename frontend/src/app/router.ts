@@ -34,6 +34,12 @@ export const router = createRouter({
       component: () => import('@/features/instruments/InstrumentPage.vue'),
     },
     {
+      path: '/board',
+      name: 'board',
+      meta: { stage: 'background', title: 'Board' },
+      component: () => import('@/features/background/BoardPage.vue'),
+    },
+    {
       path: '/sieves',
       name: 'sieves',
       meta: { stage: 'sieves', title: 'Sieves' },

@@ -22,6 +22,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/board": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Formulas over the instruments of a universe, now and some bars ago. */
+        post: operations["look_at_board"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/boards/ready": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Sets of columns that come with the application. */
+        get: operations["get_ready_boards"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/completions": {
         parameters: {
             query?: never;
@@ -1018,6 +1052,153 @@ export interface components {
             controls: components["schemas"]["Control"][];
             /** Text */
             text: string;
+        };
+        /**
+         * Board
+         * @description Instruments by columns. ``agreement`` is how many columns an instrument is above in, less those it is
+         *     below in.
+         */
+        Board: {
+            /** Agreement */
+            agreement: number[];
+            /** Codes */
+            codes: string[];
+            /** Columns */
+            columns: components["schemas"]["BoardCells"][];
+            /** Names */
+            names: string[];
+        };
+        /** BoardBody */
+        BoardBody: {
+            /** Columns */
+            columns: components["schemas"]["BoardColumnBody"][];
+            /** Universe */
+            universe: string;
+        };
+        /**
+         * BoardCells
+         * @description A column of a board: one entry an instrument, in the order of its rows.
+         *
+         *     ``before`` are the values so many bars ago, ``turned`` how many bars ago a value came to its side from
+         *     the other, −1 where it did not lately. ``problems`` say why there is nothing in it.
+         */
+        BoardCells: {
+            /** Before */
+            before: (number | null)[];
+            /**
+             * Problems
+             * @default []
+             */
+            problems: components["schemas"]["Problem"][];
+            /** Truth */
+            truth: boolean;
+            /** Turned */
+            turned: number[];
+            /** Unit */
+            unit: string;
+            /** Values */
+            values: (number | null)[];
+            /** Zones */
+            zones: string[];
+        };
+        /**
+         * BoardColumn
+         * @description A formula on bars, held against its own zones.
+         *
+         *     A value above ``above`` is above, one below ``below`` is below, beyond ``far_above`` and ``far_below``
+         *     they are far so; on a threshold a value is on the inner side. ``back`` is how many bars ago it is
+         *     compared with, ``label`` what it is called where that is not the formula.
+         */
+        BoardColumn: {
+            /**
+             * Above
+             * @default 0
+             */
+            above: number;
+            /**
+             * Back
+             * @default 5
+             */
+            back: number;
+            /**
+             * Bars
+             * @default 1d
+             */
+            bars: string;
+            /**
+             * Below
+             * @default 0
+             */
+            below: number;
+            /**
+             * Far Above
+             * @default null
+             */
+            far_above: number | null;
+            /**
+             * Far Below
+             * @default null
+             */
+            far_below: number | null;
+            /** Formula */
+            formula: string;
+            /**
+             * Label
+             * @default
+             */
+            label: string;
+        };
+        /** BoardColumnBody */
+        BoardColumnBody: {
+            /**
+             * Above
+             * @default 0
+             */
+            above: number;
+            /**
+             * Back
+             * @default 5
+             */
+            back: number;
+            /**
+             * Bars
+             * @default 1d
+             */
+            bars: string;
+            /**
+             * Below
+             * @default 0
+             */
+            below: number;
+            /**
+             * Far Above
+             * @default null
+             */
+            far_above: number | null;
+            /**
+             * Far Below
+             * @default null
+             */
+            far_below: number | null;
+            /** Formula */
+            formula: string;
+            /**
+             * Label
+             * @default
+             */
+            label: string;
+        };
+        /**
+         * BoardSet
+         * @description Columns for a universe, under a name.
+         */
+        BoardSet: {
+            /** Columns */
+            columns: components["schemas"]["BoardColumn"][];
+            /** Name */
+            name: string;
+            /** Universe */
+            universe: string;
         };
         /**
          * Cause
@@ -3149,6 +3330,68 @@ export interface operations {
                     "application/json": {
                         [key: string]: number;
                     };
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    look_at_board: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BoardBody"];
+            };
+        };
+        responses: {
+            /** @description Formulas over the instruments of a universe, now and some bars ago. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Board"];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    get_ready_boards: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Sets of columns that come with the application. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BoardSet"][];
                 };
             };
             /** @description What is wrong */

@@ -11,6 +11,7 @@ from werkzeug.exceptions import NotFound
 from zealous_sieve.usecases.ports import Outside
 from zealous_sieve.web.contract import Contract, Id, openapi
 from zealous_sieve.web.endpoints import (
+    boards,
     formulas,
     imports,
     market,
@@ -31,7 +32,17 @@ def contracts(outside: Outside) -> list[Contract]:
     """Every part of the API."""
     return [
         module.contract(outside)
-        for module in (market, universes, imports, formulas, sieves, runs, tables, settings)
+        for module in (
+            market,
+            universes,
+            imports,
+            boards,
+            formulas,
+            sieves,
+            runs,
+            tables,
+            settings,
+        )
     ]
 
 

@@ -13,6 +13,7 @@ from zealous_sieve.core.market.pairs import Relation
 from zealous_sieve.core.market.universes import Rule, Universe
 from zealous_sieve.core.sieve.definition import Sieve
 from zealous_sieve.core.sieve.hit import COLUMNS
+from zealous_sieve.usecases.boards import LONGEST_BACK
 from zealous_sieve.usecases.ports import VerdictKind
 from zealous_sieve.usecases.preferences import Preferences
 from zealous_sieve.web.contract import MOST
@@ -119,6 +120,22 @@ class MendingBody(Request):
 
 class UniverseBody(Request):
     universe: Universe
+
+
+class BoardColumnBody(Request):
+    formula: Annotated[str, Field(min_length=1, max_length=20_000)]
+    label: Annotated[str, Field(max_length=60)] = ""
+    bars: Annotated[str, Field(max_length=60)] = "1d"
+    back: Annotated[int, Field(ge=1, le=LONGEST_BACK)] = 5
+    below: float = 0.0
+    above: float = 0.0
+    far_below: float | None = None
+    far_above: float | None = None
+
+
+class BoardBody(Request):
+    universe: str
+    columns: Annotated[list[BoardColumnBody], Field(max_length=80)]
 
 
 class MoveQuery(Request):

@@ -4,6 +4,7 @@ import FormulaEditor from '@/features/sieves/FormulaEditor.vue'
 import { useAct } from '@/shared/act'
 import { answer, api, ApiError, type Rule, type Universe } from '@/shared/api'
 import ErrorNote from '@/shared/ErrorNote.vue'
+import { NO_RULE } from '@/shared/rules'
 import { asSentence, plural } from '@/shared/format'
 import { asOf as deskMoment } from '@/shared/asOf'
 import { useLatest } from '@/shared/latest'
@@ -12,23 +13,11 @@ import { useVocabulary } from '@/shared/queries'
 /** A universe as a sentence: what it is made of, what its instruments have to be; who belongs to it now. */
 const props = defineProps<{ own?: Universe; others: readonly string[] }>()
 const emit = defineEmits<{ kept: [name: string]; close: [] }>()
-const START: Rule = {
-  codes: [],
-  parts: [],
-  joined: 'any of',
-  kind: null,
-  where: {},
-  formula: '',
-  least_turnover: null,
-  sound: false,
-  largest: null,
-  by: 'market_cap',
-}
 const MADE = ['all instruments', 'these codes', 'any of', 'all of', 'without'] as const
 const KINDS = ['share', 'cross', 'future', 'index', 'gauge', 'pair', 'other'] as const
 const vocabulary = useVocabulary()
 const name = ref(props.own?.name ?? '')
-const rule = ref<Rule>({ ...START, ...props.own?.rule })
+const rule = ref<Rule>({ ...NO_RULE, ...props.own?.rule })
 const made = ref<(typeof MADE)[number]>(
   rule.value.codes?.length
     ? 'these codes'

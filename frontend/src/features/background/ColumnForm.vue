@@ -1,0 +1,91 @@
+<script setup lang="ts">
+import InlineText from '@/shared/InlineText.vue'
+import type { BoardColumn } from './board'
+
+/** A column of a board as a sentence whose parts are changed where they stand. */
+const props = defineProps<{
+  column: BoardColumn
+  offered: readonly { value: string; told: string }[]
+}>()
+const emit = defineEmits<{ change: [to: BoardColumn]; remove: []; close: [] }>()
+type Threshold = 'far_below' | 'below' | 'above' | 'far_above'
+const set = (to: Partial<BoardColumn>) => emit('change', { ...props.column, ...to })
+/** An empty threshold that may be left out is left out; what is no number changes nothing. */
+function limit(name: Threshold, text: string) {
+  const value = Number(text.replace(',', '.'))
+  if (!text.trim() && name.startsWith('far')) set({ [name]: null })
+  else if (text.trim() && Number.isFinite(value)) set({ [name]: value })
+}
+function back(text: string) {
+  const bars = Math.round(Number(text))
+  if (bars >= 1 && bars <= 250) set({ back: bars })
+}
+const shown = (value: number | null | undefined) => (value == null ? '' : String(value))
+</script>
+
+<template>
+  <p class="sentence form" role="group" aria-label="The column">
+    The column shows
+    <InlineText
+      :value="column.formula"
+      :least="14"
+      :most="60"
+      aria-label="Formula of the column"
+      @take="(text) => text && set({ formula: text, label: '' })"
+    />
+    called
+    <InlineText
+      :value="column.label ?? ''"
+      :least="8"
+      aria-label="Name of the column"
+      @take="(text) => set({ label: text.slice(0, 60) })"
+    />, on
+    <InlineText
+      :value="column.bars"
+      :least="5"
+      list="bars-of-boards"
+      aria-label="Bars of the column"
+      @take="(text) => text && set({ bars: text })"
+    /><datalist id="bars-of-boards">
+      <option v-for="o in offered" :key="o.value" :value="o.value">{{ o.told }}</option></datalist
+    >, against
+    <InlineText :value="String(column.back)" :least="3" aria-label="Bars back" @take="back" />
+    bars before; it is far below under
+    <InlineText
+      :value="shown(column.far_below)"
+      :least="4"
+      aria-label="Far below under"
+      @take="(text) => limit('far_below', text)"
+    />, below under
+    <InlineText
+      :value="shown(column.below)"
+      :least="4"
+      aria-label="Below under"
+      @take="(text) => limit('below', text)"
+    />, above over
+    <InlineText
+      :value="shown(column.above)"
+      :least="4"
+      aria-label="Above over"
+      @take="(text) => limit('above', text)"
+    />, far above over
+    <InlineText
+      :value="shown(column.far_above)"
+      :least="4"
+      aria-label="Far above over"
+      @take="(text) => limit('far_above', text)"
+    />.
+    <button class="button plain" @click="emit('remove')">take it away <kbd>x</kbd></button>
+    <button class="button plain" @click="emit('close')">close <kbd>e</kbd></button>
+  </p>
+</template>
+
+<style scoped>
+.form {
+  margin: 0 0 8px;
+  padding: 8px 10px;
+  background: var(--sheet);
+  border: 1px solid var(--hair);
+  font-size: 14px;
+}
+</style>

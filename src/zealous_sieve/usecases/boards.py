@@ -1,0 +1,164 @@
+"""Boards: who leads, who turns, who agrees?"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from zealous_sieve.core.engine.evaluate import evaluate
+from zealous_sieve.core.engine.panel import Column, Panel
+from zealous_sieve.core.errors import DataError, FormulaError, Problem
+from zealous_sieve.core.formula.check import check
+from zealous_sieve.core.formula.timeframe import WRITTEN_SO, read_timeframe
+from zealous_sieve.core.formula.typed import Typed
+from zealous_sieve.core.functions.specification import Kind
+from zealous_sieve.core.market.board import (
+    UNKNOWN,
+    BoardColumn,
+    agreement,
+    in_order,
+    turned,
+    zone_of,
+    zones,
+)
+from zealous_sieve.core.market.instruments import Instrument
+from zealous_sieve.usecases.desk import Desk
+from zealous_sieve.usecases.ports import Order, Outside
+
+LONGEST_BACK = 250
+
+
+@dataclass(frozen=True, kw_only=True)
+class BoardCells:
+    """A column of a board: one entry an instrument, in the order of its rows.
+
+    ``before`` are the values so many bars ago, ``turned`` how many bars ago a value came to its side from
+    the other, −1 where it did not lately. ``problems`` say why there is nothing in it.
+    """
+
+    truth: bool
+    unit: str
+    values: list[float | None]
+    before: list[float | None]
+    zones: list[str]
+    turned: list[int]
+    problems: tuple[Problem, ...] = ()
+
+
+@dataclass(frozen=True, kw_only=True)
+class Board:
+    """Instruments by columns. ``agreement`` is how many columns an instrument is above in, less those it is
+    below in."""
+
+    codes: list[str]
+    names: list[str]
+    columns: tuple[BoardCells, ...]
+    agreement: list[int]
+
+
+def board(outside: Outside, universe: str, columns: Sequence[BoardColumn], order: Order) -> Board:
+    """The board of a universe. Raises NotFoundError, DataError and FormulaError of its universe; what is
+    wrong with a column stands in it."""
+    return outside.compute.do(order, board_on, universe, tuple(columns))
+
+
+def board_on(desk: Desk, universe: str, columns: Sequence[BoardColumn]) -> Board:
+    """As ``board``, on a desk."""
+    chosen = desk.members(universe)
+    panels: dict[str, Panel | DataError] = {}
+    read = [_read(desk, column) for column in columns]
+    cells: list[BoardCells | None] = [None] * len(columns)
+    sides = np.full((len(chosen), len(columns)), UNKNOWN)
+    by_bars: dict[str, list[int]] = {}
+    for n, (column, found) in enumerate(zip(columns, read, strict=True)):
+        if isinstance(found, Typed):
+            by_bars.setdefault(column.bars, []).append(n)
+        else:
+            cells[n] = _empty(len(chosen), found)
+    for bars, places in by_bars.items():
+        panels[bars] = _panel(desk, chosen, bars)
+        _fill(panels[bars], bars, places, columns, read, cells, sides)
+    return Board(
+        codes=[instrument.code for instrument in chosen],
+        names=[instrument.name for instrument in chosen],
+        columns=tuple(own for own in cells if own is not None),
+        agreement=agreement(sides).tolist(),
+    )
+
+
+def _read(desk: Desk, column: BoardColumn) -> Typed | tuple[Problem, ...]:
+    """What a column computes, or why it can't."""
+    if read_timeframe(column.bars) is None:
+        message, mend = f"{column.bars!r} are no bars", f"write what a bar is as {WRITTEN_SO}"
+        return (Problem(code="no_such_timeframe", message=message, mend=mend),)
+    if not in_order(column):
+        message = "the zones of this column are out of order"
+        mend = "far below, below, above, far above: none may lie under the one before"
+        return (Problem(code="bad_zones", message=message, mend=mend),)
+    try:
+        formula = check(column.formula, None, desk.library, desk.reference.names)
+    except FormulaError as error:
+        return error.problems
+    if formula.value is None:
+        mend = f"pick one of {', '.join(formula.outputs)}"
+        return (Problem(code="two_results", message="a column shows one result", mend=mend),)
+    return formula.value
+
+
+def _panel(desk: Desk, chosen: Sequence[Instrument], bars: str) -> Panel | DataError:
+    try:
+        return desk.bars(chosen, desk.now, bars)
+    except DataError as error:
+        return error
+
+
+def _fill(
+    panel: Panel | DataError,
+    bars: str,
+    places: Sequence[int],
+    columns: Sequence[BoardColumn],
+    read: Sequence[Typed | tuple[Problem, ...]],
+    cells: list[BoardCells | None],
+    sides: NDArray[np.int64],
+) -> None:
+    """The columns on bars of one kind, computed together."""
+    if isinstance(panel, DataError):
+        for n in places:
+            cells[n] = _empty(len(sides), panel.problems)
+        return
+    last = 2 * max(columns[n].back for n in places) + 1
+    values = {n: own for n in places if isinstance(own := read[n], Typed)}
+    found = evaluate({str(n): own.term for n, own in values.items()}, panel, last=last)
+    for n, own in values.items():
+        table, back = found[str(n)], columns[n].back
+        truth = own.kind == Kind.TRUTH
+        zone = zones(columns[n], table, truth=truth)
+        sides[:, n] = zone[:, -1]
+        cells[n] = BoardCells(
+            truth=truth,
+            unit=str(own.unit),
+            values=_plain(table[:, -1]),
+            before=_plain(table[:, -1 - back]),
+            zones=[str(zone_of(number)) for number in zone[:, -1].tolist()],
+            turned=turned(zone[:, -1 - 2 * back :]).tolist(),
+        )
+
+
+def _empty(count: int, problems: tuple[Problem, ...]) -> BoardCells:
+    nothing: list[float | None] = [None] * count
+    return BoardCells(
+        truth=False,
+        unit="none",
+        values=nothing,
+        before=nothing,
+        zones=[str(zone_of(UNKNOWN))] * count,
+        turned=[-1] * count,
+        problems=problems,
+    )
+
+
+def _plain(column: Column) -> list[float | None]:
+    return [float(f"{v:.8g}") if np.isfinite(v) else None for v in column.tolist()]
