@@ -134,6 +134,7 @@ def views(base: Client) -> dict[str, tuple[str, bool]]:
         "run": (f"/runs/{agreed['id']}", False),
         "review": (f"/runs/{waking['id']}/review", False),
         "review-night": (f"/runs/{agreed['id']}/review", True),
+        "board": ("/board?asof=2026-06-09T14:20:00Z", False),
         "instruments": ("/instruments", False),
         "universe": ("/instruments", False),
         "import": (f"/imports/{brought(base)}", False),

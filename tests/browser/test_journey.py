@@ -196,6 +196,7 @@ def test_the_keys_of_a_page_are_listed(page: Page) -> None:
         "/functions",
         "/imports",
         "/settings",
+        "/board",
         "/runs",
         "/instruments",
         "/instruments/TPSNHV?bars=15m&line=rsi(11)&line=rsi(",

@@ -310,6 +310,7 @@ PAGES = [
     "/runs/{}",
     "/runs/{}/review",
     "/instruments",
+    "/board",
 ]
 
 
@@ -356,7 +357,7 @@ def test_actions_stand_at_the_edge_of_a_wide_page_that_gains_a_column(page: Page
 def test_take_is_near_for_the_keyboard_and_steps_are_announced(page: Page, reviewed: int) -> None:
     code = open_review(page, reviewed)
     page.evaluate("document.activeElement.blur()")
-    for _ in range(14):
+    for _ in range(16):
         page.keyboard.press("Tab")
         if "Take" in page.evaluate("document.activeElement.textContent"):
             break

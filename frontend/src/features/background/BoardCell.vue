@@ -81,6 +81,5 @@ circle {
 }
 .turn {
   font-size: 0.85em;
-  color: var(--accent);
 }
 </style>

@@ -56,8 +56,9 @@ const ready = useQuery({
 })
 /** What was changed of each board, on this machine. */
 const changed = useLocalStorage<Record<string, Arrangement>>('boards', {})
-const rowsShown = useLocalStorage<keyof typeof DENSITIES>('board rows', 30)
-const height = computed(() => DENSITIES[rowsShown.value] ?? DENSITIES[30])
+const rowsShown = useLocalStorage<keyof typeof DENSITIES>('board rows', 20)
+const size = computed(() => `${height.value - 2}px`)
+const height = computed(() => DENSITIES[rowsShown.value] ?? DENSITIES[20])
 const name = computed(() => String(route.query.board ?? ready.data.value?.[0]?.name ?? ''))
 const asReady = computed(() => ready.data.value?.find((one) => one.name === name.value))
 const arrangement = computed<Arrangement | undefined>(
@@ -366,11 +367,13 @@ const hatched = computed(() =>
     >
       <div class="row head" role="row" :style="{ gridTemplateColumns: grid }">
         <span role="columnheader"><span class="visually-hidden">Marked</span></span>
-        <button role="columnheader" @click="sort('code')">Code</button>
+        <span role="columnheader"><button @click="sort('code')">Code</button></span>
         <span role="columnheader">Name</span>
-        <button role="columnheader" @click="sort('agreement')">
-          Agree {{ order.by === 'agreement' ? (order.down ? '↓' : '↑') : '' }}
-        </button>
+        <span role="columnheader">
+          <button @click="sort('agreement')">
+            Agree {{ order.by === 'agreement' ? (order.down ? '↓' : '↑') : '' }}
+          </button>
+        </span>
         <span
           v-for="(own, n) in columns"
           :key="n"
@@ -532,8 +535,9 @@ const hatched = computed(() =>
   text-align: right;
 }
 input[type='checkbox'] {
-  width: min(15px, 100%);
-  height: 15px;
+  display: block;
+  width: min(24px, 100%);
+  height: min(24px, v-bind(size));
   margin: 0;
 }
 </style>
