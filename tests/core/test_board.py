@@ -62,3 +62,43 @@ def test_ready_boards_can_be_read() -> None:
             assert in_order(column)
     assert not in_order(BoardColumn(formula="x", below=1, above=0))
     assert len(READY[1].columns) == 40
+
+
+@given(
+    st.lists(st.floats(-100, 200), min_size=2, max_size=30),
+    st.lists(st.floats(-50, 150), min_size=4, max_size=4).map(sorted),
+    st.tuples(st.booleans(), st.booleans()),
+)
+def test_a_larger_value_is_never_in_a_lower_zone(
+    values: list[float], limits: list[float], told: tuple[bool, bool]
+) -> None:
+    far_below, below, above, far_above = limits
+    column = BoardColumn(
+        formula="x",
+        below=below,
+        above=above,
+        far_below=far_below if told[0] else None,
+        far_above=far_above if told[1] else None,
+    )
+    assert in_order(column)
+    found = zones(column, np.array(sorted(values)))
+    assert (np.diff(found) >= 0).all()
+    assert found.min() >= (-2 if told[0] else -1)
+    assert found.max() <= (2 if told[1] else 1)
+
+
+@given(st.lists(st.sampled_from([-3, -1, 0, 1]), min_size=1, max_size=12))
+def test_a_turn_is_found_where_one_would_find_it_by_eye(sides: list[int]) -> None:
+    (found,) = turned(np.array([sides])).tolist()
+    last = sides[-1] if sides[-1] != UNKNOWN else 0
+    on = [s for s in sides if s in (-1, 1)]
+    if not last or -last not in on:
+        assert found == -1
+        return
+    came = len(sides) - 1
+    while sides[came] != -last:
+        came -= 1
+    came += 1
+    while sides[came] != last:
+        came += 1
+    assert found == len(sides) - 1 - came

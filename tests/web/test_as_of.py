@@ -9,6 +9,7 @@ import pytest
 from flask.testing import FlaskClient
 
 from tests.web.test_api import document, get, send
+from zealous_sieve.core.market.instruments import Event as Scheduled
 from zealous_sieve.core.sieve.definition import Sieve
 from zealous_sieve.core.sieve.prepare import prepare
 from zealous_sieve.core.sieve.scan import scan
@@ -116,3 +117,24 @@ def test_the_moment_is_moved_by_bars_sessions_and_weeks(client: FlaskClient) -> 
         assert stepped(client, there, "session", back=False) == f"{moment:%Y-%m-%dT%H:%M:%SZ}"
         assert moment - datetime.fromisoformat(there) <= timedelta(days=5)
         moment = datetime.fromisoformat(there)
+
+
+def test_events_are_told_once_they_were_announced_and_a_preview_says_what_it_takes_from_now(
+    client: FlaskClient, outside: Outside
+) -> None:
+    day = seconds("2026-06-30T00:00:00Z")
+    told = seconds("2026-06-12T12:00:00Z")
+    own = Scheduled(kind="visit", day=day, title="The minister", announced=told)
+    outside.market.replace_events([*outside.market.events(), own])
+
+    def kinds(at: str) -> set[str]:
+        return {event["kind"] for event in seen(client, "/instruments/LANT40", at)["events"]}
+
+    assert "visit" not in kinds("2026-06-12T11:59:59Z")
+    assert "visit" in kinds("2026-06-12T12:00:00Z")
+    sieve = document(universe="Goods", conditions=[{"formula": 'days_to_event("visit") < 99'}])
+    early = seen(client, "/preview", "2026-06-12T11:00:00Z", {"sieve": sieve})
+    late = seen(client, "/preview", "2026-06-15T20:00:00Z", {"sieve": sieve})
+    assert (early["passing"], late["passing"]) == (0, 14)
+    assert [line.split(" of ")[0] for line in late["hindsight"]] == ['the fact "group"']
+    assert send(client, "/preview", {"sieve": sieve})["hindsight"] == []

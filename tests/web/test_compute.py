@@ -21,7 +21,7 @@ from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.errors import CancelledError, DataError, Problem
 from zealous_sieve.core.market.instruments import ReferenceData
 from zealous_sieve.usecases.desk import Desk
-from zealous_sieve.usecases.errors import AwayError, NotFoundError, TooMuchError
+from zealous_sieve.usecases.errors import AwayError, ConflictError, NotFoundError, TooMuchError
 from zealous_sieve.usecases.ports import Kind, Order
 
 # Little time for the one, little memory for the other: which of the two ends a computation must not
@@ -111,6 +111,19 @@ def test_results_and_errors_come_back_as_they_were(compute: Apart) -> None:
     with pytest.raises(DataError) as odd:
         compute.do(PREVIEW, refuse, known=False)
     assert odd.value.problems == (Problem(code="odd", message="odd"),)
+
+
+def moments(desk: Desk) -> tuple[datetime, datetime | None]:
+    return desk.now, desk.present
+
+
+def test_it_looks_from_the_moment_that_is_asked_for_and_never_ahead(compute: Apart) -> None:
+    present, past = datetime.fromtimestamp(0, UTC), datetime.fromtimestamp(-3600, UTC)
+    assert compute.do(Order(), moments) == (present, None)
+    assert compute.do(Order(as_of=past), moments) == (past, present)
+    assert compute.do(Order(as_of=present), moments) == (present, None)
+    with pytest.raises(ConflictError, match="still to come"):
+        compute.do(Order(as_of=datetime.fromtimestamp(1, UTC)), moments)
 
 
 def test_what_takes_too_much_is_ended_and_told_with_what_it_would_need(

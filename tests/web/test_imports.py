@@ -256,6 +256,30 @@ def test_facts_with_their_days_are_seen_as_they_were_known_and_a_past_run_says_w
     assert hits("close > 0", "2026-06-11T20:00:00Z", "New fleets") == ([code], [])
 
 
+def test_what_was_read_of_one_file_is_never_taken_for_another(
+    client: FlaskClient, outside: Outside
+) -> None:
+    def closes(code: str) -> list[float]:
+        panel = outside.bars.some([code], (Base.DAY,))
+        return list(panel.series(code)[1]["close"])
+
+    texts = [f"code,day,close\nSAME,2026-03-02,{n}\nSAME,2026-03-03,{n + 1}\n" for n in (5, 8)]
+    first, second = (bring(client, "same.csv", text) for text in texts)
+    worked(client, outside, first)
+    assert counts(worked(client, outside, second)) == (2, 0, 0, 0)
+    worked(client, outside, first, "take")
+    assert closes("SAME") == [5, 6]
+    worked(client, outside, second, "take")
+    assert closes("SAME") == [8, 9]
+    third = bring(client, "third.csv", "code;day;close\nSAME;2026-03-02;7,5\n")
+    own = worked(client, outside, third)
+    assert counts(own) == (0, 1, 0, 0)
+    layout = {**own["layout"], "decimal": "."}
+    client.put(f"/api/imports/{third}/layout", json={"layout": layout})
+    assert counts(worked(client, outside, third)) != (0, 1, 0, 0)
+    assert closes("SAME") == [8, 9]
+
+
 def test_bars_that_were_known_late_are_seen_late(client: FlaskClient, outside: Outside) -> None:
     known = dict.fromkeys(range(2, 7), "") | {5: "2026-03-09 08:00"}
     known |= {day: f"2026-03-{day:02d} 21:00" for day in range(10, 20)}

@@ -1,0 +1,165 @@
+import { flushPromises } from '@vue/test-utils'
+import { afterEach, beforeEach, describe, expect, it, test } from 'vitest'
+import { ref, shallowRef } from 'vue'
+import { createMemoryHistory, createRouter } from 'vue-router'
+import { MOST, useSighting } from '@/features/chart/sighting'
+import { turned } from '@/features/chart/numbers'
+import type { Chart, Control } from '@/shared/api'
+import { asOf, carryMoment, lookFrom, written } from '@/shared/asOf'
+import { localOf, momentOf } from '@/shared/format'
+import { preferences } from '@/shared/preferences'
+import { within } from './setting'
+
+describe('a moment on the clock that was chosen', () => {
+  const before = preferences.value
+  afterEach(() => (preferences.value = before))
+  test.each(['UTC', 'Asia/Kolkata', 'America/St_Johns', 'Australia/Lord_Howe'])(
+    'is shown and read back: %s',
+    (zone) => {
+      preferences.value = { ...before, zone }
+      const day = 86_400_000
+      for (let time = Date.UTC(2025, 0, 1); time < Date.UTC(2026, 0, 1); time += 3.37 * day) {
+        const minute = Math.floor(time / 60_000) * 60_000
+        expect(momentOf(localOf(written(minute)))).toBe(minute)
+      }
+    },
+  )
+  it('is none where nothing can be read', () => {
+    expect(momentOf('')).toBeUndefined()
+    expect(momentOf('soon')).toBeUndefined()
+  })
+})
+
+describe('the moment that is looked from', () => {
+  const page = { template: '<div/>' }
+  const make = () => {
+    const router = createRouter({
+      history: createMemoryHistory(),
+      routes: [
+        { path: '/a', component: page },
+        { path: '/b', component: page },
+      ],
+    })
+    carryMoment(router)
+    return router
+  }
+  beforeEach(() => (asOf.value = undefined))
+  it('travels with every link, and leaves with none of them once it is the present', async () => {
+    const router = make()
+    await router.push('/a?line=x')
+    await lookFrom(router, '2026-06-09T14:20:00Z')
+    expect(router.currentRoute.value.query).toEqual({ line: 'x', asof: '2026-06-09T14:20:00Z' })
+    await router.push('/b')
+    expect(router.currentRoute.value.query.asof).toBe('2026-06-09T14:20:00Z')
+    await lookFrom(router, undefined)
+    await router.push('/a')
+    expect(router.currentRoute.value.query.asof).toBeUndefined()
+    expect(asOf.value).toBeUndefined()
+  })
+  it('comes with an address, and what is none is dropped', async () => {
+    const router = make()
+    await router.push('/a?asof=2026-01-05T10:00:00Z')
+    expect(asOf.value).toBe('2026-01-05T10:00:00Z')
+    await router.push('/b?asof=yesterday')
+    expect(asOf.value).toBeUndefined()
+    expect(router.currentRoute.value.fullPath).toBe('/b')
+  })
+})
+
+describe('numbers of a formula', () => {
+  const control = (name: string, value: number, start: number, more: Partial<Control> = {}) => ({
+    function: 'bands',
+    name,
+    value,
+    least: 1,
+    most: 500,
+    whole: true,
+    start,
+    end: start + String(value).length,
+    prefix: '',
+    suffix: '',
+    ...more,
+  })
+  it('are turned one after another wherever they have moved to', () => {
+    let text = 'bands(close, 9) > bands(close, 100)'
+    let controls: readonly Control[] = [control('n', 9, 13), control('n', 100, 31)]
+    for (const [place, value] of [
+      [0, 10],
+      [1, 99],
+      [0, 250],
+      [1, 7],
+    ] as const) {
+      const next = turned(text, controls, place, value)!
+      text = next.text
+      controls = next.controls
+      for (const own of controls) expect(text.slice(own.start, own.end)).toBe(String(own.value))
+    }
+    expect(text).toBe('bands(close, 250) > bands(close, 7)')
+  })
+  it('that stood nowhere are written, in their order, and then turned like others', () => {
+    const nowhere = { start: 5, end: 5, suffix: '' }
+    const first = control('n', 20, 5, { ...nowhere, prefix: '(n = ', suffix: ')' })
+    const written = turned('bands', [first], 0, 34)!
+    expect(written.text).toBe('bands(n = 34)')
+    expect(turned(written.text, written.controls, 0, 8)!.text).toBe('bands(n = 8)')
+  })
+  test.each([0, 501, 2.5, NaN])('can not be %s', (value) => {
+    expect(turned('bands(9)', [control('n', 9, 6)], 0, value)).toBeUndefined()
+    expect(turned('bands(9)', [], 0, 5)).toBeUndefined()
+  })
+})
+
+describe('what of a chart is in sight', () => {
+  const chartOf = (bars: number, earlier = false, first = 0) =>
+    ({
+      times: Array.from({ length: bars }, (_, n) => (first + n) * 86_400),
+      earlier,
+    }) as unknown as Chart
+  it('never leaves the bars there are, however it is moved', async () => {
+    const chart = shallowRef<Chart | undefined>(chartOf(300))
+    const own = within(() => useSighting(chart, ref('linear'), async () => undefined))
+    const moves = [
+      () => own.pan(9),
+      () => own.pan(-9),
+      () => own.zoom(0.01),
+      () => own.zoom(1e6),
+      () => own.pan(0.4),
+      () => own.came({ shown: 50, back: 30 }),
+      () => own.pan(0.2),
+      () => own.newest(),
+    ]
+    for (const move of [...moves, ...[...moves].reverse()]) {
+      move()
+      const { shown, back } = own.sight.value
+      expect(shown).toBeGreaterThanOrEqual(20)
+      expect(back).toBeGreaterThanOrEqual(0)
+      expect(shown + back).toBeLessThanOrEqual(300)
+    }
+    own.leave()
+  })
+  it('goes on from where the wheel went, and asks for older bars only as far as needed', async () => {
+    const chart = shallowRef<Chart | undefined>(chartOf(300, true))
+    const asked: number[] = []
+    const reach = async (bars: number) => void asked.push(bars)
+    const own = within(() => useSighting(chart, ref('linear'), reach))
+    own.came({ shown: 100, back: 100 })
+    own.zoom(1.5)
+    expect(own.sight.value).toEqual({ shown: 150, back: 100 })
+    expect(asked).toEqual([200, 250])
+    await own.range('all')
+    await flushPromises()
+    expect(Math.max(...asked)).toBe(MOST)
+    own.anew()
+    expect(own.sight.value.back).toBe(0)
+    own.leave()
+  })
+  it('shows a moment in the middle, and fetches back to it', async () => {
+    const chart = shallowRef<Chart | undefined>(chartOf(300, true, 600))
+    const reach = async () => void (chart.value = chartOf(900))
+    const own = within(() => useSighting(chart, ref('linear'), reach))
+    await own.showAt(500 * 86_400)
+    const { shown, back } = own.sight.value
+    expect(900 - back - shown / 2).toBeCloseTo(500, -1)
+    own.leave()
+  })
+})
