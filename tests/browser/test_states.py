@@ -46,6 +46,7 @@ def long_names(service: Service) -> Iterator[list[str]]:
         f"/runs/{run['id']}/review",
         "/instruments",
         "/functions",
+        "/board?asof=2026-06-09T14:20:00Z",
     ]
     for path in (f"/sieves/{kept['id']}", f"/formulas/{named['id']}"):
         service.client.ask("DELETE", path)

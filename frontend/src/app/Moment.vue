@@ -95,7 +95,9 @@ useKeys([
     >
       as of <b>{{ moment(now) }}</b>
     </button>
-    <button v-if="asOf" class="button plain" @click="toPresent">to the present <kbd>0</kbd></button>
+    <button v-if="asOf" class="button plain" @click="toPresent">
+      <span class="wide">to the present </span><kbd>0</kbd>
+    </button>
     <span v-else-if="counts?.is_demo" class="quiet"> · demo</span>
     <span v-if="open" class="choose" role="group" aria-label="Look from another moment">
       <input
@@ -134,6 +136,12 @@ useKeys([
   box-shadow: inset 0 -2px var(--accent);
   border-radius: 3px;
   padding-right: 4px;
+}
+@media (max-width: 1200px) {
+  .wide {
+    position: absolute;
+    clip-path: inset(50%);
+  }
 }
 .choose {
   position: absolute;

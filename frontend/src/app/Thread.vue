@@ -157,6 +157,19 @@ nav {
   overflow: hidden;
   text-overflow: ellipsis;
 }
+@media (max-width: 1200px) {
+  .thread {
+    gap: 8px;
+    padding: 0 10px;
+  }
+  .link {
+    width: 6px;
+    margin: 0 3px;
+  }
+  .also {
+    display: none;
+  }
+}
 @media (max-width: 900px) {
   .thread {
     height: auto;
