@@ -503,12 +503,13 @@ def test_numbers_of_what_is_drawn_are_turned_by_key_and_held_down(page: Page) ->
 def test_a_doubted_bar_is_marked_and_the_doubted_are_stepped_through(page: Page) -> None:
     page.goto("/instruments?universe=All instruments")
     page.get_by_text("APSNNS", exact=True).click()
-    page.get_by_label("flagged only").check()
     rail = page.get_by_role("navigation", name="Instruments")
+    expect(rail.get_by_role("link", name="APSNNS")).to_be_visible()
+    rail.get_by_label("flagged only").check()
     expect(rail.get_by_role("link")).to_have_count(7)
     page.get_by_role("link", name="frozen").first.click()
     expect(page).to_have_url(re.compile("at=1776729600"))
-    page.get_by_label("flagged only").blur()
+    rail.get_by_label("flagged only").blur()
     expect(page.get_by_role("img", name=re.compile("^APSNNS, 600 bars"))).to_be_visible()
     for _ in range(40):
         page.keyboard.press(",")
