@@ -9,10 +9,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zealous_sieve.core.engine.evaluate import evaluate
-from zealous_sieve.core.engine.panel import Column, Panel
+from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.errors import DataError, FormulaError, Problem
 from zealous_sieve.core.formula.check import check
-from zealous_sieve.core.formula.timeframe import WRITTEN_SO, read_timeframe
+from zealous_sieve.core.formula.timeframe import bars_problem
 from zealous_sieve.core.formula.typed import Typed
 from zealous_sieve.core.functions.specification import Kind
 from zealous_sieve.core.market.board import (
@@ -25,6 +25,7 @@ from zealous_sieve.core.market.board import (
     zones,
 )
 from zealous_sieve.core.market.instruments import Instrument
+from zealous_sieve.usecases.charts import plain
 from zealous_sieve.usecases.desk import Desk
 from zealous_sieve.usecases.ports import Order, Outside
 
@@ -91,9 +92,9 @@ def board_on(desk: Desk, universe: str, columns: Sequence[BoardColumn]) -> Board
 
 def _read(desk: Desk, column: BoardColumn) -> Typed | tuple[Problem, ...]:
     """What a column computes, or why it can't."""
-    if read_timeframe(column.bars) is None:
-        message, mend = f"{column.bars!r} are no bars", f"write what a bar is as {WRITTEN_SO}"
-        return (Problem(code="no_such_timeframe", message=message, mend=mend),)
+    wrong = bars_problem(column.bars)
+    if wrong is not None:
+        return (wrong,)
     if not in_order(column):
         message = "the zones of this column are out of order"
         mend = "far below, below, above, far above: none may lie under the one before"
@@ -140,8 +141,8 @@ def _fill(
         cells[n] = BoardCells(
             truth=truth,
             unit=str(own.unit),
-            values=_plain(table[:, -1]),
-            before=_plain(table[:, -1 - back]),
+            values=plain(table[:, -1]),
+            before=plain(table[:, -1 - back]),
             zones=[str(zone_of(number)) for number in zone[:, -1].tolist()],
             turned=turned(zone[:, -1 - 2 * back :]).tolist(),
         )
@@ -158,7 +159,3 @@ def _empty(count: int, problems: tuple[Problem, ...]) -> BoardCells:
         turned=[-1] * count,
         problems=problems,
     )
-
-
-def _plain(column: Column) -> list[float | None]:
-    return [float(f"{v:.8g}") if np.isfinite(v) else None for v in column.tolist()]

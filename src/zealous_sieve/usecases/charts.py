@@ -18,7 +18,7 @@ from zealous_sieve.core.errors import DataError, FormulaError, Problem
 from zealous_sieve.core.formula.check import check
 from zealous_sieve.core.formula.controls import Control, controls
 from zealous_sieve.core.formula.terms import Term
-from zealous_sieve.core.formula.timeframe import DAY, WRITTEN_SO, read_timeframe
+from zealous_sieve.core.formula.timeframe import DAY, bars_problem
 from zealous_sieve.core.formula.typed import Formula
 from zealous_sieve.core.market.data_quality import Finding, FindingKind
 from zealous_sieve.core.market.instruments import Instrument
@@ -169,10 +169,9 @@ def instrument_chart(outside: Outside, code: str, looked: Looked, order: Order) 
     built; a formula that can't be drawn is refused on its own."""
     if code not in outside.market.reference().by_code:
         raise NotFoundError("instrument", code)
-    if read_timeframe(looked.bars) is None:
-        message = f"{looked.bars!r} are no bars"
-        mend = f"write what a bar is as {WRITTEN_SO}"
-        raise DataError(Problem(code="no_such_timeframe", message=message, mend=mend))
+    wrong = bars_problem(looked.bars)
+    if wrong is not None:
+        raise DataError(wrong)
     return outside.compute.do(order, look, code, looked, _found(outside, code))
 
 
@@ -202,7 +201,7 @@ def look(desk: Desk, code: str, looked: Looked, doubted: Sequence[Finding]) -> C
         asked=tuple(Asked(text=t, controls=controls(t, desk.library)) for t in looked.lines),
         refused=refused,
         provisional=bool(unfinished is not None and stop > shown.start and unfinished[stop - 1]),
-        ranges=tuple(_plain(found["range"][shown])),
+        ranges=tuple(plain(found["range"][shown])),
         smoothed=_smoothed(panel, rows, shown) if looked.smoothed else None,
     )
 
@@ -218,7 +217,7 @@ def _smoothed(panel: Panel, rows: slice, shown: slice) -> Smoothed:
     """The smoothed candles of an instrument, begun with its first bar whatever is shown of them."""
     own = smoothed({name: panel.columns[name][rows] for name in ("open", "high", "low", "close")})
     part = slice(shown.start - rows.start, shown.stop - rows.start)
-    return Smoothed(**{name: _plain(column[part]) for name, column in own.items()})
+    return Smoothed(**{name: plain(column[part]) for name, column in own.items()})
 
 
 def _asked(desk: Desk, texts: Sequence[str]) -> tuple[list[Line], tuple[Refused, ...]]:
@@ -345,7 +344,7 @@ def _chart(
                 span=line.span,
                 levels=line.levels,
                 conditions=line.conditions,
-                values=_plain(column[shown]),
+                values=plain(column[shown]),
                 beside=beside(line.text),
             )
             for line, column in drawn
@@ -385,5 +384,6 @@ def _judged_row(times: NDArray[np.int64], hit: Hit | None) -> int:
     return len(times) - 1 if hit is None else int(np.searchsorted(times, hit.bar_at))
 
 
-def _plain(values: NDArray[np.float64]) -> list[float | None]:
+def plain(values: NDArray[np.float64]) -> list[float | None]:
+    """Values as they are sent: eight digits, ``None`` where there is none."""
     return [float(f"{value:.8g}") if np.isfinite(value) else None for value in values]

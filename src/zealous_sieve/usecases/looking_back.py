@@ -11,7 +11,7 @@ import numpy as np
 from zealous_sieve.core.engine.panel import Times
 from zealous_sieve.core.engine.session import Session
 from zealous_sieve.core.errors import DataError, Problem
-from zealous_sieve.core.formula.timeframe import DAY, WRITTEN_SO, read_timeframe
+from zealous_sieve.core.formula.timeframe import DAY, bars_problem
 from zealous_sieve.usecases.desk import Desk
 from zealous_sieve.usecases.errors import NotFoundError
 from zealous_sieve.usecases.ports import Order, Outside
@@ -48,10 +48,9 @@ def move(
 
     Raises NotFoundError, DataError ``no_such_timeframe``, ``no_earlier`` where nothing lies before.
     """
-    if read_timeframe(bars) is None:
-        message = f"{bars!r} are no bars"
-        mend = f"write what a bar is as {WRITTEN_SO}"
-        raise DataError(Problem(code="no_such_timeframe", message=message, mend=mend))
+    wrong = bars_problem(bars)
+    if wrong is not None:
+        raise DataError(wrong)
     return outside.compute.do(order, moved, int(moment.timestamp()), step, back, bars, code)
 
 

@@ -8,7 +8,13 @@ const props = defineProps<{
   offered: readonly { value: string; told: string }[]
 }>()
 const emit = defineEmits<{ change: [to: BoardColumn]; remove: []; close: [] }>()
-type Threshold = 'far_below' | 'below' | 'above' | 'far_above'
+const THRESHOLDS = [
+  ['far_below', 'Far below under'],
+  ['below', 'Below under'],
+  ['above', 'Above over'],
+  ['far_above', 'Far above over'],
+] as const
+type Threshold = (typeof THRESHOLDS)[number][0]
 const set = (to: Partial<BoardColumn>) => emit('change', { ...props.column, ...to })
 /** An empty threshold that may be left out is left out; what is no number changes nothing. */
 function limit(name: Threshold, text: string) {
@@ -50,31 +56,15 @@ const shown = (value: number | null | undefined) => (value == null ? '' : String
       <option v-for="o in offered" :key="o.value" :value="o.value">{{ o.told }}</option></datalist
     >, against
     <InlineText :value="String(column.back)" :least="3" aria-label="Bars back" @take="back" />
-    bars before; it is far below under
-    <InlineText
-      :value="shown(column.far_below)"
-      :least="4"
-      aria-label="Far below under"
-      @take="(text) => limit('far_below', text)"
-    />, below under
-    <InlineText
-      :value="shown(column.below)"
-      :least="4"
-      aria-label="Below under"
-      @take="(text) => limit('below', text)"
-    />, above over
-    <InlineText
-      :value="shown(column.above)"
-      :least="4"
-      aria-label="Above over"
-      @take="(text) => limit('above', text)"
-    />, far above over
-    <InlineText
-      :value="shown(column.far_above)"
-      :least="4"
-      aria-label="Far above over"
-      @take="(text) => limit('far_above', text)"
-    />.
+    bars before; it is
+    <template v-for="([name, told], n) in THRESHOLDS" :key="name"
+      >{{ n ? ', ' : '' }}{{ told.toLowerCase() }}
+      <InlineText
+        :value="shown(column[name])"
+        :least="4"
+        :aria-label="told"
+        @take="(text) => limit(name, text)" /></template
+    >.
     <button class="button plain" @click="emit('remove')">take it away <kbd>x</kbd></button>
     <button class="button plain" @click="emit('close')">close <kbd>e</kbd></button>
   </p>

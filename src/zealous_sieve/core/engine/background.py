@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
+from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
@@ -31,6 +32,12 @@ class Track:
             len(self.values) if moment is None else np.searchsorted(self.moments, moment, "right")
         )
         return self.values[int(place) - 1] if place else None
+
+    def stretches(self, seen: Moments) -> Iterator[tuple[slice, object]]:
+        """Which of some moments in order saw which value."""
+        cuts = [0, *np.searchsorted(seen, self.moments).tolist(), len(seen)]
+        for value, (first, end) in zip((None, *self.values), pairwise(cuts), strict=True):
+            yield slice(first, end), value
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -61,14 +68,3 @@ class Background:
         """A fact as it was known at a moment; without one, as it is known now. ``None`` where it is not."""
         track = self.dated.get(name)
         return self.facts.get(name) if track is None else track.at(moment)
-
-    def stretches(self, name: str, seen: Moments) -> Iterator[tuple[slice, object]]:
-        """A fact as it was known at some moments in order: which of them saw which value."""
-        track = self.dated.get(name)
-        if track is None:
-            yield slice(0, len(seen)), self.facts.get(name)
-            return
-        cuts = [*np.searchsorted(seen, track.moments).tolist(), len(seen)]
-        yield slice(0, cuts[0]), None
-        for n, value in enumerate(track.values):
-            yield slice(cuts[n], cuts[n + 1]), value

@@ -191,8 +191,12 @@ class Panel:
 
     def fact_stretches(self, position: int, name: str) -> Iterator[tuple[slice, object]]:
         """A fact of one instrument along its bars: which rows of the panel saw which value."""
-        rows = self.rows(position)
-        for part, value in self.known(position).stretches(name, self.newest_at(rows)):
+        rows, known = self.rows(position), self.known(position)
+        track = known.dated.get(name)
+        if track is None:
+            yield rows, known.facts.get(name)
+            return
+        for part, value in track.stretches(self.newest_at(rows)):
             yield slice(rows.start + part.start, rows.start + part.stop), value
 
     def newest_at(self, rows: slice) -> Times:

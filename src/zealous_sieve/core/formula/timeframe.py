@@ -6,6 +6,8 @@ import re
 from dataclasses import dataclass
 from enum import StrEnum
 
+from zealous_sieve.core.errors import Problem
+
 DAY = 86_400
 
 
@@ -133,6 +135,14 @@ def read_timeframe(text: str) -> BarRule | None:
     if form == Form.BRICK:
         return BarKind(form, size, int(kind[3]) if kind[3] else 2 * size)
     return None if kind[3] else BarKind(form, size)
+
+
+def bars_problem(text: str) -> Problem | None:
+    """What is wrong with a text that should say what a bar is; ``None`` where it does."""
+    if read_timeframe(text) is not None:
+        return None
+    message, mend = f"{text!r} are no bars", f"write what a bar is as {WRITTEN_SO}"
+    return Problem(code="no_such_timeframe", message=message, mend=mend)
 
 
 def timeframe(text: str) -> BarRule:
