@@ -240,8 +240,20 @@ def _tail(faster: Sequence[Panel], code: str, known_to: int, rule: Timeframe) ->
         rows = own.rows(0)
         first = rows.start + int(np.searchsorted(own.times[rows], known_to, side="left"))
         if first < rows.stop:
-            return _from_base(replace(own, starts=np.array([first])), rule)
+            return _from_base(_alone(own, slice(first, rows.stop)), rule)
     return None
+
+
+def _alone(panel: Panel, rows: slice) -> Panel:
+    """Some rows of the one instrument of a panel, without those of others that share its columns."""
+    return replace(
+        panel,
+        times=panel.times[rows],
+        closes=None if panel.closes is None else panel.closes[rows],
+        columns={name: column[rows] for name, column in panel.columns.items()},
+        starts=np.array([0]),
+        ends=np.array([rows.stop - rows.start]),
+    )
 
 
 def _column(panel: Panel, name: str) -> Column:
