@@ -13,7 +13,7 @@ from dataclasses import replace
 from datetime import UTC, datetime
 
 from zealous_sieve.core.engine.panel import Panel
-from zealous_sieve.core.market.board import READY, BoardColumn
+from zealous_sieve.core.market.board import READY, BoardColumn, BoardSet
 from zealous_sieve.core.market.lantern.calendar import NOW
 from zealous_sieve.core.market.lantern.market import build, universes
 from zealous_sieve.usecases.boards import board_on
@@ -39,18 +39,19 @@ def desk() -> Desk:
 
 def spent(desk: Desk, universe: str, columns: Sequence[BoardColumn], times: int = 5) -> float:
     """Seconds of the quickest of some times, after one that warms up."""
-    board_on(desk, universe, columns)
+    asked = BoardSet(universe=universe, columns=tuple(columns))
+    board_on(desk, asked)
     found = []
     for _ in range(times):
         begun = time.perf_counter()
-        board_on(desk, universe, columns)
+        board_on(desk, asked)
         found.append(time.perf_counter() - begun)
     return min(found)
 
 
 def main() -> None:
     own = desk()
-    crosses = READY[1].columns
+    crosses = READY["Crosses, eight studies on five timeframes"].columns
     forty = tuple(
         replace(column, bars=bars, formula=column.formula.replace("17", str(17 + n)))
         for n, bars in enumerate(("1d", "1d", "1d", "1d", "1w"))

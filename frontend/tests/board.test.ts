@@ -60,7 +60,14 @@ describe('a board', () => {
     expect(scaleOf(cells([5, 5], { before: [5, 5] }))(5)).toBe(0.5)
   })
   it('says a cell in words', () => {
-    const limits = { below: 0, above: 0, far_below: null, far_above: null }
+    const limits = {
+      below: 0,
+      above: 0,
+      far_below: null,
+      far_above: null,
+      digits: null,
+      width: null,
+    }
     const column = { formula: 'x', label: '', bars: '1d', back: 6, ...limits }
     const figure = (v: number) => v.toFixed(digitsOf(board.columns[0]!))
     const words = '-1, below, 4 6 bars ago, turned 3 bars ago'

@@ -16,6 +16,7 @@ from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.engine.warm import warm_cache
 from zealous_sieve.jobs.queue import Queue, work
 from zealous_sieve.processes import give_memory_back
+from zealous_sieve.storage.arrangements import ArrangementStore
 from zealous_sieve.storage.backup import BackupFiles
 from zealous_sieve.storage.bars import BarStore
 from zealous_sieve.storage.database import DESK, Database
@@ -55,6 +56,7 @@ def for_owner(database: Database, owner: str) -> Outside:
         market=MarketStore(own),
         mendings=MendingStore(own),
         universes=UniverseStore(own),
+        arrangements=ArrangementStore(own),
         formulas=FormulaStore(own),
         sieves=SieveStore(own),
         runs=RunStore(own),

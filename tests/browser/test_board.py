@@ -37,7 +37,7 @@ def test_what_turned_and_agrees_with_the_week_becomes_a_universe(page: Page) -> 
     page.get_by_label("Agreeing with").select_option(label="none in particular")
     expect(board).to_have_attribute("aria-rowcount", "3")
     assert sorted(row.get_by_role("link").inner_text() for row in rows.all()[1:]) == sorted(codes)
-    page.get_by_role("button", name="as it came").click()
+    page.get_by_role("button", name="as it was").click()
     expect(board).to_have_attribute("aria-rowcount", "241")
 
 
@@ -53,6 +53,9 @@ def test_a_column_is_composed_set_back_and_opens_its_chart(page: Page) -> None:
     expect(wrong).to_contain_text("did you mean close")
     formula.fill("100 * (close / sma(close, 34) - 1)")
     formula.press("Enter")
+    for label, value in (("Digits behind the point", "1"), ("Width in pixels", "260")):
+        page.get_by_label(label).fill(value)
+        page.get_by_label(label).press("Enter")
     limit = page.get_by_label("Far above over")
     limit.fill("12")
     limit.press("Enter")
@@ -62,14 +65,27 @@ def test_a_column_is_composed_set_back_and_opens_its_chart(page: Page) -> None:
     expect(page.get_by_role("alert")).to_have_count(0)
     page.get_by_role("button", name=re.compile("^close e")).click()
     page.keyboard.press("o")
+    expect(page).to_have_url(re.compile(r"set=\w+.*order=5|order=5.*set=\w+"))
+    page.goto(page.url)
     cell = page.get_by_role("row").nth(1).get_by_role("cell").last
     expect(cell).to_contain_text("far above")
     now = cell.inner_text()
+    assert re.search(r"\d\.\d\n?$", now), now
+    assert (cell.bounding_box() or {})["width"] == 260
+    page.keyboard.press("k")
+    page.get_by_label("Name of the arrangement").fill("Rating and more")
+    page.keyboard.press("Enter")
+    expect(page).to_have_url(re.compile("as=Rating.and.more"))
+    with page.expect_download() as told:
+        page.get_by_role("button", name="PNG of Board Rating and more").click()
+    assert told.value.path().read_bytes()[:4] == b"\x89PNG"
+    board = page.get_by_role("table", name="Board Rating and more")
     page.keyboard.press("<")
     expect(page).to_have_url(re.compile("asof=2026-06-09"))
     expect(cell).not_to_have_text(now)
     board.focus()
-    page.keyboard.press("ArrowUp")
+    for key in ("ArrowRight",) * 5:
+        page.keyboard.press(key)
     page.keyboard.press("Enter")
     expect(page).to_have_url(re.compile(r"/instruments/\w+\?.*asof=2026-06-09"))
     drawn = page.get_by_label("Drawn formula 100 * (close / sma(close, 34) - 1)")

@@ -56,12 +56,12 @@ def test_agreement_is_above_less_below(rows: list[list[int]]) -> None:
 
 
 def test_ready_boards_can_be_read() -> None:
-    for board in READY:
+    for board in READY.values():
         for column in board.columns:
             assert check(column.formula).value is not None
             assert in_order(column)
     assert not in_order(BoardColumn(formula="x", below=1, above=0))
-    assert len(READY[1].columns) == 40
+    assert len(READY["Crosses, eight studies on five timeframes"].columns) == 40
 
 
 @given(

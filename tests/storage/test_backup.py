@@ -29,6 +29,7 @@ def made(outside: Outside) -> dict[str, object]:
         "versions": [outside.sieves.versions(s.id) for s in outside.sieves.all()],
         "formulas": outside.formulas.all(),
         "universes": outside.universes.all(),
+        "arrangements": outside.arrangements.all("board"),
         "runs": runs,
         "hits": [outside.hits.page(run, None, HitsQuery(count=50)) for run in runs],
         "mendings": [own.mending for own in outside.mendings.all()],
@@ -45,6 +46,7 @@ def worked(outside: Outside) -> None:
     give_verdict(outside, run.id, first.hit.code, VerdictKind.TAKE, "wide", 'a note, "quoted" é')
     outside.formulas.add("mine", "close / 2", "half of it")
     outside.universes.add([Universe(name="Mine", rule=Rule(codes=("TPSNHV",)))])
+    outside.arrangements.put("board", "Mine", {"universe": "Kelp", "columns": []}, 0)
     code = first.hit.code
     bar = int(outside.bars.some([code]).times[-3])
     mend(

@@ -63,4 +63,47 @@ def test_of_one_or_none_or_long_ago_there_is_a_board_too(client: FlaskClient) ->
     assert set(early["columns"][0]["values"]) == {None}
     then = seen(client, "/board", WEEK_BACK, {"universe": "Kelp", "columns": [RATIO]})
     assert then["columns"][0]["values"] != look(client, RATIO)["columns"][0]["values"]
-    assert next(s["name"] for s in get(client, "/boards/ready")) == "Rating"
+
+
+def test_unfinished_bars_count_where_they_are_asked_for(client: FlaskClient) -> None:
+    asked = {"universe": "Kelp", "columns": [RATIO, {**RATIO, "bars": "1w"}]}
+    closed, forming = (send(client, "/board", {**asked, "forming": f}) for f in (False, True))
+    code = closed["codes"][3]
+    for n, bars in enumerate(("1d", "1w")):
+        path = f"/instruments/{code}/chart"
+        chart = send(client, path, {"bars": bars, "lines": [RATIO["formula"]]})
+        assert chart["provisional"]
+        assert forming["columns"][n]["values"][3] == chart["lines"][0]["values"][-1]
+        assert closed["columns"][n]["values"][3] == chart["lines"][0]["values"][-2]
+
+
+def test_a_board_is_kept_by_name_once_and_comes_back(client: FlaskClient) -> None:
+    path, board = "/arrangements/board", {"universe": "Kelp", "columns": [RATIO], "forming": False}
+
+    def keep(name: str, based_on: int, body: Any = board, status: int = 200) -> Any:
+        asked = {"name": name, "body": body, "based_on": based_on}
+        return send(client, path, asked, status=status)
+
+    came = {a["name"]: a["body"] for a in get(client, path)}
+    mine = keep(" Kelp board ", 0)[-1]
+    assert (mine["name"], mine["version"], mine["ready"]) == ("Kelp board", 1, False)
+    assert mine["body"]["columns"][0]["back"] == 4
+    assert keep("Kelp board", 0, status=409)["code"] == "name_taken"
+    assert keep("Kelp board", 1)[-1]["version"] == 2
+    assert keep("Kelp board", 1, status=409)["code"] == "changed_meanwhile"
+    assert keep(" ", 0, status=422)["code"] == "bad_name"
+    assert keep("x", 0, {"universe": 3}, status=422)["code"] == "bad_arrangement"
+    large = [{"formula": "close" * 20_000}] * 3
+    assert keep("x", 0, {**board, "columns": large}, status=422)["code"] == "bad_arrangement"
+    keep("Rating", 0)
+    assert get(client, path)[0]["body"]["universe"] == "Kelp"
+    for name in ("Rating", "Kelp board"):
+        left = send(client, f"{path}?name={name}", {}, "delete")
+    assert {a["name"]: a["body"] for a in left} == came
+    send(client, f"{path}?name=Rating", {}, "delete", 404)
+    back = send(client, f"{path}/restore?name=Kelp board", {})
+    assert back[-1] == {**mine, "version": 2}
+    again = send(client, f"{path}/restore?name=Kelp board", {}, status=409)
+    assert again["code"] == "name_taken"
+    send(client, f"{path}?name=Kelp board", {}, "delete")
+    send(client, "/arrangements/nowhere", {"name": "x", "body": {}}, status=404)

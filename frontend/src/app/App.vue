@@ -4,6 +4,7 @@ import en from 'element-plus/es/locale/lang/en'
 import { useMoments } from '@/shared/asOf'
 import '@/shared/theme'
 import KeyList from './KeyList.vue'
+import Pages from './Pages.vue'
 import Palette from './Palette.vue'
 import Thread from './Thread.vue'
 
@@ -13,6 +14,7 @@ useMoments()
 <template>
   <ElConfigProvider :locale="en">
     <Thread />
+    <Pages v-if="$route.meta.stage === 'background'" />
     <RouterView v-slot="{ Component }">
       <component :is="Component" />
     </RouterView>

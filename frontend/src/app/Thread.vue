@@ -84,7 +84,7 @@ const stages = computed(() => {
     <span class="right">
       <UndoBar />
       <span v-if="trouble" class="fall words" role="status" :title="trouble">{{ trouble }}</span>
-      <Moment v-else-if="counts && !offer" />
+      <Moment v-else-if="counts" v-show="!offer" />
       <button class="button plain" @click="showPalette = true">Find <kbd>g</kbd></button>
       <button class="button plain" :aria-pressed="night" @click="toggleNight()">
         {{ night ? 'Day' : 'Night' }}

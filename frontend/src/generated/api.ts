@@ -4,6 +4,42 @@
  */
 
 export interface paths {
+    "/api/arrangements/{page}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The arrangements of a page: ready ones, and those kept by name. */
+        get: operations["get_arrangements"];
+        put?: never;
+        /** Keep an arrangement under a name. */
+        post: operations["keep_arrangement"];
+        /** Archive what was kept under a name; a ready one is as it came again. */
+        delete: operations["archive_arrangement"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/arrangements/{page}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Bring back what was archived last under a name. */
+        post: operations["restore_arrangement"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/backup": {
         parameters: {
             query?: never;
@@ -33,23 +69,6 @@ export interface paths {
         put?: never;
         /** Formulas over the instruments of a universe, now and some bars ago. */
         post: operations["look_at_board"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/boards/ready": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** Sets of columns that come with the application. */
-        get: operations["get_ready_boards"];
-        put?: never;
-        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1044,6 +1063,34 @@ export interface components {
             same: number;
         };
         /**
+         * Arranged
+         * @description An arrangement under its name. ``version`` counts how often it was kept, 0 for a ready one as it
+         *     came; ``ready`` says that one of this name comes with the application.
+         */
+        Arranged: {
+            body: components["schemas"]["BoardSet"];
+            /** Name */
+            name: string;
+            /** Ready */
+            ready: boolean;
+            /** Version */
+            version: number;
+        };
+        /** ArrangementBody */
+        ArrangementBody: {
+            /**
+             * Based On
+             * @default 0
+             */
+            based_on: number;
+            /** Body */
+            body: {
+                [key: string]: unknown;
+            };
+            /** Name */
+            name: string;
+        };
+        /**
          * Asked
          * @description A formula that is drawn, as it was asked for, and its numbers that can be turned.
          */
@@ -1072,6 +1119,11 @@ export interface components {
         BoardBody: {
             /** Columns */
             columns: components["schemas"]["BoardColumnBody"][];
+            /**
+             * Forming
+             * @default false
+             */
+            forming: boolean;
             /** Universe */
             universe: string;
         };
@@ -1107,7 +1159,8 @@ export interface components {
          *
          *     A value above ``above`` is above, one below ``below`` is below, beyond ``far_above`` and ``far_below``
          *     they are far so; on a threshold a value is on the inner side. ``back`` is how many bars ago it is
-         *     compared with, ``label`` what it is called where that is not the formula.
+         *     compared with, ``label`` what it is called where that is not the formula. ``digits`` are those behind
+         *     the point and ``width`` that of the column in pixels; none leaves them to the values.
          */
         BoardColumn: {
             /**
@@ -1131,6 +1184,11 @@ export interface components {
              */
             below: number;
             /**
+             * Digits
+             * @default null
+             */
+            digits: number | null;
+            /**
              * Far Above
              * @default null
              */
@@ -1147,6 +1205,11 @@ export interface components {
              * @default
              */
             label: string;
+            /**
+             * Width
+             * @default null
+             */
+            width: number | null;
         };
         /** BoardColumnBody */
         BoardColumnBody: {
@@ -1171,6 +1234,11 @@ export interface components {
              */
             below: number;
             /**
+             * Digits
+             * @default null
+             */
+            digits: number | null;
+            /**
              * Far Above
              * @default null
              */
@@ -1187,16 +1255,24 @@ export interface components {
              * @default
              */
             label: string;
+            /**
+             * Width
+             * @default null
+             */
+            width: number | null;
         };
         /**
          * BoardSet
-         * @description Columns for a universe, under a name.
+         * @description Columns for a universe; with ``forming`` bars that have not closed count as they stand.
          */
         BoardSet: {
             /** Columns */
             columns: components["schemas"]["BoardColumn"][];
-            /** Name */
-            name: string;
+            /**
+             * Forming
+             * @default false
+             */
+            forming: boolean;
             /** Universe */
             universe: string;
         };
@@ -3277,6 +3353,138 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    get_arrangements: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                page: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The arrangements of a page: ready ones, and those kept by name. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Arranged"][];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    keep_arrangement: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                page: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ArrangementBody"];
+            };
+        };
+        responses: {
+            /** @description Keep an arrangement under a name. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Arranged"][];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    archive_arrangement: {
+        parameters: {
+            query: {
+                name: string;
+            };
+            header?: never;
+            path: {
+                page: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Archive what was kept under a name; a ready one is as it came again. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Arranged"][];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    restore_arrangement: {
+        parameters: {
+            query: {
+                name: string;
+            };
+            header?: never;
+            path: {
+                page: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Bring back what was archived last under a name. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Arranged"][];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
     get_backup: {
         parameters: {
             query?: never;
@@ -3363,35 +3571,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Board"];
-                };
-            };
-            /** @description What is wrong */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Failure"];
-                };
-            };
-        };
-    };
-    get_ready_boards: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Sets of columns that come with the application. */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["BoardSet"][];
                 };
             };
             /** @description What is wrong */

@@ -3,9 +3,15 @@ import { useAct } from './act'
 import ErrorNote from './ErrorNote.vue'
 import { send } from './send'
 
-/** A list leaves as a file as it is seen: its rows in their order, its columns. */
+/** A list leaves as a file as it is seen: its rows in their order, its columns; or as a
+ * picture, where it is drawn. */
 export type Columns = Record<string, readonly (string | number | boolean | null | undefined)[]>
-const props = defineProps<{ name: string; columns: () => Columns | Promise<Columns> }>()
+const props = defineProps<{
+  name: string
+  columns: () => Columns | Promise<Columns>
+  /** The list as it is drawn, where it is. */
+  picture?: () => HTMLCanvasElement | undefined
+}>()
 const { act, busy, failure } = useAct()
 
 const write = (format: 'csv' | 'parquet') =>
@@ -16,12 +22,16 @@ const write = (format: 'csv' | 'parquet') =>
     }))
     const body = JSON.stringify({ name: props.name, format, columns })
     const reply = await send('/api/tables', 'application/json', body)
-    const link = document.createElement('a')
-    link.href = URL.createObjectURL(await reply.blob())
-    link.download = `${props.name}.${format}`
-    link.click()
-    setTimeout(() => URL.revokeObjectURL(link.href), 10_000)
+    handOver(await reply.blob(), format)
   })
+function handOver(content: Blob, format: string) {
+  const link = document.createElement('a')
+  link.href = URL.createObjectURL(content)
+  link.download = `${props.name}.${format}`
+  link.click()
+  setTimeout(() => URL.revokeObjectURL(link.href), 10_000)
+}
+const draw = () => props.picture?.()?.toBlob((content) => content && handOver(content, 'png'))
 </script>
 
 <template>
@@ -32,6 +42,9 @@ const write = (format: 'csv' | 'parquet') =>
     </button>
     <button class="button plain" :disabled="busy" @click="write('parquet')">
       Parquet<span class="visually-hidden"> of {{ name }}</span>
+    </button>
+    <button v-if="picture" class="button plain" @click="draw">
+      PNG<span class="visually-hidden"> of {{ name }}</span>
     </button>
     <ErrorNote v-if="failure" :error="failure.error" :what="failure.what" @retry="failure.again" />
   </span>

@@ -44,6 +44,7 @@ _TABLES = (
     _Table("formulas"),
     _Table("formula_versions", "formula_id IN (SELECT id FROM formulas WHERE owner_id = %(owner)s)", False),
     _Table("universes"),
+    _Table("arrangements"),
     _Table("sieves"),
     _Table("sieve_versions", "sieve_id IN (SELECT id FROM sieves WHERE owner_id = %(owner)s)", False),
     _Table("runs"),

@@ -256,6 +256,22 @@ class UniverseRow(Owned, Table):
     deleted_at: Mapped[datetime | None]
 
 
+class ArrangementRow(Owned, Table):
+    """How a page is arranged, under a name of its own."""
+
+    __tablename__ = "arrangements"
+    __table_args__ = (
+        Index("arrangements_by_name", "owner_id", "page", "name", unique=True,
+              postgresql_where=text("deleted_at IS NULL")),
+    )  # fmt: skip
+    id: Mapped[int] = mapped_column(Integer, Identity(), primary_key=True)
+    page: Mapped[str]
+    name: Mapped[str]
+    version: Mapped[int]
+    body: Mapped[dict[str, Any]]
+    deleted_at: Mapped[datetime | None]
+
+
 class SieveRow(Owned, Table):
     __tablename__ = "sieves"
     id: Mapped[int] = mapped_column(Integer, Identity(), primary_key=True)

@@ -18,6 +18,7 @@ from zealous_sieve.core.functions.specification import Kind
 from zealous_sieve.core.market.board import (
     UNKNOWN,
     BoardColumn,
+    BoardSet,
     agreement,
     in_order,
     turned,
@@ -60,16 +61,15 @@ class Board:
     agreement: list[int]
 
 
-def board(outside: Outside, universe: str, columns: Sequence[BoardColumn], order: Order) -> Board:
+def board(outside: Outside, asked: BoardSet, order: Order) -> Board:
     """The board of a universe. Raises NotFoundError, DataError and FormulaError of its universe; what is
     wrong with a column stands in it."""
-    return outside.compute.do(order, board_on, universe, tuple(columns))
+    return outside.compute.do(order, board_on, asked)
 
 
-def board_on(desk: Desk, universe: str, columns: Sequence[BoardColumn]) -> Board:
+def board_on(desk: Desk, asked: BoardSet) -> Board:
     """As ``board``, on a desk."""
-    chosen = desk.members(universe)
-    panels: dict[str, Panel | DataError] = {}
+    chosen, columns = desk.members(asked.universe), asked.columns
     read = [_read(desk, column) for column in columns]
     cells: list[BoardCells | None] = [None] * len(columns)
     sides = np.full((len(chosen), len(columns)), UNKNOWN)
@@ -80,8 +80,8 @@ def board_on(desk: Desk, universe: str, columns: Sequence[BoardColumn]) -> Board
         else:
             cells[n] = _empty(len(chosen), found)
     for bars, places in by_bars.items():
-        panels[bars] = _panel(desk, chosen, bars)
-        _fill(panels[bars], bars, places, columns, read, cells, sides)
+        panel = _panel(desk, chosen, bars, asked.forming)
+        _fill(panel, places, columns, read, cells, sides)
     return Board(
         codes=[instrument.code for instrument in chosen],
         names=[instrument.name for instrument in chosen],
@@ -109,16 +109,15 @@ def _read(desk: Desk, column: BoardColumn) -> Typed | tuple[Problem, ...]:
     return formula.value
 
 
-def _panel(desk: Desk, chosen: Sequence[Instrument], bars: str) -> Panel | DataError:
+def _panel(desk: Desk, chosen: Sequence[Instrument], bars: str, forming: bool) -> Panel | DataError:
     try:
-        return desk.bars(chosen, desk.now, bars)
+        return desk.bars(chosen, desk.now, bars, forming=forming)
     except DataError as error:
         return error
 
 
 def _fill(
     panel: Panel | DataError,
-    bars: str,
     places: Sequence[int],
     columns: Sequence[BoardColumn],
     read: Sequence[Typed | tuple[Problem, ...]],

@@ -189,6 +189,34 @@ class UniversesPort(Protocol):
 
 
 @dataclass(frozen=True, kw_only=True)
+class StoredArrangement:
+    """How a page is arranged, as it was kept."""
+
+    name: str
+    version: int
+    body: Mapping[str, object]
+
+
+class ArrangementsPort(Protocol):
+    def all(self, page: str) -> list[StoredArrangement]:
+        """Those of a page that are not archived, in the order in which they were made."""
+        ...
+
+    def put(self, page: str, name: str, body: Mapping[str, object], based_on: int) -> int | None:
+        """Keep an arrangement as a new version of the one it is ``based_on``, 0 where there is none;
+        returns its number, None where another version is there by now."""
+        ...
+
+    def archive(self, page: str, name: str) -> bool:
+        """False where there is none of the name."""
+        ...
+
+    def restore(self, page: str, name: str) -> bool:
+        """Bring the one back that was archived last; False where there is none, or its name is taken."""
+        ...
+
+
+@dataclass(frozen=True, kw_only=True)
 class StoredMending:
     """A mending with its number."""
 
@@ -389,6 +417,7 @@ class Outside:
     market: MarketPort
     mendings: MendingsPort
     universes: UniversesPort
+    arrangements: ArrangementsPort
     formulas: FormulasPort
     sieves: SievesPort
     runs: RunsPort

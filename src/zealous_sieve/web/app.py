@@ -11,6 +11,7 @@ from werkzeug.exceptions import NotFound
 from zealous_sieve.usecases.ports import Outside
 from zealous_sieve.web.contract import Contract, Id, openapi
 from zealous_sieve.web.endpoints import (
+    arrangements,
     boards,
     formulas,
     imports,
@@ -36,6 +37,7 @@ def contracts(outside: Outside) -> list[Contract]:
             market,
             universes,
             imports,
+            arrangements,
             boards,
             formulas,
             sieves,

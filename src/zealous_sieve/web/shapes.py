@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from datetime import datetime
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
 from pydantic import AwareDatetime, BaseModel, ConfigDict, Field
 
@@ -131,11 +131,20 @@ class BoardColumnBody(Request):
     above: float = 0.0
     far_below: float | None = None
     far_above: float | None = None
+    digits: Annotated[int, Field(ge=0, le=8)] | None = None
+    width: Annotated[int, Field(ge=40, le=600)] | None = None
 
 
 class BoardBody(Request):
     universe: str
     columns: Annotated[list[BoardColumnBody], Field(max_length=80)]
+    forming: bool = False
+
+
+class ArrangementBody(Request):
+    name: Annotated[str, Field(max_length=200)]
+    body: dict[str, Any]
+    based_on: Annotated[int, Field(ge=0, le=MOST)] = 0
 
 
 class MoveQuery(Request):

@@ -7,7 +7,12 @@ const props = defineProps<{
   column: BoardColumn
   offered: readonly { value: string; told: string }[]
 }>()
-const emit = defineEmits<{ change: [to: BoardColumn]; remove: []; close: [] }>()
+const emit = defineEmits<{
+  change: [to: BoardColumn]
+  remove: []
+  shift: [by: number]
+  close: []
+}>()
 const THRESHOLDS = [
   ['far_below', 'Far below under'],
   ['below', 'Below under'],
@@ -21,6 +26,12 @@ function limit(name: Threshold, text: string) {
   const value = Number(text.replace(',', '.'))
   if (!text.trim() && name.startsWith('far')) set({ [name]: null })
   else if (text.trim() && Number.isFinite(value)) set({ [name]: value })
+}
+/** A whole number within bounds; nothing leaves it to the values. */
+function whole(name: 'digits' | 'width', text: string, least: number, most: number) {
+  const value = Math.round(Number(text))
+  if (!text.trim()) set({ [name]: null })
+  else if (value >= least && value <= most) set({ [name]: value })
 }
 function back(text: string) {
   const bars = Math.round(Number(text))
@@ -64,7 +75,25 @@ const shown = (value: number | null | undefined) => (value == null ? '' : String
         :least="4"
         :aria-label="told"
         @take="(text) => limit(name, text)" /></template
-    >.
+    >; it has
+    <InlineText
+      :value="shown(column.digits)"
+      :least="4"
+      placeholder="fit"
+      aria-label="Digits behind the point"
+      @take="(text) => whole('digits', text, 0, 8)"
+    />
+    digits and is
+    <InlineText
+      :value="shown(column.width)"
+      :least="4"
+      placeholder="fit"
+      aria-label="Width in pixels"
+      @take="(text) => whole('width', text, 40, 600)"
+    />
+    wide.
+    <button class="button plain" @click="emit('shift', -1)">to the left</button>
+    <button class="button plain" @click="emit('shift', 1)">to the right</button>
     <button class="button plain" @click="emit('remove')">take it away <kbd>x</kbd></button>
     <button class="button plain" @click="emit('close')">close <kbd>e</kbd></button>
   </p>

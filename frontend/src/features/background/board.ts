@@ -2,6 +2,7 @@ import type { Schemas } from '@/shared/api'
 
 export type Board = Schemas['Board']
 export type BoardColumn = Schemas['BoardColumn']
+export type BoardSet = Schemas['BoardSet']
 export type Cells = Board['columns'][number]
 
 /** Which rows of a board are shown: all, or by what they do in a column, and whether they agree with another. */
@@ -13,6 +14,17 @@ export interface Filter {
   with: number
 }
 export const EVERYTHING: Filter = { kind: 'all', column: 0, within: 3, with: -1 }
+
+/** A filter as it is written in an address, and read from there. */
+export const filterTold = (f: Filter) =>
+  f.kind === 'all' && f.with < 0 ? undefined : [f.kind, f.column, f.within, f.with].join()
+export function filterRead(text: unknown): Filter {
+  const [kind, ...numbers] = String(text ?? '').split(',')
+  const [column, within, other] = numbers.map(Number)
+  if (kind !== 'turned' && kind !== 'far' && kind !== 'all') return { ...EVERYTHING }
+  if (![column, within, other].every(Number.isInteger)) return { ...EVERYTHING }
+  return { kind, column: column!, within: within!, with: other! }
+}
 
 /** On which side a zone lies: 1 above, −1 below, 0 on none. */
 export const side = (zone: string | undefined) =>
@@ -38,6 +50,19 @@ export interface Order {
   by: number | 'agreement' | 'code'
   change: boolean
   down: boolean
+}
+
+export const BY_AGREEMENT: Order = { by: 'agreement', change: false, down: true }
+/** An order as it is written in an address, and read from there. */
+export const orderTold = (order: Order) => {
+  const text = [order.by, order.change ? 'change' : 'value', order.down ? 'down' : 'up'].join()
+  return text === 'agreement,value,down' ? undefined : text
+}
+export function orderRead(text: unknown): Order {
+  const [by, change, down] = String(text ?? '').split(',')
+  const named = by === 'agreement' || by === 'code'
+  if (!named && !/^\d+$/.test(by ?? '')) return { ...BY_AGREEMENT }
+  return { by: named ? by : Number(by), change: change === 'change', down: down !== 'up' }
 }
 
 const known = (value: number | null | undefined): value is number => value != null
@@ -81,6 +106,18 @@ export function digitsOf(own: Cells): number {
   const most = own.values.filter(known).reduce((a, b) => Math.max(a, Math.abs(b)), 0)
   if (own.values.every((value) => value === null || Number.isInteger(value))) return 0
   return most >= 1000 ? 0 : most >= 100 ? 1 : most >= 0.5 ? 2 : 4
+}
+
+/** How the numbers of a column are written. */
+export function figuresOf(own: Cells, column: BoardColumn) {
+  const digits = column.digits ?? digitsOf(own)
+  return (value: number) => value.toFixed(digits).replace('-', '−')
+}
+/** What stands in a cell. */
+export function textOf(own: Cells, row: number, figure: (value: number) => string) {
+  const value = own.values[row]
+  if (!known(value)) return ''
+  return own.truth ? (value ? 'yes' : 'no') : figure(value)
 }
 
 /** What a column is called. */

@@ -22,7 +22,7 @@ defineProps<{ full?: boolean; margin?: string }>()
 .frame {
   display: grid;
   grid-template: minmax(0, 1fr) auto / 132px minmax(0, 1fr) 290px;
-  height: calc(100vh - 44px);
+  height: calc(100vh - var(--top));
 }
 .full {
   grid-template-columns: 0 minmax(0, 1fr) 0;

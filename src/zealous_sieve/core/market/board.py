@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from enum import StrEnum
 
@@ -31,7 +32,8 @@ class BoardColumn:
 
     A value above ``above`` is above, one below ``below`` is below, beyond ``far_above`` and ``far_below``
     they are far so; on a threshold a value is on the inner side. ``back`` is how many bars ago it is
-    compared with, ``label`` what it is called where that is not the formula.
+    compared with, ``label`` what it is called where that is not the formula. ``digits`` are those behind
+    the point and ``width`` that of the column in pixels; none leaves them to the values.
     """
 
     formula: str
@@ -42,15 +44,17 @@ class BoardColumn:
     above: float = 0.0
     far_below: float | None = None
     far_above: float | None = None
+    digits: int | None = None
+    width: int | None = None
 
 
 @dataclass(frozen=True, kw_only=True)
 class BoardSet:
-    """Columns for a universe, under a name."""
+    """Columns for a universe; with ``forming`` bars that have not closed count as they stand."""
 
-    name: str
     universe: str
     columns: tuple[BoardColumn, ...]
+    forming: bool = False
 
 
 def in_order(column: BoardColumn) -> bool:
@@ -150,17 +154,15 @@ def _columns(
     return tuple(BoardColumn(bars=bars, back=back, **own) for own in studies)  # type: ignore[arg-type]
 
 
-READY = (
-    BoardSet(
-        name="Rating",
+READY: Mapping[str, BoardSet] = {
+    "Rating": BoardSet(
         universe="All shares",
         columns=(
             *_columns("1d", 6, (_RATED, _STUDIES[1], _STUDIES[5])),
             *_columns("1w", 3, (_RATED, _STUDIES[1])),
         ),
     ),
-    BoardSet(
-        name="Crosses, eight studies on five timeframes",
+    "Crosses, eight studies on five timeframes": BoardSet(
         universe="Currencies",
         columns=tuple(
             column
@@ -169,5 +171,5 @@ READY = (
             for column in _columns(bars, 4, (study,))
         ),
     ),
-)
+}
 """The boards that come with the application."""

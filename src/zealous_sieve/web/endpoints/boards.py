@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from zealous_sieve.core.market.board import READY, BoardColumn, BoardSet
+from zealous_sieve.core.market.board import BoardColumn, BoardSet
 from zealous_sieve.usecases import boards
 from zealous_sieve.usecases.boards import Board
 from zealous_sieve.usecases.ports import Kind, Outside
@@ -13,15 +13,11 @@ from zealous_sieve.web.shapes import BoardBody
 def contract(outside: Outside) -> Contract:
     api = Contract("boards")
 
-    @api.endpoint("GET", "/boards/ready", reply=list[BoardSet])
-    def get_ready_boards() -> list[BoardSet]:
-        """Sets of columns that come with the application."""
-        return list(READY)
-
     @api.endpoint("POST", "/board", reply=Board, body=BoardBody)
     def look_at_board(body: BoardBody) -> Board:
         """Formulas over the instruments of a universe, now and some bars ago."""
-        columns = [BoardColumn(**column.model_dump()) for column in body.columns]
-        return boards.board(outside, body.universe, columns, wanted(Kind.PREVIEW))
+        columns = tuple(BoardColumn(**column.model_dump()) for column in body.columns)
+        asked = BoardSet(universe=body.universe, columns=columns, forming=body.forming)
+        return boards.board(outside, asked, wanted(Kind.PREVIEW))
 
     return api

@@ -1,0 +1,58 @@
+<script setup lang="ts">
+import { useQueryClient } from '@tanstack/vue-query'
+import { nextTick, ref } from 'vue'
+import { useAct } from './act'
+import { answer, api } from './api'
+import ErrorNote from './ErrorNote.vue'
+import { plural } from './format'
+import { useKeys } from './keys'
+import { keys } from './queries'
+import { NO_RULE } from './rules'
+import { done } from './undo'
+
+/** What was marked becomes a universe. */
+const props = defineProps<{ codes: readonly string[] }>()
+const emit = defineEmits<{ kept: [name: string] }>()
+const client = useQueryClient()
+const { act, busy, failure } = useAct()
+const naming = ref<string>()
+const field = ref<HTMLInputElement>()
+async function begin() {
+  if (!props.codes.length) return
+  naming.value = ''
+  await nextTick()
+  field.value?.focus()
+}
+const keep = () =>
+  act('Not kept', async () => {
+    const called = naming.value?.trim()
+    if (!called) return
+    const universe = { name: called, rule: { ...NO_RULE, codes: [...props.codes] } }
+    await answer(api.POST('/api/universes', { body: { universe } }))
+    await client.invalidateQueries({ queryKey: keys.universes })
+    done(`${called} holds ${plural(props.codes.length, 'instrument')} now.`)
+    naming.value = undefined
+    emit('kept', called)
+  })
+useKeys([{ key: 'u', does: 'a universe of what is marked', run: () => void begin() }])
+</script>
+
+<template>
+  <button class="button" :disabled="!codes.length" @click="begin">
+    A universe of the marked <kbd>u</kbd>
+  </button>
+  <span v-if="naming !== undefined">
+    <input
+      ref="field"
+      v-model="naming"
+      class="field"
+      placeholder="its name"
+      aria-label="Name of the universe"
+      maxlength="80"
+      @keydown.enter="keep"
+      @keydown.esc="naming = undefined"
+    />
+    <button class="button primary" :disabled="busy || !naming.trim()" @click="keep">Keep</button>
+  </span>
+  <ErrorNote v-if="failure" :error="failure.error" :what="failure.what" @retry="failure.again" />
+</template>
