@@ -3,7 +3,10 @@ import { useRoute, useRouter } from 'vue-router'
 import { useKeys } from '@/shared/keys'
 
 /** The pages of the background, as a quiet row below the stages. */
-const PAGES = [['/board', 'Board']] as const
+const PAGES = [
+  ['/board', 'Board'],
+  ['/scatter', 'Scatter'],
+] as const
 const route = useRoute()
 const router = useRouter()
 useKeys(

@@ -40,6 +40,12 @@ export const router = createRouter({
       component: () => import('@/features/background/BoardPage.vue'),
     },
     {
+      path: '/scatter',
+      name: 'scatter',
+      meta: { stage: 'background', title: 'Scatter' },
+      component: () => import('@/features/scatter/ScatterPage.vue'),
+    },
+    {
       path: '/sieves',
       name: 'sieves',
       meta: { stage: 'sieves', title: 'Sieves' },

@@ -695,6 +695,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/scatter": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Instruments as points of two measures, now and some moments before. */
+        post: operations["look_at_scatter"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sieves": {
         parameters: {
             query?: never;
@@ -1068,7 +1085,8 @@ export interface components {
          *     came; ``ready`` says that one of this name comes with the application.
          */
         Arranged: {
-            body: components["schemas"]["BoardSet"];
+            /** Body */
+            body: components["schemas"]["BoardSet"] | components["schemas"]["ScatterSet"];
             /** Name */
             name: string;
             /** Ready */
@@ -1484,6 +1502,12 @@ export interface components {
             /** Text */
             text: string;
         };
+        /**
+         * Colour
+         * @description What a point's colour tells; its side is that of the hit or, elsewhere, of its second measure.
+         * @enum {string}
+         */
+        Colour: "none" | "sector" | "side";
         /**
          * Completion
          * @description Options in place of the text from ``start`` on; with ``whole`` there are no others, whatever is
@@ -2179,6 +2203,54 @@ export interface components {
              * @default false
              */
             smoothed: boolean;
+        };
+        /**
+         * Measure
+         * @description A formula on bars; an empty one measures nothing.
+         */
+        Measure: {
+            /**
+             * Bars
+             * @default 1d
+             */
+            bars: string;
+            /** Formula */
+            formula: string;
+            /**
+             * Label
+             * @default
+             */
+            label: string;
+        };
+        /** MeasureBody */
+        MeasureBody: {
+            /**
+             * Bars
+             * @default 1d
+             */
+            bars: string;
+            /** Formula */
+            formula: string;
+            /**
+             * Label
+             * @default
+             */
+            label: string;
+        };
+        /**
+         * Measured
+         * @description A measure of all points: a list a frame. ``problems`` say why there is nothing in it.
+         */
+        Measured: {
+            /**
+             * Problems
+             * @default []
+             */
+            problems: components["schemas"]["Problem"][];
+            /** Unit */
+            unit: string;
+            /** Values */
+            values: (number | null)[][];
         };
         /**
          * Mending
@@ -2912,6 +2984,132 @@ export interface components {
             note: string;
             /** Text */
             text: string;
+        };
+        /**
+         * Scale
+         * @description How an axis is divided: by value, by ratio, or by rank among the points.
+         * @enum {string}
+         */
+        Scale: "linear" | "log" | "rank";
+        /**
+         * Scatter
+         * @description Points through time. ``moments`` are those of all frames in seconds since 1970, the newest last, of
+         *     which the values begin with frame ``first``; ``sides`` are those of hits, empty elsewhere. ``fastest``
+         *     are the fastest bars of its measures.
+         */
+        Scatter: {
+            /** Codes */
+            codes: string[];
+            /** Fastest */
+            fastest: string;
+            /** First */
+            first: number;
+            /** Moments */
+            moments: number[];
+            /** Names */
+            names: string[];
+            /** Sectors */
+            sectors: string[];
+            /** Sides */
+            sides: string[];
+            size: components["schemas"]["Measured"];
+            x: components["schemas"]["Measured"];
+            y: components["schemas"]["Measured"];
+        };
+        /**
+         * ScatterBody
+         * @description What a scatter is of, and which of its frames are wanted.
+         */
+        ScatterBody: {
+            /**
+             * Codes
+             * @default []
+             */
+            codes: string[];
+            /**
+             * Count
+             * @default 120
+             */
+            count: number;
+            /**
+             * First
+             * @default 0
+             */
+            first: number;
+            /**
+             * Forming
+             * @default false
+             */
+            forming: boolean;
+            /**
+             * Move
+             * @default
+             */
+            move: string;
+            /**
+             * Run
+             * @default null
+             */
+            run: number | null;
+            /**
+             * Session
+             * @default false
+             */
+            session: boolean;
+            size: components["schemas"]["MeasureBody"];
+            /**
+             * Step
+             * @default
+             */
+            step: string;
+            /**
+             * Trail
+             * @default 0
+             */
+            trail: number;
+            /** Universe */
+            universe: string;
+            x: components["schemas"]["MeasureBody"];
+            y: components["schemas"]["MeasureBody"];
+        };
+        /**
+         * ScatterSet
+         * @description How a scatter is arranged: what lies along its axes, how large a point is, how many moves its trail
+         *     goes back, each a bar of ``move`` (empty for the fastest bars of its measures), and whether what lies
+         *     far out is drawn at the edge.
+         */
+        ScatterSet: {
+            /**
+             * Clip
+             * @default true
+             */
+            clip: boolean;
+            /** @default sector */
+            colour: components["schemas"]["Colour"];
+            /**
+             * Forming
+             * @default false
+             */
+            forming: boolean;
+            /**
+             * Move
+             * @default
+             */
+            move: string;
+            size: components["schemas"]["Measure"];
+            /**
+             * Trail
+             * @default 4
+             */
+            trail: number;
+            /** Universe */
+            universe: string;
+            x: components["schemas"]["Measure"];
+            /** @default linear */
+            x_scale: components["schemas"]["Scale"];
+            y: components["schemas"]["Measure"];
+            /** @default linear */
+            y_scale: components["schemas"]["Scale"];
         };
         /**
          * Shown
@@ -4966,6 +5164,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": string | null;
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    look_at_scatter: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ScatterBody"];
+            };
+        };
+        responses: {
+            /** @description Instruments as points of two measures, now and some moments before. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Scatter"];
                 };
             };
             /** @description What is wrong */

@@ -10,7 +10,9 @@ from typing import Any, Generic, TypeVar
 from pydantic import TypeAdapter, ValidationError
 
 from zealous_sieve.core.errors import DataError, Problem
-from zealous_sieve.core.market.board import READY, BoardSet
+from zealous_sieve.core.market import board, scatter
+from zealous_sieve.core.market.board import BoardSet
+from zealous_sieve.core.market.scatter import ScatterSet
 from zealous_sieve.usecases.errors import ConflictError, NotFoundError
 from zealous_sieve.usecases.ports import Outside
 
@@ -29,10 +31,11 @@ class Page(Generic[T]):
 
 
 PAGES: Mapping[str, Page[Any]] = {
-    "board": Page(shape=TypeAdapter(BoardSet), ready=READY),
+    "board": Page(shape=TypeAdapter(BoardSet), ready=board.READY),
+    "scatter": Page(shape=TypeAdapter(ScatterSet), ready=scatter.READY),
 }
 """Every page that can be arranged."""
-Arrangement = BoardSet
+Arrangement = BoardSet | ScatterSet
 """What arrangements of all pages are."""
 
 

@@ -10,12 +10,14 @@ from pydantic import AwareDatetime, BaseModel, ConfigDict, Field
 from zealous_sieve.core.market.foreign.layout import Layout
 from zealous_sieve.core.market.mending import Mending
 from zealous_sieve.core.market.pairs import Relation
+from zealous_sieve.core.market.scatter import Measure, ScatterSet
 from zealous_sieve.core.market.universes import Rule, Universe
 from zealous_sieve.core.sieve.definition import Sieve
 from zealous_sieve.core.sieve.hit import COLUMNS
 from zealous_sieve.usecases.boards import LONGEST_BACK
 from zealous_sieve.usecases.ports import VerdictKind
 from zealous_sieve.usecases.preferences import Preferences
+from zealous_sieve.usecases.scatters import MOST_FRAMES, Asked
 from zealous_sieve.web.contract import MOST
 
 
@@ -139,6 +141,43 @@ class BoardBody(Request):
     universe: str
     columns: Annotated[list[BoardColumnBody], Field(max_length=80)]
     forming: bool = False
+
+
+class MeasureBody(Request):
+    formula: Annotated[str, Field(max_length=20_000)]
+    bars: Annotated[str, Field(max_length=60)] = "1d"
+    label: Annotated[str, Field(max_length=60)] = ""
+
+    def measure(self) -> Measure:
+        return Measure(**self.model_dump())
+
+
+class ScatterBody(Request):
+    """What a scatter is of, and which of its frames are wanted."""
+
+    universe: Annotated[str, Field(max_length=200)]
+    x: MeasureBody
+    y: MeasureBody
+    size: MeasureBody
+    trail: Annotated[int, Field(ge=0, le=60)] = 0
+    move: Annotated[str, Field(max_length=60)] = ""
+    forming: bool = False
+    codes: Annotated[list[Annotated[str, Field(max_length=60)]], Field(max_length=10_000)] = []
+    run: Annotated[int, Field(ge=1, le=MOST)] | None = None
+    step: Annotated[str, Field(max_length=60)] = ""
+    session: bool = False
+    first: Annotated[int, Field(ge=0, le=MOST)] = 0
+    count: Annotated[int, Field(ge=1, le=MOST_FRAMES)] = MOST_FRAMES
+
+    def asked(self) -> Asked:
+        arranged = ScatterSet(
+            universe=self.universe, trail=self.trail, move=self.move, forming=self.forming,
+            x=self.x.measure(), y=self.y.measure(), size=self.size.measure(),
+        )  # fmt: skip
+        return Asked(
+            arranged=arranged, codes=tuple(self.codes), run=self.run, step=self.step,
+            session=self.session, first=self.first, count=self.count,
+        )  # fmt: skip
 
 
 class ArrangementBody(Request):

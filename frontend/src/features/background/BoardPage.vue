@@ -254,6 +254,12 @@ const hatched = computed(() =>
     <p class="acts">
       <button class="button" @click="add">Add a column <kbd>a</kbd></button>
       <KeepUniverse :codes="[...marked]" @kept="marked = new Set()" />
+      <RouterLink
+        v-if="marked.size"
+        class="button"
+        :to="{ path: '/scatter', query: { codes: [...marked].join(',') } }"
+        >The marked as a scatter</RouterLink
+      >
       <ListOut v-if="rows.length" :name="`Board ${name}`" :columns="table" :picture="draw" />
     </p>
     <ErrorNote

@@ -168,7 +168,7 @@ useKeys(list, () => props.active)
 </script>
 
 <template>
-  <div class="panel">
+  <div class="panel" :class="{ rests: !active }">
     <ChartHead
       ref="head"
       :code="code"
@@ -253,6 +253,10 @@ useKeys(list, () => props.active)
   flex-direction: column;
   min-width: 0;
   min-height: 0;
+}
+/* Keys are those of another chart, or of the page. */
+.rests :deep(kbd) {
+  display: none;
 }
 .chart {
   flex: 1;

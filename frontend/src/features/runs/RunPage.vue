@@ -242,6 +242,12 @@ const pick = (n: number) => (at.value = n)
             @keydown.esc="field?.blur()"
             @keydown.enter="field?.blur()"
           />
+          <RouterLink
+            v-if="tab === 'hits' && run.hit_count"
+            class="button plain"
+            :to="{ path: '/scatter', query: { run: id } }"
+            >as a scatter</RouterLink
+          >
           <ListOut
             v-if="tab === 'hits' && run.hit_count"
             :name="`Hits of run ${id}`"

@@ -1,0 +1,607 @@
+<script setup lang="ts">
+import { useQuery } from '@tanstack/vue-query'
+import { computed, ref, shallowRef, watch } from 'vue'
+import { useRoute, useRouter, type LocationQueryRaw } from 'vue-router'
+import ChartPanel from '@/features/chart/ChartPanel.vue'
+import { answer, api, ApiError } from '@/shared/api'
+import ArrangedBy from '@/shared/ArrangedBy.vue'
+import { useArranging } from '@/shared/arranging'
+import { asOf, lookFrom, written } from '@/shared/asOf'
+import ErrorNote from '@/shared/ErrorNote.vue'
+import { figure, plural } from '@/shared/format'
+import InlineText from '@/shared/InlineText.vue'
+import KeepUniverse from '@/shared/KeepUniverse.vue'
+import { useKeys } from '@/shared/keys'
+import ListOut from '@/shared/ListOut.vue'
+import { useUniverses, useVocabulary } from '@/shared/queries'
+import MeasurePart from './MeasurePart.vue'
+import { lookOf, type Drawn } from './paint'
+import Plane from './Plane.vue'
+import {
+  byExtremity,
+  grouped,
+  inView,
+  lost,
+  named,
+  pointsOf,
+  viewRead,
+  viewTold,
+  wholeView,
+  zoomed,
+  type Scale,
+  type Scatter,
+  type ScatterSet,
+  type View,
+} from './plane'
+import PlayBar from './PlayBar.vue'
+import { usePlaying } from './playing'
+
+/** Which are the outliers today? */
+const NOTHING = { formula: '', bars: '1d', label: '' }
+const LIKE: ScatterSet = {
+  universe: '',
+  x: NOTHING,
+  y: NOTHING,
+  size: NOTHING,
+  colour: 'sector',
+  x_scale: 'linear',
+  y_scale: 'linear',
+  clip: true,
+  trail: 4,
+  move: '',
+  forming: false,
+}
+const UNREAD = JSON.stringify([NOTHING, NOTHING, { x: 'linear', y: 'linear' }])
+const route = useRoute()
+const router = useRouter()
+const universes = useUniverses()
+const vocabulary = useVocabulary()
+const arranging = useArranging<ScatterSet>('scatter', LIKE)
+const { arrange } = arranging
+const arranged = computed(() => arranging.now.value ?? LIKE)
+const scales = computed(() => ({ x: arranged.value.x_scale, y: arranged.value.y_scale }))
+const tell = (part: LocationQueryRaw) => router.replace({ query: { ...route.query, ...part } })
+
+/** What it is of: a universe, the hits of a run, or rows that were chosen elsewhere. */
+const run = computed(() => Number(route.query.run) || null)
+const codes = computed(() => String(route.query.codes ?? '').split(',').filter(Boolean)) // prettier-ignore
+const asked = computed(() => {
+  const { universe, x, y, size, trail, move, forming } = arranged.value
+  const of = { run: run.value, codes: codes.value }
+  const piece = { step: '', session: false, first: 0, count: 1 }
+  return { universe, x, y, size, trail, move, forming, ...of, ...piece }
+})
+const ready = computed(() => Boolean(arranging.now.value))
+const view = useQuery(
+  computed(() => ({
+    queryKey: ['scatter', asked.value],
+    enabled: ready.value,
+    placeholderData: (before: unknown) => before as never,
+    queryFn: ({ signal }: { signal: AbortSignal }) =>
+      answer(api.POST('/api/scatter', { body: asked.value, signal })),
+  })),
+)
+const newest = computed<Scatter | undefined>(() => view.data.value)
+/** A session is played by the fastest bars of the measures, by minutes where these are days or more. */
+const apart = computed(() => {
+  const fastest = newest.value?.fastest ?? ''
+  return /[smh]$/.test(fastest) ? fastest : '1m'
+})
+const still = computed(() => apart.value !== newest.value?.fastest && !arranged.value.forming)
+const play = usePlaying(
+  (first, count, signal) => {
+    const body = { ...asked.value, step: apart.value, session: true, first, count }
+    return answer(api.POST('/api/scatter', { body, signal }))
+  },
+  () => newest.value?.codes.length ?? 0,
+)
+watch([asked, asOf], () => play.stop())
+
+/** The frame in sight: of the session that is played, else the newest. */
+const scatter = computed(() => play.seen.value?.piece ?? newest.value)
+const frame = computed(() =>
+  play.seen.value ? play.seen.value.place : (newest.value?.x.values.length ?? 0) - 1,
+)
+const frameOf = (of: Scatter, place: number) => ({
+  x: of.x.values[place] ?? [],
+  y: of.y.values[place] ?? [],
+  size: of.size.values[place] ?? [],
+})
+const points = computed(() =>
+  scatter.value ? pointsOf(frameOf(scatter.value, frame.value), scales.value) : [],
+)
+const trails = computed(() => {
+  const of = scatter.value
+  const found: [number, number][][] = Array.from(of?.codes ?? [], () => [])
+  if (!of) return found
+  const first = Math.max(0, frame.value - arranged.value.trail)
+  for (let place = first; place <= frame.value; place += 1) {
+    for (const p of pointsOf(frameOf(of, place), scales.value)) {
+      found[p.place]!.push([p.u, p.v])
+    }
+  }
+  return found
+})
+
+/** The part that is looked at: the whole, or a region; several lead back one after another. */
+const region = computed(() => viewRead(route.query.in))
+const passing = shallowRef<View>()
+const trace = shallowRef<(View | undefined)[]>([])
+const ofAll = computed(() => {
+  if (!play.playing.value) return wholeView(points.value, arranged.value.clip)
+  const pieces = [...play.pieces.value.values()]
+  const all = pieces.flatMap((piece) => {
+    const last = piece.x.values.length - 1
+    const some = [0, Math.floor(last / 2), last]
+    return some.flatMap((place) => pointsOf(frameOf(piece, place), scales.value))
+  })
+  return wholeView(all, arranged.value.clip)
+})
+const sight = computed(() => passing.value ?? region.value ?? ofAll.value)
+function look(to: View, rest: boolean) {
+  passing.value = rest ? undefined : to
+  if (!rest) return
+  trace.value = [...trace.value.slice(-30), region.value]
+  void tell({ in: viewTold(to) })
+}
+function back() {
+  const to = trace.value.at(-1)
+  trace.value = trace.value.slice(0, -1)
+  passing.value = undefined
+  void tell({ in: to ? viewTold(to) : undefined })
+}
+/** What is measured otherwise has other regions. */
+const planes = computed(() => JSON.stringify([arranged.value.x, arranged.value.y, scales.value]))
+watch(planes, (_, before) => {
+  trace.value = []
+  if (route.query.in && before !== UNREAD) void tell({ in: undefined })
+})
+
+const groups = computed(() =>
+  scatter.value
+    ? grouped(scatter.value, arranged.value.colour, scatter.value.y.values[frame.value] ?? [])
+    : { names: [], of: [] },
+)
+const only = ref(-1)
+watch(
+  () => groups.value.names.join(),
+  () => (only.value = -1),
+)
+const marked = ref(new Set<string>())
+const code = computed(() => String(route.query.code ?? ''))
+const chosen = computed(() => (code.value ? (scatter.value?.codes.indexOf(code.value) ?? -1) : -1))
+const drawn = computed<Drawn>(() => ({
+  points: points.value,
+  trails: trails.value,
+  view: sight.value,
+  edge: arranged.value.clip && !region.value && !passing.value,
+  scales: scales.value,
+  measures: { x: arranged.value.x, y: arranged.value.y },
+  codes: scatter.value?.codes ?? [],
+  groups: groups.value.of,
+  names: groups.value.names,
+  only: only.value,
+  chosen: chosen.value,
+  marked: marked.value,
+}))
+const missing = computed(() =>
+  scatter.value ? lost(scatter.value, frame.value, scales.value) : { unknown: [], notLog: [] },
+)
+const inSight = computed(() => points.value.filter((p) => inView(sight.value, p)))
+
+/** A point in words, a line each. */
+function detail(place: number): string {
+  const of = scatter.value
+  if (!of) return ''
+  const { x, y, size } = frameOf(of, frame.value)
+  const lines = [
+    `${of.codes[place]} ${of.names[place]}`,
+    `${named(arranged.value.x)} ${figure(x[place])}`,
+    `${named(arranged.value.y)} ${figure(y[place])}`,
+  ]
+  if (arranged.value.size.formula)
+    lines.push(`${named(arranged.value.size)} ${figure(size[place])}`)
+  const group = groups.value.names[groups.value.of[place] ?? -1]
+  return [...lines, group ?? ''].filter(Boolean).join('\n')
+}
+const choose = (place: number) => void tell({ code: scatter.value?.codes[place] })
+/** To the next point, from the most extreme in sight to the most usual. */
+function step(by: number) {
+  const order = byExtremity(
+    inSight.value.filter((p) => only.value < 0 || groups.value.of[p.place] === only.value),
+  )
+  if (!order.length) return
+  const at = order.findIndex((p) => p.place === chosen.value)
+  const to = at < 0 ? 0 : Math.max(0, Math.min(order.length - 1, at + by))
+  choose(order[to]!.place)
+}
+function mark(own = code.value) {
+  if (!own || chosen.value < 0) return
+  const next = new Set(marked.value)
+  if (!next.delete(own)) next.add(own)
+  marked.value = next
+}
+const markAll = (places: number[]) =>
+  (marked.value = new Set([...marked.value, ...places.map((n) => scatter.value!.codes[n]!)]))
+function closer(factor: number) {
+  const p = points.value.find((own) => own.place === chosen.value)
+  const middle = [(sight.value.x0 + sight.value.x1) / 2, (sight.value.y0 + sight.value.y1) / 2]
+  look(zoomed(sight.value, factor, p?.u ?? middle[0]!, p?.v ?? middle[1]!), true)
+}
+const open = () => {
+  if (!code.value) return
+  const { x, y } = arranged.value
+  const query = { universe: arranged.value.universe, bars: x.bars, line: [x.formula, y.formula] }
+  void router.push({ path: `/instruments/${encodeURIComponent(code.value)}`, query })
+}
+function leave() {
+  if (code.value) choose(-1)
+  else if (play.playing.value) play.stop()
+  else if (region.value) back()
+}
+const playOrPause = () => (play.playing.value ? play.run(!play.running.value) : void play.begin())
+const stepFrame = (by: number) => {
+  play.run(false)
+  play.go(play.at.value + by)
+}
+const bar = ref<InstanceType<typeof ArrangedBy>>()
+const plane = ref<InstanceType<typeof Plane>>()
+useKeys([
+  { key: 'ArrowRight', does: 'next point, the extreme ones first', repeats: true, run: () => step(1) }, // prettier-ignore
+  { key: 'ArrowLeft', does: 'point before', repeats: true, run: () => step(-1) },
+  { key: '+', does: 'look closer at the point', repeats: true, run: () => closer(0.7) },
+  { key: '-', does: 'look wider', repeats: true, run: () => closer(1 / 0.7) },
+  { key: 'b', does: 'back to what was seen before', repeats: true, run: back },
+  { key: ' ', does: 'mark the point', run: () => mark() },
+  { key: 'Enter', does: 'the page of the point', run: open },
+  { key: 'p', does: 'play the session, pause', run: playOrPause },
+  { key: ',', does: 'a moment of the session back', repeats: true, run: () => stepFrame(-1) },
+  { key: '.', does: 'a moment of the session on', repeats: true, run: () => stepFrame(1) },
+  { key: 'k', does: 'keep the scatter under a name', run: () => void bar.value?.begin() },
+  { key: 'Escape', does: 'leave the point, the session, the region', run: leave },
+])
+const table = () => {
+  const of = scatter.value!
+  const { x, y, size } = frameOf(of, frame.value)
+  const { x: across, y: up, size: large } = arranged.value
+  return {
+    code: of.codes,
+    name: of.names,
+    sector: of.sectors,
+    side: of.sides,
+    [named(across)]: x,
+    [named(up)]: y,
+    ...(large.formula ? { [named(large)]: size } : {}),
+  }
+}
+const problems = computed(() =>
+  (['x', 'y', 'size'] as const).flatMap((name) =>
+    (scatter.value?.[name].problems ?? []).map((problem) => ({ name, problem })),
+  ),
+)
+const peek = computed(() => [
+  ...new Set([arranged.value.x, arranged.value.y].map((own) => own.formula)),
+])
+const setScale = (to: { x_scale?: Scale; y_scale?: Scale }) => arrange(to)
+</script>
+
+<template>
+  <main class="page scatter">
+    <p class="sentence">
+      Look at
+      <template v-if="run || codes.length">
+        {{ run ? `the hits of run ${run}` : plural(codes.length, 'chosen instrument') }}
+        <button class="button plain" @click="tell({ run: undefined, codes: undefined })">
+          a universe instead
+        </button>
+      </template>
+      <select
+        v-else
+        class="inline-part"
+        aria-label="Universe"
+        :value="arranged.universe"
+        @change="arrange({ universe: ($event.target as HTMLSelectElement).value })"
+      >
+        <option v-for="u in universes.data.value" :key="u.name">{{ u.name }}</option>
+      </select>
+      by <ArrangedBy ref="bar" :of="arranging" label="Scatter" />: across
+      <MeasurePart
+        :measure="arranged.x"
+        :scale="scales.x"
+        label="across"
+        :offered="vocabulary.data.value?.bars ?? []"
+        @measure="(x) => arrange({ x })"
+        @scale="(to) => setScale({ x_scale: to })"
+      />, up
+      <MeasurePart
+        :measure="arranged.y"
+        :scale="scales.y"
+        label="up"
+        :offered="vocabulary.data.value?.bars ?? []"
+        @measure="(y) => arrange({ y })"
+        @scale="(to) => setScale({ y_scale: to })"
+      />, as large as
+      <MeasurePart
+        :measure="arranged.size"
+        label="of the size"
+        :offered="vocabulary.data.value?.bars ?? []"
+        @measure="(size) => arrange({ size })"
+      />, coloured by
+      <select
+        class="inline-part"
+        aria-label="Coloured by"
+        :value="arranged.colour"
+        @change="
+          arrange({
+            colour: ($event.target as HTMLSelectElement).value as ScatterSet['colour'],
+          })
+        "
+      >
+        <option value="sector">sector</option>
+        <option value="side">side</option>
+        <option value="none">nothing</option></select
+      >, with
+      <input
+        class="inline-part trail"
+        type="number"
+        min="0"
+        max="60"
+        aria-label="Moves of the trail"
+        :value="arranged.trail"
+        @change="
+          arrange({
+            trail: Math.max(
+              0,
+              Math.min(60, Math.round(Number(($event.target as HTMLInputElement).value))),
+            ),
+          })
+        "
+      />
+      moves<template v-if="arranged.trail">
+        of
+        <InlineText
+          :value="arranged.move ?? ''"
+          :least="5"
+          placeholder="a bar"
+          list="bars-across"
+          aria-label="Bars of a move"
+          @take="(move) => arrange({ move })"
+      /></template>
+      behind them, the far ones
+      <select
+        class="inline-part"
+        aria-label="The far ones"
+        :value="String(arranged.clip)"
+        @change="arrange({ clip: ($event.target as HTMLSelectElement).value === 'true' })"
+      >
+        <option value="true">at the edge</option>
+        <option value="false">where they lie</option></select
+      >, on
+      <select
+        class="inline-part"
+        aria-label="Bars that count"
+        :value="String(arranged.forming)"
+        @change="arrange({ forming: ($event.target as HTMLSelectElement).value === 'true' })"
+      >
+        <option value="false">closed bars</option>
+        <option value="true">unfinished bars too</option></select
+      >.
+    </p>
+    <p class="acts">
+      <KeepUniverse :codes="[...marked]" @kept="marked = new Set()" />
+      <button v-if="marked.size" class="button plain" @click="marked = new Set()">mark none</button>
+      <button class="button" :aria-pressed="play.playing.value" @click="playOrPause">
+        {{ play.running.value ? 'Pause' : 'Play the session' }} <kbd>p</kbd>
+      </button>
+      <button class="button" :disabled="!region" @click="back">Back <kbd>b</kbd></button>
+      <ListOut
+        v-if="points.length"
+        :name="`Scatter ${arranging.name.value}`"
+        :columns="table"
+        :picture="() => plane?.picture()"
+      />
+      <span v-if="scatter" class="quiet" role="status">
+        {{ inSight.length }} of {{ scatter.codes.length }} in sight<template v-if="marked.size"
+          >, {{ marked.size }} marked</template
+        ><template v-if="missing.unknown.length"
+          >;
+          <span class="fall" :title="missing.unknown.join(', ')"
+            >{{ missing.unknown.length }} not known</span
+          ></template
+        ><template v-if="missing.notLog.length"
+          >;
+          <span class="fall" :title="missing.notLog.join(', ')"
+            >{{ missing.notLog.length }} have no ratio, being zero or below</span
+          ></template
+        >.
+      </span>
+    </p>
+    <p v-for="(one, n) in problems" :key="n" class="fall" role="alert">
+      <code>{{ arranged[one.name].formula }}</code> on {{ arranged[one.name].bars }} shows nothing:
+      {{ one.problem.message }}{{ one.problem.mend ? ` — ${one.problem.mend}` : '' }}
+    </p>
+    <ErrorNote
+      v-if="arranging.failure.value"
+      :error="arranging.failure.value.error"
+      :what="arranging.failure.value.what"
+      @retry="arranging.failure.value.again"
+    />
+    <ErrorNote
+      v-if="play.error.value"
+      :error="play.error.value"
+      what="The session can't be played"
+      @retry="play.begin()"
+    />
+    <PlayBar
+      v-if="play.playing.value && !play.error.value"
+      :play="play"
+      @from="(seconds) => lookFrom(router, written(1000 * seconds))"
+    />
+    <p v-if="play.playing.value && still" class="quiet">
+      All measures are on bars of a day or more: they move within a session only where unfinished
+      bars count too.
+    </p>
+    <ErrorNote
+      v-if="view.isError.value"
+      :error="view.error.value as ApiError"
+      what="The scatter can't be drawn"
+      @retry="view.refetch()"
+    />
+    <p v-else-if="!scatter" class="quiet">reading…</p>
+    <p v-else-if="!scatter.codes.length" class="empty">
+      There is nothing in {{ run || codes.length ? 'what was chosen' : arranged.universe }} as of
+      this moment.
+    </p>
+    <p v-else-if="!points.length && !problems.length" class="empty">
+      None of the {{ plural(scatter.codes.length, 'instrument') }} has a value of both
+      <code>{{ arranged.x.formula || 'nothing' }}</code> on {{ arranged.x.bars }} and
+      <code>{{ arranged.y.formula || 'nothing' }}</code> on {{ arranged.y.bars }}: they have no such
+      bars, or too few of them.
+    </p>
+    <div v-else class="middle" :class="{ old: view.isPlaceholderData.value }">
+      <div class="side">
+        <ul v-if="groups.names.length" class="legend" aria-label="Colours">
+          <li v-for="(name, n) in groups.names" :key="name">
+            <button
+              class="button plain"
+              :aria-pressed="only === n"
+              @click="only = only === n ? -1 : n"
+            >
+              <i
+                :class="lookOf(groups.names, n).shape"
+                :style="{ background: `var(--${lookOf(groups.names, n).colour})` }"
+              ></i
+              >{{ name }}
+            </button>
+          </li>
+        </ul>
+        <Plane
+          ref="plane"
+          :drawn="drawn"
+          :label="`Scatter ${arranging.name.value}: ${named(arranged.x)} against ${named(arranged.y)}`"
+          :told="chosen < 0 ? '' : detail(chosen).replaceAll('\n', ', ')"
+          :detail="detail"
+          @view="look"
+          @choose="choose"
+          @mark="markAll"
+        />
+      </div>
+      <aside v-if="chosen >= 0" class="peek" :aria-label="`Chart of ${code}`">
+        <p class="who">
+          <RouterLink
+            class="mono"
+            :to="{
+              path: `/instruments/${encodeURIComponent(code)}`,
+              query: { bars: arranged.x.bars },
+            }"
+            >{{ code }}</RouterLink
+          >
+          {{ detail(chosen).split('\n').slice(1).join(' · ') }}
+          <button class="button plain" @click="mark()">
+            {{ marked.has(code) ? 'marked' : 'mark' }} <kbd>space</kbd>
+          </button>
+          <button class="button plain" aria-label="Close the chart" @click="choose(-1)">×</button>
+        </p>
+        <ChartPanel
+          :code="code"
+          :name="scatter.names[chosen]!"
+          :bars="arranged.x.bars"
+          scale="linear"
+          drawing="candles"
+          :lines="peek"
+          :codes="scatter.codes"
+          :full="false"
+          :active="false"
+        />
+      </aside>
+    </div>
+  </main>
+</template>
+
+<style scoped>
+.scatter {
+  display: flex;
+  flex-direction: column;
+  height: calc(100vh - var(--top));
+}
+.acts {
+  display: flex;
+  flex-wrap: wrap;
+  align-items: center;
+  gap: 6px 10px;
+  margin: 0 0 6px;
+}
+.trail {
+  width: 6ch;
+}
+.middle {
+  flex: 1;
+  display: flex;
+  gap: 16px;
+  min-height: 0;
+}
+.old {
+  opacity: 0.45;
+}
+.side {
+  flex: 1;
+  display: flex;
+  flex-direction: column;
+  min-width: 0;
+}
+.legend {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 0 6px;
+  margin: 0;
+  padding: 0;
+  list-style: none;
+}
+.legend [aria-pressed='true'] {
+  background: var(--accent-wash);
+}
+.legend i {
+  display: inline-block;
+  width: 9px;
+  height: 9px;
+  margin-right: 5px;
+}
+.legend .round {
+  border-radius: 50%;
+}
+.legend .diamond {
+  transform: rotate(45deg) scale(0.85);
+}
+.legend .up {
+  clip-path: polygon(50% 0, 100% 100%, 0 100%);
+}
+.legend .down {
+  clip-path: polygon(50% 100%, 100% 0, 0 0);
+}
+.peek {
+  display: flex;
+  flex-direction: column;
+  width: min(46%, 760px);
+  min-height: 0;
+  border-left: 1px solid var(--hair);
+  padding-left: 12px;
+}
+.who {
+  margin: 0;
+}
+@media (max-width: 900px) {
+  .scatter {
+    height: auto;
+  }
+  .middle {
+    flex-direction: column;
+  }
+  .side {
+    min-height: 420px;
+  }
+  .peek {
+    width: auto;
+    height: 480px;
+  }
+}
+</style>

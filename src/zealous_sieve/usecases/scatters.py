@@ -1,0 +1,193 @@
+"""Scatters: which are the outliers today?"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+from zealous_sieve.core.engine.evaluate import evaluate
+from zealous_sieve.core.engine.panel import Column, Panel
+from zealous_sieve.core.errors import DataError, FormulaError, Problem
+from zealous_sieve.core.formula.check import check
+from zealous_sieve.core.formula.terms import Term, on_timeframe
+from zealous_sieve.core.formula.timeframe import Timeframe, bars_problem, timeframe
+from zealous_sieve.core.formula.typed import Typed
+from zealous_sieve.core.market.instruments import Instrument
+from zealous_sieve.core.market.scatter import (
+    Measure,
+    ScatterSet,
+    at_moments,
+    bars_since,
+    last_moments,
+    session_moments,
+)
+from zealous_sieve.usecases.charts import plain
+from zealous_sieve.usecases.desk import Desk
+from zealous_sieve.usecases.errors import NotFoundError
+from zealous_sieve.usecases.ports import Order, Outside
+
+MOST_FRAMES = 120
+DEFAULT_BARS = "1d"
+
+
+@dataclass(frozen=True, kw_only=True)
+class Asked:
+    """What a scatter is wanted of: a universe, ``codes`` in its place, or the hits of a ``run``.
+
+    ``session`` asks for all moments of the last session, a bar of ``step`` apart, of which those from
+    ``first`` on, so many as ``count``, are told.
+    """
+
+    arranged: ScatterSet
+    codes: tuple[str, ...] = ()
+    run: int | None = None
+    step: str = ""
+    session: bool = False
+    first: int = 0
+    count: int = MOST_FRAMES
+
+
+@dataclass(frozen=True, kw_only=True)
+class Measured:
+    """A measure of all points: a list a frame. ``problems`` say why there is nothing in it."""
+
+    unit: str
+    values: list[list[float | None]]
+    problems: tuple[Problem, ...] = ()
+
+
+@dataclass(frozen=True, kw_only=True)
+class Scatter:
+    """Points through time. ``moments`` are those of all frames in seconds since 1970, the newest last, of
+    which the values begin with frame ``first``; ``sides`` are those of hits, empty elsewhere. ``fastest``
+    are the fastest bars of its measures."""
+
+    codes: list[str]
+    names: list[str]
+    sectors: list[str]
+    sides: list[str]
+    fastest: str
+    moments: list[int]
+    first: int
+    x: Measured
+    y: Measured
+    size: Measured
+
+
+def scatter(outside: Outside, asked: Asked, order: Order) -> Scatter:
+    """The points of a scatter. Raises NotFoundError, DataError and FormulaError of what it is of; what is
+    wrong with a measure stands in it."""
+    sides: dict[str, str] = {}
+    if asked.run is not None:
+        run = outside.runs.get(asked.run)
+        if run is None:
+            raise NotFoundError("run", asked.run)
+        _, hits = outside.hits.page(run)
+        sides = {seen.hit.code: seen.hit.side for seen in hits}
+    return outside.compute.do(order, scatter_on, asked, sides)
+
+
+def scatter_on(desk: Desk, asked: Asked, sides: Mapping[str, str] | None = None) -> Scatter:
+    """As ``scatter``, on a desk; ``sides`` are those of hits by code."""
+    chosen = _chosen(desk, asked, sides or {})
+    arranged = asked.arranged
+    measures = {"x": arranged.x, "y": arranged.y, "size": arranged.size}
+    read = {name: _read(desk, own, chosen, arranged.forming) for name, own in measures.items()}
+    usable = [measures[name].bars for name, own in read.items() if isinstance(own, Typed)]
+    fastest = _fastest(usable)
+    step = (asked.step if asked.session else arranged.move) or fastest
+    wrong = bars_problem(step)
+    if wrong is not None:
+        raise DataError(wrong)
+    steps = desk.bars(chosen, desk.now, step, forming=arranged.forming)
+    moments = session_moments(steps) if asked.session else last_moments(steps, arranged.trail + 1)
+    first = min(asked.first, len(moments)) if asked.session else 0
+    told = moments[first : first + asked.count] if asked.session else moments
+    values: dict[str, Column] = {}
+    if len(told) and usable:
+        bars = _fastest([step, *usable])
+        panel = desk.bars(chosen, desk.now, bars, forming=arranged.forming)
+        terms = {
+            name: _seen(own.term, measures[name].bars, bars)
+            for name, own in read.items()
+            if isinstance(own, Typed)
+        }
+        tables = _tables(terms, panel, bars_since(panel, int(told[0])), read)
+        values = at_moments(tables, panel, told)
+    return Scatter(
+        codes=[instrument.code for instrument in chosen],
+        names=[instrument.name for instrument in chosen],
+        sectors=[str(instrument.facts.get("sector") or "") for instrument in chosen],
+        sides=[(sides or {}).get(instrument.code, "") for instrument in chosen],
+        fastest=fastest,
+        moments=moments.tolist(),
+        first=first,
+        **{name: _measured(own, values.get(name)) for name, own in read.items()},
+    )
+
+
+def _chosen(desk: Desk, asked: Asked, sides: Mapping[str, str]) -> Sequence[Instrument]:
+    codes = asked.codes or tuple(sides)
+    if not codes and asked.run is None:
+        return desk.members(asked.arranged.universe)
+    there = {i.code: i for i in desk.reference.seen_at(int(desk.now.timestamp()))}
+    return [there[code] for code in dict.fromkeys(codes) if code in there]
+
+
+def _read(
+    desk: Desk, measure: Measure, chosen: Sequence[Instrument], forming: bool
+) -> Typed | tuple[Problem, ...] | None:
+    """What a measure computes, nothing where it measures nothing, or why it can't."""
+    if not measure.formula.strip():
+        return None
+    wrong = bars_problem(measure.bars)
+    if wrong is not None:
+        return (wrong,)
+    try:
+        formula = check(measure.formula, None, desk.library, desk.reference.names)
+        desk.bars(chosen, desk.now, measure.bars, forming=forming)
+    except (FormulaError, DataError) as error:
+        return error.problems
+    if formula.value is None:
+        mend = f"pick one of {', '.join(formula.outputs)}"
+        return (Problem(code="two_results", message="an axis shows one result", mend=mend),)
+    return formula.value
+
+
+def _fastest(bars: Sequence[str]) -> str:
+    """The fastest of some bars that are by the clock."""
+    rules = [(timeframe(text), text) for text in bars]
+    clocks = [(rule.seconds, text) for rule, text in rules if isinstance(rule, Timeframe)]
+    return min(clocks, default=(0, DEFAULT_BARS))[1]
+
+
+def _seen(term: Term, bars: str, fastest: str) -> Term:
+    """A term on its bars, seen from faster ones."""
+    rule = timeframe(bars)
+    return term if rule == timeframe(fastest) else on_timeframe(term, rule)
+
+
+def _tables(
+    terms: Mapping[str, Term],
+    panel: Panel,
+    last: int,
+    read: dict[str, Typed | tuple[Problem, ...] | None],
+) -> dict[str, Column]:
+    """All measures computed together; where that fails, each for itself, and ``read`` is told which do."""
+    try:
+        return evaluate(terms, panel, last=last)
+    except (DataError, FormulaError):
+        found: dict[str, Column] = {}
+        for name, term in terms.items():
+            try:
+                found |= evaluate({name: term}, panel, last=last)
+            except (DataError, FormulaError) as error:
+                read[name] = error.problems
+        return found
+
+
+def _measured(own: Typed | tuple[Problem, ...] | None, values: Column | None) -> Measured:
+    if not isinstance(own, Typed):
+        return Measured(unit="none", values=[], problems=own or ())
+    frames = [] if values is None else [plain(row) for row in values]
+    return Measured(unit=str(own.unit), values=frames)

@@ -1,0 +1,20 @@
+"""Scatters of instruments by two measures."""
+
+from __future__ import annotations
+
+from zealous_sieve.usecases import scatters
+from zealous_sieve.usecases.ports import Kind, Outside
+from zealous_sieve.usecases.scatters import Scatter
+from zealous_sieve.web.contract import Contract, wanted
+from zealous_sieve.web.shapes import ScatterBody
+
+
+def contract(outside: Outside) -> Contract:
+    api = Contract("scatters")
+
+    @api.endpoint("POST", "/scatter", reply=Scatter, body=ScatterBody)
+    def look_at_scatter(body: ScatterBody) -> Scatter:
+        """Instruments as points of two measures, now and some moments before."""
+        return scatters.scatter(outside, body.asked(), wanted(Kind.PREVIEW))
+
+    return api
