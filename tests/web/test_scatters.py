@@ -54,6 +54,19 @@ def test_a_trail_is_what_was_and_points_are_the_ends_of_charts(client: FlaskClie
     assert found["y"]["values"][-1][place] == chart["lines"][0]["values"][-2]
 
 
+def test_what_is_compared_is_so_within_one_universe_everywhere(client: FlaskClient) -> None:
+    board = send(client, "/board", {"universe": "Kelp", "columns": [RANKED]})
+    points = send(client, "/scatter", asked(RANKED, codes=board["codes"][3:5]))
+    assert points["x"]["values"][-1] == board["columns"][0]["values"][3:5]
+    looked = {"bars": "1d", "lines": [RANKED["formula"]], "universe": "Kelp"}
+    chart = send(client, f"/instruments/{board['codes'][3]}/chart", looked)
+    assert chart["lines"][0]["values"][-1] == points["x"]["values"][-1][0]
+    outside = send(client, "/instruments/LANT40/chart", looked)["lines"][0]["values"]
+    assert 0 <= outside[-1] <= 100
+    apart = send(client, f"/instruments/{board['codes'][3]}/chart", {**looked, "universe": ""})
+    assert apart["lines"][0]["values"] != chart["lines"][0]["values"]
+
+
 def test_of_a_run_of_rows_and_of_nothing(client: FlaskClient, outside: Outside) -> None:
     run = ran(client, outside)
     hits = get(client, f"/runs/{run}/hits?count=500")["hits"]

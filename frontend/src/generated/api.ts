@@ -2203,6 +2203,11 @@ export interface components {
              * @default false
              */
             smoothed: boolean;
+            /**
+             * Universe
+             * @default
+             */
+            universe: string;
         };
         /**
          * Measure
@@ -2995,7 +3000,7 @@ export interface components {
          * Scatter
          * @description Points through time. ``moments`` are those of all frames in seconds since 1970, the newest last, of
          *     which the values begin with frame ``first``; ``sides`` are those of hits, empty elsewhere. ``fastest``
-         *     are the fastest bars of its measures.
+         *     are the fastest bars of its measures, ``universe`` is that within which instruments are compared.
          */
         Scatter: {
             /** Codes */
@@ -3013,6 +3018,8 @@ export interface components {
             /** Sides */
             sides: string[];
             size: components["schemas"]["Measured"];
+            /** Universe */
+            universe: string;
             x: components["schemas"]["Measured"];
             y: components["schemas"]["Measured"];
         };

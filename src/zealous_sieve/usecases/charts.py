@@ -152,13 +152,15 @@ class Chart:
 @dataclass(frozen=True, kw_only=True)
 class Looked:
     """What of an instrument is looked at: bars written as ``15m``, so many of them up to one that opened
-    before a moment, and formulas to draw."""
+    before a moment, and formulas to draw. What compares instruments does so within a universe, without one
+    among all there are."""
 
     bars: str = "1d"
     count: int = DEFAULT_BARS
     before: int | None = None
     lines: tuple[str, ...] = ()
     smoothed: bool = False
+    universe: str = ""
 
 
 USUAL_RANGE = "atr(21)"
@@ -177,13 +179,13 @@ def instrument_chart(outside: Outside, code: str, looked: Looked, order: Order) 
 
 def look(desk: Desk, code: str, looked: Looked, doubted: Sequence[Finding]) -> Chart:
     """Bars of an instrument up to the desk's moment, with what is drawn; the unfinished one too, but where
-    something is compared with all instruments."""
+    something is compared with other instruments."""
     instrument = desk.reference.by_code[code]
     drawn, refused = _asked(desk, looked.lines)
     terms = {f"line {n}": line.term for n, line in enumerate(drawn)}
     across = needs_universe(terms)
     terms["range"] = _usual_range()
-    chosen = list(desk.reference.instruments) if across else [instrument]
+    chosen = _compared(desk, instrument, looked.universe) if across else [instrument]
     panel = desk.bars(chosen, desk.now, looked.bars, forming=not across)
     found = evaluate(terms, panel)
     rows = panel.rows(panel.position(code))
@@ -204,6 +206,15 @@ def look(desk: Desk, code: str, looked: Looked, doubted: Sequence[Finding]) -> C
         ranges=tuple(plain(found["range"][shown])),
         smoothed=_smoothed(panel, rows, shown) if looked.smoothed else None,
     )
+
+
+def _compared(desk: Desk, instrument: Instrument, universe: str) -> list[Instrument]:
+    """With which others an instrument is compared."""
+    if universe not in desk.rules:
+        return list(desk.reference.instruments)
+    members = desk.members(universe)
+    inside = any(member.code == instrument.code for member in members)
+    return members if inside else [*members, instrument]
 
 
 @cache

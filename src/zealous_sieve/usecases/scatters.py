@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from zealous_sieve.core.engine.evaluate import evaluate
+from zealous_sieve.core.engine.external_inputs import needs_universe
 from zealous_sieve.core.engine.panel import Column, Panel
 from zealous_sieve.core.errors import DataError, FormulaError, Problem
 from zealous_sieve.core.formula.check import check
@@ -32,7 +33,8 @@ DEFAULT_BARS = "1d"
 
 @dataclass(frozen=True, kw_only=True)
 class Asked:
-    """What a scatter is wanted of: a universe, ``codes`` in its place, or the hits of a ``run``.
+    """What a scatter is wanted of: a universe, some ``codes``, or the hits of a ``run``; what compares
+    instruments does so within the universe, of hits within that of their sieve.
 
     ``session`` asks for all moments of the last session, a bar of ``step`` apart, of which those from
     ``first`` on, so many as ``count``, are told.
@@ -60,8 +62,9 @@ class Measured:
 class Scatter:
     """Points through time. ``moments`` are those of all frames in seconds since 1970, the newest last, of
     which the values begin with frame ``first``; ``sides`` are those of hits, empty elsewhere. ``fastest``
-    are the fastest bars of its measures."""
+    are the fastest bars of its measures, ``universe`` is that within which instruments are compared."""
 
+    universe: str
     codes: list[str]
     names: list[str]
     sectors: list[str]
@@ -84,6 +87,7 @@ def scatter(outside: Outside, asked: Asked, order: Order) -> Scatter:
             raise NotFoundError("run", asked.run)
         _, hits = outside.hits.page(run)
         sides = {seen.hit.code: seen.hit.side for seen in hits}
+        asked = replace(asked, arranged=replace(asked.arranged, universe=run.sieve.universe))
     return outside.compute.do(order, scatter_on, asked, sides)
 
 
@@ -106,15 +110,20 @@ def scatter_on(desk: Desk, asked: Asked, sides: Mapping[str, str] | None = None)
     values: dict[str, Column] = {}
     if len(told) and usable:
         bars = _fastest([step, *usable])
-        panel = desk.bars(chosen, desk.now, bars, forming=arranged.forming)
         terms = {
             name: _seen(own.term, measures[name].bars, bars)
             for name, own in read.items()
             if isinstance(own, Typed)
         }
+        others = desk.members(arranged.universe) if needs_universe(terms) else ()
+        codes = {instrument.code for instrument in chosen}
+        compared = [*chosen, *(other for other in others if other.code not in codes)]
+        panel = desk.bars(compared, desk.now, bars, forming=arranged.forming)
         tables = _tables(terms, panel, bars_since(panel, int(told[0])), read)
-        values = at_moments(tables, panel, told)
+        found = at_moments(tables, panel, told)
+        values = {name: column[:, : len(chosen)] for name, column in found.items()}
     return Scatter(
+        universe=arranged.universe,
         codes=[instrument.code for instrument in chosen],
         names=[instrument.name for instrument in chosen],
         sectors=[str(instrument.facts.get("sector") or "") for instrument in chosen],

@@ -223,6 +223,7 @@ class LookedBody(Request):
         list[Annotated[str, Field(min_length=1, max_length=20_000)]], Field(max_length=20)
     ] = []
     smoothed: bool = False
+    universe: Annotated[str, Field(max_length=200)] = ""
 
 
 MOST_HITS = 500

@@ -257,7 +257,7 @@ const hatched = computed(() =>
       <RouterLink
         v-if="marked.size"
         class="button"
-        :to="{ path: '/scatter', query: { codes: [...marked].join(',') } }"
+        :to="{ path: '/scatter', query: { codes: [...marked].join(','), of: asked?.universe } }"
         >The marked as a scatter</RouterLink
       >
       <ListOut v-if="rows.length" :name="`Board ${name}`" :columns="table" :picture="draw" />

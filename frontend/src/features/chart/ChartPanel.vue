@@ -34,10 +34,12 @@ const props = withDefaults(
     bases?: readonly string[]
     /** How long its bars are in seconds, where they are kept as they stand and can be mended. */
     kept?: number
+    /** Within which instruments are compared. */
+    universe?: string
     full: boolean
     active?: boolean
   }>(),
-  { at: NaN, near: () => [], bases: () => [], kept: undefined, active: true },
+  { at: NaN, near: () => [], bases: () => [], kept: undefined, universe: '', active: true },
 )
 export interface Change {
   bars?: string
@@ -57,6 +59,7 @@ const lookOf = (code: string) => ({
   bars: props.bars,
   lines: props.lines,
   smoothed: props.drawing === 'smoothed',
+  universe: props.universe,
 })
 const { chart, reach, error, again, waiting } = useLook(() => lookOf(props.code))
 const own = computed(() => (chart.value?.code === props.code ? chart.value : undefined))

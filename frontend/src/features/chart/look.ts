@@ -12,6 +12,8 @@ export interface Look {
   bars: string
   lines: readonly string[]
   smoothed?: boolean
+  /** Within which instruments are compared; without one among all. */
+  universe?: string
 }
 
 const chartOf = (look: Look, count: number, before: number | null, signal?: AbortSignal) =>
@@ -24,13 +26,14 @@ const chartOf = (look: Look, count: number, before: number | null, signal?: Abor
         before,
         lines: [...look.lines],
         smoothed: look.smoothed ?? false,
+        universe: look.universe ?? '',
       },
       signal,
     }),
   )
 
 export const lookQuery = (look: Look) => ({
-  queryKey: ['look', look.code, look.bars, look.smoothed ?? false, ...look.lines],
+  queryKey: ['look', look.code, look.bars, look.smoothed ?? false, look.universe, ...look.lines],
   staleTime: 60_000,
   queryFn: ({ signal }: { signal: AbortSignal }) => chartOf(look, FIRST, null, signal),
 })

@@ -122,7 +122,7 @@ useKeys([
     <ChartPanel
       v-else
       ref="panel"
-      v-bind="{ code, bars, scale, drawing, lines, codes, near, bases, kept, full }"
+      v-bind="{ code, bars, scale, drawing, lines, codes, near, bases, kept, full, universe }"
       :name="own?.summary.name ?? ''"
       :at="asked"
       @change="change"

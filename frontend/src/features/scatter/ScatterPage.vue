@@ -66,7 +66,8 @@ const tell = (part: LocationQueryRaw) => router.replace({ query: { ...route.quer
 const run = computed(() => Number(route.query.run) || null)
 const codes = computed(() => String(route.query.codes ?? '').split(',').filter(Boolean)) // prettier-ignore
 const asked = computed(() => {
-  const { universe, x, y, size, trail, move, forming } = arranged.value
+  const { x, y, size, trail, move, forming } = arranged.value
+  const universe = String(route.query.of ?? arranged.value.universe)
   const of = { run: run.value, codes: codes.value }
   const piece = { step: '', session: false, first: 0, count: 1 }
   return { universe, x, y, size, trail, move, forming, ...of, ...piece }
@@ -231,7 +232,7 @@ function closer(factor: number) {
 const open = () => {
   if (!code.value) return
   const { x, y } = arranged.value
-  const query = { universe: arranged.value.universe, bars: x.bars, line: [x.formula, y.formula] }
+  const query = { universe: scatter.value?.universe, bars: x.bars, line: [x.formula, y.formula] }
   void router.push({ path: `/instruments/${encodeURIComponent(code.value)}`, query })
 }
 function leave() {
@@ -291,7 +292,10 @@ const setScale = (to: { x_scale?: Scale; y_scale?: Scale }) => arrange(to)
       Look at
       <template v-if="run || codes.length">
         {{ run ? `the hits of run ${run}` : plural(codes.length, 'chosen instrument') }}
-        <button class="button plain" @click="tell({ run: undefined, codes: undefined })">
+        <button
+          class="button plain"
+          @click="tell({ run: undefined, codes: undefined, of: undefined })"
+        >
           a universe instead
         </button>
       </template>
@@ -509,6 +513,7 @@ const setScale = (to: { x_scale?: Scale; y_scale?: Scale }) => arrange(to)
           scale="linear"
           drawing="candles"
           :lines="peek"
+          :universe="scatter.universe"
           :codes="scatter.codes"
           :full="false"
           :active="false"

@@ -66,6 +66,7 @@ def contract(outside: Outside) -> Contract:
             before=body.before,
             lines=tuple(body.lines),
             smoothed=body.smoothed,
+            universe=body.universe,
         )
         return charts.instrument_chart(outside, code, looked, wanted())
 
