@@ -6,6 +6,7 @@ import { useKeys } from '@/shared/keys'
 const PAGES = [
   ['/board', 'Board'],
   ['/scatter', 'Scatter'],
+  ['/strength', 'Strength'],
 ] as const
 const route = useRoute()
 const router = useRouter()

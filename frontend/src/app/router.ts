@@ -46,6 +46,12 @@ export const router = createRouter({
       component: () => import('@/features/scatter/ScatterPage.vue'),
     },
     {
+      path: '/strength',
+      name: 'strength',
+      meta: { stage: 'background', title: 'Strength' },
+      component: () => import('@/features/strength/StrengthPage.vue'),
+    },
+    {
       path: '/sieves',
       name: 'sieves',
       meta: { stage: 'sieves', title: 'Sieves' },

@@ -835,6 +835,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/strength": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Currencies against each other over several spans. */
+        post: operations["look_at_strength"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/tables": {
         parameters: {
             query?: never;
@@ -1086,7 +1103,7 @@ export interface components {
          */
         Arranged: {
             /** Body */
-            body: components["schemas"]["BoardSet"] | components["schemas"]["ScatterSet"];
+            body: components["schemas"]["BoardSet"] | components["schemas"]["ScatterSet"] | components["schemas"]["StrengthSet"];
             /** Name */
             name: string;
             /** Ready */
@@ -2492,6 +2509,18 @@ export interface components {
             right: string;
         };
         /**
+         * PairSides
+         * @description A pair: ``base`` is priced in ``quote``.
+         */
+        PairSides: {
+            /** Base */
+            base: string;
+            /** Code */
+            code: string;
+            /** Quote */
+            quote: string;
+        };
+        /**
          * PhraseEntry
          * @description A way to say something with the words of the language; its gaps are filled by the user.
          */
@@ -3227,6 +3256,55 @@ export interface components {
             folder: string;
         };
         /**
+         * Span
+         * @description So many bars back.
+         */
+        Span: {
+            /** Bars */
+            bars: string;
+            /** Count */
+            count: number;
+            /**
+             * Label
+             * @default
+             */
+            label: string;
+        };
+        /** SpanBody */
+        SpanBody: {
+            /** Bars */
+            bars: string;
+            /** Count */
+            count: number;
+            /**
+             * Label
+             * @default
+             */
+            label: string;
+        };
+        /**
+         * SpanSeen
+         * @description A span: by currency its strength, by pair its move, in the order of both; nothing where it is not
+         *     known. ``problems`` say why there is nothing in it.
+         */
+        SpanSeen: {
+            /** Moment */
+            moment: number;
+            /** Moves */
+            moves: (number | null)[];
+            /**
+             * Problems
+             * @default []
+             */
+            problems: components["schemas"]["Problem"][];
+            /** Silent */
+            silent: string[];
+            /** Sum */
+            sum: number;
+            /** Values */
+            values: (number | null)[];
+        };
+        /**
          * StoredFormula
          * @description A formula of the desk with its number and version.
          */
@@ -3292,6 +3370,85 @@ export interface components {
             /** Id */
             id: number;
             universe: components["schemas"]["Universe-Output"];
+        };
+        /** StrengthBody */
+        StrengthBody: {
+            /**
+             * Forming
+             * @default false
+             */
+            forming: boolean;
+            /**
+             * History
+             * @default 160
+             */
+            history: number;
+            /**
+             * Line
+             * @default 0
+             */
+            line: number;
+            /** Spans */
+            spans: components["schemas"]["SpanBody"][];
+            /** @default percent */
+            unit: components["schemas"]["Unit"];
+            /** Universe */
+            universe: string;
+            /**
+             * Without
+             * @default []
+             */
+            without: string[];
+        };
+        /**
+         * StrengthSet
+         * @description How the strength of currencies is looked at: over which spans, in what, without which currencies, and
+         *     how many moments the lines go back.
+         */
+        StrengthSet: {
+            /**
+             * Forming
+             * @default false
+             */
+            forming: boolean;
+            /**
+             * History
+             * @default 160
+             */
+            history: number;
+            /** Spans */
+            spans: components["schemas"]["Span"][];
+            /** @default percent */
+            unit: components["schemas"]["Unit"];
+            /** Universe */
+            universe: string;
+            /**
+             * Without
+             * @default []
+             */
+            without: string[];
+        };
+        /**
+         * StrengthView
+         * @description Currencies over spans, and over one of them through time: a list of ``history`` a currency.
+         *
+         *     ``absent`` are currencies that no pair joins, ``others`` all that could be left out.
+         */
+        StrengthView: {
+            /** Absent */
+            absent: string[];
+            /** Currencies */
+            currencies: string[];
+            /** History */
+            history: (number | null)[][];
+            /** Moments */
+            moments: number[];
+            /** Others */
+            others: string[];
+            /** Pairs */
+            pairs: components["schemas"]["PairSides"][];
+            /** Spans */
+            spans: components["schemas"]["SpanSeen"][];
         };
         /**
          * TableBody
@@ -3379,6 +3536,12 @@ export interface components {
             /** Words */
             words: string;
         };
+        /**
+         * Unit
+         * @description What moves are measured in.
+         * @enum {string}
+         */
+        Unit: "percent" | "steps";
         /**
          * Universe
          * @description A named group of instruments.
@@ -5546,6 +5709,39 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    look_at_strength: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StrengthBody"];
+            };
+        };
+        responses: {
+            /** @description Currencies against each other over several spans. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StrengthView"];
+                };
             };
             /** @description What is wrong */
             default: {

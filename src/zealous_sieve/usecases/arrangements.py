@@ -10,8 +10,9 @@ from typing import Any, Generic, TypeVar
 from pydantic import TypeAdapter, ValidationError
 
 from zealous_sieve.core.errors import DataError, Problem
-from zealous_sieve.core.market import board, scatter
+from zealous_sieve.core.market import board, currencies, scatter
 from zealous_sieve.core.market.board import BoardSet
+from zealous_sieve.core.market.currencies import StrengthSet
 from zealous_sieve.core.market.scatter import ScatterSet
 from zealous_sieve.usecases.errors import ConflictError, NotFoundError
 from zealous_sieve.usecases.ports import Outside
@@ -32,10 +33,11 @@ class Page(Generic[T]):
 
 PAGES: Mapping[str, Page[Any]] = {
     "board": Page(shape=TypeAdapter(BoardSet), ready=board.READY),
+    "strength": Page(shape=TypeAdapter(StrengthSet), ready=currencies.READY),
     "scatter": Page(shape=TypeAdapter(ScatterSet), ready=scatter.READY),
 }
 """Every page that can be arranged."""
-Arrangement = BoardSet | ScatterSet
+Arrangement = BoardSet | ScatterSet | StrengthSet
 """What arrangements of all pages are."""
 
 

@@ -13,6 +13,7 @@ from zealous_sieve.web.contract import Contract, Id, openapi
 from zealous_sieve.web.endpoints import (
     arrangements,
     boards,
+    currencies,
     formulas,
     imports,
     market,
@@ -41,6 +42,7 @@ def contracts(outside: Outside) -> list[Contract]:
             arrangements,
             boards,
             scatters,
+            currencies,
             formulas,
             sieves,
             runs,

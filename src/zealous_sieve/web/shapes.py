@@ -7,6 +7,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import AwareDatetime, BaseModel, ConfigDict, Field
 
+from zealous_sieve.core.market.currencies import Span, StrengthSet, Unit
 from zealous_sieve.core.market.foreign.layout import Layout
 from zealous_sieve.core.market.mending import Mending
 from zealous_sieve.core.market.pairs import Relation
@@ -15,6 +16,7 @@ from zealous_sieve.core.market.universes import Rule, Universe
 from zealous_sieve.core.sieve.definition import Sieve
 from zealous_sieve.core.sieve.hit import COLUMNS
 from zealous_sieve.usecases.boards import LONGEST_BACK
+from zealous_sieve.usecases.currencies import MOST_BACK
 from zealous_sieve.usecases.ports import VerdictKind
 from zealous_sieve.usecases.preferences import Preferences
 from zealous_sieve.usecases.scatters import MOST_FRAMES, Asked
@@ -177,6 +179,28 @@ class ScatterBody(Request):
         return Asked(
             arranged=arranged, codes=tuple(self.codes), run=self.run, step=self.step,
             session=self.session, first=self.first, count=self.count,
+        )  # fmt: skip
+
+
+class SpanBody(Request):
+    bars: Annotated[str, Field(max_length=60)]
+    count: Annotated[int, Field(ge=1, le=MOST_BACK)]
+    label: Annotated[str, Field(max_length=60)] = ""
+
+
+class StrengthBody(Request):
+    universe: Annotated[str, Field(max_length=200)]
+    spans: Annotated[list[SpanBody], Field(min_length=1, max_length=12)]
+    unit: Unit = Unit.PERCENT
+    without: Annotated[list[Annotated[str, Field(max_length=60)]], Field(max_length=100)] = []
+    history: Annotated[int, Field(ge=2, le=MOST_BACK)] = 160
+    forming: bool = False
+    line: Annotated[int, Field(ge=0, le=11)] = 0
+
+    def asked(self) -> StrengthSet:
+        return StrengthSet(
+            universe=self.universe, spans=tuple(Span(**own.model_dump()) for own in self.spans),
+            unit=self.unit, without=tuple(self.without), history=self.history, forming=self.forming,
         )  # fmt: skip
 
 

@@ -55,7 +55,7 @@ def strength(panel: Panel, bars: int, measure: str = "percent") -> Strength:
     values = {code: np.zeros(len(moments)) for code in currencies}
     taking_part = {code: np.zeros(len(moments), dtype=bool) for code in currencies}
     for position, base, quote in pairs:
-        move = _move(panel, position, bars, measure)
+        move = move_of(panel, position, bars, measure)
         known = ~np.isnan(move)
         place: NDArray[np.int64] = np.searchsorted(moments, closes[position][known])
         values[base][place] += move[known]
@@ -66,7 +66,8 @@ def strength(panel: Panel, bars: int, measure: str = "percent") -> Strength:
     return Strength(moments=moments, values=values)
 
 
-def _move(panel: Panel, position: int, bars: int, measure: str) -> Column:
+def move_of(panel: Panel, position: int, bars: int, measure: str) -> Column:
+    """How a pair moved over the last ``bars`` bars, at each of its bars; NaN on the first ones."""
     close = panel.columns["close"][panel.rows(position)]
     move = np.full(len(close), np.nan)
     before, after = close[:-bars], close[bars:]

@@ -1,0 +1,365 @@
+<script setup lang="ts">
+import { useQuery } from '@tanstack/vue-query'
+import { computed, ref } from 'vue'
+import { useRoute, useRouter, type LocationQueryRaw } from 'vue-router'
+import Lines from '@/features/drawings/Lines.vue'
+import Ranks from '@/features/drawings/Ranks.vue'
+import { answer, api, type Schemas } from '@/shared/api'
+import ArrangedBy from '@/shared/ArrangedBy.vue'
+import { useArranging } from '@/shared/arranging'
+import ErrorNote from '@/shared/ErrorNote.vue'
+import { moment } from '@/shared/format'
+import InlineText from '@/shared/InlineText.vue'
+import { useKeys } from '@/shared/keys'
+import ListOut from '@/shared/ListOut.vue'
+import { useUniverses, useVocabulary } from '@/shared/queries'
+
+/** Which currency against which? */
+type StrengthSet = Schemas['StrengthSet']
+type Span = StrengthSet['spans'][number]
+const LIKE: StrengthSet = {
+  universe: '',
+  spans: [{ bars: '1d', count: 1, label: '' }],
+  unit: 'percent',
+  without: [''],
+  history: 160,
+  forming: false,
+}
+const route = useRoute()
+const router = useRouter()
+const universes = useUniverses()
+const vocabulary = useVocabulary()
+const arranging = useArranging<StrengthSet>('strength', LIKE)
+const { arrange } = arranging
+const arranged = computed(() => arranging.now.value)
+const tell = (part: LocationQueryRaw) => router.replace({ query: { ...route.query, ...part } })
+const line = computed(() => {
+  const asked = Number(route.query.span ?? 0)
+  const last = (arranged.value?.spans.length ?? 1) - 1
+  return Number.isInteger(asked) ? Math.max(0, Math.min(last, asked)) : 0
+})
+const view = useQuery(
+  computed(() => ({
+    queryKey: ['strength', arranged.value, line.value],
+    enabled: Boolean(arranged.value),
+    placeholderData: (before: unknown) => before as never,
+    queryFn: ({ signal }: { signal: AbortSignal }) => {
+      const { without = [], history = 160, ...rest } = arranged.value!
+      const body = { ...rest, without, history, line: line.value }
+      return answer(api.POST('/api/strength', { body: body as never, signal }))
+    },
+  })),
+)
+/** What was asked for last. */
+const seen = computed(() =>
+  view.data.value?.spans.length === arranged.value?.spans.length ? view.data.value : undefined,
+)
+const digits = computed(() => (arranged.value?.unit === 'steps' ? 0 : 2))
+function figure(value: number) {
+  const text = Math.abs(value).toFixed(digits.value)
+  return Number(text) === 0 ? text : (value > 0 ? '+' : '−') + text
+}
+const called = (span: Span) => span.label || `${span.count} × ${span.bars}`
+const when = (seconds: number) => (seconds ? moment(new Date(1000 * seconds).toISOString()) : '–')
+const columns = computed(() =>
+  (arranged.value?.spans ?? []).map((span, n) => {
+    const own = seen.value?.spans[n]
+    const sum = own && !own.problems.length ? `all together ${figure(own.sum)}` : 'not known'
+    const told = `${called(span)}: ${span.count} bars of ${span.bars}, to ${when(own?.moment ?? 0)}`
+    return { label: called(span), told, note: sum }
+  }),
+)
+const rows = computed(() =>
+  (seen.value?.currencies ?? []).map((name, place) => ({
+    name,
+    values: seen.value!.spans.map((span) => span.values[place] ?? null),
+  })),
+)
+const chosen = computed(() => {
+  const asked = String(route.query.currency ?? '')
+  return seen.value?.currencies.includes(asked) ? asked : ''
+})
+const choose = (name: string) => void tell({ currency: name === chosen.value ? undefined : name })
+
+/** The chosen currency against each of the others, by what it gained over the span at hand. */
+const partners = computed(() => {
+  if (!chosen.value || !seen.value) return []
+  const { pairs, spans } = seen.value
+  const found = pairs.flatMap((pair, place) => {
+    if (pair.base !== chosen.value && pair.quote !== chosen.value) return []
+    const sign = pair.base === chosen.value ? 1 : -1
+    const moves = spans.map((span) => {
+      const move = span.moves[place]
+      return move == null ? null : sign * move
+    })
+    return [{ code: pair.code, other: sign > 0 ? pair.quote : pair.base, moves }]
+  })
+  const by = (moves: (number | null)[]) => moves[line.value] ?? -Infinity
+  return found.sort((a, b) => by(b.moves) - by(a.moves))
+})
+const silent = computed(() =>
+  (seen.value?.spans ?? []).flatMap((span, n) =>
+    span.silent.length
+      ? [
+          `${span.silent.join(', ')} ${span.silent.length > 1 ? 'say' : 'says'} nothing over ${called(arranged.value!.spans[n]!)}`,
+        ]
+      : [],
+  ),
+)
+const problems = computed(() =>
+  (seen.value?.spans ?? []).flatMap((span, n) =>
+    span.problems.map((problem) => ({ n, problem, span: arranged.value!.spans[n]! })),
+  ),
+)
+
+const setSpan = (n: number, part: Partial<Span>) =>
+  arrange({ spans: arranged.value!.spans.map((own, m) => (m === n ? { ...own, ...part } : own)) })
+function setCount(n: number, text: string) {
+  const count = Math.round(Number(text))
+  if (count >= 1 && count <= 5000) setSpan(n, { count, label: '' })
+}
+const addSpan = () => {
+  const spans = arranged.value?.spans ?? []
+  if (spans.length < 12)
+    arrange({ spans: [...spans, { ...(spans.at(-1) ?? LIKE.spans[0]!), label: '' }] })
+}
+const dropSpan = (n: number) => {
+  const spans = arranged.value?.spans ?? []
+  if (spans.length > 1) arrange({ spans: spans.filter((_, m) => m !== n) })
+}
+const without = computed(() => arranged.value?.without ?? [])
+const leaveOut = (name = chosen.value) => {
+  if (!name) return
+  const now = without.value
+  arrange({ without: now.includes(name) ? now.filter((own) => own !== name) : [...now, name] })
+}
+const step = (by: number) => {
+  const order = [...rows.value].sort(
+    (a, b) => (b.values[line.value] ?? -Infinity) - (a.values[line.value] ?? -Infinity),
+  )
+  const at = order.findIndex((row) => row.name === chosen.value)
+  const to = order[at < 0 ? 0 : Math.max(0, Math.min(order.length - 1, at + by))]
+  if (to) void tell({ currency: to.name })
+}
+const open = () => {
+  const first = partners.value[0]
+  if (first) void router.push(chartOf(first.code))
+}
+const chartOf = (code: string) => ({
+  path: `/instruments/${encodeURIComponent(code)}`,
+  query: { universe: arranged.value?.universe, bars: arranged.value?.spans[line.value]?.bars },
+})
+const bar = ref<InstanceType<typeof ArrangedBy>>()
+useKeys([
+  { key: 'ArrowDown', does: 'next currency', repeats: true, run: () => step(1) },
+  { key: 'ArrowUp', does: 'currency before', repeats: true, run: () => step(-1) },
+  { key: 'ArrowRight', does: 'next span', repeats: true, run: () => void tell({ span: Math.min(line.value + 1, columns.value.length - 1) }) }, // prettier-ignore
+  { key: 'ArrowLeft', does: 'span before', repeats: true, run: () => void tell({ span: Math.max(line.value - 1, 0) }) }, // prettier-ignore
+  { key: 'x', does: 'leave the currency out', run: () => leaveOut() },
+  { key: 'a', does: 'add a span', run: addSpan },
+  { key: 'Enter', does: 'the chart of its strongest pair', run: open },
+  { key: 'k', does: 'keep the spans under a name', run: () => void bar.value?.begin() },
+  { key: 'Escape', does: 'choose no currency', run: () => void tell({ currency: undefined }) },
+])
+const table = () => ({
+  currency: rows.value.map((row) => row.name),
+  ...Object.fromEntries(
+    columns.value.map((column, n) => [column.label, rows.value.map((row) => row.values[n])]),
+  ),
+})
+</script>
+
+<template>
+  <main class="page">
+    <p class="sentence">
+      Look at the currencies of
+      <select
+        class="inline-part"
+        aria-label="Universe"
+        :value="arranged?.universe"
+        @change="arrange({ universe: ($event.target as HTMLSelectElement).value })"
+      >
+        <option v-for="u in universes.data.value" :key="u.name">{{ u.name }}</option>
+      </select>
+      by <ArrangedBy ref="bar" :of="arranging" label="Spans" />, in
+      <select
+        class="inline-part"
+        aria-label="Measured in"
+        :value="arranged?.unit"
+        @change="arrange({ unit: ($event.target as HTMLSelectElement).value as 'percent' })"
+      >
+        <option value="percent">percent</option>
+        <option value="steps">price steps</option></select
+      >, on
+      <select
+        class="inline-part"
+        aria-label="Bars that count"
+        :value="String(Boolean(arranged?.forming))"
+        @change="arrange({ forming: ($event.target as HTMLSelectElement).value === 'true' })"
+      >
+        <option value="false">closed bars</option>
+        <option value="true">unfinished bars too</option></select
+      >; spans of
+      <template v-for="(span, n) in arranged?.spans" :key="n"
+        ><template v-if="n">, </template>
+        <InlineText
+          :value="String(span.count)"
+          :least="3"
+          :aria-label="`Bars of span ${n + 1}`"
+          @take="(text) => setCount(n, text)"
+        />
+        ×
+        <InlineText
+          :value="span.bars"
+          :least="4"
+          list="bars-of-spans"
+          :aria-label="`Bar of span ${n + 1}`"
+          @take="(bars) => bars && setSpan(n, { bars, label: '' })"
+        /><button
+          v-if="(arranged?.spans.length ?? 0) > 1"
+          class="button plain"
+          :aria-label="`Take span ${n + 1} away`"
+          @click="dropSpan(n)"
+        >
+          ×
+        </button></template
+      >
+      <button class="button plain" @click="addSpan">one more <kbd>a</kbd></button>
+      <datalist id="bars-of-spans">
+        <option v-for="o in vocabulary.data.value?.bars" :key="o.value" :value="o.value">
+          {{ o.told }}
+        </option>
+      </datalist>
+    </p>
+    <p class="notes">
+      <template v-if="without.length">
+        <span class="fall">Left out:</span>
+        <button v-for="name in without" :key="name" class="button plain" @click="leaveOut(name)">
+          {{ name }} ×
+        </button>
+      </template>
+      <span v-if="seen?.absent.length" class="fall">
+        No pair joins {{ seen.absent.join(', ') }}.
+      </span>
+      <span v-for="text in silent" :key="text" class="fall">{{ text }}. </span>
+      <ListOut v-if="rows.length" name="Strength of currencies" :columns="table" />
+    </p>
+    <p v-for="(one, n) in problems" :key="n" class="fall" role="alert">
+      {{ one.span.count }} × {{ one.span.bars }} shows nothing: {{ one.problem.message
+      }}{{ one.problem.mend ? ` — ${one.problem.mend}` : '' }}
+    </p>
+    <ErrorNote
+      v-if="arranging.failure.value"
+      :error="arranging.failure.value.error"
+      :what="arranging.failure.value.what"
+      @retry="arranging.failure.value.again"
+    />
+    <ErrorNote
+      v-if="view.isError.value"
+      :error="view.error.value"
+      what="The strength can't be shown"
+      @retry="view.refetch()"
+    />
+    <p v-else-if="!seen" class="quiet">reading…</p>
+    <template v-else>
+      <div class="both" :class="{ old: view.isPlaceholderData.value }">
+        <Ranks
+          class="ranks"
+          :columns="columns"
+          :rows="rows"
+          :chosen="chosen"
+          :at="line"
+          :figure="figure"
+          @choose="choose"
+          @reach="(n) => tell({ span: n })"
+        />
+        <section v-if="chosen" class="partners" :aria-label="`${chosen} against the others`">
+          <h2>
+            {{ chosen }} against
+            <button class="button plain" @click="leaveOut()">leave it out <kbd>x</kbd></button>
+          </h2>
+          <table class="ledger">
+            <thead>
+              <tr>
+                <th scope="col">Other</th>
+                <th scope="col">Pair</th>
+                <th v-for="(column, n) in columns" :key="n" scope="col" class="number">
+                  {{ column.label }}
+                </th>
+              </tr>
+            </thead>
+            <tbody>
+              <tr v-for="own in partners" :key="own.code">
+                <td>
+                  <button class="button plain" @click="choose(own.other)">{{ own.other }}</button>
+                </td>
+                <td>
+                  <RouterLink class="mono" :to="chartOf(own.code)">{{ own.code }}</RouterLink>
+                </td>
+                <td
+                  v-for="(move, n) in own.moves"
+                  :key="n"
+                  class="number"
+                  :class="move == null ? '' : move > 0 ? 'rise' : move < 0 ? 'fall' : ''"
+                >
+                  {{ move == null ? '–' : figure(move) }}
+                </td>
+              </tr>
+            </tbody>
+          </table>
+        </section>
+      </div>
+      <h2 v-if="seen.moments.length">
+        Over {{ columns[line]?.label }} through time, {{ seen.moments.length }} bars
+      </h2>
+      <Lines
+        v-if="seen.moments.length"
+        :label="`Strength over ${columns[line]?.label} through time`"
+        :moments="seen.moments"
+        :lines="seen.currencies.map((name, n) => ({ name, values: seen!.history[n]! }))"
+        :chosen="chosen"
+        :height="260"
+        @choose="choose"
+      />
+    </template>
+  </main>
+</template>
+
+<style scoped>
+.both {
+  display: flex;
+  gap: 28px;
+  align-items: flex-start;
+}
+.ranks {
+  flex: 1;
+  min-width: 0;
+}
+.old {
+  opacity: 0.45;
+}
+.partners {
+  flex: none;
+  max-width: 46%;
+  overflow-x: auto;
+}
+h2 {
+  font-size: 14px;
+  font-weight: 500;
+  margin: 8px 0 4px;
+}
+.notes {
+  margin: 0 0 8px;
+}
+@media (max-width: 900px) {
+  .both {
+    flex-direction: column;
+  }
+  .ranks {
+    width: 100%;
+  }
+  .partners {
+    max-width: 100%;
+  }
+}
+</style>

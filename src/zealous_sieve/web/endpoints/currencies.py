@@ -1,0 +1,20 @@
+"""Strength of currencies."""
+
+from __future__ import annotations
+
+from zealous_sieve.usecases import currencies
+from zealous_sieve.usecases.currencies import StrengthView
+from zealous_sieve.usecases.ports import Kind, Outside
+from zealous_sieve.web.contract import Contract, wanted
+from zealous_sieve.web.shapes import StrengthBody
+
+
+def contract(outside: Outside) -> Contract:
+    api = Contract("currencies")
+
+    @api.endpoint("POST", "/strength", reply=StrengthView, body=StrengthBody)
+    def look_at_strength(body: StrengthBody) -> StrengthView:
+        """Currencies against each other over several spans."""
+        return currencies.strength_view(outside, body.asked(), body.line, wanted(Kind.PREVIEW))
+
+    return api
