@@ -4,6 +4,7 @@ import { useKeys } from '@/shared/keys'
 
 /** The pages of the background, as a quiet row below the stages. */
 const PAGES = [
+  ['/overview', 'Overview'],
   ['/board', 'Board'],
   ['/scatter', 'Scatter'],
   ['/strength', 'Strength'],

@@ -32,7 +32,7 @@ const stages = computed(() => {
       count: c?.instruments,
       also: c?.flagged ? `${c.flagged} flagged` : '',
     },
-    { stage: 'background', to: '/board', name: 'Background', count: undefined, also: '' },
+    { stage: 'background', to: '/overview', name: 'Background', count: undefined, also: '' },
     { stage: 'sieves', to: '/sieves', name: 'Sieves', count: c?.sieves, also: '' },
     {
       stage: 'runs',

@@ -52,6 +52,12 @@ export const router = createRouter({
       component: () => import('@/features/strength/StrengthPage.vue'),
     },
     {
+      path: '/overview',
+      name: 'overview',
+      meta: { stage: 'background', title: 'Overview' },
+      component: () => import('@/features/overview/OverviewPage.vue'),
+    },
+    {
       path: '/sieves',
       name: 'sieves',
       meta: { stage: 'sieves', title: 'Sieves' },

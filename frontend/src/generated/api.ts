@@ -455,6 +455,108 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/overview/ahead": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What is scheduled, and the open ideas that it touches. */
+        get: operations["get_ahead"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/overview/breadth": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Numbers over a whole universe through time. */
+        post: operations["look_at_breadth"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/overview/rotation": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** How the sectors of a universe moved over several spans. */
+        post: operations["look_at_rotation"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/overview/sessions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** When all venues trade around now. */
+        get: operations["get_sessions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/overview/statements": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Statements about the index and the gauge on several kinds of bars. */
+        post: operations["say_statements"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/overview/tightness": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Who is tight on several kinds of bars, in the order in which they would release. */
+        post: operations["look_at_tightness"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/pairs": {
         parameters: {
             query?: never;
@@ -1097,13 +1199,29 @@ export interface components {
             same: number;
         };
         /**
+         * Ahead
+         * @description Something scheduled, and the open ideas that it touches.
+         */
+        Ahead: {
+            /** Code */
+            code: string | null;
+            /** Day */
+            day: number;
+            /** Ideas */
+            ideas: components["schemas"]["OpenIdea"][];
+            /** Kind */
+            kind: string;
+            /** Title */
+            title: string;
+        };
+        /**
          * Arranged
          * @description An arrangement under its name. ``version`` counts how often it was kept, 0 for a ready one as it
          *     came; ``ready`` says that one of this name comes with the application.
          */
         Arranged: {
             /** Body */
-            body: components["schemas"]["BoardSet"] | components["schemas"]["ScatterSet"] | components["schemas"]["StrengthSet"];
+            body: components["schemas"]["BoardSet"] | components["schemas"]["ScatterSet"] | components["schemas"]["StrengthSet"] | components["schemas"]["OverviewSet-Output"];
             /** Name */
             name: string;
             /** Ready */
@@ -1310,6 +1428,36 @@ export interface components {
             forming: boolean;
             /** Universe */
             universe: string;
+        };
+        /**
+         * Breadth
+         * @description Lines through time; ``moments`` are when the bars were over, in seconds since 1970.
+         */
+        Breadth: {
+            /** Lines */
+            lines: components["schemas"]["LineSeen"][];
+            /** Moments */
+            moments: number[];
+        };
+        /**
+         * BreadthLine
+         * @description A number over all instruments of a universe, through time.
+         */
+        "BreadthLine-Input": {
+            /** Formula */
+            formula: string;
+            /** Label */
+            label: string;
+        };
+        /**
+         * BreadthLine
+         * @description A number over all instruments of a universe, through time.
+         */
+        "BreadthLine-Output": {
+            /** Formula */
+            formula: string;
+            /** Label */
+            label: string;
         };
         /**
          * Cause
@@ -2193,6 +2341,19 @@ export interface components {
             /** Used By Sieves */
             used_by_sieves: string[];
         };
+        /**
+         * LineSeen
+         * @description A line of breadth; ``problems`` say why there is none.
+         */
+        LineSeen: {
+            /**
+             * Problems
+             * @default []
+             */
+            problems: components["schemas"]["Problem"][];
+            /** Values */
+            values: (number | null)[];
+        };
         /** LookedBody */
         LookedBody: {
             /**
@@ -2435,6 +2596,21 @@ export interface components {
             text: string;
         };
         /**
+         * OpenIdea
+         * @description A setup that is to be taken or watched, by the last verdict on it, and the run it was seen in.
+         */
+        OpenIdea: {
+            /** Code */
+            code: string;
+            /** Run Id */
+            run_id: number;
+            /** Side */
+            side: string;
+            /** Sieve */
+            sieve: string;
+            verdict: components["schemas"]["VerdictKind"];
+        };
+        /**
          * Option
          * @description A text to write, and what it is. ``insert`` is what is written where that is more, with gaps to
          *     step through as ``${1:close}``; ``function`` is one of the catalogue that it calls.
@@ -2492,6 +2668,91 @@ export interface components {
             name: string;
             /** Unit */
             unit: string;
+        };
+        /**
+         * OverviewBody
+         * @description How the overview is arranged; what a part of it does not look at may be left out.
+         */
+        OverviewBody: {
+            arranged: components["schemas"]["OverviewSet-Input"];
+        };
+        /**
+         * OverviewSet
+         * @description How the overview is arranged. ``universe`` is what breadth, tightness and rotation look at, ``by``
+         *     the fact by which it is parted; ``history`` is how many bars breadth goes back, ``ahead`` on how many
+         *     days events are told.
+         */
+        "OverviewSet-Input": {
+            /**
+             * Ahead
+             * @default 10
+             */
+            ahead: number;
+            /** Breadth */
+            breadth: components["schemas"]["BreadthLine-Input"][];
+            /**
+             * By
+             * @default sector
+             */
+            by: string;
+            /**
+             * Forming
+             * @default false
+             */
+            forming: boolean;
+            /**
+             * History
+             * @default 130
+             */
+            history: number;
+            /** Spans */
+            spans: components["schemas"]["Span-Input"][];
+            /** Statements */
+            statements: string[];
+            /** Subjects */
+            subjects: components["schemas"]["Subject-Input"][];
+            tight: components["schemas"]["Tight-Input"];
+            /** Universe */
+            universe: string;
+        };
+        /**
+         * OverviewSet
+         * @description How the overview is arranged. ``universe`` is what breadth, tightness and rotation look at, ``by``
+         *     the fact by which it is parted; ``history`` is how many bars breadth goes back, ``ahead`` on how many
+         *     days events are told.
+         */
+        "OverviewSet-Output": {
+            /**
+             * Ahead
+             * @default 10
+             */
+            ahead: number;
+            /** Breadth */
+            breadth: components["schemas"]["BreadthLine-Output"][];
+            /**
+             * By
+             * @default sector
+             */
+            by: string;
+            /**
+             * Forming
+             * @default false
+             */
+            forming: boolean;
+            /**
+             * History
+             * @default 130
+             */
+            history: number;
+            /** Spans */
+            spans: components["schemas"]["Span-Output"][];
+            /** Statements */
+            statements: string[];
+            /** Subjects */
+            subjects: components["schemas"]["Subject-Output"][];
+            tight: components["schemas"]["Tight-Output"];
+            /** Universe */
+            universe: string;
         };
         /** PairBody */
         PairBody: {
@@ -2817,6 +3078,21 @@ export interface components {
          */
         Role: "must" | "boost" | "veto";
         /**
+         * Rotation
+         * @description The mean move of each group in percent, a list a group with an entry a span; how many belong to it.
+         *     ``problems`` are of the spans in their order.
+         */
+        Rotation: {
+            /** Counts */
+            counts: number[];
+            /** Groups */
+            groups: string[];
+            /** Moves */
+            moves: (number | null)[][];
+            /** Problems */
+            problems: (components["schemas"]["Problem"] | null)[];
+        };
+        /**
          * Rule
          * @description Which instruments belong to a universe.
          *
@@ -2999,6 +3275,27 @@ export interface components {
             /** Waiting */
             waiting: number;
         };
+        /**
+         * Said
+         * @description How a statement stands: whether it holds, and the sentence with its values; ``problems`` say why it
+         *     can't be told. ``at`` is when its bar closed, in seconds since 1970.
+         */
+        Said: {
+            /**
+             * At
+             * @default 0
+             */
+            at: number;
+            cell: components["schemas"]["Cell"];
+            /**
+             * Problems
+             * @default []
+             */
+            problems: components["schemas"]["Problem"][];
+            /** Sentence */
+            sentence: string;
+            statement: components["schemas"]["Statement"];
+        };
         /** SaveBody */
         SaveBody: {
             /** Based On */
@@ -3147,6 +3444,17 @@ export interface components {
             /** @default linear */
             y_scale: components["schemas"]["Scale"];
         };
+        /** Sessions */
+        Sessions: {
+            /** First */
+            first: number;
+            /** Last */
+            last: number;
+            /** Now */
+            now: number;
+            /** Venues */
+            venues: components["schemas"]["VenueHours"][];
+        };
         /**
          * Shown
          * @description How a column is written and what it is sorted as.
@@ -3259,7 +3567,22 @@ export interface components {
          * Span
          * @description So many bars back.
          */
-        Span: {
+        "Span-Input": {
+            /** Bars */
+            bars: string;
+            /** Count */
+            count: number;
+            /**
+             * Label
+             * @default
+             */
+            label: string;
+        };
+        /**
+         * Span
+         * @description So many bars back.
+         */
+        "Span-Output": {
             /** Bars */
             bars: string;
             /** Count */
@@ -3303,6 +3626,18 @@ export interface components {
             sum: number;
             /** Values */
             values: (number | null)[];
+        };
+        /**
+         * Statement
+         * @description A condition about an instrument on bars of one kind.
+         */
+        Statement: {
+            /** Bars */
+            bars: string;
+            /** Code */
+            code: string;
+            /** Formula */
+            formula: string;
         };
         /**
          * StoredFormula
@@ -3417,7 +3752,7 @@ export interface components {
              */
             history: number;
             /** Spans */
-            spans: components["schemas"]["Span"][];
+            spans: components["schemas"]["Span-Output"][];
             /** @default percent */
             unit: components["schemas"]["Unit"];
             /** Universe */
@@ -3449,6 +3784,26 @@ export interface components {
             pairs: components["schemas"]["PairSides"][];
             /** Spans */
             spans: components["schemas"]["SpanSeen"][];
+        };
+        /**
+         * Subject
+         * @description An instrument that statements are made about, on bars of several kinds.
+         */
+        "Subject-Input": {
+            /** Bars */
+            bars: string[];
+            /** Code */
+            code: string;
+        };
+        /**
+         * Subject
+         * @description An instrument that statements are made about, on bars of several kinds.
+         */
+        "Subject-Output": {
+            /** Bars */
+            bars: string[];
+            /** Code */
+            code: string;
         };
         /**
          * TableBody
@@ -3507,6 +3862,106 @@ export interface components {
             troubles: string[];
             /** Waiting */
             waiting: number;
+        };
+        /**
+         * Tight
+         * @description When an instrument is tight, and what is told of those that are.
+         *
+         *     ``held`` is the condition, ``lasted`` for how many bars it has held, ``near`` how near to its end it is:
+         *     the largest would release first. ``trend``, ``structure`` and ``momentum`` are above zero where they
+         *     point up. It is looked for on ``bars`` of several kinds, the fastest first, and told where it holds on
+         *     at least so many of them.
+         */
+        "Tight-Input": {
+            /** Bars */
+            bars: string[];
+            /** Held */
+            held: string;
+            /** Lasted */
+            lasted: string;
+            /**
+             * Least
+             * @default 2
+             */
+            least: number;
+            /** Momentum */
+            momentum: string;
+            /** Near */
+            near: string;
+            /** Structure */
+            structure: string;
+            /** Trend */
+            trend: string;
+        };
+        /**
+         * Tight
+         * @description When an instrument is tight, and what is told of those that are.
+         *
+         *     ``held`` is the condition, ``lasted`` for how many bars it has held, ``near`` how near to its end it is:
+         *     the largest would release first. ``trend``, ``structure`` and ``momentum`` are above zero where they
+         *     point up. It is looked for on ``bars`` of several kinds, the fastest first, and told where it holds on
+         *     at least so many of them.
+         */
+        "Tight-Output": {
+            /** Bars */
+            bars: string[];
+            /** Held */
+            held: string;
+            /** Lasted */
+            lasted: string;
+            /**
+             * Least
+             * @default 2
+             */
+            least: number;
+            /** Momentum */
+            momentum: string;
+            /** Near */
+            near: string;
+            /** Structure */
+            structure: string;
+            /** Trend */
+            trend: string;
+        };
+        /**
+         * TightOn
+         * @description How an instrument stands on bars of one kind: whether it is tight, for how many bars, how near to
+         *     its release in percent, and which way it points: 1 up, −1 down, 0 neither, nothing where unknown.
+         */
+        TightOn: {
+            /** Held */
+            held: boolean | null;
+            /** Lasted */
+            lasted: number | null;
+            /** Momentum */
+            momentum: number | null;
+            /** Near */
+            near: number | null;
+            /** Structure */
+            structure: number | null;
+            /** Trend */
+            trend: number | null;
+        };
+        /** TightRow */
+        TightRow: {
+            /** Code */
+            code: string;
+            /** Name */
+            name: string;
+            /** On */
+            on: components["schemas"]["TightOn"][];
+        };
+        /**
+         * Tightness
+         * @description Who is tight, in the order in which they would release; ``looked`` is how many were looked at.
+         */
+        Tightness: {
+            /** Looked */
+            looked: number;
+            /** Problems */
+            problems: components["schemas"]["Problem"][];
+            /** Rows */
+            rows: components["schemas"]["TightRow"][];
         };
         /**
          * Trace
@@ -3625,6 +4080,23 @@ export interface components {
             sieves: string[];
             /** Universes */
             universes: string[];
+        };
+        /**
+         * VenueHours
+         * @description When a venue trades around now, in seconds since 1970; ``hours`` and ``zone`` as they are written.
+         */
+        VenueHours: {
+            /** Hours */
+            hours: string;
+            /** Name */
+            name: string;
+            /** Open */
+            open: [
+                number,
+                number
+            ][];
+            /** Zone */
+            zone: string;
         };
         /**
          * Verdict
@@ -4821,6 +5293,198 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Moved"];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    get_ahead: {
+        parameters: {
+            query?: {
+                days?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What is scheduled, and the open ideas that it touches. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Ahead"][];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    look_at_breadth: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OverviewBody"];
+            };
+        };
+        responses: {
+            /** @description Numbers over a whole universe through time. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Breadth"];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    look_at_rotation: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OverviewBody"];
+            };
+        };
+        responses: {
+            /** @description How the sectors of a universe moved over several spans. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Rotation"];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    get_sessions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description When all venues trade around now. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Sessions"];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    say_statements: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OverviewBody"];
+            };
+        };
+        responses: {
+            /** @description Statements about the index and the gauge on several kinds of bars. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"][];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    look_at_tightness: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OverviewBody"];
+            };
+        };
+        responses: {
+            /** @description Who is tight on several kinds of bars, in the order in which they would release. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Tightness"];
                 };
             };
             /** @description What is wrong */

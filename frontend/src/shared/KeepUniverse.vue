@@ -11,7 +11,9 @@ import { NO_RULE } from './rules'
 import { done } from './undo'
 
 /** What was marked becomes a universe. */
-const props = defineProps<{ codes: readonly string[] }>()
+const props = withDefaults(defineProps<{ codes: readonly string[]; what?: string }>(), {
+  what: 'A universe of the marked',
+})
 const emit = defineEmits<{ kept: [name: string] }>()
 const client = useQueryClient()
 const { act, busy, failure } = useAct()
@@ -38,9 +40,7 @@ useKeys([{ key: 'u', does: 'a universe of what is marked', run: () => void begin
 </script>
 
 <template>
-  <button class="button" :disabled="!codes.length" @click="begin">
-    A universe of the marked <kbd>u</kbd>
-  </button>
+  <button class="button" :disabled="!codes.length" @click="begin">{{ what }} <kbd>u</kbd></button>
   <span v-if="naming !== undefined">
     <input
       ref="field"

@@ -29,11 +29,20 @@ from zealous_sieve.core.sieve.hit import Cell, Hit
 from zealous_sieve.storage.database import Database
 from zealous_sieve.storage.documents import read_hit, write_hit
 from zealous_sieve.storage.models import HitRow, RunRow, VerdictRow
-from zealous_sieve.usecases.ports import HitCounts, HitsQuery, Run, SeenHit, Verdict, VerdictKind
+from zealous_sieve.usecases.ports import (
+    HitCounts,
+    HitsQuery,
+    OpenIdea,
+    Run,
+    SeenHit,
+    Verdict,
+    VerdictKind,
+)
 
 _IN_BODY = ("side", "timeframe", "values", "unknown")
 _COLUMNS = tuple(f.name for f in fields(Hit) if f.name not in _IN_BODY)
 EVERYTHING = HitsQuery()
+MOST_IDEAS = 1_000
 
 
 class HitStore:
@@ -104,6 +113,30 @@ class HitStore:
         with self.database.session() as session:
             rows = session.execute(query.limit(limit))
             return [(run, read_sieve(body).name, as_of, at) for run, body, as_of, at in rows]
+
+    def open_ideas(self) -> list[OpenIdea]:
+        setup = (VerdictRow.sieve_id, VerdictRow.code, VerdictRow.side, VerdictRow.timeframe,
+                 VerdictRow.fired_at)  # fmt: skip
+        last = select(func.max(VerdictRow.id)).group_by(*setup)
+        query = (
+            select(VerdictRow, RunRow.body)
+            .join(RunRow, RunRow.id == VerdictRow.run_id)
+            .where(VerdictRow.id.in_(last))
+            .where(VerdictRow.verdict.in_((VerdictKind.TAKE, VerdictKind.WATCH)))
+            .order_by(VerdictRow.id.desc())
+            .limit(MOST_IDEAS)
+        )
+        with self.database.session() as session:
+            return [
+                OpenIdea(
+                    code=row.code,
+                    side=row.side,
+                    sieve=read_sieve(body).name,
+                    run_id=row.run_id,
+                    verdict=VerdictKind(row.verdict or ""),
+                )
+                for row, body in session.execute(query)
+            ]
 
     def add_verdict(
         self, run: Run, hit: Hit, kind: VerdictKind | None, reason: str, note: str

@@ -10,9 +10,10 @@ from typing import Any, Generic, TypeVar
 from pydantic import TypeAdapter, ValidationError
 
 from zealous_sieve.core.errors import DataError, Problem
-from zealous_sieve.core.market import board, currencies, scatter
+from zealous_sieve.core.market import board, currencies, overview, scatter
 from zealous_sieve.core.market.board import BoardSet
 from zealous_sieve.core.market.currencies import StrengthSet
+from zealous_sieve.core.market.overview import OverviewSet
 from zealous_sieve.core.market.scatter import ScatterSet
 from zealous_sieve.usecases.errors import ConflictError, NotFoundError
 from zealous_sieve.usecases.ports import Outside
@@ -34,10 +35,11 @@ class Page(Generic[T]):
 PAGES: Mapping[str, Page[Any]] = {
     "board": Page(shape=TypeAdapter(BoardSet), ready=board.READY),
     "strength": Page(shape=TypeAdapter(StrengthSet), ready=currencies.READY),
+    "overview": Page(shape=TypeAdapter(OverviewSet), ready=overview.READY),
     "scatter": Page(shape=TypeAdapter(ScatterSet), ready=scatter.READY),
 }
 """Every page that can be arranged."""
-Arrangement = BoardSet | ScatterSet | StrengthSet
+Arrangement = BoardSet | ScatterSet | StrengthSet | OverviewSet
 """What arrangements of all pages are."""
 
 

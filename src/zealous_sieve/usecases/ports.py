@@ -304,6 +304,17 @@ class RunProgress:
     hits: int
 
 
+@dataclass(frozen=True, kw_only=True)
+class OpenIdea:
+    """A setup that is to be taken or watched, by the last verdict on it, and the run it was seen in."""
+
+    code: str
+    side: str
+    sieve: str
+    run_id: int
+    verdict: VerdictKind
+
+
 class RunsPort(Protocol):
     def add(self, stored: StoredSieve, as_of: datetime) -> Run: ...
     def get(self, run_id: int) -> Run | None: ...
@@ -347,6 +358,10 @@ class HitsPort(Protocol):
     def counts(self, run: Run, before: int | None) -> HitCounts: ...
     def of_instrument(self, code: str, limit: int) -> list[tuple[int, str, datetime, int]]:
         """The newest runs in which an instrument was a hit: number, sieve, moment, and its place."""
+        ...
+
+    def open_ideas(self) -> list[OpenIdea]:
+        """The setups that are to be taken or watched, the last decided first."""
         ...
 
     def add_verdict(

@@ -5,11 +5,12 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Annotated, Any, Literal
 
-from pydantic import AwareDatetime, BaseModel, ConfigDict, Field
+from pydantic import AwareDatetime, BaseModel, ConfigDict, Field, field_validator
 
 from zealous_sieve.core.market.currencies import Span, StrengthSet, Unit
 from zealous_sieve.core.market.foreign.layout import Layout
 from zealous_sieve.core.market.mending import Mending
+from zealous_sieve.core.market.overview import OverviewSet
 from zealous_sieve.core.market.pairs import Relation
 from zealous_sieve.core.market.scatter import Measure, ScatterSet
 from zealous_sieve.core.market.universes import Rule, Universe
@@ -202,6 +203,30 @@ class StrengthBody(Request):
             universe=self.universe, spans=tuple(Span(**own.model_dump()) for own in self.spans),
             unit=self.unit, without=tuple(self.without), history=self.history, forming=self.forming,
         )  # fmt: skip
+
+
+class OverviewBody(Request):
+    """How the overview is arranged; what a part of it does not look at may be left out."""
+
+    arranged: OverviewSet
+
+    @field_validator("arranged")
+    @classmethod
+    def _not_too_much(cls, own: OverviewSet) -> OverviewSet:
+        asked = sum(len(subject.bars) for subject in own.subjects) * len(own.statements)
+        for what, count, most in (
+            ("statements", asked, 300), ("lines", len(own.breadth), 20), ("spans", len(own.spans), 20),
+            ("bars", len(own.tight.bars), 8), ("days", own.ahead, 400), ("bars", own.history, 5000),
+        ):  # fmt: skip
+            if count > most:
+                raise ValueError(f"{count} {what} are more than can be told: at most {most}")
+        if any(not 1 <= span.count <= MOST_BACK for span in own.spans) or own.history < 2:
+            raise ValueError(f"spans go 1 to {MOST_BACK} bars back, breadth at least 2")
+        return own
+
+
+class AheadQuery(Request):
+    days: Annotated[int, Field(ge=0, le=400)] = 10
 
 
 class ArrangementBody(Request):

@@ -15,14 +15,16 @@ const props = withDefaults(
     chosen?: string
     unit?: string
     height?: number
+    /** Room for their names at the right. */
+    right?: number
   }>(),
-  { chosen: '', unit: '', height: 220 },
+  { chosen: '', unit: '', height: 220, right: 120 },
 )
 const emit = defineEmits<{ choose: [name: string] }>()
-const [LEFT, RIGHT, TOP, BOTTOM] = [46, 120, 8, 22]
+const [LEFT, TOP, BOTTOM] = [46, 8, 22]
 const box = ref<HTMLElement>()
 const { width } = useElementSize(box)
-const wide = computed(() => Math.max(40, width.value - LEFT - RIGHT))
+const wide = computed(() => Math.max(40, width.value - LEFT - props.right))
 const high = computed(() => props.height - TOP - BOTTOM)
 const reach = computed(() => {
   const all = props.lines.flatMap((line) => line.values.filter((v): v is number => v !== null))

@@ -1,0 +1,120 @@
+<script setup lang="ts">
+import { useQuery } from '@tanstack/vue-query'
+import { computed } from 'vue'
+import { answer, api } from '@/shared/api'
+import { asOf } from '@/shared/asOf'
+import ErrorNote from '@/shared/ErrorNote.vue'
+import { day } from '@/shared/format'
+import InlineText from '@/shared/InlineText.vue'
+import type { OverviewSet } from './parts'
+
+/** What is scheduled, what concerns all or an open idea first on its day. */
+const props = defineProps<{ arranged: OverviewSet }>()
+const emit = defineEmits<{ arrange: [part: Partial<OverviewSet>] }>()
+const days = computed(() => props.arranged.ahead ?? 10)
+const view = useQuery({
+  queryKey: ['ahead', days, asOf],
+  queryFn: () =>
+    answer(api.GET('/api/overview/ahead', { params: { query: { days: days.value } } })),
+})
+/** By day and kind: those without an idea are told together. */
+const rows = computed(() => {
+  const found = new Map<
+    string,
+    { day: number; kind: string; all: NonNullable<typeof view.data.value> }
+  >()
+  for (const event of view.data.value ?? []) {
+    const key = `${event.day} ${event.kind}`
+    if (!found.has(key)) found.set(key, { day: event.day, kind: event.kind, all: [] })
+    found.get(key)!.all.push(event)
+  }
+  return [...found.values()].map((own) => ({
+    ...own,
+    touching: own.all.filter((event) => event.ideas.length),
+    rest: own.all.filter((event) => !event.ideas.length),
+  }))
+})
+const SOME = 6
+const chart = (code: string) => ({
+  path: `/instruments/${encodeURIComponent(code)}`,
+  query: { universe: props.arranged.universe },
+})
+</script>
+
+<template>
+  <section aria-label="Scheduled">
+    <h2>
+      Scheduled in the next
+      <InlineText
+        :value="String(days)"
+        :least="3"
+        aria-label="Days ahead"
+        @take="
+          (text) => {
+            const ahead = Math.round(Number(text))
+            if (ahead >= 0 && ahead <= 400) emit('arrange', { ahead })
+          }
+        "
+      />
+      days
+    </h2>
+    <ErrorNote
+      v-if="view.isError.value"
+      :error="view.error.value"
+      what="What is scheduled can't be shown"
+      @retry="view.refetch()"
+    />
+    <p v-else-if="view.data.value && !rows.length" class="quiet">
+      Nothing is known to be scheduled.
+      <RouterLink to="/imports">Bring in events</RouterLink>
+    </p>
+    <table v-else class="ledger">
+      <tbody>
+        <tr v-for="row in rows" :key="`${row.day} ${row.kind}`">
+          <td>{{ day(row.day) }}</td>
+          <td>{{ row.kind }}</td>
+          <td class="wrap">
+            <div v-for="event in row.touching" :key="event.title + event.code" class="touching">
+              <b aria-hidden="true">!</b>
+              <RouterLink v-if="event.code" class="mono" :to="chart(event.code)">{{
+                event.code
+              }}</RouterLink>
+              {{ event.code ? '' : event.title }} touches
+              <template v-for="(idea, n) in event.ideas.slice(0, SOME)" :key="n"
+                ><template v-if="n">, </template
+                ><RouterLink :to="`/runs/${idea.run_id}/review/${idea.code}`"
+                  >{{ idea.code }} ({{ idea.verdict }}, {{ idea.sieve }})</RouterLink
+                ></template
+              ><template v-if="event.ideas.length > SOME">
+                and {{ event.ideas.length - SOME }} more open ideas</template
+              >
+            </div>
+            <template v-for="(event, n) in row.rest.slice(0, SOME)" :key="event.title + event.code"
+              ><template v-if="n">, </template
+              ><RouterLink
+                v-if="event.code"
+                class="mono"
+                :title="event.title"
+                :to="chart(event.code)"
+                >{{ event.code }}</RouterLink
+              ><template v-else>{{ event.title }}</template></template
+            ><template v-if="row.rest.length > SOME">
+              and {{ row.rest.length - SOME }} more</template
+            >
+          </td>
+        </tr>
+      </tbody>
+    </table>
+  </section>
+</template>
+
+<style scoped>
+.touching b {
+  color: var(--warn);
+  margin-right: 4px;
+}
+td {
+  vertical-align: top;
+  padding-top: 4px;
+}
+</style>

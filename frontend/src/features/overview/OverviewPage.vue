@@ -1,0 +1,130 @@
+<script setup lang="ts">
+import { computed, ref } from 'vue'
+import ArrangedBy from '@/shared/ArrangedBy.vue'
+import { useArranging } from '@/shared/arranging'
+import ErrorNote from '@/shared/ErrorNote.vue'
+import { useKeys } from '@/shared/keys'
+import { useUniverses } from '@/shared/queries'
+import AheadPart from './AheadPart.vue'
+import BreadthPart from './BreadthPart.vue'
+import type { OverviewSet } from './parts'
+import RotationPart from './RotationPart.vue'
+import SessionStrip from './SessionStrip.vue'
+import StatementsPart from './StatementsPart.vue'
+import TightPart from './TightPart.vue'
+
+/** How does the market stand, and what could undo it today? */
+const LIKE: OverviewSet = {
+  universe: '',
+  subjects: [{ code: '', bars: [''] }],
+  statements: [''],
+  breadth: [{ label: '', formula: '' }],
+  tight: {
+    held: '',
+    lasted: '',
+    near: '',
+    trend: '',
+    structure: '',
+    momentum: '',
+    bars: [''],
+    least: 2,
+  },
+  spans: [{ bars: '1d', count: 1, label: '' }],
+  by: 'sector',
+  history: 130,
+  ahead: 10,
+  forming: false,
+}
+const universes = useUniverses()
+const arranging = useArranging<OverviewSet>('overview', LIKE)
+const { arrange } = arranging
+const arranged = computed(() => arranging.now.value)
+const bar = ref<InstanceType<typeof ArrangedBy>>()
+useKeys([{ key: 'k', does: 'keep the overview under a name', run: () => void bar.value?.begin() }])
+</script>
+
+<template>
+  <main class="page">
+    <p class="sentence">
+      Look over
+      <select
+        class="inline-part"
+        aria-label="Universe"
+        :value="arranged?.universe"
+        @change="arrange({ universe: ($event.target as HTMLSelectElement).value })"
+      >
+        <option v-for="u in universes.data.value" :key="u.name">{{ u.name }}</option>
+      </select>
+      as <ArrangedBy ref="bar" :of="arranging" label="Overview" />, on
+      <select
+        class="inline-part"
+        aria-label="Bars that count"
+        :value="String(Boolean(arranged?.forming))"
+        @change="arrange({ forming: ($event.target as HTMLSelectElement).value === 'true' })"
+      >
+        <option value="false">closed bars</option>
+        <option value="true">unfinished bars too</option></select
+      >.
+    </p>
+    <ErrorNote
+      v-if="arranging.failure.value"
+      :error="arranging.failure.value.error"
+      :what="arranging.failure.value.what"
+      @retry="arranging.failure.value.again"
+    />
+    <ErrorNote
+      v-if="arranging.list.isError.value"
+      :error="arranging.list.error.value"
+      what="The overview can't be shown"
+      @retry="arranging.list.refetch()"
+    />
+    <SessionStrip />
+    <div v-if="arranged" class="parts">
+      <StatementsPart class="whole" :arranged="arranged" @arrange="arrange" />
+      <BreadthPart :arranged="arranged" @arrange="arrange" />
+      <RotationPart :arranged="arranged" @arrange="arrange" />
+      <div class="stack">
+        <TightPart :arranged="arranged" @arrange="arrange" />
+        <AheadPart :arranged="arranged" @arrange="arrange" />
+      </div>
+    </div>
+  </main>
+</template>
+
+<style scoped>
+.parts {
+  display: grid;
+  grid-template-columns: repeat(2, minmax(0, 1fr));
+  gap: 14px 32px;
+  margin-top: 10px;
+}
+.whole {
+  grid-column: 1 / -1;
+}
+.stack {
+  display: contents;
+}
+.parts :deep(h2) {
+  font-size: 14px;
+  font-weight: 500;
+  margin: 2px 0 4px;
+}
+.parts :deep(.form) {
+  font-size: 14px;
+}
+@media (min-width: 1600px) {
+  .parts {
+    grid-template-columns: repeat(3, minmax(0, 1fr));
+  }
+  .stack {
+    display: flex;
+    flex-direction: column;
+    gap: 14px;
+  }
+}
+@media (max-width: 900px) {
+  .parts {
+    grid-template-columns: minmax(0, 1fr);
+  }
+}
+</style>
