@@ -26,6 +26,7 @@ from zealous_sieve.storage.hits import HitStore
 from zealous_sieve.storage.imports import ImportStore
 from zealous_sieve.storage.market import MarketStore
 from zealous_sieve.storage.mendings import MendingStore
+from zealous_sieve.storage.outlooks import OutlookStore
 from zealous_sieve.storage.owners import owners
 from zealous_sieve.storage.runs import RunStore
 from zealous_sieve.storage.services import ServicesFile, crashed
@@ -57,6 +58,7 @@ def for_owner(database: Database, owner: str) -> Outside:
         mendings=MendingStore(own),
         universes=UniverseStore(own),
         arrangements=ArrangementStore(own),
+        outlooks=OutlookStore(own),
         formulas=FormulaStore(own),
         sieves=SieveStore(own),
         runs=RunStore(own),

@@ -12,10 +12,13 @@ from tests.conftest import copy_of
 from zealous_sieve import bootstrap
 from zealous_sieve.core.errors import DataError
 from zealous_sieve.core.market.mending import Mending, MendingKind
+from zealous_sieve.core.market.outlook import Settles
 from zealous_sieve.core.market.universes import Rule, Universe
 from zealous_sieve.local.cluster import Cluster
 from zealous_sieve.usecases.errors import ConflictError
+from zealous_sieve.usecases.market import desk_of
 from zealous_sieve.usecases.mending import mend
+from zealous_sieve.usecases.outlooks import Draft, frozen
 from zealous_sieve.usecases.ports import HitsQuery, Outside, VerdictKind
 from zealous_sieve.usecases.preferences import Preferences, prefer, preferences
 from zealous_sieve.usecases.runs import execute_run, give_verdict, start_run
@@ -30,6 +33,7 @@ def made(outside: Outside) -> dict[str, object]:
         "formulas": outside.formulas.all(),
         "universes": outside.universes.all(),
         "arrangements": outside.arrangements.all("board"),
+        "outlooks": outside.outlooks.all(),
         "runs": runs,
         "hits": [outside.hits.page(run, None, HitsQuery(count=50)) for run in runs],
         "mendings": [own.mending for own in outside.mendings.all()],
@@ -47,6 +51,10 @@ def worked(outside: Outside) -> None:
     outside.formulas.add("mine", "close / 2", "half of it")
     outside.universes.add([Universe(name="Mine", rule=Rule(codes=("TPSNHV",)))])
     outside.arrangements.put("board", "Mine", {"universe": "Kelp", "columns": []}, 0)
+    kept = Draft(
+        code="LANT40", lean=1, note="é", grounds=(), settles=Settles(formula="close > start")
+    )
+    outside.outlooks.add(frozen(desk_of(outside), kept, "Kelp"))
     code = first.hit.code
     bar = int(outside.bars.some([code]).times[-3])
     mend(

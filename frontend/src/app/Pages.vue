@@ -8,6 +8,7 @@ const PAGES = [
   ['/board', 'Board'],
   ['/scatter', 'Scatter'],
   ['/strength', 'Strength'],
+  ['/outlook', 'Outlook'],
 ] as const
 const route = useRoute()
 const router = useRouter()

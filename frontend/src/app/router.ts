@@ -58,6 +58,12 @@ export const router = createRouter({
       component: () => import('@/features/overview/OverviewPage.vue'),
     },
     {
+      path: '/outlook',
+      name: 'outlook',
+      meta: { stage: 'background', title: 'Outlook' },
+      component: () => import('@/features/outlook/OutlookPage.vue'),
+    },
+    {
       path: '/sieves',
       name: 'sieves',
       meta: { stage: 'sieves', title: 'Sieves' },

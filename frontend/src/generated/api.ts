@@ -455,6 +455,75 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/outlooks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** All outlooks with how they came out, and how often each lean was right. */
+        get: operations["get_outlooks"];
+        put?: never;
+        /** Write an outlook down. */
+        post: operations["write_outlook"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/outlooks/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What an outlook would rest on if it were written now, and how often the market did so anyway. */
+        post: operations["look_at_outlook"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/outlooks/{outlook_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Archive an outlook; it still counts. */
+        delete: operations["archive_outlook"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/outlooks/{outlook_id}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Bring an outlook back. */
+        post: operations["restore_outlook"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/overview/ahead": {
         parameters: {
             query?: never;
@@ -1215,6 +1284,17 @@ export interface components {
             title: string;
         };
         /**
+         * Anyway
+         * @description How often the condition came in earlier stretches as long as the horizon, none over another; those
+         *     in which it is not known count for neither.
+         */
+        Anyway: {
+            /** Came */
+            came: number;
+            /** Of */
+            of: number;
+        };
+        /**
          * Arranged
          * @description An arrangement under its name. ``version`` counts how often it was kept, 0 for a ready one as it
          *     came; ``ready`` says that one of this name comes with the application.
@@ -1951,6 +2031,38 @@ export interface components {
          */
         FoundKind: "instrument" | "universe" | "sieve" | "formula" | "run";
         /**
+         * Frozen
+         * @description A statement as it was said when the outlook was written.
+         */
+        Frozen: {
+            /** Bars */
+            bars: string;
+            /** Cell */
+            cell: string;
+            /** Formula */
+            formula: string;
+            /** Sentence */
+            sentence: string;
+        };
+        /**
+         * FrozenBars
+         * @description The last bars before an outlook was written, as they were then.
+         */
+        FrozenBars: {
+            /** Bars */
+            bars: string;
+            /** Close */
+            close: number[];
+            /** High */
+            high: number[];
+            /** Low */
+            low: number[];
+            /** Open */
+            open: number[];
+            /** Times */
+            times: number[];
+        };
+        /**
          * FunctionEntry
          * @description A catalogue entry as completion and the reference show it.
          */
@@ -1975,6 +2087,13 @@ export interface components {
             signature: string;
             /** Source */
             source: string;
+        };
+        /** GroundBody */
+        GroundBody: {
+            /** Bars */
+            bars: string;
+            /** Formula */
+            formula: string;
         };
         /**
          * HitColumn
@@ -2328,6 +2447,20 @@ export interface components {
             layout: components["schemas"]["Layout-Input"];
         };
         /**
+         * LeanRecord
+         * @description How often outlooks of a lean were right, of so many that were settled, and how often the market did
+         *     so anyway, of so many stretches; archived ones count too, those written looking back do not.
+         */
+        LeanRecord: {
+            anyway: components["schemas"]["Anyway"];
+            /** Lean */
+            lean: number;
+            /** Right */
+            right: number;
+            /** Settled */
+            settled: number;
+        };
+        /**
          * LibraryEntry
          * @description A formula of the desk, what it means, and who calls it by name.
          */
@@ -2353,6 +2486,23 @@ export interface components {
             problems: components["schemas"]["Problem"][];
             /** Values */
             values: (number | null)[];
+        };
+        /**
+         * Look
+         * @description What a draft would say now: the close that it starts from, its reasons in words, how often what
+         *     settles it came anyway; ``problems`` say why it can't be written yet.
+         */
+        Look: {
+            anyway: components["schemas"]["Anyway"];
+            /**
+             * Problems
+             * @default []
+             */
+            problems: components["schemas"]["Problem"][];
+            /** Said */
+            said: components["schemas"]["Said"][];
+            /** Start */
+            start: number | null;
         };
         /** LookedBody */
         LookedBody: {
@@ -2659,6 +2809,63 @@ export interface components {
             stale: string[];
             /** Undecided */
             undecided: components["schemas"]["Undecided"][];
+        };
+        /**
+         * Outlook
+         * @description An outlook as it was written; moments in seconds since 1970, ``start`` is the close at that time. One
+         *     that was written ``looking_back`` from a moment of the past says nothing about foresight.
+         */
+        Outlook: {
+            anyway: components["schemas"]["Anyway"];
+            /** Code */
+            code: string;
+            /** Lean */
+            lean: number;
+            /**
+             * Looking Back
+             * @default false
+             */
+            looking_back: boolean;
+            /** Note */
+            note: string;
+            picture: components["schemas"]["FrozenBars"];
+            settles: components["schemas"]["Settles"];
+            /** Start */
+            start: number;
+            /** Statements */
+            statements: components["schemas"]["Frozen"][];
+            /** Written At */
+            written_at: number;
+        };
+        /** OutlookBody */
+        OutlookBody: {
+            /** Code */
+            code: string;
+            /** Lean */
+            lean: number;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /**
+             * Reasons
+             * @default []
+             */
+            reasons: components["schemas"]["GroundBody"][];
+            settles: components["schemas"]["SettlesBody"];
+            /**
+             * Universe
+             * @default All instruments
+             */
+            universe: string;
+        };
+        /** OutlookList */
+        OutlookList: {
+            /** Outlooks */
+            outlooks: components["schemas"]["SeenOutlook"][];
+            /** Record */
+            record: components["schemas"]["LeanRecord"][];
         };
         /** OutputReading */
         OutputReading: {
@@ -3444,6 +3651,18 @@ export interface components {
             /** @default linear */
             y_scale: components["schemas"]["Scale"];
         };
+        /**
+         * SeenOutlook
+         * @description An outlook and how it came out; where it is open, how many of its bars are ``left``.
+         */
+        SeenOutlook: {
+            /** Id */
+            id: number;
+            /** Left */
+            left: number;
+            outlook: components["schemas"]["Outlook"];
+            settlement: components["schemas"]["Settlement"] | null;
+        };
         /** Sessions */
         Sessions: {
             /** First */
@@ -3454,6 +3673,58 @@ export interface components {
             now: number;
             /** Venues */
             venues: components["schemas"]["VenueHours"][];
+        };
+        /**
+         * Settlement
+         * @description How an outlook came out: ``right`` is nothing where that can't be told. ``at`` is when the bar that
+         *     settled it was over, the ``bar``-th since it was written, ``close`` its price.
+         */
+        Settlement: {
+            /** At */
+            at: number;
+            /** Bar */
+            bar: number;
+            /** Close */
+            close: number;
+            /** Right */
+            right: boolean | null;
+        };
+        /**
+         * Settles
+         * @description What settles an outlook: a condition on bars of one kind, within so many of them.
+         */
+        Settles: {
+            /**
+             * Bars
+             * @default 15m
+             */
+            bars: string;
+            /** Formula */
+            formula: string;
+            /**
+             * Horizon
+             * @default 40
+             */
+            horizon: number;
+            /** @default comes */
+            when: components["schemas"]["When"];
+        };
+        /** SettlesBody */
+        SettlesBody: {
+            /**
+             * Bars
+             * @default 15m
+             */
+            bars: string;
+            /** Formula */
+            formula: string;
+            /**
+             * Horizon
+             * @default 40
+             */
+            horizon: number;
+            /** @default comes */
+            when: components["schemas"]["When"];
         };
         /**
          * Shown
@@ -4184,6 +4455,12 @@ export interface components {
             /** Sieve */
             sieve: string;
         };
+        /**
+         * When
+         * @description When an outlook is settled: as soon as its condition comes, or by how it stands at the end.
+         * @enum {string}
+         */
+        When: "comes" | "at the end";
     };
     responses: never;
     parameters: never;
@@ -5294,6 +5571,159 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Moved"];
                 };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    get_outlooks: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description All outlooks with how they came out, and how often each lean was right. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OutlookList"];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    write_outlook: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OutlookBody"];
+            };
+        };
+        responses: {
+            /** @description Write an outlook down. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SeenOutlook"];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    look_at_outlook: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OutlookBody"];
+            };
+        };
+        responses: {
+            /** @description What an outlook would rest on if it were written now, and how often the market did so anyway. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Look"];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    archive_outlook: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                outlook_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    restore_outlook: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                outlook_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description What is wrong */
             default: {

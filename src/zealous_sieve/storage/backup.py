@@ -17,6 +17,7 @@ from pydantic import TypeAdapter, ValidationError
 
 from zealous_sieve.core.errors import CoreError, DataError, Problem
 from zealous_sieve.core.market.mending import Mending
+from zealous_sieve.core.market.outlook import Outlook
 from zealous_sieve.core.market.universes import Rule
 from zealous_sieve.core.sieve.definition import read_sieve
 from zealous_sieve.storage.bar_statements import BUMP, BUMP_MARKET, CHANGED
@@ -26,6 +27,7 @@ from zealous_sieve.usecases.errors import ConflictError
 
 _RULE = TypeAdapter(Rule)
 _MENDING = TypeAdapter(Mending)
+_OUTLOOK = TypeAdapter(Outlook)
 MANIFEST = "manifest.json"
 FORMAT = 1
 AT_ONCE = 2_000
@@ -45,6 +47,7 @@ _TABLES = (
     _Table("formula_versions", "formula_id IN (SELECT id FROM formulas WHERE owner_id = %(owner)s)", False),
     _Table("universes"),
     _Table("arrangements"),
+    _Table("outlooks"),
     _Table("sieves"),
     _Table("sieve_versions", "sieve_id IN (SELECT id FROM sieves WHERE owner_id = %(owner)s)", False),
     _Table("runs"),
@@ -170,6 +173,8 @@ def _check_documents(rows: Mapping[str, list[dict[str, Any]]]) -> None:
             read_sieve(row["body"])
     for row in rows.get("universes", ()):
         _RULE.validate_python(row["rule"])
+    for row in rows.get("outlooks", ()):
+        _OUTLOOK.validate_python(row["body"])
     for row in rows.get(_MENDINGS, ()):
         _MENDING.validate_python(row["body"])
 

@@ -272,6 +272,17 @@ class ArrangementRow(Owned, Table):
     deleted_at: Mapped[datetime | None]
 
 
+class OutlookRow(Owned, Table):
+    """Written once; only how it came out is added."""
+
+    __tablename__ = "outlooks"
+    id: Mapped[int] = mapped_column(Integer, Identity(), primary_key=True)
+    body: Mapped[dict[str, Any]]
+    settlement: Mapped[dict[str, Any] | None]
+    created_at: Mapped[datetime] = mapped_column(server_default=func.now())
+    deleted_at: Mapped[datetime | None]
+
+
 class SieveRow(Owned, Table):
     __tablename__ = "sieves"
     id: Mapped[int] = mapped_column(Integer, Identity(), primary_key=True)

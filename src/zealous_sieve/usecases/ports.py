@@ -22,6 +22,7 @@ from zealous_sieve.core.market.instruments import (
 )
 from zealous_sieve.core.market.instruments import Event as Scheduled
 from zealous_sieve.core.market.mending import Mending
+from zealous_sieve.core.market.outlook import Outlook, Settlement
 from zealous_sieve.core.market.universes import Universe
 from zealous_sieve.core.sieve.definition import Sieve
 from zealous_sieve.core.sieve.hit import Hit
@@ -213,6 +214,31 @@ class ArrangementsPort(Protocol):
 
     def restore(self, page: str, name: str) -> bool:
         """Bring the one back that was archived last; False where there is none, or its name is taken."""
+        ...
+
+
+@dataclass(frozen=True, kw_only=True)
+class StoredOutlook:
+    """An outlook with its number, and how it came out as soon as that is known."""
+
+    id: int
+    outlook: Outlook
+    settlement: Settlement | None
+    deleted: bool
+
+
+class OutlooksPort(Protocol):
+    def all(self) -> list[StoredOutlook]:
+        """All of them, archived ones too, the last written first."""
+        ...
+
+    def add(self, outlook: Outlook) -> StoredOutlook: ...
+    def settle(self, outlook_id: int, settlement: Settlement) -> None:
+        """Keep how an outlook came out; one that is settled stays as it was."""
+        ...
+
+    def set_deleted(self, outlook_id: int, deleted: bool) -> bool:
+        """False where there is none of the number."""
         ...
 
 
@@ -433,6 +459,7 @@ class Outside:
     mendings: MendingsPort
     universes: UniversesPort
     arrangements: ArrangementsPort
+    outlooks: OutlooksPort
     formulas: FormulasPort
     sieves: SievesPort
     runs: RunsPort

@@ -10,6 +10,7 @@ from pydantic import AwareDatetime, BaseModel, ConfigDict, Field, field_validato
 from zealous_sieve.core.market.currencies import Span, StrengthSet, Unit
 from zealous_sieve.core.market.foreign.layout import Layout
 from zealous_sieve.core.market.mending import Mending
+from zealous_sieve.core.market.outlook import Settles, When
 from zealous_sieve.core.market.overview import OverviewSet
 from zealous_sieve.core.market.pairs import Relation
 from zealous_sieve.core.market.scatter import Measure, ScatterSet
@@ -18,9 +19,11 @@ from zealous_sieve.core.sieve.definition import Sieve
 from zealous_sieve.core.sieve.hit import COLUMNS
 from zealous_sieve.usecases.boards import LONGEST_BACK
 from zealous_sieve.usecases.currencies import MOST_BACK
+from zealous_sieve.usecases.outlooks import Draft, Ground
 from zealous_sieve.usecases.ports import VerdictKind
 from zealous_sieve.usecases.preferences import Preferences
 from zealous_sieve.usecases.scatters import MOST_FRAMES, Asked
+from zealous_sieve.usecases.universes import EVERYTHING
 from zealous_sieve.web.contract import MOST
 
 
@@ -227,6 +230,35 @@ class OverviewBody(Request):
 
 class AheadQuery(Request):
     days: Annotated[int, Field(ge=0, le=400)] = 10
+
+
+class GroundBody(Request):
+    bars: Annotated[str, Field(max_length=60)]
+    formula: Annotated[str, Field(min_length=1, max_length=20_000)]
+
+
+class SettlesBody(Request):
+    formula: Annotated[str, Field(min_length=1, max_length=20_000)]
+    bars: Annotated[str, Field(max_length=60)] = "15m"
+    horizon: Annotated[int, Field(ge=1, le=MOST_BACK)] = 40
+    when: When = When.COMES
+
+
+class OutlookBody(Request):
+    code: Annotated[str, Field(max_length=60)]
+    lean: Annotated[int, Field(ge=-2, le=2)]
+    note: Annotated[str, Field(max_length=4000)] = ""
+    reasons: Annotated[list[GroundBody], Field(max_length=20)] = []
+    settles: SettlesBody
+    universe: Annotated[str, Field(max_length=200)] = EVERYTHING
+    """Within which reasons compare instruments."""
+
+    def draft(self) -> Draft:
+        return Draft(
+            code=self.code, lean=self.lean, note=self.note,
+            grounds=tuple(Ground(**own.model_dump()) for own in self.reasons),
+            settles=Settles(**self.settles.model_dump()),
+        )  # fmt: skip
 
 
 class ArrangementBody(Request):

@@ -1,0 +1,383 @@
+<script setup lang="ts">
+import { useQuery, useQueryClient } from '@tanstack/vue-query'
+import { useLocalStorage } from '@vueuse/core'
+import { computed, ref, watch } from 'vue'
+import { useAct } from '@/shared/act'
+import { answer, api } from '@/shared/api'
+import { asOf } from '@/shared/asOf'
+import ErrorNote from '@/shared/ErrorNote.vue'
+import { figure, moment } from '@/shared/format'
+import InlineText from '@/shared/InlineText.vue'
+import { useKeys } from '@/shared/keys'
+import { useLatest } from '@/shared/latest'
+import ListOut from '@/shared/ListOut.vue'
+import Mesh from '@/shared/Mesh.vue'
+import { done } from '@/shared/undo'
+import FrozenPicture from './FrozenPicture.vue'
+import {
+  FRESH,
+  leaning,
+  LEANS,
+  leanTold,
+  outcome,
+  recordTold,
+  type Draft,
+  type Seen,
+} from './outlook'
+
+/** What do I expect, what does it rest on, and how often was I right? */
+const client = useQueryClient()
+/** What is being written survives leaving the page. */
+const draft = useLocalStorage<Draft>('outlook', FRESH, { mergeDefaults: true })
+const set = (part: Partial<Draft>) => (draft.value = { ...draft.value, ...part })
+const setSettles = (part: Partial<Draft['settles']>) =>
+  set({ settles: { ...draft.value.settles, ...part } })
+const setReason = (n: number, part: Partial<NonNullable<Draft['reasons']>[number]>) =>
+  set({
+    reasons: draft.value
+      .reasons!.map((own, m) => (m === n ? { ...own, ...part } : own))
+      .filter((own) => own.formula),
+  })
+const addReason = (formula: string) =>
+  formula &&
+  set({
+    reasons: [
+      ...draft.value.reasons!,
+      { bars: draft.value.reasons!.at(-1)?.bars ?? '1d', formula },
+    ],
+  })
+function setHorizon(text: string) {
+  const horizon = Math.round(Number(text))
+  if (horizon >= 1 && horizon <= 5000) setSettles({ horizon })
+}
+
+const { reply, error, ask, later } = useLatest(200, (body: Draft, signal) =>
+  answer(api.POST('/api/outlooks/look', { body, signal })),
+)
+/** The note is in nobody's way. */
+const looked = computed(() => JSON.stringify({ ...draft.value, note: '' }))
+watch(
+  [looked, asOf],
+  (_, before) => (before[0] === undefined ? ask(draft.value) : later(draft.value)),
+  { immediate: true },
+)
+
+const list = useQuery({
+  queryKey: ['outlooks'],
+  queryFn: () => answer(api.GET('/api/outlooks')),
+  refetchInterval: 60_000,
+})
+const { act, busy, failure } = useAct()
+const forget = () => client.invalidateQueries({ queryKey: ['outlooks'] })
+const write = () =>
+  act('Not written', async () => {
+    await answer(api.POST('/api/outlooks', { body: draft.value }))
+    set({ note: '' })
+    await forget()
+    done('The outlook is written down.')
+  })
+const archive = (seen: Seen) =>
+  act('Not archived', async () => {
+    const params = { path: { outlook_id: seen.id } }
+    await answer(api.DELETE('/api/outlooks/{outlook_id}', { params }))
+    await forget()
+    done('The outlook is archived; it still counts.', async () => {
+      await answer(api.POST('/api/outlooks/{outlook_id}/restore', { params }))
+      await forget()
+    })
+  })
+const when = (seconds: number) => moment(new Date(1000 * seconds).toISOString())
+const problems = computed(() => [
+  ...(reply.value?.problems ?? []),
+  ...(reply.value?.said.flatMap((said) => said.problems) ?? []),
+])
+const ready = computed(() => Boolean(reply.value?.start) && !problems.value.length)
+const usual = computed(() => {
+  const own = reply.value?.anyway
+  if (!own?.of) return 'There are no earlier stretches of such a length to compare with.'
+  return `In ${own.came} of ${own.of} earlier stretches of that length it did so anyway.`
+})
+const at = ref(0)
+const shown = computed(() => list.data.value?.outlooks ?? [])
+const step = (by: number) =>
+  (at.value = Math.max(0, Math.min(shown.value.length - 1, at.value + by)))
+const code = ref<InstanceType<typeof InlineText>>()
+useKeys([
+  { key: '+', does: 'lean further up', run: () => (draft.value = leaning(draft.value, Math.min(2, draft.value.lean + 1))) }, // prettier-ignore
+  { key: '-', does: 'lean further down', run: () => (draft.value = leaning(draft.value, Math.max(-2, draft.value.lean - 1))) }, // prettier-ignore
+  { key: 'w', does: 'write the outlook down', run: () => void (ready.value && write()) },
+  { key: 'i', does: 'change the instrument', run: () => code.value?.focus() },
+  { key: 'ArrowDown', does: 'next outlook', repeats: true, run: () => step(1) },
+  { key: 'ArrowUp', does: 'outlook before', repeats: true, run: () => step(-1) },
+])
+const table = () => ({
+  written: shown.value.map((own) => new Date(1000 * own.outlook.written_at).toISOString()),
+  code: shown.value.map((own) => own.outlook.code),
+  lean: shown.value.map((own) => own.outlook.lean),
+  start: shown.value.map((own) => own.outlook.start),
+  settles: shown.value.map((own) => own.outlook.settles.formula),
+  outcome: shown.value.map((own) => outcome(own, when)),
+  came_anyway: shown.value.map((own) => own.outlook.anyway.came),
+  of: shown.value.map((own) => own.outlook.anyway.of),
+  note: shown.value.map((own) => own.outlook.note),
+})
+</script>
+
+<template>
+  <main class="page outlook">
+    <section aria-label="A new outlook" class="writer">
+      <p class="sentence">
+        Of
+        <InlineText
+          ref="code"
+          :value="draft.code"
+          :least="8"
+          aria-label="Instrument"
+          @take="(text) => text && set({ code: text.toUpperCase() })"
+        />
+        <template v-if="reply?.start"> at {{ figure(reply.start) }}</template> I lean
+        <select
+          class="inline-part"
+          aria-label="Lean"
+          :value="draft.lean"
+          @change="draft = leaning(draft, Number(($event.target as HTMLSelectElement).value))"
+        >
+          <option v-for="lean in LEANS" :key="lean" :value="lean">
+            {{ leanTold(lean) }}
+          </option></select
+        >. It is settled by
+        <InlineText
+          :value="draft.settles.formula"
+          :least="16"
+          :most="60"
+          aria-label="Settled by"
+          @take="(formula) => formula && setSettles({ formula })"
+        />
+        on
+        <InlineText
+          :value="draft.settles.bars ?? ''"
+          :least="4"
+          aria-label="Settled on bars"
+          @take="(bars) => bars && setSettles({ bars })"
+        />
+        <select
+          class="inline-part"
+          aria-label="Settled when"
+          :value="draft.settles.when"
+          @change="setSettles({ when: ($event.target as HTMLSelectElement).value as 'comes' })"
+        >
+          <option value="comes">as soon as it comes, within</option>
+          <option value="at the end">as it stands after</option>
+        </select>
+        <InlineText
+          :value="String(draft.settles.horizon)"
+          :least="4"
+          aria-label="Horizon"
+          @take="setHorizon"
+        />
+        bars. <span class="quiet">{{ reply && !problems.length ? usual : '' }}</span>
+      </p>
+      <p class="quiet">
+        <code>start</code> is the close at the time of writing; in earlier stretches, the close
+        before each.
+      </p>
+      <h2>It rests on</h2>
+      <ul class="reasons">
+        <li v-for="(reason, n) in draft.reasons" :key="n">
+          <Mesh :cells="[reply?.said[n]?.cell ?? 'unknown']" :size="10" />
+          <InlineText
+            :value="reason.formula"
+            :least="16"
+            :most="50"
+            :aria-label="`Reason ${n + 1}`"
+            @take="(formula) => setReason(n, { formula })"
+          />
+          on
+          <InlineText
+            :value="reason.bars"
+            :least="4"
+            :aria-label="`Bars of reason ${n + 1}`"
+            @take="(bars) => bars && setReason(n, { bars })"
+          />
+          <span>{{ reply?.said[n]?.sentence }}</span>
+        </li>
+        <li>
+          <InlineText
+            :key="draft.reasons!.length"
+            value=""
+            :least="16"
+            placeholder="+ a condition"
+            aria-label="One more reason"
+            @take="addReason"
+          />
+        </li>
+      </ul>
+      <p v-for="(one, n) in problems" :key="n" class="fall" role="alert">
+        {{ one.message }}{{ one.mend ? ` — ${one.mend}` : '' }}
+      </p>
+      <ErrorNote v-if="error" :error="error" what="It can't be told" @retry="ask(draft)" />
+      <textarea
+        class="field note"
+        rows="3"
+        maxlength="4000"
+        placeholder="why, in your own words"
+        aria-label="Note"
+        :value="draft.note"
+        @input="set({ note: ($event.target as HTMLTextAreaElement).value })"
+      ></textarea>
+      <p>
+        <button class="button primary" :disabled="busy || !ready" @click="write">
+          Write it down <kbd>w</kbd>
+        </button>
+        <span v-if="asOf" class="fall">
+          Written looking back from a moment of the past it does not count in the record.
+        </span>
+      </p>
+      <ErrorNote
+        v-if="failure"
+        :error="failure.error"
+        :what="failure.what"
+        @retry="failure.again"
+      />
+    </section>
+    <section aria-label="Record" class="record">
+      <h2>How often each lean was right</h2>
+      <dl v-if="list.data.value">
+        <template v-for="own in list.data.value.record" :key="own.lean">
+          <dt>{{ leanTold(own.lean) }}</dt>
+          <dd :class="{ quiet: !own.settled }">{{ recordTold(own) }}</dd>
+        </template>
+      </dl>
+    </section>
+    <section aria-label="Outlooks" class="list">
+      <h2>
+        Written
+        <ListOut v-if="shown.length" name="Outlooks" :columns="table" />
+      </h2>
+      <ErrorNote
+        v-if="list.isError.value"
+        :error="list.error.value"
+        what="The outlooks can't be shown"
+        @retry="list.refetch()"
+      />
+      <p v-else-if="list.data.value && !shown.length" class="empty">
+        No outlook is written yet. Say what you expect above, and what it rests on: it is settled by
+        itself.
+      </p>
+      <article
+        v-for="(seen, n) in shown"
+        :key="seen.id"
+        :class="{ here: n === at }"
+        :aria-label="`Outlook of ${when(seen.outlook.written_at)}`"
+        @click="at = n"
+      >
+        <FrozenPicture :picture="seen.outlook.picture" :start="seen.outlook.start" />
+        <div>
+          <p class="head">
+            <RouterLink
+              class="mono"
+              :to="{
+                path: `/instruments/${encodeURIComponent(seen.outlook.code)}`,
+                query: { bars: seen.outlook.settles.bars, at: seen.outlook.written_at },
+              }"
+              >{{ seen.outlook.code }}</RouterLink
+            >
+            {{ figure(seen.outlook.start) }}, <b>{{ leanTold(seen.outlook.lean) }}</b>,
+            {{ when(seen.outlook.written_at)
+            }}<template v-if="seen.outlook.looking_back">, written looking back</template>
+          </p>
+          <p>
+            <code>{{ seen.outlook.settles.formula }}</code> on {{ seen.outlook.settles.bars }},
+            {{ seen.outlook.settles.when === 'comes' ? 'within' : 'after' }}
+            {{ seen.outlook.settles.horizon }} bars:
+            <b
+              :class="seen.settlement?.right == null ? '' : seen.settlement.right ? 'rise' : 'fall'"
+              >{{ outcome(seen, when) }}</b><template v-if="seen.outlook.anyway.of"
+              >; anyway {{ seen.outlook.anyway.came }} of {{ seen.outlook.anyway.of }}</template
+            >
+          </p>
+          <ul class="reasons">
+            <li v-for="(own, m) in seen.outlook.statements" :key="m" :title="own.formula">
+              <Mesh :cells="[own.cell]" :size="9" /> {{ own.bars }}: {{ own.sentence }}
+            </li>
+          </ul>
+          <p v-if="seen.outlook.note" class="words">{{ seen.outlook.note }}</p>
+        </div>
+        <button class="button plain" :disabled="busy" @click.stop="archive(seen)">archive</button>
+      </article>
+    </section>
+  </main>
+</template>
+
+<style scoped>
+.outlook {
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) minmax(260px, 32%);
+  gap: 8px 36px;
+  align-content: start;
+}
+.list {
+  grid-column: 1 / -1;
+}
+h2 {
+  font-size: 14px;
+  font-weight: 500;
+  margin: 6px 0 2px;
+}
+.reasons {
+  list-style: none;
+  margin: 0 0 8px;
+  padding: 0;
+}
+.reasons li {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 2px 8px;
+  align-items: center;
+}
+.note {
+  width: 100%;
+  resize: vertical;
+}
+dl {
+  display: grid;
+  grid-template-columns: max-content 1fr;
+  gap: 4px 16px;
+  margin: 4px 0;
+}
+dd {
+  margin: 0;
+}
+article {
+  display: grid;
+  grid-template-columns: 300px minmax(0, 1fr) max-content;
+  gap: 20px;
+  padding: 10px;
+  border-top: 1px solid var(--hair);
+}
+article.here {
+  box-shadow: inset 3px 0 var(--accent);
+}
+article p {
+  margin: 0 0 4px;
+}
+.words {
+  white-space: pre-wrap;
+  overflow-wrap: anywhere;
+}
+@media (max-width: 900px) {
+  .outlook,
+  article {
+    grid-template-columns: minmax(0, 1fr);
+  }
+}
+@media (min-width: 1600px) {
+  .outlook {
+    grid-template-columns: minmax(0, 1fr) minmax(0, 1fr);
+  }
+  .list {
+    grid-column: 2;
+    grid-row: 1 / span 3;
+  }
+}
+</style>
