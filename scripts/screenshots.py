@@ -101,6 +101,30 @@ TYPED = {"offers": "close above yesterday's high for 3 weeks"}
 """What is typed as the first condition before a picture is taken."""
 
 
+def write_outlooks(base: Client) -> None:
+    """Two outlooks, where there are none."""
+    if call(base, "/outlooks")["outlooks"]:
+        return
+    for lean, code, note, formula, bars, horizon in (
+        (
+            1,
+            "LANT40",
+            "Breadth turned up with the ferries behind it.",
+            "close > start by 0.5%",
+            "15m",
+            60,
+        ),
+        (-2, "GLIMMR", "Calm until the reports of next week.", "close < start by 4%", "1h", 30),
+    ):
+        reasons = [
+            {"bars": "1d", "formula": "supertrend(12, 2.7).direction == 1"},
+            {"bars": "1w", "formula": "close > sma(close, 45)"},
+        ]
+        settles = {"formula": formula, "bars": bars, "horizon": horizon, "when": "comes"}
+        own = {"code": code, "lean": lean, "note": note, "reasons": reasons, "settles": settles}
+        call(base, "/outlooks", own)
+
+
 def finished_run(base: Client, name: str, body: dict | None = None) -> dict:
     """The newest finished run of the sieve of that name; it is made and run when there is none."""
     found = [s for s in call(base, "/sieves") if s["sieve"]["name"] == name]
@@ -121,20 +145,23 @@ def views(base: Client) -> dict[str, tuple[str, bool]]:
     finished_run(base, "Overstretched rise")
     waking = finished_run(base, "Waking range")
     agreed = finished_run(base, "Agreed uptrend")
-    bricks = finished_run(base, BRICKS["name"], BRICKS)
+    finished_run(base, BRICKS["name"], BRICKS)
+    write_outlooks(base)
     return {
         "formulas": ("/formulas/1", False),
-        "review-bricks": (f"/runs/{bricks['id']}/review", False),
         "sieves": ("/sieves", False),
         "sieve": (f"/sieves/{waking['sieve_id']}", False),
-        "sieve-night": (f"/sieves/{agreed['sieve_id']}", True),
         "offers": ("/sieves/new", False),
         "functions": ("/functions", False),
         "runs": ("/runs", False),
         "run": (f"/runs/{agreed['id']}", False),
         "review": (f"/runs/{waking['id']}/review", False),
         "review-night": (f"/runs/{agreed['id']}/review", True),
+        "overview": ("/overview", False),
         "board": ("/board?asof=2026-06-09T14:20:00Z", False),
+        "scatter": ("/scatter?as=Moved+and+busy", False),
+        "strength": ("/strength?currency=KWE", True),
+        "outlook": ("/outlook", False),
         "instruments": ("/instruments", False),
         "universe": ("/instruments", False),
         "import": (f"/imports/{brought(base)}", False),

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Iterator
 
 import pytest
@@ -34,3 +35,16 @@ def page(browser: Browser, service: Service) -> Iterator[Page]:
     yield opened
     opened.close()
     assert errors == []
+
+
+@pytest.fixture
+def reviewed(service: Service) -> int:
+    """A run of a sieve of its own, so that nothing of it has been decided."""
+    ask = service.client.ask
+    sieve = ask("GET", "/sieves/3")["sieve"] | {"name": f"Own {time.time()}"}
+    made = ask("POST", "/sieves", {"sieve": sieve})["id"]
+    run = int(ask("POST", "/runs", {"sieve_id": made})["id"])
+    while ask("GET", f"/runs/{run}")["run"]["state"] in ("queued", "running"):
+        time.sleep(0.05)
+    ask("DELETE", f"/sieves/{made}")
+    return run

@@ -197,6 +197,10 @@ def test_the_keys_of_a_page_are_listed(page: Page) -> None:
         "/imports",
         "/settings",
         "/board",
+        "/overview",
+        "/scatter?as=Tight+and+strong&code=KPPLLW",
+        "/strength?currency=LMN",
+        "/outlook",
         "/runs",
         "/instruments",
         "/instruments/TPSNHV?bars=15m&line=rsi(11)&line=rsi(",
@@ -220,8 +224,8 @@ def check_access(page: Page, path: str, look: str) -> None:
     page.add_init_script(f"localStorage.setItem('night', '{look}')")
     page.goto(path)
     page.wait_for_load_state("networkidle")
-    # Figures that are being counted anew are faint for a moment, on purpose.
-    expect(page.locator(".counts.stale, .leaves.busy")).to_have_count(0)
+    # What is being counted or read anew is faint for a moment, on purpose.
+    expect(page.locator(".counts.stale, .leaves.busy, .old")).to_have_count(0)
     page.add_script_tag(path=str(AXE))
     found = page.evaluate("axe.run().then((result) => result.violations)")
     told = [f"{v['id']}: {[n['target'] for n in v['nodes']][:3]}" for v in found]

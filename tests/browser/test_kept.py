@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import re
-import time
 from typing import Any
 
 import pytest
@@ -15,18 +14,6 @@ from tests.conftest import Service
 
 def asked(service: Service, path: str, body: object = None, method: str | None = None) -> Any:
     return service.client.ask(method or ("GET" if body is None else "POST"), path, body)
-
-
-@pytest.fixture
-def reviewed(service: Service) -> int:
-    """A run of a sieve of its own, so that nothing of it has been decided."""
-    sieve = asked(service, "/sieves/3")["sieve"] | {"name": f"Own {time.time()}"}
-    made = asked(service, "/sieves", {"sieve": sieve})["id"]
-    run = int(asked(service, "/runs", {"sieve_id": made})["id"])
-    while asked(service, f"/runs/{run}")["run"]["state"] in ("queued", "running"):
-        time.sleep(0.05)
-    asked(service, f"/sieves/{made}", method="DELETE")
-    return run
 
 
 LATE = """
@@ -311,6 +298,10 @@ PAGES = [
     "/runs/{}/review",
     "/instruments",
     "/board",
+    "/overview",
+    "/scatter?as=Tight+and+strong&code=KPPLLW",
+    "/strength?currency=LMN",
+    "/outlook",
 ]
 
 

@@ -47,6 +47,10 @@ def long_names(service: Service) -> Iterator[list[str]]:
         "/instruments",
         "/functions",
         "/board?asof=2026-06-09T14:20:00Z",
+        "/overview",
+        "/scatter?as=Tight+and+strong&code=KPPLLW",
+        "/strength?currency=LMN",
+        "/outlook",
     ]
     for path in (f"/sieves/{kept['id']}", f"/formulas/{named['id']}"):
         service.client.ask("DELETE", path)
@@ -70,6 +74,11 @@ def test_a_page_that_was_cut_off_says_so_and_comes_back(page: Page) -> None:
         ("/runs", "Sieve"),
         ("/formulas", "my_bands"),
         ("/functions", "sma(x = close, n = 20)"),
+        ("/board", "Osunness Waxworks"),
+        ("/overview", "The range trend line (12, 2.7)"),
+        ("/scatter?as=Tight+and+strong", "240 in sight"),
+        ("/strength", "all together 0.00"),
+        ("/outlook", "The range trend line (12, 2.7)"),
     ):
         page.route("**/api/**", lambda route: route.abort())
         page.goto(path)

@@ -18,7 +18,11 @@ export interface Entry {
 const PAGES: Entry[] = [
   ['Instruments', '/instruments'],
   ['Import', '/imports'],
+  ['Overview', '/overview'],
   ['Board', '/board'],
+  ['Scatter', '/scatter'],
+  ['Strength of currencies', '/strength'],
+  ['Outlook', '/outlook'],
   ['Sieves', '/sieves'],
   ['A new sieve', '/sieves/new'],
   ['Formulas', '/formulas'],

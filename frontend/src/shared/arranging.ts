@@ -91,7 +91,7 @@ export function useArranging<T extends object>(page: string, like: T) {
   const show = (as: string, to?: string) =>
     router.replace({ query: { ...route.query, as, set: to } })
   watch(
-    [name, set],
+    [name, set, () => Boolean(list.data.value)],
     () => {
       if (route.name !== home || !list.data.value) return
       if (route.query.set !== set.value || route.query.as !== name.value) {

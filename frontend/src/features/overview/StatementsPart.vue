@@ -158,10 +158,14 @@ li {
   align-items: baseline;
   line-height: 1.35;
 }
+h2 a {
+  min-height: 24px;
+  min-width: 24px;
+}
 li a {
-  display: inline;
-  min-height: 0;
-  line-height: inherit;
+  min-height: 24px;
+  line-height: 1.35;
+  padding: 3px 0;
   color: var(--ink);
   text-decoration: none;
 }
