@@ -39,6 +39,10 @@ def test_counts_charts_and_runs_agree_with_bars_cut_at_the_moment(
     thread = seen(client, "/thread")
     assert (thread["now"], thread["present"]) == (WEEK_BACK, "2026-06-16T14:20:00Z")
     found = seen(client, "/preview", body={"sieve": document()})
+    assert thread["instruments"] == 287
+    assert 0 < thread["flagged"] <= get(client, "/thread")["flagged"]
+    before = seen(client, "/thread", "2001-01-01T00:00:00Z")
+    assert (before["instruments"], before["flagged"]) == (0, 0)
     desk = desk_of(outside)
     moment = seconds(WEEK_BACK)
     shares = [i.code for i in desk.members("All shares")]

@@ -3,11 +3,11 @@ import { useQueryClient } from '@tanstack/vue-query'
 import { nextTick, ref } from 'vue'
 import { useAct } from './act'
 import { answer, api } from './api'
-import ErrorNote from './ErrorNote.vue'
 import { plural } from './format'
 import { useKeys } from './keys'
 import { keys } from './queries'
 import { NO_RULE } from './rules'
+import Failed from './Failed.vue'
 import { done } from './undo'
 
 /** What was marked becomes a universe. */
@@ -54,5 +54,5 @@ useKeys([{ key: 'u', does: 'a universe of what is marked', run: () => void begin
     />
     <button class="button primary" :disabled="busy || !naming.trim()" @click="keep">Keep</button>
   </span>
-  <ErrorNote v-if="failure" :error="failure.error" :what="failure.what" @retry="failure.again" />
+  <Failed :failure="failure" />
 </template>

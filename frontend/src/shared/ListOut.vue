@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { useAct } from './act'
-import ErrorNote from './ErrorNote.vue'
+import Failed from './Failed.vue'
 import { send } from './send'
 
 /** A list leaves as a file as it is seen: its rows in their order, its columns; or as a
@@ -46,7 +46,7 @@ const draw = () => props.picture?.()?.toBlob((content) => content && handOver(co
     <button v-if="picture" class="button plain" @click="draw">
       PNG<span class="visually-hidden"> of {{ name }}</span>
     </button>
-    <ErrorNote v-if="failure" :error="failure.error" :what="failure.what" @retry="failure.again" />
+    <Failed :failure="failure" />
   </span>
 </template>
 

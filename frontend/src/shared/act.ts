@@ -1,7 +1,7 @@
 import { ref, shallowRef } from 'vue'
 import { ApiError } from './api'
 
-interface Failure {
+export interface Failure {
   what: string
   error: ApiError
   again: () => void

@@ -8,6 +8,8 @@ from dataclasses import dataclass, replace
 from datetime import datetime
 from threading import Event
 
+import numpy as np
+
 from zealous_sieve.core.errors import CancelledError, CoreError
 from zealous_sieve.core.market.mending import MendingKind
 from zealous_sieve.core.sieve.definition import Sieve
@@ -396,8 +398,10 @@ class Thread:
 
 def thread(outside: Outside, as_of: datetime | None = None) -> Thread:
     """Counts of every stage: sound instruments, sieves, hits of the latest runs, what waits; and the moment
-    that is looked from, which lies before the ``present`` where it was set back."""
+    that is looked from, which lies before the ``present`` where it was set back: then instruments count
+    that had bars, and findings about bars there were."""
     present = now(outside.market)
+    seen_by = int((as_of or present).timestamp())
     runs = outside.runs.recent(200)
     latest: dict[int, Run] = {}
     for run in runs:
@@ -409,8 +413,10 @@ def thread(outside: Outside, as_of: datetime | None = None) -> Thread:
         now=present if as_of is None else min(as_of, present),
         present=present,
         is_demo=outside.market.setting(DEMO_NOW) is not None,
-        instruments=len(outside.market.instruments()),
-        flagged=len({finding.code for finding in outside.market.findings()}),
+        instruments=len(outside.market.instruments())
+        if as_of is None
+        else outside.compute.do(Order(as_of=as_of), begun),
+        flagged=len({f.code for f in outside.market.findings() if f.first <= seen_by}),
         sieves=sum(not stored.deleted for stored in outside.sieves.all()),
         runs=len(runs),
         running=sum(not run.state.ended for run in runs),
@@ -419,6 +425,12 @@ def thread(outside: Outside, as_of: datetime | None = None) -> Thread:
         latest_run=next((run.id for run in (*waiting, *latest.values())), None),
         troubles=tuple(outside.services.troubles()),
     )
+
+
+def begun(desk: Desk) -> int:
+    """How many instruments have bars by the desk's moment, on whatever bars."""
+    own = desk.panel.bases or (desk.panel,)
+    return int(np.any([base.ends > base.starts for base in own], axis=0).sum())
 
 
 def _counts(outside: Outside, run: Run) -> HitCounts:

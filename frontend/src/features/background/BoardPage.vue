@@ -10,7 +10,7 @@ import ErrorNote from '@/shared/ErrorNote.vue'
 import KeepUniverse from '@/shared/KeepUniverse.vue'
 import { useKeys } from '@/shared/keys'
 import ListOut from '@/shared/ListOut.vue'
-import { useUniverses, useVocabulary } from '@/shared/queries'
+import { useVocabulary } from '@/shared/queries'
 import BoardTable from './BoardTable.vue'
 import ColumnForm from './ColumnForm.vue'
 import {
@@ -26,6 +26,9 @@ import {
   type Filter,
   type Order,
 } from './board'
+import UniversePart from '@/shared/UniversePart.vue'
+import FormingPart from '@/shared/FormingPart.vue'
+import Failed from '@/shared/Failed.vue'
 import { boardPicture } from './boardPicture'
 
 /** Who leads, who turns, who agrees? */
@@ -45,7 +48,6 @@ const LIKE: BoardSet = { universe: '', columns: [PLAIN], forming: false }
 const DENSITIES = { 20: 30, 30: 22, 40: 17, 60: 12, 80: 9 } as const
 const route = useRoute()
 const router = useRouter()
-const universes = useUniverses()
 const vocabulary = useVocabulary()
 const arranging = useArranging<BoardSet>('board', LIKE)
 const { arrange, name } = arranging
@@ -183,24 +185,9 @@ const hatched = computed(() =>
   <main class="page board">
     <p class="sentence">
       Look at
-      <select
-        class="inline-part"
-        aria-label="Universe"
-        :value="asked?.universe"
-        @change="arrange({ universe: ($event.target as HTMLSelectElement).value })"
-      >
-        <option v-for="u in universes.data.value" :key="u.name">{{ u.name }}</option>
-      </select>
+      <UniversePart :name="asked?.universe" @choose="(universe) => arrange({ universe })" />
       by <ArrangedBy ref="bar" :of="arranging" label="Board" />; on
-      <select
-        class="inline-part"
-        aria-label="Bars that count"
-        :value="String(Boolean(asked?.forming))"
-        @change="arrange({ forming: ($event.target as HTMLSelectElement).value === 'true' })"
-      >
-        <option value="false">closed bars</option>
-        <option value="true">unfinished bars too</option></select
-      >; show
+      <FormingPart :forming="asked?.forming" @choose="(forming) => arrange({ forming })" />; show
       <select
         class="inline-part"
         aria-label="Rows shown"
@@ -262,12 +249,7 @@ const hatched = computed(() =>
       >
       <ListOut v-if="rows.length" :name="`Board ${name}`" :columns="table" :picture="draw" />
     </p>
-    <ErrorNote
-      v-if="arranging.failure.value"
-      :error="arranging.failure.value.error"
-      :what="arranging.failure.value.what"
-      @retry="arranging.failure.value.again"
-    />
+    <Failed :failure="arranging.failure.value" />
     <ColumnForm
       v-if="editing && columns[column]"
       :key="column"

@@ -13,6 +13,7 @@ import Archived from '@/shared/Archived.vue'
 import ListOut from '@/shared/ListOut.vue'
 import { keys, useFormulas, useArchivedFormulas, useVocabulary } from '@/shared/queries'
 import { done, takeBack } from '@/shared/undo'
+import Failed from '@/shared/Failed.vue'
 import { useReading } from './reading'
 
 /** What do I call by name, what does it mean, and who leans on it? */
@@ -239,12 +240,7 @@ useKeys([
           </button>
           <button v-if="entry" class="button" @click="remove(entry)">Archive</button>
         </div>
-        <ErrorNote
-          v-if="failure"
-          :error="failure.error"
-          :what="failure.what"
-          @retry="failure.again"
-        />
+        <Failed :failure="failure" />
         <p v-if="failure?.error.code === 'changed_meanwhile'">
           <button class="button" @click="takeSaved">Take the saved one</button>
         </p>

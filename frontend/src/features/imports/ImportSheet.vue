@@ -8,6 +8,7 @@ import { asSentence } from '@/shared/format'
 import { keys } from '@/shared/queries'
 import { isAtWork, named } from './bring'
 import ImportAccount from './ImportAccount.vue'
+import Failed from '@/shared/Failed.vue'
 import ImportLayout from './ImportLayout.vue'
 
 /** One file: what it seems to be, its first rows, what would change, and taking it. */
@@ -99,12 +100,7 @@ const facts = computed(() => {
       <ul v-if="open && own.doubts.length && !draft" class="doubts">
         <li v-for="doubt in own.doubts" :key="doubt">Look here: {{ doubt }}.</li>
       </ul>
-      <ErrorNote
-        v-if="failure"
-        :error="failure.error"
-        :what="failure.what"
-        @retry="failure.again"
-      />
+      <Failed :failure="failure" />
       <ul v-if="failure && failure.error.problems.length > 1" class="doubts">
         <li v-for="p in failure.error.problems.slice(1)" :key="p.message">
           {{ asSentence(p.message) }} {{ asSentence(p.mend) }}

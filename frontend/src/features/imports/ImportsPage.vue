@@ -11,6 +11,7 @@ import { useKeys } from '@/shared/keys'
 import { keys } from '@/shared/queries'
 import { bring, isAtWork } from './bring'
 import ImportSheet from './ImportSheet.vue'
+import Failed from '@/shared/Failed.vue'
 import Sources from './Sources.vue'
 
 /** What is in my files, and what would they change? */
@@ -108,12 +109,7 @@ useKeys([
         what="The imports can't be shown"
         @retry="imports.refetch()"
       />
-      <ErrorNote
-        v-if="failure"
-        :error="failure.error"
-        :what="failure.what"
-        @retry="failure.again"
-      />
+      <Failed :failure="failure" />
       <ul>
         <li v-for="own in listed" :key="own.id" :class="{ here: own.id === chosen }">
           <RouterLink

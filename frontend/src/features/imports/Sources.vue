@@ -3,8 +3,8 @@ import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import { ref } from 'vue'
 import { useAct } from '@/shared/act'
 import { answer, api } from '@/shared/api'
-import ErrorNote from '@/shared/ErrorNote.vue'
 import { plural } from '@/shared/format'
+import Failed from '@/shared/Failed.vue'
 import { done } from '@/shared/undo'
 
 /** Folders whose files are taken by themselves, new and changed ones. */
@@ -63,7 +63,7 @@ const remove = (path: string) =>
       />
       <button class="button" :disabled="busy || !folder.trim()">Read it</button>
     </form>
-    <ErrorNote v-if="failure" :error="failure.error" :what="failure.what" @retry="failure.again" />
+    <Failed :failure="failure" />
   </section>
 </template>
 

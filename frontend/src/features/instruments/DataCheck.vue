@@ -5,10 +5,10 @@ import { useRoute } from 'vue-router'
 import { found } from '@/features/chart/look'
 import { useAct } from '@/shared/act'
 import type { Mending, Schemas, StoredMending } from '@/shared/api'
-import ErrorNote from '@/shared/ErrorNote.vue'
 import { barTime } from '@/shared/format'
 import { done } from '@/shared/undo'
 import MendForm from './MendForm.vue'
+import Failed from '@/shared/Failed.vue'
 import { begun, mend, restore, takeBack } from './mending'
 
 /** What the data check doubts, and what was mended; both are acted upon where they stand. */
@@ -122,7 +122,7 @@ defineExpose({ begin })
     @mend="apply"
     @close="form = undefined"
   />
-  <ErrorNote v-if="failure" :error="failure.error" :what="failure.what" @retry="failure.again" />
+  <Failed :failure="failure" />
   <template v-if="mendings.length">
     <h2>Mended</h2>
     <p v-for="m in mendings" :key="m.id">

@@ -15,6 +15,7 @@ import { done, takeBack } from '@/shared/undo'
 import ListOut, { type Columns } from '@/shared/ListOut.vue'
 import PairDialog from './PairDialog.vue'
 import UniverseForm from './UniverseForm.vue'
+import Failed from '@/shared/Failed.vue'
 import Universes from './Universes.vue'
 
 /** Can I trust the data? */
@@ -269,12 +270,7 @@ function choose(name: string) {
             </tr>
           </tbody>
         </table>
-        <ErrorNote
-          v-if="failure"
-          :error="failure.error"
-          :what="failure.what"
-          @retry="failure.again"
-        />
+        <Failed :failure="failure" />
         <Archived
           :entries="gone"
           @back="(code) => act('Not restored', () => restore(String(code)))"

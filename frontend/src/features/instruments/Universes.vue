@@ -7,6 +7,7 @@ import { answer, api, type Universe } from '@/shared/api'
 import ErrorNote from '@/shared/ErrorNote.vue'
 import ListOut from '@/shared/ListOut.vue'
 import { keys, useArchivedUniverses, useUniverses } from '@/shared/queries'
+import Failed from '@/shared/Failed.vue'
 import { done } from '@/shared/undo'
 
 /** The universes, each with its size; the chosen one with what can be done with it. */
@@ -82,7 +83,7 @@ const remove = (universe: Universe) =>
         </p>
       </li>
     </ul>
-    <ErrorNote v-if="failure" :error="failure.error" :what="failure.what" @retry="failure.again" />
+    <Failed :failure="failure" />
     <ListOut v-if="universes.data.value?.length" name="Universes" :columns="columns" />
     <Archived :entries="gone" @back="(id) => act('Not restored', () => restore(Number(id)))" />
   </aside>

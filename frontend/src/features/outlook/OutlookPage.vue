@@ -14,6 +14,7 @@ import ListOut from '@/shared/ListOut.vue'
 import Mesh from '@/shared/Mesh.vue'
 import { done } from '@/shared/undo'
 import FrozenPicture from './FrozenPicture.vue'
+import Failed from '@/shared/Failed.vue'
 import {
   FRESH,
   leaning,
@@ -233,12 +234,7 @@ const table = () => ({
           Written looking back from a moment of the past it does not count in the record.
         </span>
       </p>
-      <ErrorNote
-        v-if="failure"
-        :error="failure.error"
-        :what="failure.what"
-        @retry="failure.again"
-      />
+      <Failed :failure="failure" />
     </section>
     <section aria-label="Record" class="record">
       <h2>How often each lean was right</h2>

@@ -4,13 +4,15 @@ import ArrangedBy from '@/shared/ArrangedBy.vue'
 import { useArranging } from '@/shared/arranging'
 import ErrorNote from '@/shared/ErrorNote.vue'
 import { useKeys } from '@/shared/keys'
-import { useUniverses } from '@/shared/queries'
 import AheadPart from './AheadPart.vue'
 import BreadthPart from './BreadthPart.vue'
 import type { OverviewSet } from './parts'
 import RotationPart from './RotationPart.vue'
 import SessionStrip from './SessionStrip.vue'
 import StatementsPart from './StatementsPart.vue'
+import UniversePart from '@/shared/UniversePart.vue'
+import FormingPart from '@/shared/FormingPart.vue'
+import Failed from '@/shared/Failed.vue'
 import TightPart from './TightPart.vue'
 
 /** How does the market stand, and what could undo it today? */
@@ -35,7 +37,6 @@ const LIKE: OverviewSet = {
   ahead: 10,
   forming: false,
 }
-const universes = useUniverses()
 const arranging = useArranging<OverviewSet>('overview', LIKE)
 const { arrange } = arranging
 const arranged = computed(() => arranging.now.value)
@@ -47,31 +48,11 @@ useKeys([{ key: 'k', does: 'keep the overview under a name', run: () => void bar
   <main class="page">
     <p class="sentence">
       Look over
-      <select
-        class="inline-part"
-        aria-label="Universe"
-        :value="arranged?.universe"
-        @change="arrange({ universe: ($event.target as HTMLSelectElement).value })"
-      >
-        <option v-for="u in universes.data.value" :key="u.name">{{ u.name }}</option>
-      </select>
+      <UniversePart :name="arranged?.universe" @choose="(universe) => arrange({ universe })" />
       as <ArrangedBy ref="bar" :of="arranging" label="Overview" />, on
-      <select
-        class="inline-part"
-        aria-label="Bars that count"
-        :value="String(Boolean(arranged?.forming))"
-        @change="arrange({ forming: ($event.target as HTMLSelectElement).value === 'true' })"
-      >
-        <option value="false">closed bars</option>
-        <option value="true">unfinished bars too</option></select
-      >.
+      <FormingPart :forming="arranged?.forming" @choose="(forming) => arrange({ forming })" />.
     </p>
-    <ErrorNote
-      v-if="arranging.failure.value"
-      :error="arranging.failure.value.error"
-      :what="arranging.failure.value.what"
-      @retry="arranging.failure.value.again"
-    />
+    <Failed :failure="arranging.failure.value" />
     <ErrorNote
       v-if="arranging.list.isError.value"
       :error="arranging.list.error.value"

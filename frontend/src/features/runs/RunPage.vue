@@ -18,6 +18,7 @@ import { useRun } from '@/shared/queries'
 import { useSight } from '@/shared/sight'
 import Funnel from './Funnel.vue'
 import { useProgress } from './progress'
+import Failed from '@/shared/Failed.vue'
 import { useStartRun } from './startRun'
 
 /** What came out, what is new, why not others? */
@@ -206,12 +207,7 @@ const pick = (n: number) => (at.value = n)
           Review <kbd>⏎</kbd>
         </button>
       </div>
-      <ErrorNote
-        v-if="failure"
-        :error="failure.error"
-        :what="failure.what"
-        @retry="failure.again"
-      />
+      <Failed :failure="failure" />
       <ErrorNote
         v-if="hits.error.value"
         :error="hits.error.value"

@@ -13,7 +13,7 @@ import InlineText from '@/shared/InlineText.vue'
 import KeepUniverse from '@/shared/KeepUniverse.vue'
 import { useKeys } from '@/shared/keys'
 import ListOut from '@/shared/ListOut.vue'
-import { useUniverses, useVocabulary } from '@/shared/queries'
+import { useVocabulary } from '@/shared/queries'
 import MeasurePart from './MeasurePart.vue'
 import { lookOf, type Drawn } from './paint'
 import Plane from './Plane.vue'
@@ -34,6 +34,9 @@ import {
   type View,
 } from './plane'
 import PlayBar from './PlayBar.vue'
+import UniversePart from '@/shared/UniversePart.vue'
+import FormingPart from '@/shared/FormingPart.vue'
+import Failed from '@/shared/Failed.vue'
 import { usePlaying } from './playing'
 
 /** Which are the outliers today? */
@@ -54,7 +57,6 @@ const LIKE: ScatterSet = {
 const UNREAD = JSON.stringify([NOTHING, NOTHING, { x: 'linear', y: 'linear' }])
 const route = useRoute()
 const router = useRouter()
-const universes = useUniverses()
 const vocabulary = useVocabulary()
 const arranging = useArranging<ScatterSet>('scatter', LIKE)
 const { arrange } = arranging
@@ -299,15 +301,11 @@ const setScale = (to: { x_scale?: Scale; y_scale?: Scale }) => arrange(to)
           a universe instead
         </button>
       </template>
-      <select
+      <UniversePart
         v-else
-        class="inline-part"
-        aria-label="Universe"
-        :value="arranged.universe"
-        @change="arrange({ universe: ($event.target as HTMLSelectElement).value })"
-      >
-        <option v-for="u in universes.data.value" :key="u.name">{{ u.name }}</option>
-      </select>
+        :name="arranged.universe"
+        @choose="(universe) => arrange({ universe })"
+      />
       by <ArrangedBy ref="bar" :of="arranging" label="Scatter" />: across
       <MeasurePart
         :measure="arranged.x"
@@ -380,16 +378,7 @@ const setScale = (to: { x_scale?: Scale; y_scale?: Scale }) => arrange(to)
       >
         <option value="true">at the edge</option>
         <option value="false">where they lie</option></select
-      >, on
-      <select
-        class="inline-part"
-        aria-label="Bars that count"
-        :value="String(arranged.forming)"
-        @change="arrange({ forming: ($event.target as HTMLSelectElement).value === 'true' })"
-      >
-        <option value="false">closed bars</option>
-        <option value="true">unfinished bars too</option></select
-      >.
+      >, on <FormingPart :forming="arranged.forming" @choose="(forming) => arrange({ forming })" />.
     </p>
     <p class="acts">
       <KeepUniverse :codes="[...marked]" @kept="marked = new Set()" />
@@ -424,12 +413,7 @@ const setScale = (to: { x_scale?: Scale; y_scale?: Scale }) => arrange(to)
       <code>{{ arranged[one.name].formula }}</code> on {{ arranged[one.name].bars }} shows nothing:
       {{ one.problem.message }}{{ one.problem.mend ? ` — ${one.problem.mend}` : '' }}
     </p>
-    <ErrorNote
-      v-if="arranging.failure.value"
-      :error="arranging.failure.value.error"
-      :what="arranging.failure.value.what"
-      @retry="arranging.failure.value.again"
-    />
+    <Failed :failure="arranging.failure.value" />
     <ErrorNote
       v-if="play.error.value"
       :error="play.error.value"

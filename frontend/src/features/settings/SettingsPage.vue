@@ -4,7 +4,6 @@ import { computed, ref, watch } from 'vue'
 import { useRouter } from 'vue-router'
 import { useAct } from '@/shared/act'
 import { answer, api } from '@/shared/api'
-import ErrorNote from '@/shared/ErrorNote.vue'
 import { moment } from '@/shared/format'
 import InlineText from '@/shared/InlineText.vue'
 import { useKeys } from '@/shared/keys'
@@ -16,6 +15,7 @@ import {
 } from '@/shared/preferences'
 import { useThread, useUniverses } from '@/shared/queries'
 import { OCTETS, send } from '@/shared/send'
+import Failed from '@/shared/Failed.vue'
 import { done } from '@/shared/undo'
 
 /** How do I look at it, and is what I made safe? */
@@ -132,7 +132,7 @@ useKeys([{ key: 'Escape', does: 'back', run: () => router.back() }])
         <option v-for="u in universes.data.value" :key="u.name">{{ u.name }}</option></select
       >.
     </p>
-    <ErrorNote v-if="failure" :error="failure.error" :what="failure.what" @retry="failure.again" />
+    <Failed :failure="failure" />
     <h2>What was made here</h2>
     <p>
       Sieves, formulas, universes, pairs, mendings, runs with their hits and verdicts, and these

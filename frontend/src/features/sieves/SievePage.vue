@@ -12,6 +12,7 @@ import { useFormulas, useUniverses, useVocabulary } from '@/shared/queries'
 import { done } from '@/shared/undo'
 import ConditionRow from './ConditionRow.vue'
 import { useDraft, usePreview } from './draft'
+import Failed from '@/shared/Failed.vue'
 import FormulaEditor from './FormulaEditor.vue'
 
 /** Does this say what I mean, and how many does it leave? */
@@ -136,12 +137,7 @@ useKeys([
             Run <kbd>Ctrl ⏎</kbd>
           </button>
         </div>
-        <ErrorNote
-          v-if="failure"
-          :error="failure.error"
-          :what="failure.what"
-          @retry="failure.again"
-        />
+        <Failed :failure="failure" />
         <p v-if="conflict" class="choose">
           <button class="button" @click="saveAsNew">Save mine as a sieve of its own</button>
           <button class="button" @click="takeSaved">Take the saved one</button>

@@ -11,6 +11,7 @@ import ListOut, { type Columns } from '@/shared/ListOut.vue'
 import { keys, useRuns, useSieves, useArchivedSieves } from '@/shared/queries'
 import { moment, plural } from '@/shared/format'
 import { done, takeBack } from '@/shared/undo'
+import Failed from '@/shared/Failed.vue'
 import { useStartRun } from '@/features/runs/startRun'
 
 const router = useRouter()
@@ -99,7 +100,7 @@ const columns = (): Columns => {
       There is no sieve yet. <RouterLink to="/sieves/new">Compose one</RouterLink>: a first
       condition may be as short as <code>close &gt; sma(close, 45)</code>.
     </p>
-    <ErrorNote v-if="failure" :error="failure.error" :what="failure.what" @retry="failure.again" />
+    <Failed :failure="failure" />
     <div v-if="sieves.data.value?.length" class="both">
       <table class="ledger">
         <thead>

@@ -12,7 +12,10 @@ import { moment } from '@/shared/format'
 import InlineText from '@/shared/InlineText.vue'
 import { useKeys } from '@/shared/keys'
 import ListOut from '@/shared/ListOut.vue'
-import { useUniverses, useVocabulary } from '@/shared/queries'
+import UniversePart from '@/shared/UniversePart.vue'
+import FormingPart from '@/shared/FormingPart.vue'
+import Failed from '@/shared/Failed.vue'
+import { useVocabulary } from '@/shared/queries'
 
 /** Which currency against which? */
 type StrengthSet = Schemas['StrengthSet']
@@ -27,7 +30,6 @@ const LIKE: StrengthSet = {
 }
 const route = useRoute()
 const router = useRouter()
-const universes = useUniverses()
 const vocabulary = useVocabulary()
 const arranging = useArranging<StrengthSet>('strength', LIKE)
 const { arrange } = arranging
@@ -173,14 +175,7 @@ const table = () => ({
   <main class="page">
     <p class="sentence">
       Look at the currencies of
-      <select
-        class="inline-part"
-        aria-label="Universe"
-        :value="arranged?.universe"
-        @change="arrange({ universe: ($event.target as HTMLSelectElement).value })"
-      >
-        <option v-for="u in universes.data.value" :key="u.name">{{ u.name }}</option>
-      </select>
+      <UniversePart :name="arranged?.universe" @choose="(universe) => arrange({ universe })" />
       by <ArrangedBy ref="bar" :of="arranging" label="Spans" />, in
       <select
         class="inline-part"
@@ -191,15 +186,8 @@ const table = () => ({
         <option value="percent">percent</option>
         <option value="steps">price steps</option></select
       >, on
-      <select
-        class="inline-part"
-        aria-label="Bars that count"
-        :value="String(Boolean(arranged?.forming))"
-        @change="arrange({ forming: ($event.target as HTMLSelectElement).value === 'true' })"
-      >
-        <option value="false">closed bars</option>
-        <option value="true">unfinished bars too</option></select
-      >; spans of
+      <FormingPart :forming="arranged?.forming" @choose="(forming) => arrange({ forming })" />;
+      spans of
       <template v-for="(span, n) in arranged?.spans" :key="n"
         ><template v-if="n">, </template>
         <InlineText
@@ -248,12 +236,7 @@ const table = () => ({
       {{ one.span.count }} × {{ one.span.bars }} shows nothing: {{ one.problem.message
       }}{{ one.problem.mend ? ` — ${one.problem.mend}` : '' }}
     </p>
-    <ErrorNote
-      v-if="arranging.failure.value"
-      :error="arranging.failure.value.error"
-      :what="arranging.failure.value.what"
-      @retry="arranging.failure.value.again"
-    />
+    <Failed :failure="arranging.failure.value" />
     <ErrorNote
       v-if="view.isError.value"
       :error="view.error.value"
