@@ -105,3 +105,41 @@ def test_a_setup_that_stood_in_the_morning_is_found_in_the_afternoon_as_it_was()
                 found += 1
                 assert later[code].bar_at >= hit.bar_at
     assert found
+
+
+@pytest.mark.parametrize("rule", ["1d", "1w", "80m", "1mo"])
+@pytest.mark.parametrize("back", [0, 3 * 60, 7 * 3600, 30 * 3600])
+def test_unfinished_bars_are_those_of_an_instrument_that_is_all_there_is(
+    rule: str, back: int
+) -> None:
+    """Whose bars stand beside it changes nothing, whatever each has last."""
+    shorter = [
+        replace(
+            base, ends=base.ends - np.minimum(base.ends - base.starts, [0, 40, 400][: len(base)])
+        )
+        for base in MARKET.bases
+    ]
+    market = replace(MARKET, ends=MARKET.ends, bases=tuple(shorter))
+    together = seen_at(market, END - back, timeframe(rule), forming=True)
+    for position, code in enumerate(market.codes):
+        bases = [
+            Panel.of({code: base.series(code)}).with_background([base.known(position)])
+            for base in market.bases
+        ]
+        bases = [
+            replace(own, duration=base.duration)
+            for own, base in zip(bases, market.bases, strict=True)
+        ]
+        alone = replace(bases[-1], bases=tuple(bases), five_day=market.five_day)
+        single = seen_at(alone, END - back, timeframe(rule), forming=True)
+        times, columns = together.series(code)
+        own_times, own_columns = single.series(code)
+        np.testing.assert_array_equal(times, own_times)
+        for name, column in own_columns.items():
+            np.testing.assert_array_equal(columns[name], column, err_msg=f"{name} of {code}")
+        seconds, prices = market.bases[1].series(code)
+        seen = (seconds + 60 <= END - back) & (seconds >= times[-1])
+        if seen.any() and code != "A0":
+            assert columns["open"][-1] == prices["open"][seen][0]
+            assert columns["high"][-1] == prices["high"][seen].max()
+            assert columns["volume"][-1] == prices["volume"][seen].sum()
