@@ -114,9 +114,7 @@ def test_unfinished_bars_are_those_of_an_instrument_that_is_all_there_is(
 ) -> None:
     """Whose bars stand beside it changes nothing, whatever each has last."""
     shorter = [
-        replace(
-            base, ends=base.ends - np.minimum(base.ends - base.starts, [0, 40, 400][: len(base)])
-        )
+        replace(base, ends=base.ends - np.array([0, 40, 400]) * (base.duration == 60))
         for base in MARKET.bases
     ]
     market = replace(MARKET, ends=MARKET.ends, bases=tuple(shorter))
