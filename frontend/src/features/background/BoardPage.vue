@@ -7,10 +7,13 @@ import { answer, api } from '@/shared/api'
 import ArrangedBy from '@/shared/ArrangedBy.vue'
 import { useArranging } from '@/shared/arranging'
 import ErrorNote from '@/shared/ErrorNote.vue'
+import Failed from '@/shared/Failed.vue'
+import FormingPart from '@/shared/FormingPart.vue'
 import KeepUniverse from '@/shared/KeepUniverse.vue'
 import { useKeys } from '@/shared/keys'
 import ListOut from '@/shared/ListOut.vue'
 import { useVocabulary } from '@/shared/queries'
+import UniversePart from '@/shared/UniversePart.vue'
 import BoardTable from './BoardTable.vue'
 import ColumnForm from './ColumnForm.vue'
 import {
@@ -26,9 +29,6 @@ import {
   type Filter,
   type Order,
 } from './board'
-import UniversePart from '@/shared/UniversePart.vue'
-import FormingPart from '@/shared/FormingPart.vue'
-import Failed from '@/shared/Failed.vue'
 import { boardPicture } from './boardPicture'
 
 /** Who leads, who turns, who agrees? */

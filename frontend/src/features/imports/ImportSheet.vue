@@ -4,11 +4,11 @@ import { computed, ref, watch } from 'vue'
 import { useAct } from '@/shared/act'
 import { answer, api, type Layout } from '@/shared/api'
 import ErrorNote from '@/shared/ErrorNote.vue'
+import Failed from '@/shared/Failed.vue'
 import { asSentence } from '@/shared/format'
 import { keys } from '@/shared/queries'
 import { isAtWork, named } from './bring'
 import ImportAccount from './ImportAccount.vue'
-import Failed from '@/shared/Failed.vue'
 import ImportLayout from './ImportLayout.vue'
 
 /** One file: what it seems to be, its first rows, what would change, and taking it. */

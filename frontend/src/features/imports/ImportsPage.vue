@@ -6,12 +6,12 @@ import { useRoute, useRouter } from 'vue-router'
 import { useAct } from '@/shared/act'
 import { answer, api, ApiError, type Import } from '@/shared/api'
 import ErrorNote from '@/shared/ErrorNote.vue'
+import Failed from '@/shared/Failed.vue'
 import { asSentence, barTime } from '@/shared/format'
 import { useKeys } from '@/shared/keys'
 import { keys } from '@/shared/queries'
 import { bring, isAtWork } from './bring'
 import ImportSheet from './ImportSheet.vue'
-import Failed from '@/shared/Failed.vue'
 import Sources from './Sources.vue'
 
 /** What is in my files, and what would they change? */

@@ -3,8 +3,8 @@ import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import { ref } from 'vue'
 import { useAct } from '@/shared/act'
 import { answer, api } from '@/shared/api'
-import { plural } from '@/shared/format'
 import Failed from '@/shared/Failed.vue'
+import { plural } from '@/shared/format'
 import { done } from '@/shared/undo'
 
 /** Folders whose files are taken by themselves, new and changed ones. */

@@ -5,10 +5,10 @@ import { useRoute } from 'vue-router'
 import { found } from '@/features/chart/look'
 import { useAct } from '@/shared/act'
 import type { Mending, Schemas, StoredMending } from '@/shared/api'
+import Failed from '@/shared/Failed.vue'
 import { barTime } from '@/shared/format'
 import { done } from '@/shared/undo'
 import MendForm from './MendForm.vue'
-import Failed from '@/shared/Failed.vue'
 import { begun, mend, restore, takeBack } from './mending'
 
 /** What the data check doubts, and what was mended; both are acted upon where they stand. */

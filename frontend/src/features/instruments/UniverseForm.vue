@@ -3,11 +3,11 @@ import { computed, onMounted, ref, watch } from 'vue'
 import FormulaEditor from '@/features/sieves/FormulaEditor.vue'
 import { useAct } from '@/shared/act'
 import { answer, api, ApiError, type Rule, type Universe } from '@/shared/api'
+import Failed from '@/shared/Failed.vue'
 import { NO_RULE } from '@/shared/rules'
 import { asSentence, plural } from '@/shared/format'
 import { asOf as deskMoment } from '@/shared/asOf'
 import { useLatest } from '@/shared/latest'
-import Failed from '@/shared/Failed.vue'
 import { useVocabulary } from '@/shared/queries'
 
 /** A universe as a sentence: what it is made of, what its instruments have to be; who belongs to it now. */

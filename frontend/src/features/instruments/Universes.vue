@@ -5,9 +5,9 @@ import Archived from '@/shared/Archived.vue'
 import { useAct } from '@/shared/act'
 import { answer, api, type Universe } from '@/shared/api'
 import ErrorNote from '@/shared/ErrorNote.vue'
+import Failed from '@/shared/Failed.vue'
 import ListOut from '@/shared/ListOut.vue'
 import { keys, useArchivedUniverses, useUniverses } from '@/shared/queries'
-import Failed from '@/shared/Failed.vue'
 import { done } from '@/shared/undo'
 
 /** The universes, each with its size; the chosen one with what can be done with it. */

@@ -6,6 +6,7 @@ import { useAct } from '@/shared/act'
 import { answer, api } from '@/shared/api'
 import { asOf } from '@/shared/asOf'
 import ErrorNote from '@/shared/ErrorNote.vue'
+import Failed from '@/shared/Failed.vue'
 import { figure, moment } from '@/shared/format'
 import InlineText from '@/shared/InlineText.vue'
 import { useKeys } from '@/shared/keys'
@@ -14,7 +15,6 @@ import ListOut from '@/shared/ListOut.vue'
 import Mesh from '@/shared/Mesh.vue'
 import { done } from '@/shared/undo'
 import FrozenPicture from './FrozenPicture.vue'
-import Failed from '@/shared/Failed.vue'
 import {
   FRESH,
   leaning,

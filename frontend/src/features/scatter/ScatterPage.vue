@@ -1,21 +1,19 @@
 <script setup lang="ts">
 import { useQuery } from '@tanstack/vue-query'
-import { computed, ref, shallowRef, watch } from 'vue'
+import { computed, ref, watch } from 'vue'
 import { useRoute, useRouter, type LocationQueryRaw } from 'vue-router'
-import ChartPanel from '@/features/chart/ChartPanel.vue'
 import { answer, api, ApiError } from '@/shared/api'
-import ArrangedBy from '@/shared/ArrangedBy.vue'
 import { useArranging } from '@/shared/arranging'
 import { asOf, lookFrom, written } from '@/shared/asOf'
 import ErrorNote from '@/shared/ErrorNote.vue'
+import Failed from '@/shared/Failed.vue'
 import { figure, plural } from '@/shared/format'
-import InlineText from '@/shared/InlineText.vue'
 import KeepUniverse from '@/shared/KeepUniverse.vue'
 import { useKeys } from '@/shared/keys'
 import ListOut from '@/shared/ListOut.vue'
-import { useVocabulary } from '@/shared/queries'
-import MeasurePart from './MeasurePart.vue'
-import { lookOf, type Drawn } from './paint'
+import Legend from './Legend.vue'
+import type { Drawn } from './paint'
+import Peek from './Peek.vue'
 import Plane from './Plane.vue'
 import {
   byExtremity,
@@ -24,20 +22,15 @@ import {
   lost,
   named,
   pointsOf,
-  viewRead,
-  viewTold,
   wholeView,
   zoomed,
-  type Scale,
   type Scatter,
   type ScatterSet,
-  type View,
 } from './plane'
 import PlayBar from './PlayBar.vue'
-import UniversePart from '@/shared/UniversePart.vue'
-import FormingPart from '@/shared/FormingPart.vue'
-import Failed from '@/shared/Failed.vue'
 import { usePlaying } from './playing'
+import { useRegions } from './regions'
+import ScatterSentence from './ScatterSentence.vue'
 
 /** Which are the outliers today? */
 const NOTHING = { formula: '', bars: '1d', label: '' }
@@ -57,7 +50,6 @@ const LIKE: ScatterSet = {
 const UNREAD = JSON.stringify([NOTHING, NOTHING, { x: 'linear', y: 'linear' }])
 const route = useRoute()
 const router = useRouter()
-const vocabulary = useVocabulary()
 const arranging = useArranging<ScatterSet>('scatter', LIKE)
 const { arrange } = arranging
 const arranged = computed(() => arranging.now.value ?? LIKE)
@@ -126,11 +118,7 @@ const trails = computed(() => {
   return found
 })
 
-/** The part that is looked at: the whole, or a region; several lead back one after another. */
-const region = computed(() => viewRead(route.query.in))
-const passing = shallowRef<View>()
-const trace = shallowRef<(View | undefined)[]>([])
-const ofAll = computed(() => {
+const whole = computed(() => {
   if (!play.playing.value) return wholeView(points.value, arranged.value.clip)
   const pieces = [...play.pieces.value.values()]
   const all = pieces.flatMap((piece) => {
@@ -140,25 +128,10 @@ const ofAll = computed(() => {
   })
   return wholeView(all, arranged.value.clip)
 })
-const sight = computed(() => passing.value ?? region.value ?? ofAll.value)
-function look(to: View, rest: boolean) {
-  passing.value = rest ? undefined : to
-  if (!rest) return
-  trace.value = [...trace.value.slice(-30), region.value]
-  void tell({ in: viewTold(to) })
-}
-function back() {
-  const to = trace.value.at(-1)
-  trace.value = trace.value.slice(0, -1)
-  passing.value = undefined
-  void tell({ in: to ? viewTold(to) : undefined })
-}
+const { sight, region, passing, look, back, forget } = useRegions(whole)
 /** What is measured otherwise has other regions. */
 const planes = computed(() => JSON.stringify([arranged.value.x, arranged.value.y, scales.value]))
-watch(planes, (_, before) => {
-  trace.value = []
-  if (route.query.in && before !== UNREAD) void tell({ in: undefined })
-})
+watch(planes, (_, before) => before !== UNREAD && forget())
 
 const groups = computed(() =>
   scatter.value
@@ -247,7 +220,7 @@ const stepFrame = (by: number) => {
   play.run(false)
   play.go(play.at.value + by)
 }
-const bar = ref<InstanceType<typeof ArrangedBy>>()
+const bar = ref<InstanceType<typeof ScatterSentence>>()
 const plane = ref<InstanceType<typeof Plane>>()
 useKeys([
   { key: 'ArrowRight', does: 'next point, the extreme ones first', repeats: true, run: () => step(1) }, // prettier-ignore
@@ -260,7 +233,7 @@ useKeys([
   { key: 'p', does: 'play the session, pause', run: playOrPause },
   { key: ',', does: 'a moment of the session back', repeats: true, run: () => stepFrame(-1) },
   { key: '.', does: 'a moment of the session on', repeats: true, run: () => stepFrame(1) },
-  { key: 'k', does: 'keep the scatter under a name', run: () => void bar.value?.begin() },
+  { key: 'k', does: 'keep the scatter under a name', run: () => bar.value?.begin() },
   { key: 'Escape', does: 'leave the point, the session, the region', run: leave },
 ])
 const table = () => {
@@ -282,104 +255,19 @@ const problems = computed(() =>
     (scatter.value?.[name].problems ?? []).map((problem) => ({ name, problem })),
   ),
 )
-const peek = computed(() => [
-  ...new Set([arranged.value.x, arranged.value.y].map((own) => own.formula)),
-])
-const setScale = (to: { x_scale?: Scale; y_scale?: Scale }) => arrange(to)
 </script>
 
 <template>
   <main class="page scatter">
-    <p class="sentence">
-      Look at
-      <template v-if="run || codes.length">
-        {{ run ? `the hits of run ${run}` : plural(codes.length, 'chosen instrument') }}
-        <button
-          class="button plain"
-          @click="tell({ run: undefined, codes: undefined, of: undefined })"
-        >
-          a universe instead
-        </button>
-      </template>
-      <UniversePart
-        v-else
-        :name="arranged.universe"
-        @choose="(universe) => arrange({ universe })"
-      />
-      by <ArrangedBy ref="bar" :of="arranging" label="Scatter" />: across
-      <MeasurePart
-        :measure="arranged.x"
-        :scale="scales.x"
-        label="across"
-        :offered="vocabulary.data.value?.bars ?? []"
-        @measure="(x) => arrange({ x })"
-        @scale="(to) => setScale({ x_scale: to })"
-      />, up
-      <MeasurePart
-        :measure="arranged.y"
-        :scale="scales.y"
-        label="up"
-        :offered="vocabulary.data.value?.bars ?? []"
-        @measure="(y) => arrange({ y })"
-        @scale="(to) => setScale({ y_scale: to })"
-      />, as large as
-      <MeasurePart
-        :measure="arranged.size"
-        label="of the size"
-        :offered="vocabulary.data.value?.bars ?? []"
-        @measure="(size) => arrange({ size })"
-      />, coloured by
-      <select
-        class="inline-part"
-        aria-label="Coloured by"
-        :value="arranged.colour"
-        @change="
-          arrange({
-            colour: ($event.target as HTMLSelectElement).value as ScatterSet['colour'],
-          })
-        "
-      >
-        <option value="sector">sector</option>
-        <option value="side">side</option>
-        <option value="none">nothing</option></select
-      >, with
-      <input
-        class="inline-part trail"
-        type="number"
-        min="0"
-        max="60"
-        aria-label="Moves of the trail"
-        :value="arranged.trail"
-        @change="
-          arrange({
-            trail: Math.max(
-              0,
-              Math.min(60, Math.round(Number(($event.target as HTMLInputElement).value))),
-            ),
-          })
-        "
-      />
-      moves<template v-if="arranged.trail">
-        of
-        <InlineText
-          :value="arranged.move ?? ''"
-          :least="5"
-          placeholder="a bar"
-          list="bars-across"
-          aria-label="Bars of a move"
-          @take="(move) => arrange({ move })"
-      /></template>
-      behind them, the far ones
-      <select
-        class="inline-part"
-        aria-label="The far ones"
-        :value="String(arranged.clip)"
-        @change="arrange({ clip: ($event.target as HTMLSelectElement).value === 'true' })"
-      >
-        <option value="true">at the edge</option>
-        <option value="false">where they lie</option></select
-      >, on <FormingPart :forming="arranged.forming" @choose="(forming) => arrange({ forming })" />.
-    </p>
+    <ScatterSentence
+      ref="bar"
+      :arranging="arranging"
+      :arranged="arranged"
+      :run="run"
+      :count="codes.length"
+      @arrange="arrange"
+      @universe="tell({ run: undefined, codes: undefined, of: undefined })"
+    />
     <p class="acts">
       <KeepUniverse :codes="[...marked]" @kept="marked = new Set()" />
       <button v-if="marked.size" class="button plain" @click="marked = new Set()">mark none</button>
@@ -448,21 +336,12 @@ const setScale = (to: { x_scale?: Scale; y_scale?: Scale }) => arrange(to)
     </p>
     <div v-else class="middle" :class="{ old: view.isPlaceholderData.value }">
       <div class="side">
-        <ul v-if="groups.names.length" class="legend" aria-label="Colours">
-          <li v-for="(name, n) in groups.names" :key="name">
-            <button
-              class="button plain"
-              :aria-pressed="only === n"
-              @click="only = only === n ? -1 : n"
-            >
-              <i
-                :class="lookOf(groups.names, n).shape"
-                :style="{ background: `var(--${lookOf(groups.names, n).colour})` }"
-              ></i
-              >{{ name }}
-            </button>
-          </li>
-        </ul>
+        <Legend
+          v-if="groups.names.length"
+          :names="groups.names"
+          :only="only"
+          @only="(group) => (only = group)"
+        />
         <Plane
           ref="plane"
           :drawn="drawn"
@@ -474,35 +353,16 @@ const setScale = (to: { x_scale?: Scale; y_scale?: Scale }) => arrange(to)
           @mark="markAll"
         />
       </div>
-      <aside v-if="chosen >= 0" class="peek" :aria-label="`Chart of ${code}`">
-        <p class="who">
-          <RouterLink
-            class="mono"
-            :to="{
-              path: `/instruments/${encodeURIComponent(code)}`,
-              query: { bars: arranged.x.bars },
-            }"
-            >{{ code }}</RouterLink
-          >
-          {{ detail(chosen).split('\n').slice(1).join(' · ') }}
-          <button class="button plain" @click="mark()">
-            {{ marked.has(code) ? 'marked' : 'mark' }} <kbd>space</kbd>
-          </button>
-          <button class="button plain" aria-label="Close the chart" @click="choose(-1)">×</button>
-        </p>
-        <ChartPanel
-          :code="code"
-          :name="scatter.names[chosen]!"
-          :bars="arranged.x.bars"
-          scale="linear"
-          drawing="candles"
-          :lines="peek"
-          :universe="scatter.universe"
-          :codes="scatter.codes"
-          :full="false"
-          :active="false"
-        />
-      </aside>
+      <Peek
+        v-if="chosen >= 0"
+        :scatter="scatter"
+        :place="chosen"
+        :arranged="arranged"
+        :told="detail(chosen)"
+        :marked="marked.has(code)"
+        @mark="mark()"
+        @close="choose(-1)"
+      />
     </div>
   </main>
 </template>
@@ -520,9 +380,6 @@ const setScale = (to: { x_scale?: Scale; y_scale?: Scale }) => arrange(to)
   gap: 6px 10px;
   margin: 0 0 6px;
 }
-.trail {
-  width: 6ch;
-}
 .middle {
   flex: 1;
   display: flex;
@@ -538,46 +395,6 @@ const setScale = (to: { x_scale?: Scale; y_scale?: Scale }) => arrange(to)
   flex-direction: column;
   min-width: 0;
 }
-.legend {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 0 6px;
-  margin: 0;
-  padding: 0;
-  list-style: none;
-}
-.legend [aria-pressed='true'] {
-  background: var(--accent-wash);
-}
-.legend i {
-  display: inline-block;
-  width: 9px;
-  height: 9px;
-  margin-right: 5px;
-}
-.legend .round {
-  border-radius: 50%;
-}
-.legend .diamond {
-  transform: rotate(45deg) scale(0.85);
-}
-.legend .up {
-  clip-path: polygon(50% 0, 100% 100%, 0 100%);
-}
-.legend .down {
-  clip-path: polygon(50% 100%, 100% 0, 0 0);
-}
-.peek {
-  display: flex;
-  flex-direction: column;
-  width: min(46%, 760px);
-  min-height: 0;
-  border-left: 1px solid var(--hair);
-  padding-left: 12px;
-}
-.who {
-  margin: 0;
-}
 @media (max-width: 900px) {
   .scatter {
     height: auto;
@@ -587,10 +404,6 @@ const setScale = (to: { x_scale?: Scale; y_scale?: Scale }) => arrange(to)
   }
   .side {
     min-height: 420px;
-  }
-  .peek {
-    width: auto;
-    height: 480px;
   }
 }
 </style>

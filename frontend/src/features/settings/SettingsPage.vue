@@ -4,6 +4,7 @@ import { computed, ref, watch } from 'vue'
 import { useRouter } from 'vue-router'
 import { useAct } from '@/shared/act'
 import { answer, api } from '@/shared/api'
+import Failed from '@/shared/Failed.vue'
 import { moment } from '@/shared/format'
 import InlineText from '@/shared/InlineText.vue'
 import { useKeys } from '@/shared/keys'
@@ -15,7 +16,6 @@ import {
 } from '@/shared/preferences'
 import { useThread, useUniverses } from '@/shared/queries'
 import { OCTETS, send } from '@/shared/send'
-import Failed from '@/shared/Failed.vue'
 import { done } from '@/shared/undo'
 
 /** How do I look at it, and is what I made safe? */

@@ -8,14 +8,14 @@ import { answer, api, type Schemas } from '@/shared/api'
 import ArrangedBy from '@/shared/ArrangedBy.vue'
 import { useArranging } from '@/shared/arranging'
 import ErrorNote from '@/shared/ErrorNote.vue'
+import Failed from '@/shared/Failed.vue'
 import { moment } from '@/shared/format'
+import FormingPart from '@/shared/FormingPart.vue'
 import InlineText from '@/shared/InlineText.vue'
 import { useKeys } from '@/shared/keys'
 import ListOut from '@/shared/ListOut.vue'
-import UniversePart from '@/shared/UniversePart.vue'
-import FormingPart from '@/shared/FormingPart.vue'
-import Failed from '@/shared/Failed.vue'
 import { useVocabulary } from '@/shared/queries'
+import UniversePart from '@/shared/UniversePart.vue'
 
 /** Which currency against which? */
 type StrengthSet = Schemas['StrengthSet']
