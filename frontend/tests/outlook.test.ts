@@ -1,5 +1,13 @@
 import { describe, expect, it } from 'vitest'
-import { FRESH, leaning, leanTold, outcome, recordTold, USUAL } from '@/features/outlook/outlook'
+import {
+  begun,
+  FRESH,
+  leaning,
+  leanTold,
+  outcome,
+  recordTold,
+  USUAL,
+} from '@/features/outlook/outlook'
 import type { Seen } from '@/features/outlook/outlook'
 
 describe('an outlook', () => {
@@ -9,6 +17,17 @@ describe('an outlook', () => {
     expect(leaning(flat, -2).settles.when).toBe('comes')
     const own = { ...FRESH, settles: { ...FRESH.settles, formula: 'close > 5' } }
     expect(leaning(own, -1).settles).toEqual(own.settles)
+  })
+  it('is begun by an address with what holds, and by no other', () => {
+    const own = begun(FRESH, 'GLIMMR', ['1w close > open', 'nonsense', '15m (a and b)'])
+    expect(own.code).toBe('GLIMMR')
+    expect(own.reasons).toEqual([
+      { bars: '1w', formula: 'close > open' },
+      { bars: '15m', formula: '(a and b)' },
+    ])
+    expect(begun(FRESH, 'GLIMMR', '1d x > 1').reasons).toHaveLength(1)
+    expect(begun(FRESH, 'GLIMMR', undefined).reasons).toEqual(FRESH.reasons)
+    expect(begun(FRESH, undefined, ['1d x > 1'])).toBe(FRESH)
   })
   it('is told with its record beside the market', () => {
     expect([2, 0, -1].map(leanTold)).toEqual(['+2 far up', '0 to neither side', '−1 down'])

@@ -2,6 +2,7 @@
 import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import { useLocalStorage } from '@vueuse/core'
 import { computed, ref, watch } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
 import { useAct } from '@/shared/act'
 import { answer, api } from '@/shared/api'
 import { asOf } from '@/shared/asOf'
@@ -16,6 +17,7 @@ import Mesh from '@/shared/Mesh.vue'
 import { done } from '@/shared/undo'
 import FrozenPicture from './FrozenPicture.vue'
 import {
+  begun,
   FRESH,
   leaning,
   LEANS,
@@ -30,6 +32,12 @@ import {
 const client = useQueryClient()
 /** What is being written survives leaving the page. */
 const draft = useLocalStorage<Draft>('outlook', FRESH, { mergeDefaults: true })
+const route = useRoute()
+const router = useRouter()
+draft.value = begun(draft.value, route.query.code, route.query.reason)
+// Begun once: what is changed from here on is not begun anew by a reload.
+if (route.query.code)
+  void router.replace({ query: { ...route.query, code: undefined, reason: undefined } })
 const set = (part: Partial<Draft>) => (draft.value = { ...draft.value, ...part })
 const setSettles = (part: Partial<Draft['settles']>) =>
   set({ settles: { ...draft.value.settles, ...part } })

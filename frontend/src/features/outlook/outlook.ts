@@ -62,3 +62,13 @@ export function outcome(seen: Seen, told: (seconds: number) => string): string {
   const words = own.right == null ? 'can’t be told' : own.right ? 'right' : 'wrong'
   return `${words} on bar ${own.bar}, ${told(own.at)}`
 }
+
+/** A draft as an address begins it: of an instrument, resting on conditions written as `1d close > open`. */
+export function begun(draft: Draft, code: unknown, reasons: unknown): Draft {
+  if (typeof code !== 'string' || !code) return draft
+  const found = [reasons ?? []].flat().flatMap((text) => {
+    const [, bars, formula] = /^(\S+) (.+)$/s.exec(String(text)) ?? []
+    return bars && formula ? [{ bars, formula }] : []
+  })
+  return { ...draft, code, reasons: found.length ? found : draft.reasons }
+}

@@ -28,6 +28,18 @@ const chart = (said: Said) => ({
   path: `/instruments/${encodeURIComponent(said.statement.code)}`,
   query: { bars: said.statement.bars, line: said.statement.formula },
 })
+/** What holds of a subject is what an outlook may rest on. */
+const outlook = (subject: (typeof subjects.value)[number]) => ({
+  path: '/outlook',
+  query: {
+    code: subject.code,
+    reason: subject.columns.flatMap((column) =>
+      column.said
+        .filter((said) => said.cell === 'pass')
+        .map((said) => `${column.bars} ${said.statement.formula}`),
+    ),
+  },
+})
 const setSubject = (n: number, part: Partial<OverviewSet['subjects'][number]>) =>
   emit('arrange', {
     subjects: props.arranged.subjects
@@ -85,6 +97,7 @@ const addSubject = (code: string) =>
         <RouterLink class="mono" :to="`/instruments/${encodeURIComponent(subject.code)}`">{{
           subject.code
         }}</RouterLink>
+        <RouterLink class="button plain" :to="outlook(subject)">outlook</RouterLink>
         <button v-if="!n" class="button plain" @click="changing = !changing">
           {{ changing ? 'close' : 'change' }}
         </button>

@@ -162,8 +162,9 @@ function trails(pen: CanvasRenderingContext2D, drawn: Drawn, place: Placing) {
   const longest = Math.max(0, ...drawn.trails.map((own) => own.length))
   pen.strokeStyle = ink('quiet')
   pen.lineWidth = 1.2
+  const strong = drawn.chosen < 0 ? 1 : 0.4
   for (let part = 1; part < longest; part += 1) {
-    pen.globalAlpha = 0.08 + (0.5 * part) / longest
+    pen.globalAlpha = strong * (0.08 + (0.5 * part) / longest)
     pen.beginPath()
     for (const [n, own] of drawn.trails.entries()) {
       if (drawn.only >= 0 && drawn.groups[n] !== drawn.only) continue
@@ -175,6 +176,13 @@ function trails(pen: CanvasRenderingContext2D, drawn: Drawn, place: Placing) {
     pen.stroke()
   }
   pen.globalAlpha = 1
+  pen.strokeStyle = ink('accent')
+  pen.lineWidth = 1.8
+  pen.beginPath()
+  drawn.trails[drawn.chosen]?.forEach(([u, v], n) =>
+    pen[n ? 'lineTo' : 'moveTo'](place.x(u), place.y(v)),
+  )
+  pen.stroke()
 }
 
 const SIDES: Record<string, string> = { long: 'rise', above: 'rise', short: 'fall', below: 'fall' }
