@@ -120,6 +120,16 @@ export const needs = (reading: {
 export const plural = (count: number, noun: string) =>
   `${numberFormat(0).format(count)} ${noun}${count === 1 ? '' : 's'}`
 
+/** What is wrong, and how it is mended. */
+export const told = (problem: { message: string; mend?: string | null }) =>
+  problem.message + (problem.mend ? ` — ${problem.mend}` : '')
+
+/** The whole number that a text writes, where it lies within bounds. */
+export function wholeWithin(text: string, least: number, most: number): number | undefined {
+  const value = Math.round(Number(text))
+  return value >= least && value <= most ? value : undefined
+}
+
 /** What to do about something, as a sentence of its own. */
 export const asSentence = (text: string | null | undefined) =>
   text ? `${text[0]!.toUpperCase()}${text.slice(1)}${/[.?!]$/.test(text) ? '' : '.'}` : ''

@@ -10,8 +10,7 @@ from numpy.typing import NDArray
 
 from zealous_sieve.core.engine.evaluate import evaluate
 from zealous_sieve.core.engine.panel import Panel
-from zealous_sieve.core.errors import DataError, FormulaError, Problem
-from zealous_sieve.core.formula.check import check
+from zealous_sieve.core.errors import Problem
 from zealous_sieve.core.formula.timeframe import bars_problem
 from zealous_sieve.core.formula.typed import Typed
 from zealous_sieve.core.functions.specification import Kind
@@ -25,10 +24,10 @@ from zealous_sieve.core.market.board import (
     zone_of,
     zones,
 )
-from zealous_sieve.core.market.instruments import Instrument
 from zealous_sieve.usecases.charts import plain
 from zealous_sieve.usecases.desk import Desk
 from zealous_sieve.usecases.ports import Order, Outside
+from zealous_sieve.usecases.told import bars_or_why, result_or_why
 
 LONGEST_BACK = 250
 
@@ -80,7 +79,7 @@ def board_on(desk: Desk, asked: BoardSet) -> Board:
         else:
             cells[n] = _empty(len(chosen), found)
     for bars, places in by_bars.items():
-        panel = _panel(desk, chosen, bars, asked.forming)
+        panel = bars_or_why(desk, chosen, bars, forming=asked.forming)
         _fill(panel, places, columns, read, cells, sides)
     return Board(
         codes=[instrument.code for instrument in chosen],
@@ -99,25 +98,11 @@ def _read(desk: Desk, column: BoardColumn) -> Typed | tuple[Problem, ...]:
         message = "the zones of this column are out of order"
         mend = "far below, below, above, far above: none may lie under the one before"
         return (Problem(code="bad_zones", message=message, mend=mend),)
-    try:
-        formula = check(column.formula, None, desk.library, desk.reference.names)
-    except FormulaError as error:
-        return error.problems
-    if formula.value is None:
-        mend = f"pick one of {', '.join(formula.outputs)}"
-        return (Problem(code="two_results", message="a column shows one result", mend=mend),)
-    return formula.value
-
-
-def _panel(desk: Desk, chosen: Sequence[Instrument], bars: str, forming: bool) -> Panel | DataError:
-    try:
-        return desk.bars(chosen, desk.now, bars, forming=forming)
-    except DataError as error:
-        return error
+    return result_or_why(desk, column.formula, "a column shows one result")
 
 
 def _fill(
-    panel: Panel | DataError,
+    panel: Panel | tuple[Problem, ...],
     places: Sequence[int],
     columns: Sequence[BoardColumn],
     read: Sequence[Typed | tuple[Problem, ...]],
@@ -125,9 +110,9 @@ def _fill(
     sides: NDArray[np.int64],
 ) -> None:
     """The columns on bars of one kind, computed together."""
-    if isinstance(panel, DataError):
+    if not isinstance(panel, Panel):
         for n in places:
-            cells[n] = _empty(len(sides), panel.problems)
+            cells[n] = _empty(len(sides), panel)
         return
     last = 2 * max(columns[n].back for n in places) + 1
     values = {n: own for n in places if isinstance(own := read[n], Typed)}

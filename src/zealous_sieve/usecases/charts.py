@@ -397,4 +397,9 @@ def _judged_row(times: NDArray[np.int64], hit: Hit | None) -> int:
 
 def plain(values: NDArray[np.float64]) -> list[float | None]:
     """Values as they are sent: eight digits, ``None`` where there is none."""
-    return [float(f"{value:.8g}") if np.isfinite(value) else None for value in values]
+    return [plain_number(value) for value in values]
+
+
+def plain_number(value: float) -> float | None:
+    """One value as ``plain`` sends it."""
+    return float(f"{value:.8g}") if np.isfinite(value) else None

@@ -7,12 +7,12 @@ from dataclasses import dataclass
 
 from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.engine.strength import pairs_of, strength
-from zealous_sieve.core.errors import DataError, Problem
-from zealous_sieve.core.formula.timeframe import bars_problem
+from zealous_sieve.core.errors import Problem
 from zealous_sieve.core.market.currencies import Span, StrengthSet, absent, strengths, without
-from zealous_sieve.usecases.charts import plain
+from zealous_sieve.usecases.charts import plain, plain_number
 from zealous_sieve.usecases.desk import Desk
 from zealous_sieve.usecases.ports import Order, Outside
+from zealous_sieve.usecases.told import bars_or_why
 
 MOST_BACK = 5_000
 
@@ -67,16 +67,19 @@ def strength_view(outside: Outside, asked: StrengthSet, line: int, order: Order)
 def strength_on(desk: Desk, asked: StrengthSet, line: int) -> StrengthView:
     """As ``strength_view``, on a desk."""
     everyone = desk.bars(desk.members(asked.universe), desk.now)
+    chosen = without(everyone, asked.without)
     pairs = [
         PairSides(code=everyone.codes[position], base=base, quote=quote)
-        for position, base, quote in pairs_of(without(everyone, asked.without))
+        for position, base, quote in pairs_of(chosen)
     ]
     sides = sorted({side for pair in pairs for side in (pair.base, pair.quote)})
     codes = [pair.code for pair in pairs]
-    chosen = without(everyone, asked.without)
     if not pairs:
         strength(chosen, 1)  # says what there should be
-    panels = [_panel(desk, codes, span, asked) for span in asked.spans]
+    instruments = [desk.reference.by_code[code] for code in codes]
+    panels = [
+        bars_or_why(desk, instruments, span.bars, forming=asked.forming) for span in asked.spans
+    ]
     moments, history = _history(panels, asked, line, sides)
     return StrengthView(
         currencies=sides,
@@ -92,42 +95,31 @@ def strength_on(desk: Desk, asked: StrengthSet, line: int) -> StrengthView:
     )
 
 
-def _panel(desk: Desk, codes: list[str], span: Span, asked: StrengthSet) -> Panel | DataError:
-    wrong = bars_problem(span.bars)
-    if wrong is not None:
-        return DataError(wrong)
-    try:
-        instruments = [desk.reference.by_code[code] for code in codes]
-        return desk.bars(instruments, desk.now, span.bars, forming=asked.forming)
-    except DataError as error:
-        return error
-
-
 def _seen(
-    panel: Panel | DataError, span: Span, asked: StrengthSet, sides: list[str], codes: list[str]
+    panel: Panel | tuple[Problem, ...],
+    span: Span,
+    asked: StrengthSet,
+    sides: list[str],
+    codes: list[str],
 ) -> SpanSeen:
-    if isinstance(panel, DataError):
+    if not isinstance(panel, Panel):
         nothing: list[float | None] = [None] * len(sides)
         return SpanSeen(
             moment=0, values=nothing, moves=[None] * len(codes), silent=[], sum=0.0,
-            problems=panel.problems,
+            problems=panel,
         )  # fmt: skip
     found = strengths(panel, span, asked.unit)
     return SpanSeen(
         moment=found.moment,
-        values=[_plain(found.values.get(side, math.nan)) for side in sides],
-        moves=[_plain(found.moves.get(code, math.nan)) for code in codes],
+        values=[plain_number(found.values.get(side, math.nan)) for side in sides],
+        moves=[plain_number(found.moves.get(code, math.nan)) for code in codes],
         silent=list(found.silent),
         sum=found.sum,
     )
 
 
-def _plain(value: float) -> float | None:
-    return None if math.isnan(value) else float(f"{value:.8g}")
-
-
 def _history(
-    panels: list[Panel | DataError], asked: StrengthSet, line: int, sides: list[str]
+    panels: list[Panel | tuple[Problem, ...]], asked: StrengthSet, line: int, sides: list[str]
 ) -> tuple[list[int], list[list[float | None]]]:
     panel = panels[line] if 0 <= line < len(panels) else None
     if not isinstance(panel, Panel):

@@ -61,6 +61,11 @@ def now(market: MarketPort) -> datetime:
     return demo if newest is None else max(demo, seen)
 
 
+def moment_of(market: MarketPort, as_of: datetime | None) -> int:
+    """The moment that is looked from, or the desk's present, in seconds since 1970."""
+    return int((as_of or now(market)).timestamp())
+
+
 def remember_newest(market: MarketPort, closed: int) -> None:
     """Keep when the newest of all imported bars closed, in seconds since 1970."""
     known = market.setting(NEWEST)
@@ -139,7 +144,7 @@ def instrument(outside: Outside, code: str, order: Order) -> InstrumentDetail:
     own = reference.by_code.get(code)
     if own is None:
         raise NotFoundError("instrument", code)
-    present = int((order.as_of or now(outside.market)).timestamp())
+    present = moment_of(outside.market, order.as_of)
     background = reference.background[reference.instruments.index(own)]
     findings = [finding for finding in outside.market.findings() if finding.code == code]
     return InstrumentDetail(

@@ -13,7 +13,6 @@ from zealous_sieve.core.engine.panel import Column, Panel
 from zealous_sieve.core.errors import DataError, FormulaError, Problem
 from zealous_sieve.core.formula.check import check_condition
 from zealous_sieve.core.formula.terms import Term
-from zealous_sieve.core.formula.timeframe import bars_problem
 from zealous_sieve.core.market.outlook import (
     LEANS,
     START,
@@ -30,9 +29,10 @@ from zealous_sieve.core.market.outlook import (
 from zealous_sieve.core.sieve.prepare import truth_of
 from zealous_sieve.usecases.desk import Desk
 from zealous_sieve.usecases.errors import NotFoundError
-from zealous_sieve.usecases.market import now
+from zealous_sieve.usecases.market import moment_of
 from zealous_sieve.usecases.ports import Order, Outside, StoredOutlook
 from zealous_sieve.usecases.statements import Said, Statement, say_statements
+from zealous_sieve.usecases.told import bars_or_why
 
 MOST_STRETCHES = 60
 PICTURED = 90
@@ -126,13 +126,7 @@ def look_on(desk: Desk, draft: Draft, universe: str) -> Look:
 
 
 def _bars(desk: Desk, code: str, bars: str) -> Panel | tuple[Problem, ...]:
-    wrong = bars_problem(bars)
-    if wrong is not None:
-        return (wrong,)
-    try:
-        return desk.bars([desk.reference.by_code[code]], desk.now, bars)
-    except DataError as error:
-        return error.problems
+    return bars_or_why(desk, [desk.reference.by_code[code]], bars)
 
 
 def _condition(desk: Desk, formula: str, start: float) -> Term:
@@ -216,7 +210,7 @@ def _picture(desk: Desk, draft: Draft) -> FrozenBars:
 def list_outlooks(outside: Outside, order: Order) -> OutlookList:
     """All outlooks that had been written by the moment looked from, the last first, and how often each
     lean was right by then. What is settled in the present is kept as it was settled."""
-    moment = int((order.as_of or now(outside.market)).timestamp())
+    moment = moment_of(outside.market, order.as_of)
     kept = [one for one in outside.outlooks.all() if one.outlook.written_at <= moment]
     seen = outside.compute.do(order, seen_on, kept)
     if order.as_of is None:

@@ -10,10 +10,11 @@ import numpy as np
 
 from zealous_sieve.core.engine.evaluate import evaluate
 from zealous_sieve.core.engine.panel import Column, Panel
-from zealous_sieve.core.errors import DataError, FormulaError, Problem
+from zealous_sieve.core.errors import FormulaError, Problem
 from zealous_sieve.core.formula.check import check, check_condition
 from zealous_sieve.core.formula.terms import Term
-from zealous_sieve.core.formula.timeframe import DAY, bars_problem
+from zealous_sieve.core.formula.timeframe import DAY
+from zealous_sieve.core.formula.typed import Typed
 from zealous_sieve.core.market.instruments import Instrument
 from zealous_sieve.core.market.overview import (
     OverviewSet,
@@ -21,11 +22,13 @@ from zealous_sieve.core.market.overview import (
     open_between,
     release_order,
 )
-from zealous_sieve.usecases.charts import plain
+from zealous_sieve.core.sieve.prepare import truth_of
+from zealous_sieve.usecases.charts import plain, plain_number
 from zealous_sieve.usecases.desk import Desk
-from zealous_sieve.usecases.market import now
+from zealous_sieve.usecases.market import moment_of
 from zealous_sieve.usecases.ports import OpenIdea, Order, Outside
 from zealous_sieve.usecases.statements import Said, Statement, say_statements
+from zealous_sieve.usecases.told import bars_or_why, result_or_why
 
 STRIP = (8 * 3600, 16 * 3600)
 """How many seconds before and after now the strip of sessions shows."""
@@ -166,17 +169,17 @@ def breadth_on(desk: Desk, asked: OverviewSet) -> Breadth:
     )
 
 
-def _read(desk: Desk, formula: str, *, truth: bool = False) -> Term | tuple[Problem, ...]:
+def _read(desk: Desk, formula: str) -> Term | tuple[Problem, ...]:
     """What a formula computes, or why it can't."""
-    how = check_condition if truth else check
+    found = result_or_why(desk, formula, "one result is needed here")
+    return found.term if isinstance(found, Typed) else found
+
+
+def _read_condition(desk: Desk, formula: str) -> Term | tuple[Problem, ...]:
     try:
-        found = how(formula, None, desk.library, desk.reference.names)
+        return truth_of(check_condition(formula, None, desk.library, desk.reference.names))
     except FormulaError as error:
         return error.problems
-    if found.value is None:
-        mend = f"pick one of {', '.join(found.outputs)}"
-        return (Problem(code="two_results", message="one result is needed here", mend=mend),)
-    return found.value.term
 
 
 def tightness(outside: Outside, asked: OverviewSet, order: Order) -> Tightness:
@@ -195,7 +198,7 @@ def tightness_on(desk: Desk, asked: OverviewSet) -> Tightness:
     problems: list[Problem] = []
     terms: dict[str, Term] = {}
     for name, text in wanted.items():
-        read = _read(desk, text, truth=name == "held")
+        read = (_read_condition if name == "held" else _read)(desk, text)
         if isinstance(read, Term):
             terms[name] = read
         else:
@@ -227,7 +230,7 @@ def _on_bars(
     """The newest values of some terms on bars of one kind; NaN where there is nothing, and why not."""
     names = ("held", "lasted", "near", "trend", "structure", "momentum")
     found = {name: np.full(len(chosen), np.nan) for name in names}
-    panel = _panel(desk, chosen, bars, forming=forming)
+    panel = bars_or_why(desk, chosen, bars, forming=forming)
     if not isinstance(panel, Panel):
         problems += panel
     elif terms:
@@ -235,21 +238,9 @@ def _on_bars(
     return found
 
 
-def _panel(
-    desk: Desk, chosen: Sequence[Instrument], bars: str, *, forming: bool
-) -> Panel | tuple[Problem, ...]:
-    wrong = bars_problem(bars)
-    if wrong is not None:
-        return (wrong,)
-    try:
-        return desk.bars(chosen, desk.now, bars, forming=forming)
-    except DataError as error:
-        return error.problems
-
-
 def _tight_on(own: Mapping[str, Column], place: int) -> TightOn:
     def number(name: str) -> float | None:
-        return plain(own[name][place : place + 1])[0]
+        return plain_number(own[name][place])
 
     def sign(name: str) -> int | None:
         value = number(name)
@@ -280,7 +271,7 @@ def rotation_on(desk: Desk, asked: OverviewSet) -> Rotation:
     means: list[dict[str, float]] = []
     problems: list[Problem | None] = []
     for span in asked.spans:
-        panel = _panel(desk, chosen, span.bars, forming=asked.forming)
+        panel = bars_or_why(desk, chosen, span.bars, forming=asked.forming)
         if isinstance(panel, Panel):
             move = check(f"roc(close, {span.count})").value
             assert move is not None
@@ -299,7 +290,7 @@ def rotation_on(desk: Desk, asked: OverviewSet) -> Rotation:
 
 def sessions(outside: Outside, as_of: datetime | None) -> Sessions:
     """When all venues trade around the moment looked from."""
-    moment = int((as_of or now(outside.market)).timestamp())
+    moment = moment_of(outside.market, as_of)
     first, last = moment - STRIP[0], moment + STRIP[1]
     reference = outside.market.reference()
     calendars = {
@@ -321,7 +312,7 @@ def sessions(outside: Outside, as_of: datetime | None) -> Sessions:
 def ahead(outside: Outside, days: int, as_of: datetime | None) -> list[Ahead]:
     """What is scheduled on the next days, as far as it was known at the moment looked from, and which open
     ideas it touches."""
-    moment = int((as_of or now(outside.market)).timestamp())
+    moment = moment_of(outside.market, as_of)
     today = moment // DAY * DAY
     ideas = outside.hits.open_ideas()
     return [

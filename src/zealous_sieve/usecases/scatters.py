@@ -9,7 +9,6 @@ from zealous_sieve.core.engine.evaluate import evaluate
 from zealous_sieve.core.engine.external_inputs import needs_universe
 from zealous_sieve.core.engine.panel import Column, Panel
 from zealous_sieve.core.errors import DataError, FormulaError, Problem
-from zealous_sieve.core.formula.check import check
 from zealous_sieve.core.formula.terms import Term, on_timeframe
 from zealous_sieve.core.formula.timeframe import Timeframe, bars_problem, timeframe
 from zealous_sieve.core.formula.typed import Typed
@@ -26,6 +25,7 @@ from zealous_sieve.usecases.charts import plain
 from zealous_sieve.usecases.desk import Desk
 from zealous_sieve.usecases.errors import NotFoundError
 from zealous_sieve.usecases.ports import Order, Outside
+from zealous_sieve.usecases.told import bars_or_why, result_or_why
 
 MOST_FRAMES = 120
 DEFAULT_BARS = "1d"
@@ -152,15 +152,11 @@ def _read(
     wrong = bars_problem(measure.bars)
     if wrong is not None:
         return (wrong,)
-    try:
-        formula = check(measure.formula, None, desk.library, desk.reference.names)
-        desk.bars(chosen, desk.now, measure.bars, forming=forming)
-    except (FormulaError, DataError) as error:
-        return error.problems
-    if formula.value is None:
-        mend = f"pick one of {', '.join(formula.outputs)}"
-        return (Problem(code="two_results", message="an axis shows one result", mend=mend),)
-    return formula.value
+    found = result_or_why(desk, measure.formula, "an axis shows one result")
+    if not isinstance(found, Typed):
+        return found
+    panel = bars_or_why(desk, chosen, measure.bars, forming=forming)
+    return found if isinstance(panel, Panel) else panel
 
 
 def _fastest(bars: Sequence[str]) -> str:

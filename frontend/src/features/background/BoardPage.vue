@@ -9,6 +9,7 @@ import { useArranging } from '@/shared/arranging'
 import ErrorNote from '@/shared/ErrorNote.vue'
 import Failed from '@/shared/Failed.vue'
 import FormingPart from '@/shared/FormingPart.vue'
+import { told } from '@/shared/format'
 import KeepUniverse from '@/shared/KeepUniverse.vue'
 import { useKeys } from '@/shared/keys'
 import ListOut from '@/shared/ListOut.vue'
@@ -262,7 +263,7 @@ const hatched = computed(() =>
     />
     <p v-for="one in hatched" :key="one.n" class="fall" role="alert">
       <code>{{ one.column.formula }}</code> on {{ one.column.bars }} shows nothing:
-      {{ one.problem.message }}{{ one.problem.mend ? ` — ${one.problem.mend}` : '' }}
+      {{ told(one.problem) }}
     </p>
     <ErrorNote
       v-if="view.isError.value"

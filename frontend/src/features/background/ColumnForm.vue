@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { wholeWithin } from '@/shared/format'
 import InlineText from '@/shared/InlineText.vue'
 import type { BoardColumn } from './board'
 
@@ -29,13 +30,13 @@ function limit(name: Threshold, text: string) {
 }
 /** A whole number within bounds; nothing leaves it to the values. */
 function whole(name: 'digits' | 'width', text: string, least: number, most: number) {
-  const value = Math.round(Number(text))
+  const value = wholeWithin(text, least, most)
   if (!text.trim()) set({ [name]: null })
-  else if (value >= least && value <= most) set({ [name]: value })
+  else if (value !== undefined) set({ [name]: value })
 }
 function back(text: string) {
-  const bars = Math.round(Number(text))
-  if (bars >= 1 && bars <= 250) set({ back: bars })
+  const bars = wholeWithin(text, 1, 250)
+  if (bars) set({ back: bars })
 }
 const shown = (value: number | null | undefined) => (value == null ? '' : String(value))
 </script>

@@ -8,7 +8,7 @@ import { answer, api } from '@/shared/api'
 import { asOf } from '@/shared/asOf'
 import ErrorNote from '@/shared/ErrorNote.vue'
 import Failed from '@/shared/Failed.vue'
-import { figure, moment } from '@/shared/format'
+import { figure, moment, told, wholeWithin } from '@/shared/format'
 import InlineText from '@/shared/InlineText.vue'
 import { useKeys } from '@/shared/keys'
 import { useLatest } from '@/shared/latest'
@@ -56,8 +56,8 @@ const addReason = (formula: string) =>
     ],
   })
 function setHorizon(text: string) {
-  const horizon = Math.round(Number(text))
-  if (horizon >= 1 && horizon <= 5000) setSettles({ horizon })
+  const horizon = wholeWithin(text, 1, 5000)
+  if (horizon) setSettles({ horizon })
 }
 
 const { reply, error, ask, later } = useLatest(200, (body: Draft, signal) =>
@@ -222,7 +222,7 @@ const table = () => ({
         </li>
       </ul>
       <p v-for="(one, n) in problems" :key="n" class="fall" role="alert">
-        {{ one.message }}{{ one.mend ? ` — ${one.mend}` : '' }}
+        {{ told(one) }}
       </p>
       <ErrorNote v-if="error" :error="error" what="It can't be told" @retry="ask(draft)" />
       <textarea

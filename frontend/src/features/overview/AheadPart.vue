@@ -4,7 +4,7 @@ import { computed } from 'vue'
 import { answer, api } from '@/shared/api'
 import { asOf } from '@/shared/asOf'
 import ErrorNote from '@/shared/ErrorNote.vue'
-import { day } from '@/shared/format'
+import { day, wholeWithin } from '@/shared/format'
 import InlineText from '@/shared/InlineText.vue'
 import type { OverviewSet } from './parts'
 
@@ -51,8 +51,8 @@ const chart = (code: string) => ({
         aria-label="Days ahead"
         @take="
           (text) => {
-            const ahead = Math.round(Number(text))
-            if (ahead >= 0 && ahead <= 400) emit('arrange', { ahead })
+            const ahead = wholeWithin(text, 0, 400)
+            if (ahead !== undefined) emit('arrange', { ahead })
           }
         "
       />

@@ -2,8 +2,9 @@
 import { computed, ref, toRef } from 'vue'
 import Lines from '@/features/drawings/Lines.vue'
 import ErrorNote from '@/shared/ErrorNote.vue'
+import { told, wholeWithin } from '@/shared/format'
 import InlineText from '@/shared/InlineText.vue'
-import { told, usePart, type OverviewSet } from './parts'
+import { usePart, type OverviewSet } from './parts'
 
 /** How many take part: numbers over all instruments of the universe, through time. */
 const props = defineProps<{ arranged: OverviewSet }>()
@@ -31,8 +32,8 @@ const add = (formula: string) =>
     breadth: [...props.arranged.breadth, { label: formula.slice(0, 40), formula }],
   })
 function setHistory(text: string) {
-  const history = Math.round(Number(text))
-  if (history >= 2 && history <= 5000) emit('arrange', { history })
+  const history = wholeWithin(text, 2, 5000)
+  if (history) emit('arrange', { history })
 }
 </script>
 

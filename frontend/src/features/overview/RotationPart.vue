@@ -3,9 +3,10 @@ import { computed, ref, toRef } from 'vue'
 import Ranks from '@/features/drawings/Ranks.vue'
 import { orders, risen } from '@/features/drawings/ranks'
 import ErrorNote from '@/shared/ErrorNote.vue'
+import { told, wholeWithin } from '@/shared/format'
 import InlineText from '@/shared/InlineText.vue'
 import { useUniverses } from '@/shared/queries'
-import { told, usePart, type OverviewSet } from './parts'
+import { usePart, type OverviewSet } from './parts'
 
 /** How the sectors of the universe turn: their mean moves ranked span by span. */
 const props = defineProps<{ arranged: OverviewSet }>()
@@ -48,8 +49,8 @@ function set(n: number, part: Partial<Span>) {
   })
 }
 function setCount(n: number, text: string) {
-  const count = Math.round(Number(text))
-  if (count >= 1 && count <= 5000) set(n, { count })
+  const count = wholeWithin(text, 1, 5000)
+  if (count) set(n, { count })
 }
 </script>
 

@@ -1,9 +1,10 @@
 <script setup lang="ts">
 import { computed, ref, toRef } from 'vue'
 import ErrorNote from '@/shared/ErrorNote.vue'
+import { told } from '@/shared/format'
 import InlineText from '@/shared/InlineText.vue'
 import Mesh from '@/shared/Mesh.vue'
-import { told, usePart, type OverviewSet, type Said } from './parts'
+import { usePart, type OverviewSet, type Said } from './parts'
 import TextList from './TextList.vue'
 
 /** What is said of the index and the gauge: a column a kind of bars, a sentence a statement. */

@@ -1,10 +1,10 @@
 <script setup lang="ts">
 import { computed, ref, toRef } from 'vue'
 import ErrorNote from '@/shared/ErrorNote.vue'
-import { figure } from '@/shared/format'
+import { figure, told, wholeWithin } from '@/shared/format'
 import InlineText from '@/shared/InlineText.vue'
 import KeepUniverse from '@/shared/KeepUniverse.vue'
-import { told, usePart, type OverviewSet } from './parts'
+import { usePart, type OverviewSet } from './parts'
 import TextList from './TextList.vue'
 
 /** Who is tight on several nested kinds of bars, in the order in which they would release. */
@@ -33,8 +33,8 @@ const PARTS: [
   ['momentum', 'its momentum'],
 ]
 function setLeast(text: string) {
-  const least = Math.round(Number(text))
-  if (least >= 1 && least <= 8) set({ least })
+  const least = wholeWithin(text, 1, 8)
+  if (least) set({ least })
 }
 const arrow = (sign: number | null | undefined) =>
   sign == null ? '?' : sign > 0 ? '▲' : sign < 0 ? '▼' : '–'

@@ -38,7 +38,3 @@ export function usePart<P extends Part>(part: P, arranged: Ref<OverviewSet | und
   )
   return { view, reply: computed(() => view.data.value as unknown as Reply | undefined) }
 }
-
-/** The problems of a part as sentences. */
-export const told = (problem: { message: string; mend?: string | null }) =>
-  problem.message + (problem.mend ? ` — ${problem.mend}` : '')

@@ -7,7 +7,7 @@ import { useArranging } from '@/shared/arranging'
 import { asOf, lookFrom, written } from '@/shared/asOf'
 import ErrorNote from '@/shared/ErrorNote.vue'
 import Failed from '@/shared/Failed.vue'
-import { figure, plural } from '@/shared/format'
+import { figure, plural, told } from '@/shared/format'
 import KeepUniverse from '@/shared/KeepUniverse.vue'
 import { useKeys } from '@/shared/keys'
 import ListOut from '@/shared/ListOut.vue'
@@ -299,7 +299,7 @@ const problems = computed(() =>
     </p>
     <p v-for="(one, n) in problems" :key="n" class="fall" role="alert">
       <code>{{ arranged[one.name].formula }}</code> on {{ arranged[one.name].bars }} shows nothing:
-      {{ one.problem.message }}{{ one.problem.mend ? ` — ${one.problem.mend}` : '' }}
+      {{ told(one.problem) }}
     </p>
     <Failed :failure="arranging.failure.value" />
     <ErrorNote

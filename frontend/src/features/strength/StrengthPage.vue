@@ -9,7 +9,7 @@ import ArrangedBy from '@/shared/ArrangedBy.vue'
 import { useArranging } from '@/shared/arranging'
 import ErrorNote from '@/shared/ErrorNote.vue'
 import Failed from '@/shared/Failed.vue'
-import { moment } from '@/shared/format'
+import { moment, told, wholeWithin } from '@/shared/format'
 import FormingPart from '@/shared/FormingPart.vue'
 import InlineText from '@/shared/InlineText.vue'
 import { useKeys } from '@/shared/keys'
@@ -67,8 +67,8 @@ const columns = computed(() =>
   (arranged.value?.spans ?? []).map((span, n) => {
     const own = seen.value?.spans[n]
     const sum = own && !own.problems.length ? `all together ${figure(own.sum)}` : 'not known'
-    const told = `${called(span)}: ${span.count} bars of ${span.bars}, to ${when(own?.moment ?? 0)}`
-    return { label: called(span), told, note: sum }
+    const words = `${called(span)}: ${span.count} bars of ${span.bars}, to ${when(own?.moment ?? 0)}`
+    return { label: called(span), told: words, note: sum }
   }),
 )
 const rows = computed(() =>
@@ -117,8 +117,8 @@ const problems = computed(() =>
 const setSpan = (n: number, part: Partial<Span>) =>
   arrange({ spans: arranged.value!.spans.map((own, m) => (m === n ? { ...own, ...part } : own)) })
 function setCount(n: number, text: string) {
-  const count = Math.round(Number(text))
-  if (count >= 1 && count <= 5000) setSpan(n, { count, label: '' })
+  const count = wholeWithin(text, 1, 5000)
+  if (count) setSpan(n, { count, label: '' })
 }
 const addSpan = () => {
   const spans = arranged.value?.spans ?? []
@@ -233,8 +233,7 @@ const table = () => ({
       <ListOut v-if="rows.length" name="Strength of currencies" :columns="table" />
     </p>
     <p v-for="(one, n) in problems" :key="n" class="fall" role="alert">
-      {{ one.span.count }} × {{ one.span.bars }} shows nothing: {{ one.problem.message
-      }}{{ one.problem.mend ? ` — ${one.problem.mend}` : '' }}
+      {{ one.span.count }} × {{ one.span.bars }} shows nothing: {{ told(one.problem) }}
     </p>
     <Failed :failure="arranging.failure.value" />
     <ErrorNote

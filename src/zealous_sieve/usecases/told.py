@@ -1,0 +1,38 @@
+"""What a part of a page computes and on which bars, or why it can't: told in its place, not raised."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from zealous_sieve.core.engine.panel import Panel
+from zealous_sieve.core.errors import DataError, FormulaError, Problem
+from zealous_sieve.core.formula.check import check
+from zealous_sieve.core.formula.timeframe import bars_problem
+from zealous_sieve.core.formula.typed import Typed
+from zealous_sieve.core.market.instruments import Instrument
+from zealous_sieve.usecases.desk import Desk
+
+
+def bars_or_why(
+    desk: Desk, chosen: Sequence[Instrument], bars: str, *, forming: bool = False
+) -> Panel | tuple[Problem, ...]:
+    """The bars of some instruments, or why a text says no bars that can be built."""
+    wrong = bars_problem(bars)
+    if wrong is not None:
+        return (wrong,)
+    try:
+        return desk.bars(chosen, desk.now, bars, forming=forming)
+    except DataError as error:
+        return error.problems
+
+
+def result_or_why(desk: Desk, formula: str, one: str) -> Typed | tuple[Problem, ...]:
+    """The one result of a formula, or why it has none; ``one`` says that there may be no more."""
+    try:
+        found = check(formula, None, desk.library, desk.reference.names)
+    except FormulaError as error:
+        return error.problems
+    if found.value is None:
+        mend = f"pick one of {', '.join(found.outputs)}"
+        return (Problem(code="two_results", message=one, mend=mend),)
+    return found.value
