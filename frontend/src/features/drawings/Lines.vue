@@ -2,7 +2,7 @@
 import { useElementSize } from '@vueuse/core'
 import { computed, ref } from 'vue'
 import { brief, ticks } from '@/features/scatter/plane'
-import { clock, day } from '@/shared/format'
+import { barTime, day } from '@/shared/format'
 import { lineOf } from './ranks'
 
 /** Several lines through time on one scale; values at the pointer stand beside them. */
@@ -52,7 +52,7 @@ const levels = computed(() => ticks(reach.value.low, reach.value.most, 'linear',
 const told = (seconds: number) => {
   const [first = 0, last = 0] = [props.moments[0], props.moments.at(-1)]
   const apart = (last - first) / Math.max(1, props.moments.length - 1)
-  return apart > 72_000 ? day(seconds) : clock(1000 * seconds)
+  return apart > 72_000 ? day(seconds) : barTime(seconds)
 }
 const times = computed(() => {
   const many = Math.max(1, Math.floor(wide.value / 170))

@@ -4,7 +4,7 @@ import { computed } from 'vue'
 import { answer, api } from '@/shared/api'
 import { asOf } from '@/shared/asOf'
 import ErrorNote from '@/shared/ErrorNote.vue'
-import { clock } from '@/shared/format'
+import { localOf } from '@/shared/format'
 
 /** When all venues trade, as a strip with the moment that is looked from. */
 const view = useQuery({
@@ -26,8 +26,8 @@ const hours = computed(() => {
   for (let at = Math.ceil(first / step) * step; at < last; at += step) found.push(at)
   return found
 })
-const at = (seconds: number) => clock(1000 * seconds)
-const time = (seconds: number) => at(seconds).split(', ').at(-1)!
+/** By the clock that was chosen, as everywhere. */
+const time = (seconds: number) => localOf(new Date(1000 * seconds).toISOString()).slice(11)
 function state(open: readonly (readonly [number, number] | number[])[]) {
   const now = seen.value!.now
   const present = open.find(([from, to]) => from! <= now && now < to!)
