@@ -13,7 +13,7 @@ from zealous_sieve.compute.apart import Apart
 from zealous_sieve.compute.here import Here
 from zealous_sieve.compute.server import Server
 from zealous_sieve.core.engine.panel import Panel
-from zealous_sieve.core.engine.warm import warm_cache
+from zealous_sieve.core.engine.warm import read_bodies, warm_cache
 from zealous_sieve.jobs.queue import Queue, work
 from zealous_sieve.processes import give_memory_back
 from zealous_sieve.storage.arrangements import ArrangementStore
@@ -114,10 +114,12 @@ def run_compute() -> None:
         if not held or held[0] is not now.panel:
             held[:] = [now.panel]
             give_memory_back()
+        _ = now.reference.names  # worked out once, not in each copy
         return now
 
     def ready() -> None:
         """Have the bars and the compiled code at hand before the first copy is made."""
+        read_bodies()
         try:
             desk(DESK)
         except UseCaseError as error:

@@ -729,6 +729,57 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/preview/fired": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Where a sieve would have fired on one instrument. */
+        post: operations["where_fired"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/preview/sheets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Where a sieve would have fired, on small sheets of several instruments. */
+        post: operations["fired_sheets"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/preview/why": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** How a sieve judges one instrument now. */
+        post: operations["why_preview"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/runs": {
         parameters: {
             query?: never;
@@ -858,6 +909,23 @@ export interface paths {
         };
         /** The code of the next hit that waits for a verdict after a place, else of the first of all. */
         get: operations["get_next_open"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{run_id}/why/{code}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How the run's sieve judged any instrument at the run's moment. */
+        get: operations["why_in_run"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1017,6 +1085,23 @@ export interface paths {
         put?: never;
         /** Currencies against each other over several spans. */
         post: operations["look_at_strength"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/suggestions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Conditions that what is pointed at on a chart suggests. */
+        post: operations["suggest"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1905,6 +1990,18 @@ export interface components {
          */
         DemoState: "here" | "going" | "away" | "coming";
         /**
+         * Drawn
+         * @description Which line of the chart shows which scale of a condition.
+         */
+        Drawn: {
+            /** Condition */
+            condition: number;
+            /** Line */
+            line: number;
+            /** Scale */
+            scale: number;
+        };
+        /**
          * DueEvent
          * @description ``announced`` is the moment from which it was known, where that is said.
          */
@@ -1979,6 +2076,45 @@ export interface components {
          * @enum {string}
          */
         FindingKind: "gap" | "bad print" | "stale" | "frozen" | "no bars" | "outside hours" | "jump";
+        /**
+         * Fired
+         * @description A chart with every bar of the instrument's whole history on which a sieve began to hold, as opening
+         *     moments; ``held`` counts the bars on which it held, ``bars`` all on which that is known.
+         */
+        Fired: {
+            /** Bars */
+            bars: number;
+            chart: components["schemas"]["Chart"];
+            /** Drawn */
+            drawn: components["schemas"]["Drawn"][];
+            /** Fired */
+            fired: number[];
+            /** Held */
+            held: number;
+            /** Months */
+            months: components["schemas"]["Month"][];
+        };
+        /** FiredBody */
+        FiredBody: {
+            /**
+             * Before
+             * @default null
+             */
+            before: number | null;
+            /** Code */
+            code: string;
+            /**
+             * Count
+             * @default 420
+             */
+            count: number;
+            /**
+             * Focus
+             * @default null
+             */
+            focus: number | null;
+            sieve: components["schemas"]["Sieve"];
+        };
         /**
          * FirstPage
          * @enum {string}
@@ -2088,12 +2224,49 @@ export interface components {
             /** Source */
             source: string;
         };
+        /**
+         * Grip
+         * @description Where in a condition's text a threshold is written: another text is what stands before ``start``,
+         *     ``prefix``, the threshold times ``sign``, ``suffix``, and what stands from ``end`` on. ``least`` is the
+         *     smallest number that may be written there, ``step`` by how much it moves at once.
+         */
+        Grip: {
+            /** End */
+            end: number;
+            /** Least */
+            least: number | null;
+            /** Prefix */
+            prefix: string;
+            /** Sign */
+            sign: number;
+            /** Start */
+            start: number;
+            /** Step */
+            step: number;
+            /** Suffix */
+            suffix: string;
+        };
         /** GroundBody */
         GroundBody: {
             /** Bars */
             bars: string;
             /** Formula */
             formula: string;
+        };
+        /**
+         * Histogram
+         * @description How many instruments lie where: ``counts`` of stretches of equal width from ``low`` to ``high``,
+         *     those beyond in the outermost ones.
+         */
+        Histogram: {
+            /** Counts */
+            counts: number[];
+            /** High */
+            high: number;
+            /** Low */
+            low: number;
+            /** Unknown */
+            unknown: number;
         };
         /**
          * HitColumn
@@ -2691,6 +2864,16 @@ export interface components {
          */
         MendingKind: "leave out" | "correct" | "split" | "accept";
         /**
+         * Month
+         * @description How often a sieve fired in a month, written as ``2026-03``.
+         */
+        Month: {
+            /** Count */
+            count: number;
+            /** Month */
+            month: string;
+        };
+        /**
          * Moved
          * @description Where the moment was moved; ``present`` where that is as far as one can see.
          */
@@ -2726,6 +2909,25 @@ export interface components {
             text: string;
         };
         /**
+         * NearMiss
+         * @description An instrument that one condition alone keeps out: ``short`` says by how many spreads of what it
+         *     measures, ``lacks`` in words; both empty where the condition has no number.
+         */
+        NearMiss: {
+            /** Code */
+            code: string;
+            /** Condition */
+            condition: number;
+            /** Lacks */
+            lacks: string;
+            /** Name */
+            name: string;
+            /** Sentence */
+            sentence: string;
+            /** Short */
+            short: number | null;
+        };
+        /**
          * Need
          * @description How many bars of a timeframe are needed.
          */
@@ -2744,6 +2946,15 @@ export interface components {
             sentence: string;
             /** Text */
             text: string;
+        };
+        /**
+         * OneBody
+         * @description A sieve, and one instrument that it is asked about.
+         */
+        OneBody: {
+            /** Code */
+            code: string;
+            sieve: components["schemas"]["Sieve"];
         };
         /**
          * OpenIdea
@@ -3043,6 +3254,33 @@ export interface components {
             text: string;
         };
         /**
+         * PointedBody
+         * @description What is pointed at on a chart.
+         */
+        PointedBody: {
+            /** At */
+            at: number;
+            /**
+             * Bars
+             * @default 1d
+             */
+            bars: string;
+            /** Code */
+            code: string;
+            /**
+             * Since
+             * @default null
+             */
+            since: number | null;
+            /** Text */
+            text: string;
+            /**
+             * Universe
+             * @default
+             */
+            universe: string;
+        };
+        /**
          * Preferences
          * @description ``zone`` is the clock that times within a day are told by, of the IANA database; days keep their own
          *     date. ``digits`` are those behind the point of figures that are no prices; none leaves it to their
@@ -3137,6 +3375,16 @@ export interface components {
              * @default 0
              */
             milliseconds: number;
+            /**
+             * Near
+             * @default []
+             */
+            near: components["schemas"]["NearMiss"][];
+            /**
+             * Near Count
+             * @default 0
+             */
+            near_count: number;
             /** Ok */
             ok: boolean;
             /**
@@ -3149,6 +3397,11 @@ export interface components {
             rank: components["schemas"]["Reading"] | null;
             /** Readings */
             readings: components["schemas"]["Reading"][];
+            /**
+             * Scales
+             * @default []
+             */
+            scales: components["schemas"]["Scaled"][][];
             /**
              * Stale
              * @default 0
@@ -3530,6 +3783,28 @@ export interface components {
          */
         Scale: "linear" | "log" | "rank";
         /**
+         * Scaled
+         * @description One number that a condition measures, over the universe at the newest bar, with its threshold;
+         *     ``passes`` says on which side the condition holds. Without a ``grip`` the threshold can't be moved.
+         */
+        Scaled: {
+            grip: components["schemas"]["Grip"] | null;
+            histogram: components["schemas"]["Histogram"];
+            /**
+             * Passes
+             * @enum {string}
+             */
+            passes: "above" | "below" | "across";
+            /** Spread */
+            spread: number;
+            /** Threshold */
+            threshold: number;
+            /** Title */
+            title: string;
+            /** Unit */
+            unit: string;
+        };
+        /**
          * Scatter
          * @description Points through time. ``moments`` are those of all frames in seconds since 1970, the newest last, of
          *     which the values begin with frame ``first``; ``sides`` are those of hits, empty elsewhere. ``fastest``
@@ -3727,6 +4002,56 @@ export interface components {
             when: components["schemas"]["When"];
         };
         /**
+         * Sheet
+         * @description One instrument with all its history in a few closes; ``fired`` says where between its first bar, 0,
+         *     and its newest, 1, the sieve began to hold.
+         */
+        Sheet: {
+            /** Closes */
+            closes: number[];
+            /** Code */
+            code: string;
+            /** Fired */
+            fired: number[];
+            /** Name */
+            name: string;
+        };
+        /**
+         * Sheets
+         * @description Some of the instruments of a universe; ``silent`` counts those on which the sieve never fired,
+         *     ``total`` how often it fired on all.
+         */
+        Sheets: {
+            /** Instruments */
+            instruments: number;
+            /** Sheets */
+            sheets: components["schemas"]["Sheet"][];
+            /** Silent */
+            silent: number;
+            /** Total */
+            total: number;
+        };
+        /** SheetsBody */
+        SheetsBody: {
+            /**
+             * By
+             * @default most
+             * @enum {string}
+             */
+            by: "most" | "least" | "listed";
+            /**
+             * Count
+             * @default 12
+             */
+            count: number;
+            /**
+             * First
+             * @default 0
+             */
+            first: number;
+            sieve: components["schemas"]["Sieve"];
+        };
+        /**
          * Shown
          * @description How a column is written and what it is sorted as.
          * @enum {string}
@@ -3897,6 +4222,21 @@ export interface components {
             sum: number;
             /** Values */
             values: (number | null)[];
+        };
+        /**
+         * Standing
+         * @description How one condition stands for an instrument: what it lacks where it stands in the way.
+         */
+        Standing: {
+            cell: components["schemas"]["Cell"];
+            /** Lacks */
+            lacks: string;
+            /** Sentence */
+            sentence: string;
+            /** Short */
+            short: number | null;
+            /** Stands In The Way */
+            stands_in_the_way: boolean;
         };
         /**
          * Statement
@@ -4075,6 +4415,33 @@ export interface components {
             bars: string[];
             /** Code */
             code: string;
+        };
+        /**
+         * Suggested
+         * @description A condition, what it says, what is seen that suggests it, and how many of the universe it lets
+         *     through now.
+         */
+        Suggested: {
+            /** Passes */
+            passes: number;
+            /** Seen */
+            seen: string;
+            /** Sentence */
+            sentence: string;
+            /** Text */
+            text: string;
+        };
+        /**
+         * SuggestedList
+         * @description Conditions that hold at the bar that was pointed at, the plainest first.
+         */
+        SuggestedList: {
+            /** Instruments */
+            instruments: number;
+            /** Suggested */
+            suggested: components["schemas"]["Suggested"][];
+            /** Value */
+            value: number | null;
         };
         /**
          * TableBody
@@ -4461,6 +4828,25 @@ export interface components {
          * @enum {string}
          */
         When: "comes" | "at the end";
+        /**
+         * Why
+         * @description How each condition of a sieve stands for one instrument; ``note`` says what else keeps it out, and
+         *     ``bar_at`` opens the bar that is told of. Without conditions there is no bar to judge.
+         */
+        Why: {
+            /** Bar At */
+            bar_at: number | null;
+            /** Code */
+            code: string;
+            /** Conditions */
+            conditions: components["schemas"]["Standing"][];
+            /** Name */
+            name: string;
+            /** Note */
+            note: string;
+            /** Passes */
+            passes: boolean;
+        };
     };
     responses: never;
     parameters: never;
@@ -6145,6 +6531,105 @@ export interface operations {
             };
         };
     };
+    where_fired: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FiredBody"];
+            };
+        };
+        responses: {
+            /** @description Where a sieve would have fired on one instrument. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Fired"];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    fired_sheets: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SheetsBody"];
+            };
+        };
+        responses: {
+            /** @description Where a sieve would have fired, on small sheets of several instruments. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Sheets"];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    why_preview: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OneBody"];
+            };
+        };
+        responses: {
+            /** @description How a sieve judges one instrument now. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Why"];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
     get_runs: {
         parameters: {
             query?: never;
@@ -6428,6 +6913,38 @@ export interface operations {
                 };
                 content: {
                     "application/json": string | null;
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    why_in_run: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description How the run's sieve judged any instrument at the run's moment. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Why"];
                 };
             };
             /** @description What is wrong */
@@ -6835,6 +7352,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["StrengthView"];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    suggest: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PointedBody"];
+            };
+        };
+        responses: {
+            /** @description Conditions that what is pointed at on a chart suggests. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SuggestedList"];
                 };
             };
             /** @description What is wrong */

@@ -174,7 +174,7 @@ def instrument_chart(outside: Outside, code: str, looked: Looked, order: Order) 
     wrong = bars_problem(looked.bars)
     if wrong is not None:
         raise DataError(wrong)
-    return outside.compute.do(order, look, code, looked, _found(outside, code))
+    return outside.compute.do(order, look, code, looked, findings_of(outside, code))
 
 
 def look(desk: Desk, code: str, looked: Looked, doubted: Sequence[Finding]) -> Chart:
@@ -184,7 +184,7 @@ def look(desk: Desk, code: str, looked: Looked, doubted: Sequence[Finding]) -> C
     drawn, refused = _asked(desk, looked.lines)
     terms = {f"line {n}": line.term for n, line in enumerate(drawn)}
     across = needs_universe(terms)
-    terms["range"] = _usual_range()
+    terms["range"] = usual_range()
     chosen = _compared(desk, instrument, looked.universe) if across else [instrument]
     panel = desk.bars(chosen, desk.now, looked.bars, forming=not across)
     found = evaluate(terms, panel)
@@ -196,9 +196,9 @@ def look(desk: Desk, code: str, looked: Looked, doubted: Sequence[Finding]) -> C
     unfinished = panel.columns.get(UNFINISHED)
     columns = [(line, found[f"line {n}"]) for n, line in enumerate(drawn)]
     return replace(
-        _chart(instrument, looked.bars, panel, shown, doubted, columns),
-        days=_days(panel, shown),
-        events=_events(panel, panel.position(code), shown),
+        chart_of(instrument, looked.bars, panel, shown, doubted, columns),
+        days=days_of(panel, shown),
+        events=events_of(panel, panel.position(code), shown),
         earlier=shown.start > rows.start,
         asked=tuple(Asked(text=t, controls=controls(t, desk.library)) for t in looked.lines),
         refused=refused,
@@ -218,7 +218,8 @@ def _compared(desk: Desk, instrument: Instrument, universe: str) -> list[Instrum
 
 
 @cache
-def _usual_range() -> Term:
+def usual_range() -> Term:
+    """The average range that distances are measured in."""
     value = check(USUAL_RANGE).value
     assert value is not None
     return value.term
@@ -246,14 +247,15 @@ def _asked(desk: Desk, texts: Sequence[str]) -> tuple[list[Line], tuple[Refused,
     return lines, tuple(refused)
 
 
-def _days(panel: Panel, shown: slice) -> tuple[int, ...]:
+def days_of(panel: Panel, shown: slice) -> tuple[int, ...]:
+    """Where a day of the venue begins, of bars shorter than a day."""
     if panel.duration >= DAY:
         return ()
     days = panel.local_times[shown] // DAY
     return tuple((np.flatnonzero(np.diff(days)) + 1).tolist())
 
 
-def _events(panel: Panel, position: int, shown: slice) -> tuple[ChartEvent, ...]:
+def events_of(panel: Panel, position: int, shown: slice) -> tuple[ChartEvent, ...]:
     """What was scheduled on the days of the bars, at the first bar of its day."""
     days = panel.local_times[shown] // DAY
     found = []
@@ -279,7 +281,7 @@ def hit_chart(
     seen = outside.hits.one(run, code)
     hit = seen.hit if seen else None
     return outside.compute.do(
-        order, draw, run.sieve, run.as_of, code, hit, _found(outside, code), bars
+        order, draw, run.sieve, run.as_of, code, hit, findings_of(outside, code), bars
     )
 
 
@@ -314,7 +316,7 @@ def draw(
 
     columns = [(line, found[f"line {n}"]) for n, line in enumerate(drawn)]
     return replace(
-        _chart(instrument, sieve.timeframe, panel, shown, doubted, columns),
+        chart_of(instrument, sieve.timeframe, panel, shown, doubted, columns),
         reasons=told(judged) if rows.stop > rows.start else (),
         reasons_now=told(newest) if rows.start <= newest != judged else (),
         provisional=provisional(prepared, panel, panel.position(code)),
@@ -323,7 +325,7 @@ def draw(
     )
 
 
-def _chart(
+def chart_of(
     instrument: Instrument,
     bars: str,
     panel: Panel,
@@ -368,7 +370,7 @@ def _pane_of(line: Line, column: Column, closes: Column) -> str:
     return line.label if line.pane == "price" and not near(column, closes) else line.pane
 
 
-def _found(outside: Outside, code: str) -> list[Finding]:
+def findings_of(outside: Outside, code: str) -> list[Finding]:
     """What the data check found of an instrument."""
     return [finding for finding in outside.market.findings() if finding.code == code]
 

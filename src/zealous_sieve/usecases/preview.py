@@ -6,11 +6,14 @@ import time
 from collections import Counter
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
+from typing import Literal
 
 from zealous_sieve.core.errors import DataError, Problem, SieveError
 from zealous_sieve.core.sieve.definition import Sieve
+from zealous_sieve.core.sieve.gauges import Histogram, step_of
+from zealous_sieve.core.sieve.near import Measured, NearMiss, sift_closely
 from zealous_sieve.core.sieve.prepare import prepare
-from zealous_sieve.core.sieve.scan import Count, Undecided, scan
+from zealous_sieve.core.sieve.scan import Count, Undecided, found_by
 from zealous_sieve.usecases.desk import Desk
 from zealous_sieve.usecases.errors import NotFoundError
 from zealous_sieve.usecases.formulas import Reading, read_formula
@@ -35,6 +38,35 @@ class PreviewHit:
 
 
 @dataclass(frozen=True, kw_only=True)
+class Grip:
+    """Where in a condition's text a threshold is written: another text is what stands before ``start``,
+    ``prefix``, the threshold times ``sign``, ``suffix``, and what stands from ``end`` on. ``least`` is the
+    smallest number that may be written there, ``step`` by how much it moves at once."""
+
+    start: int
+    end: int
+    prefix: str
+    suffix: str
+    sign: int
+    least: float | None
+    step: float
+
+
+@dataclass(frozen=True, kw_only=True)
+class Scaled:
+    """One number that a condition measures, over the universe at the newest bar, with its threshold;
+    ``passes`` says on which side the condition holds. Without a ``grip`` the threshold can't be moved."""
+
+    title: str
+    unit: str
+    threshold: float
+    passes: Literal["above", "below", "across"]
+    spread: float
+    histogram: Histogram
+    grip: Grip | None
+
+
+@dataclass(frozen=True, kw_only=True)
 class Preview:
     """``readings`` has one entry a condition; ``counts`` is empty while something is wrong."""
 
@@ -50,7 +82,12 @@ class Preview:
     """How many instruments are undecided for each cause."""
     stale: int = 0
     counts: tuple[Count, ...] = ()
+    scales: tuple[tuple[Scaled, ...], ...] = ()
+    """What each condition measures."""
     hits: tuple[PreviewHit, ...] = ()
+    near: tuple[NearMiss, ...] = ()
+    """The nearest of those that one condition alone keeps out, and how many there are."""
+    near_count: int = 0
     milliseconds: float = 0.0
     hindsight: tuple[str, ...] = ()
     """What a look at the past has to take from now, each as a sentence."""
@@ -83,7 +120,10 @@ def preview_on(desk: Desk, sieve: Sieve) -> Preview:
             ok=False, problems=(error.problem,), readings=readings, formulas=own, rank=rank
         )
     started = time.perf_counter()
-    found = scan(prepared, panel, most=SHOWN, progress=desk.progress, cancelled=desk.cancelled)
+    closely = sift_closely(prepared, panel, progress=desk.progress, cancelled=desk.cancelled)
+    found = found_by(closely.sifted, SHOWN)
+    near, near_count = closely.near(SHOWN)
+    scales = tuple(tuple(map(_scaled, own)) for own in closely.measured())
     elapsed = (time.perf_counter() - started) * 1000
     shown = []
     for hit in found.hits:
@@ -114,9 +154,36 @@ def preview_on(desk: Desk, sieve: Sieve) -> Preview:
         undecided=_by_cause(found.undecided),
         stale=len(found.stale),
         counts=found.counts,
+        scales=scales,
         hits=tuple(shown),
+        near=near,
+        near_count=near_count,
         milliseconds=elapsed,
         hindsight=desk.hindsight(sieve.universe, instruments, prepared.terms(), desk.now),
+    )
+
+
+def _scaled(measured: Measured) -> Scaled:
+    gauge, own = measured.gauge, measured.histogram
+    handle = gauge.handle
+    return Scaled(
+        title=gauge.title,
+        unit=str(gauge.unit),
+        threshold=gauge.threshold,
+        passes=gauge.passes.value,
+        spread=measured.spread,
+        histogram=own,
+        grip=None
+        if handle is None
+        else Grip(
+            start=handle.start,
+            end=handle.end,
+            prefix=handle.prefix,
+            suffix=handle.suffix,
+            sign=handle.sign,
+            least=handle.least,
+            step=step_of(own.low, own.high, whole=handle.whole),
+        ),
     )
 
 

@@ -23,6 +23,7 @@ from zealous_sieve.usecases.outlooks import Draft, Ground
 from zealous_sieve.usecases.ports import VerdictKind
 from zealous_sieve.usecases.preferences import Preferences
 from zealous_sieve.usecases.scatters import MOST_FRAMES, Asked
+from zealous_sieve.usecases.suggested import Pointed
 from zealous_sieve.usecases.universes import EVERYTHING
 from zealous_sieve.web.contract import MOST
 
@@ -63,6 +64,40 @@ class PairBody(Request):
 
 class SieveBody(Request):
     sieve: Sieve
+
+
+class OneBody(Request):
+    """A sieve, and one instrument that it is asked about."""
+
+    sieve: Sieve
+    code: Annotated[str, Field(max_length=60)]
+
+
+class FiredBody(OneBody):
+    count: Annotated[int, Field(ge=1, le=5000)] = 420
+    before: Annotated[int, Field(ge=-MOST, le=2**40)] | None = None
+    focus: Annotated[int, Field(ge=0, le=49)] | None = None
+
+
+class SheetsBody(Request):
+    sieve: Sieve
+    first: Annotated[int, Field(ge=0, le=MOST)] = 0
+    count: Annotated[int, Field(ge=1, le=60)] = 12
+    by: Literal["most", "least", "listed"] = "most"
+
+
+class PointedBody(Request):
+    """What is pointed at on a chart."""
+
+    code: Annotated[str, Field(max_length=60)]
+    bars: Annotated[str, Field(min_length=1, max_length=40)] = "1d"
+    at: Annotated[int, Field(ge=-MOST, le=2**40)]
+    text: Annotated[str, Field(min_length=1, max_length=20_000)]
+    since: Annotated[int, Field(ge=-MOST, le=2**40)] | None = None
+    universe: Annotated[str, Field(max_length=200)] = ""
+
+    def pointed(self) -> Pointed:
+        return Pointed(**self.model_dump())
 
 
 class SaveBody(Request):

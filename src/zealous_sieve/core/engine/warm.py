@@ -10,8 +10,9 @@ from zealous_sieve.core.engine.evaluate import evaluate
 from zealous_sieve.core.engine.incremental import IncrementalEvaluation
 from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.formula.check import check
+from zealous_sieve.core.formula.parser import parse
 from zealous_sieve.core.formula.terms import Term, apply, source
-from zealous_sieve.core.functions.catalogue import FAMILIES, FIELDS
+from zealous_sieve.core.functions.catalogue import FAMILIES, FIELDS, functions
 from zealous_sieve.core.functions.kernel import KERNELS
 
 CONSTANTS = {"at_least_of": (1, 2)}
@@ -45,3 +46,11 @@ def warm_cache() -> int:
     going_on = IncrementalEvaluation({"": check("ema(close, 2)").outputs["value"].term}, panel)
     going_on.advance({"close": np.ones(1)})
     return len(terms)
+
+
+def read_bodies() -> None:
+    """Read what the functions of the catalogue stand for, so that a copy of this process need not."""
+    for function in functions():
+        for body in (function.body, function.line, *function.bodies.values()):
+            if body:
+                parse(body)

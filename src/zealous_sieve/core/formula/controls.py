@@ -40,7 +40,7 @@ def controls(text: str, library: Mapping[str, str] | None = None) -> tuple[Contr
         program = parse(text)
     except FormulaError:
         return ()
-    begins = _line_begins(text)
+    begins = line_begins(text)
     found = []
     for node in tree.walk(program):
         inputs = _inputs_of(node, library or {})
@@ -55,7 +55,8 @@ def with_value(text: str, control: Control, value: float) -> str:
     return text[: control.start] + written + text[control.end :]
 
 
-def _line_begins(text: str) -> list[int]:
+def line_begins(text: str) -> list[int]:
+    """Where each line of a text begins, and one past its end."""
     begins = [0]
     for line in text.split("\n"):
         begins.append(begins[-1] + len(line) + 1)
@@ -111,10 +112,10 @@ def _of_call(
     for parameter in parameters:
         given = bound.get(parameter.name)
         if isinstance(given, tree.Number):
-            start, end = _span(given.place, begins)
+            start, end = span_of(given.place, begins)
             value, prefix, suffix = given.value, "", ""
         elif given is None and parameter.default is not None:
-            _, end = _span(node.place, begins)
+            _, end = span_of(node.place, begins)
             named, value = f"{parameter.name} = ", parameter.default
             if isinstance(node, tree.Call):
                 start = end = end - 1
@@ -137,6 +138,7 @@ def _of_call(
         )
 
 
-def _span(place: Place, begins: list[int]) -> tuple[int, int]:
+def span_of(place: Place, begins: list[int]) -> tuple[int, int]:
+    """From where to where a part stands in a text whose lines begin there."""
     start = begins[place.line - 1] + place.column - 1
     return start, start + place.length

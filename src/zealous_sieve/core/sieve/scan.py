@@ -67,6 +67,73 @@ class Scan:
     stale: tuple[str, ...]
 
 
+@dataclass(frozen=True, kw_only=True, eq=False)
+class Sifted:
+    """What a sieve says of the last bars of a panel, as columns of shape ``(instruments, window)``, and
+    the codes of those that are left out as their data have stopped."""
+
+    prepared: Prepared
+    panel: Panel
+    stale: tuple[str, ...]
+    columns: Mapping[str, Truths]
+
+    @property
+    def setup(self) -> Truths:
+        return self.columns["setup"]
+
+    def truth(self, position: int) -> Truths:
+        """Of a condition, as it is written."""
+        return self.columns[f"truth {position}"]
+
+    def asked(self, position: int) -> Truths:
+        """Whether a condition that decides does not stand in the way."""
+        return self.columns[f"ask {position}"]
+
+    def numbers(self, places: NDArray[np.int64]) -> list[Truths]:
+        """``Prepared.numbers`` of the instruments at some places, in their order; computed where they were
+        not with all the rest."""
+        wanted = self.prepared.numbers()
+        if all(_number(name) in self.columns for name in wanted):
+            return [self.columns[_number(name)][places] for name in wanted]
+        window = self.prepared.sieve.fired_within
+        return list(_for_some(wanted, self.panel, places, window).values())
+
+
+AT_ONCE = 20_000
+"""So many bars are looked at with all numbers that sentences mention; of more only those that are told."""
+
+
+def _number(name: str) -> str:
+    return f"number {name}"
+
+
+def sift(
+    prepared: Prepared,
+    panel: Panel,
+    beside: Mapping[str, Term] | None = None,
+    *,
+    progress: Progress | None = None,
+    cancelled: Event | None = None,
+) -> Sifted:
+    """Compute all that decides, and what is wanted beside it. Raises CancelledError."""
+    terms = {f"truth {n}": truth_of(f) for n, f in enumerate(prepared.formulas)}
+    terms |= {f"ask {n}": prepared.ask(n) for n in prepared.binding()}
+    terms["setup"] = prepared.setup()
+    if prepared.rank is not None:
+        terms["rank"] = truth_of(prepared.rank)
+    live, stopped = _fresh(panel)
+    if beside is not None and len(live) * prepared.sieve.fired_within <= AT_ONCE:
+        terms |= {_number(name): term for name, term in prepared.numbers().items()}
+    found = evaluate(
+        {**terms, **(beside or {})},
+        live,
+        last=prepared.sieve.fired_within,
+        progress=progress,
+        cancelled=cancelled,
+    )
+    return Sifted(prepared=prepared, panel=live, stale=stopped, columns=found)
+
+
 def scan(
     prepared: Prepared,
     panel: Panel,
@@ -79,25 +146,23 @@ def scan(
 
     With ``most`` only so many hits are returned; the counts are whole all the same. Raises CancelledError.
     """
-    window = prepared.sieve.fired_within
-    terms = {f"truth {n}": truth_of(f) for n, f in enumerate(prepared.formulas)}
-    terms |= {f"ask {n}": prepared.ask(n) for n in prepared.binding()}
-    terms["setup"] = prepared.setup()
-    if prepared.rank is not None:
-        terms["rank"] = truth_of(prepared.rank)
-    live, stopped = _fresh(panel)
-    found = evaluate(terms, live, last=window, progress=progress, cancelled=cancelled)
+    return found_by(sift(prepared, panel, progress=progress, cancelled=cancelled), most)
+
+
+def found_by(sifted: Sifted, most: int | None = None) -> Scan:
+    """The outcome of a sifting."""
+    prepared, live, found = sifted.prepared, sifted.panel, sifted.columns
     passing = np.flatnonzero((found["setup"] == 1.0).any(axis=1))
-    held = _held(terms["setup"], live, passing, window)
+    held = _held(prepared.setup(), live, passing, prepared.sieve.fired_within)
     unknown = np.isnan(found["setup"]).any(axis=1) & ~(found["setup"] == 1.0).any(axis=1)
     ranked = _ranked(prepared, found, passing, held)
     return Scan(
-        instruments=len(panel),
+        instruments=len(live) + len(sifted.stale),
         passing=len(passing),
-        hits=_hits(prepared, live, ranked.first(most)),
+        hits=_hits(sifted, ranked.first(most)),
         counts=_counts(prepared, found),
         undecided=_undecided(prepared, live, found, np.flatnonzero(unknown)),
-        stale=stopped,
+        stale=sifted.stale,
     )
 
 
@@ -185,14 +250,15 @@ def _ranked(
     return _Ranked(passing[order], back[order], ages[order], scores[order], ranks[order])
 
 
-def _hits(prepared: Prepared, panel: Panel, ranked: _Ranked) -> tuple[Hit, ...]:
+def _hits(sifted: Sifted, ranked: _Ranked) -> tuple[Hit, ...]:
     """All that is kept of those that pass, computed for all at once."""
     if not len(ranked.places):
         return ()
+    prepared, panel = sifted.prepared, sifted.panel
     chosen = panel.choose([panel.codes[place] for place in ranked.places])
-    numbers = _for_some(prepared.numbers(), panel, ranked.places, prepared.sieve.fired_within)
     each = np.arange(len(ranked.places))
-    values = np.stack([column[each, -1 - ranked.back] for column in numbers.values()], axis=1)
+    numbers = [column[each, -1 - ranked.back] for column in sifted.numbers(ranked.places)]
+    values = np.stack(numbers, axis=1)
     newest = chosen.ends - 1
     judged = newest - ranked.back
     closes = chosen.columns["close"]

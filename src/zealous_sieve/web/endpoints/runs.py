@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from zealous_sieve.usecases import charts, runs
+from zealous_sieve.usecases import charts, runs, why
 from zealous_sieve.usecases.charts import Chart
 from zealous_sieve.usecases.ports import HitsQuery, Order, Outside, Run, Verdict
 from zealous_sieve.usecases.runs import HitPage, HitView, RunView
+from zealous_sieve.usecases.why import Why
 from zealous_sieve.web.contract import Contract, as_of, wanted
 from zealous_sieve.web.shapes import ChartQuery, HitsRequest, OpenRequest, RunBody, VerdictBody
 
@@ -46,6 +47,11 @@ def contract(outside: Outside) -> Contract:
     def get_hit(run_id: int, code: str) -> HitView:
         """One hit of a run."""
         return runs.get_hit(outside, run_id, code, own())
+
+    @api.endpoint("GET", "/runs/<id:run_id>/why/<code>", reply=Why)
+    def why_in_run(run_id: int, code: str) -> Why:
+        """How the run's sieve judged any instrument at the run's moment."""
+        return why.why_in_run(outside, run_id, code, own())
 
     @api.endpoint("GET", "/runs/<id:run_id>/open", reply=str | None, query=OpenRequest)
     def get_next_open(run_id: int, query: OpenRequest) -> str | None:

@@ -2,11 +2,21 @@
 
 from __future__ import annotations
 
-from zealous_sieve.usecases import preview, sieves
+from zealous_sieve.usecases import fired, preview, sieves, suggested, why
+from zealous_sieve.usecases.fired import Fired, Sheets, Stretch
 from zealous_sieve.usecases.ports import Kind, Outside, StoredSieve, Version
 from zealous_sieve.usecases.preview import Preview
+from zealous_sieve.usecases.suggested import SuggestedList
+from zealous_sieve.usecases.why import Why
 from zealous_sieve.web.contract import Contract, wanted
-from zealous_sieve.web.shapes import SaveBody, SieveBody
+from zealous_sieve.web.shapes import (
+    FiredBody,
+    OneBody,
+    PointedBody,
+    SaveBody,
+    SheetsBody,
+    SieveBody,
+)
 
 
 def contract(outside: Outside) -> Contract:
@@ -16,6 +26,28 @@ def contract(outside: Outside) -> Contract:
     def preview_sieve(body: SieveBody) -> Preview:
         """How many instruments a sieve would leave now."""
         return preview.preview(outside, body.sieve, wanted(Kind.PREVIEW))
+
+    @api.endpoint("POST", "/preview/why", reply=Why, body=OneBody)
+    def why_preview(body: OneBody) -> Why:
+        """How a sieve judges one instrument now."""
+        return why.why(outside, body.sieve, body.code, wanted(Kind.PREVIEW))
+
+    @api.endpoint("POST", "/preview/fired", reply=Fired, body=FiredBody)
+    def where_fired(body: FiredBody) -> Fired:
+        """Where a sieve would have fired on one instrument."""
+        stretch = Stretch(code=body.code, count=body.count, before=body.before, focus=body.focus)
+        return fired.fired(outside, body.sieve, stretch, wanted(Kind.PREVIEW))
+
+    @api.endpoint("POST", "/preview/sheets", reply=Sheets, body=SheetsBody)
+    def fired_sheets(body: SheetsBody) -> Sheets:
+        """Where a sieve would have fired, on small sheets of several instruments."""
+        asked = body.first, body.count, body.by
+        return fired.sheets(outside, body.sieve, *asked, wanted(Kind.PREVIEW))
+
+    @api.endpoint("POST", "/suggestions", reply=SuggestedList, body=PointedBody)
+    def suggest(body: PointedBody) -> SuggestedList:
+        """Conditions that what is pointed at on a chart suggests."""
+        return suggested.suggested(outside, body.pointed(), wanted(Kind.PREVIEW))
 
     @api.endpoint("GET", "/sieves", reply=list[StoredSieve])
     def get_sieves() -> list[StoredSieve]:

@@ -1,0 +1,493 @@
+"""What a condition measures, and where it turns: the numbers behind its yes and no.
+
+A comparison is taken apart into a number of each instrument and the threshold that it is held against, so
+that the universe can be seen on one scale with the threshold on it, and what fails can be told how far it
+is away. Conditions that are joined keep the shape in which they are joined.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, replace
+from enum import StrEnum
+
+import numpy as np
+from numpy.typing import NDArray
+
+from zealous_sieve.core.errors import FormulaError
+from zealous_sieve.core.formula import tree
+from zealous_sieve.core.formula.canonical import number
+from zealous_sieve.core.formula.comparison import MIRRORED
+from zealous_sieve.core.formula.controls import line_begins, span_of
+from zealous_sieve.core.formula.parser import parse
+from zealous_sieve.core.formula.speech.sentence import label
+from zealous_sieve.core.formula.terms import Constant, Term, apply, constant, on_timeframe
+from zealous_sieve.core.formula.timeframe import timeframe
+from zealous_sieve.core.formula.typed import Formula, Typed
+from zealous_sieve.core.functions import units
+
+Values = NDArray[np.float64]
+
+
+class Passes(StrEnum):
+    """On which side of its threshold a condition holds."""
+
+    ABOVE = "above"
+    BELOW = "below"
+    ACROSS = "across"
+    """Where it goes from one side to the other."""
+
+    @property
+    def other(self) -> Passes:
+        return _OTHER[self]
+
+
+_OTHER = {
+    Passes.ABOVE: Passes.BELOW,
+    Passes.BELOW: Passes.ABOVE,
+    Passes.ACROSS: Passes.ACROSS,
+}
+
+
+@dataclass(frozen=True, kw_only=True)
+class Handle:
+    """Where in a condition's text the threshold is written.
+
+    A text with another one is what stands before ``start``, then ``prefix``, the threshold times ``sign``,
+    ``suffix``, and what stands from ``end`` on; places count characters. ``least`` is the smallest number
+    that may be written there.
+    """
+
+    start: int
+    end: int
+    prefix: str = ""
+    suffix: str = ""
+    sign: int = 1
+    least: float | None = None
+    whole: bool = False
+
+    def written(self, text: str, threshold: float) -> str:
+        """The text with another threshold."""
+        written = number(float(f"{self.sign * threshold:.10g}"))
+        return f"{text[: self.start]}{self.prefix}{written}{self.suffix}{text[self.end :]}"
+
+
+@dataclass(frozen=True, kw_only=True)
+class Gauge:
+    """One number of an instrument and the threshold that it is held against, both in ``unit``."""
+
+    title: str
+    unit: units.Unit
+    term: Term
+    threshold: float
+    passes: Passes
+    handle: Handle | None = None
+
+    def margin(self, values: Values, spread: float) -> Values:
+        """How far values lie on the side that passes, in spreads; below zero on the other side."""
+        sign = 1.0 if self.passes == Passes.ABOVE else -1.0
+        return np.asarray(sign * (values - self.threshold) / spread)
+
+
+@dataclass(frozen=True)
+class Plain:
+    """A condition without a number of its own."""
+
+    truth: Term
+
+
+@dataclass(frozen=True)
+class Loose:
+    """A condition whose gauges say what it looks at, and not on their own whether it holds."""
+
+    shape: Shape
+    truth: Term
+
+
+@dataclass(frozen=True)
+class Joined:
+    """Several together: all of them, or so many at least."""
+
+    parts: tuple[Shape, ...]
+    least: int
+
+
+Shape = Gauge | Plain | Loose | Joined
+"""A condition, taken apart."""
+
+
+def gauges(shape: Shape) -> Iterator[Gauge]:
+    """Every gauge of a condition, as they are written."""
+    match shape:
+        case Gauge():
+            yield shape
+        case Loose():
+            yield from gauges(shape.shape)
+        case Joined():
+            for part in shape.parts:
+                yield from gauges(part)
+
+
+def plains(shape: Shape) -> Iterator[Term]:
+    """Every truth of a condition that no gauge decides."""
+    match shape:
+        case Plain() | Loose():
+            yield shape.truth
+        case Joined():
+            for part in shape.parts:
+                yield from plains(part)
+
+
+def margins(shape: Shape, found: Mapping[Term, Values], spreads: Mapping[Term, float]) -> Values:
+    """How far a condition is from turning, in spreads of what it measures, at values of all its gauges and
+    truths: above zero where it holds, NaN where that is not known or can't be told."""
+    match shape:
+        case Gauge():
+            return shape.margin(found[shape.term], spreads.get(shape.term, 1.0))
+        case Plain() | Loose():
+            truth = found[shape.truth]
+            return np.where(truth == 1.0, np.inf, np.where(truth == 0.0, -np.inf, np.nan))
+    own = np.stack([margins(part, found, spreads) for part in shape.parts])
+    ordered = np.sort(np.where(np.isnan(own), -np.inf, own), axis=0)
+    return np.asarray(ordered[len(shape.parts) - shape.least])
+
+
+def shape_of(formula: Formula) -> Shape:
+    """A checked condition, taken apart."""
+    assert formula.expression is not None
+    return _Apart(formula).shape(formula.expression)
+
+
+@dataclass(frozen=True)
+class _Measure:
+    """A number and what it is held against: ``handle`` finds the place of that in the text."""
+
+    term: Term
+    threshold: float
+    unit: units.Unit
+    title: str
+    handle: Handle | None
+
+
+class _Apart:
+    def __init__(self, formula: Formula) -> None:
+        self.formula = formula
+        self.begins = line_begins(formula.text)
+
+    def shape(self, node: tree.Node) -> Shape:
+        match node:
+            case tree.And():
+                return Joined(tuple(map(self.shape, node.terms)), len(node.terms))
+            case tree.Or():
+                return Joined(tuple(map(self.shape, node.terms)), 1)
+            case tree.SoMany():
+                least = int(self._number(node.least) or 1)
+                return Joined(tuple(map(self.shape, node.truths)), least)
+            case tree.Not():
+                return turned(self.shape(node.truth))
+            case tree.On():
+                frame = timeframe(node.timeframe)
+                where = f" on {node.timeframe}"
+                return _mapped(self.shape(node.value), lambda t, _: on_timeframe(t, frame), where)
+            case tree.OverTime():
+                return self._over_time(node)
+            case tree.Then():
+                return self._then(node)
+            case tree.Name() if node.name in self.formula.definitions:
+                return self.shape(self.formula.definitions[node.name])
+        return self._compared(node) or Plain(self._typed(node).term)
+
+    def _typed(self, node: tree.Node) -> Typed:
+        return self.formula.types[node]
+
+    def _number(self, node: tree.Node) -> float | None:
+        typed = self.formula.types.get(node)
+        return typed.number if typed is not None else None
+
+    def _over_time(self, node: tree.OverTime) -> Shape:
+        bars = int(self._number(node.bars) or 1)
+        if node.span == tree.Span.AT_LEAST and node.least is not None:
+            least = self._number(node.least) or 1.0
+            return Gauge(
+                title=f"bars of the last {bars} on which it holds",
+                unit=units.BARS,
+                term=apply("count", self._typed(node.truth).term, constants=(bars,)),
+                threshold=least,
+                passes=Passes.ABOVE,
+                handle=self._at(node.least, least=1, whole=True),
+            )
+        every = node.span == tree.Span.FOR
+        return _held(self.shape(node.truth), self._typed(node.truth).term, bars, every=every)
+
+    def _then(self, node: tree.Then) -> Shape:
+        bars = int(self._number(node.bars) or 1)
+        held = self._typed(node.first).term
+        before = _held(self.shape(node.first), held, bars, every=False)
+        earlier = _mapped(before, lambda t, _: apply("ago", t, constants=(1,)), ", before")
+        return Joined((earlier, self.shape(node.second)), 2)
+
+    # Comparisons
+
+    def _compared(self, node: tree.Node) -> Shape | None:
+        match node:
+            case tree.Compare() if node.relation not in (
+                tree.Relation.EQUAL,
+                tree.Relation.DIFFERENT,
+            ):
+                above = node.relation in (tree.Relation.GREATER, tree.Relation.AT_LEAST)
+                return self._beyond(node, above)
+            case tree.Near():
+                measure = self._apart(node, node.left, node.right, node.tolerance, sign=1)
+                size = apply("absolute", measure.term)
+                return self._gauge(replace(measure, term=size), Passes.BELOW)
+            case tree.Between():
+                return self._between(node)
+            case tree.Crosses():
+                measure = self._apart(node, node.left, node.right, None, sign=1, crosses=True)
+                return Loose(self._gauge(measure, Passes.ACROSS), self._typed(node).term)
+        return None
+
+    def _beyond(self, node: tree.Compare, above: bool) -> Shape | None:
+        left, right = node.left, node.right
+        if self._number(left) is not None:
+            if self._number(right) is not None:
+                return None
+            turned = tree.Compare(
+                right, MIRRORED[node.relation], left, node.tolerance, place=node.place
+            )
+            if node.tolerance is not None:
+                return None
+            return self._beyond(turned, not above)
+        measure = self._apart(node, left, right, node.tolerance, sign=1 if above else -1)
+        return self._gauge(measure, Passes.ABOVE if above else Passes.BELOW)
+
+    def _between(self, node: tree.Between) -> Shape:
+        low, high = node.low, node.high
+        known = self._number(low), self._number(high)
+        if None not in known and known[0] > known[1]:  # type: ignore[operator]
+            low, high = high, low
+        if None in known:
+            return Plain(self._typed(node).term)
+        sides = (
+            self._gauge(self._apart(node, node.value, low, None, sign=1), Passes.ABOVE),
+            self._gauge(self._apart(node, node.value, high, None, sign=1), Passes.BELOW),
+        )
+        return Joined(sides, 2)
+
+    def _gauge(self, measure: _Measure, passes: Passes) -> Gauge:
+        return Gauge(
+            title=measure.title,
+            unit=measure.unit,
+            term=measure.term,
+            threshold=measure.threshold,
+            passes=passes,
+            handle=measure.handle,
+        )
+
+    def _apart(
+        self,
+        node: tree.Node,
+        left: tree.Node,
+        right: tree.Node,
+        tolerance: tree.Tolerance | None,
+        *,
+        sign: int,
+        crosses: bool = False,
+    ) -> _Measure:
+        """What is compared as one number: as it stands against a constant, else how far one is from the
+        other, in percent where they are prices, in the unit of a tolerance where there is one."""
+        x, y = self._typed(left), self._typed(right)
+        name = label(self.formula, left)
+        if tolerance is None and y.number is not None:
+            return _Measure(x.term, y.number, x.unit, name, self._at(right))
+        title = f"{name} against {label(self.formula, right)}"
+        apart = apply("subtract", x.term, y.term)
+        size = apply("absolute", y.term)
+        percent = apply("divide", apply("multiply", apart, constant(100.0)), size)
+        if tolerance is None:
+            priced = x.unit == units.PRICE == y.unit
+            unit = units.PERCENT if priced else units.common(x.unit, y.unit)
+            suffix = "%" if priced else ""
+            handle = None if crosses else self._after(node, sign, suffix)
+            return _Measure(percent if priced else apart, 0.0, unit, title, handle)
+        asked = self._number(tolerance.amount)
+        if tolerance.percent and asked is not None:
+            handle = self._at(tolerance.amount, sign=sign, least=0, suffix="%")
+            return _Measure(percent, sign * asked, units.PERCENT, title, handle)
+        if asked is not None:
+            handle = self._at(tolerance.amount, sign=sign, least=0)
+            return _Measure(apart, sign * asked, units.common(x.unit, y.unit), title, handle)
+        times, of = self._multiple(tolerance.amount)
+        held = apply("divide", apart, self._typed(of).term)
+        factor = 1.0 if times is None else self._number(times) or 0.0
+        handle = None if times is None else self._at(times, sign=sign, least=0)
+        named = f"{title}, in {label(self.formula, of)}"
+        return _Measure(held, sign * factor, units.NONE, named, handle)
+
+    def _multiple(self, node: tree.Node) -> tuple[tree.Node | None, tree.Node]:
+        """``0.5 * atr(14)`` as the number and what it is a multiple of."""
+        if isinstance(node, tree.Arithmetic) and node.operator == tree.Operator.MULTIPLY:
+            for factor, of in ((node.left, node.right), (node.right, node.left)):
+                if self._number(factor) is not None and self._number(of) is None:
+                    return factor, of
+        return None, node
+
+    # Places in the text
+
+    def _at(
+        self,
+        node: tree.Node,
+        *,
+        sign: int = 1,
+        least: float | None = None,
+        whole: bool = False,
+        suffix: str = "",
+    ) -> Handle | None:
+        """The place of a number that is written as one."""
+        inner = node.value if isinstance(node, tree.Minus) else node
+        if not isinstance(inner, tree.Number):
+            return None
+        start, end = span_of(node.place, self.begins)
+        handle = Handle(start=start, end=end, suffix=suffix, sign=sign, least=least, whole=whole)
+        return self._sound(handle, sign * (self._number(node) or 0.0))
+
+    def _after(self, node: tree.Node, sign: int, suffix: str) -> Handle | None:
+        """The place after a comparison, where a tolerance may be written."""
+        _, end = span_of(node.place, self.begins)
+        handle = Handle(start=end, end=end, prefix=" by ", suffix=suffix, sign=sign, least=0)
+        return self._sound(handle, 0.0)
+
+    def _sound(self, handle: Handle, threshold: float) -> Handle | None:
+        """A place at which a number can really be written; nothing where the text has none."""
+        try:
+            parse(handle.written(self.formula.text, threshold))
+        except FormulaError:
+            return None
+        return handle
+
+
+def turned(shape: Shape) -> Shape:
+    """The opposite of a condition."""
+    match shape:
+        case Gauge():
+            return replace(shape, passes=shape.passes.other)
+        case Plain():
+            return Plain(apply("negated", shape.truth))
+        case Loose():
+            return Loose(turned(shape.shape), apply("negated", shape.truth))
+    parts = tuple(map(turned, shape.parts))
+    return Joined(parts, len(parts) - shape.least + 1)
+
+
+Change = Callable[[Term, Passes | None], Term]
+"""What a number, on whose side a condition holds, or a truth, becomes."""
+
+
+def _mapped(shape: Shape, change: Change, told: str) -> Shape:
+    """Each number and truth of a condition changed in the same way."""
+    match shape:
+        case Gauge():
+            term = change(shape.term, shape.passes)
+            return replace(shape, term=term, title=shape.title + told)
+        case Plain():
+            return Plain(change(shape.truth, None))
+        case Loose():
+            return Loose(_mapped(shape.shape, change, told), change(shape.truth, None))
+    return Joined(tuple(_mapped(part, change, told) for part in shape.parts), shape.least)
+
+
+def _held(shape: Shape, truth: Term, bars: int, *, every: bool) -> Shape:
+    """A condition that has to hold on one, or on every, of so many bars: its numbers are the best, or the
+    worst, of them. Of several that are joined these decide only where they can be asked one by one: each of
+    all that are needed on every bar, any of them on one."""
+    if bars <= 1:
+        return shape
+
+    def over(term: Term, passes: Passes | None) -> Term:
+        if passes is None:
+            return apply("at_least_of", term, constants=(bars if every else 1, bars))
+        if passes == Passes.ACROSS or isinstance(term, Constant):
+            return term
+        kernel = "highest" if (passes == Passes.ABOVE) != every else "lowest"
+        return apply(kernel, term, constants=(bars,))
+
+    whole = _mapped(shape, over, f", {'worst' if every else 'best'} of {bars} bars")
+    return whole if _one_by_one(shape, every) else Loose(whole, over(truth, None))
+
+
+def _one_by_one(shape: Shape, every: bool) -> bool:
+    match shape:
+        case Joined():
+            needed = len(shape.parts) if every else 1
+            return shape.least == needed and all(_one_by_one(part, every) for part in shape.parts)
+    return True
+
+
+def spread_of(values: Values) -> float:
+    """How far values usually lie from their middle: the middle half of them is 1.35 spreads wide, as that
+    of a normal distribution is; 1 where all are equal."""
+    known = values[np.isfinite(values)]
+    if not len(known):
+        return 1.0
+    low, high = np.percentile(known, [25, 75])
+    return float(high - low) / 1.35 or float(np.std(known)) or 1.0
+
+
+@dataclass(frozen=True, kw_only=True)
+class Histogram:
+    """How many instruments lie where: ``counts`` of stretches of equal width from ``low`` to ``high``,
+    those beyond in the outermost ones."""
+
+    low: float
+    high: float
+    counts: tuple[int, ...]
+    unknown: int
+
+
+BINS = 40
+EDGE = 1.0
+"""So many percent at each end lie beyond the histogram."""
+
+
+def histogram(values: Values, threshold: float) -> Histogram:
+    """Where values lie, with room for a threshold: the outermost percents do not stretch it."""
+    known = values[np.isfinite(values)]
+    ends = np.percentile(known, [EDGE, 100 - EDGE]) if len(known) else np.array([0.0, 0.0])
+    low, high = min(float(ends[0]), threshold), max(float(ends[1]), threshold)
+    if not high > low:
+        room = abs(high) * 0.05 or 1.0
+        low, high = low - room, high + room
+    room = 0.02 * (high - low)
+    low, high = low - room, high + room
+    counts, _ = np.histogram(np.clip(known, low, high), bins=BINS, range=(low, high))
+    return Histogram(
+        low=low, high=high, counts=tuple(counts.tolist()), unknown=len(values) - len(known)
+    )
+
+
+def step_of(low: float, high: float, *, whole: bool) -> float:
+    """By how much a threshold moves at a press of a key: a round number, about a hundredth of the way."""
+    least = 10.0 ** np.floor(np.log10((high - low) / 100))
+    step = next(float(least * n) for n in (1, 2, 5, 10) if least * n >= (high - low) / 150)
+    return max(1.0, round(step)) if whole else step
+
+
+def deciding(
+    shape: Shape, place: int, found: Mapping[Term, Values], spreads: Mapping[Term, float]
+) -> Gauge | None:
+    """The gauge that a failing condition hangs on at one of several places: that on which it turns."""
+    whole = margins(shape, found, spreads)[place]
+    if not np.isfinite(whole):
+        return None
+    for gauge in gauges(shape):
+        own = gauge.margin(found[gauge.term][place : place + 1], spreads.get(gauge.term, 1.0))[0]
+        if own == whole:
+            return gauge
+    return None
+
+
+def terms_of(shapes: Sequence[Shape]) -> set[Term]:
+    """All that has to be known to tell how far conditions are from turning."""
+    return {g.term for shape in shapes for g in gauges(shape)} | {
+        term for shape in shapes for term in plains(shape)
+    }

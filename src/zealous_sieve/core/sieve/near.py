@@ -1,0 +1,242 @@
+"""Who misses by a hair, and why not: how far what fails is from passing."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from functools import cached_property
+from threading import Event
+
+import numpy as np
+from numpy.typing import NDArray
+
+from zealous_sieve.core.engine.panel import Panel
+from zealous_sieve.core.engine.progress import Progress
+from zealous_sieve.core.formula.speech.figures import figure
+from zealous_sieve.core.formula.terms import Term
+from zealous_sieve.core.functions import units
+from zealous_sieve.core.sieve.definition import Role
+from zealous_sieve.core.sieve.gauges import (
+    Gauge,
+    Histogram,
+    Passes,
+    Shape,
+    Values,
+    deciding,
+    gauges,
+    histogram,
+    margins,
+    shape_of,
+    spread_of,
+    terms_of,
+    turned,
+)
+from zealous_sieve.core.sieve.hit import Cell
+from zealous_sieve.core.sieve.prepare import Prepared
+from zealous_sieve.core.sieve.scan import Sifted, reasons, sift
+
+
+@dataclass(frozen=True, kw_only=True)
+class NearMiss:
+    """An instrument that one condition alone keeps out: ``short`` says by how many spreads of what it
+    measures, ``lacks`` in words; both empty where the condition has no number."""
+
+    code: str
+    name: str
+    condition: int
+    sentence: str
+    short: float | None
+    lacks: str
+
+
+@dataclass(frozen=True, kw_only=True)
+class Standing:
+    """How one condition stands for an instrument: what it lacks where it stands in the way."""
+
+    cell: Cell
+    sentence: str
+    stands_in_the_way: bool
+    short: float | None
+    lacks: str
+
+
+@dataclass(frozen=True, kw_only=True)
+class Measured:
+    """A gauge of a condition over the universe at the newest bar."""
+
+    gauge: Gauge
+    histogram: Histogram
+    spread: float
+
+
+@dataclass(frozen=True, kw_only=True, eq=False)
+class Closely:
+    """A sifting with what its conditions measure, of each instrument and over all."""
+
+    sifted: Sifted
+    shapes: tuple[Shape, ...]
+
+    def newest(self, term: Term) -> Values:
+        """The values of a term at the newest bar of each instrument."""
+        return self.sifted.columns[_named(term)][:, -1]
+
+    @cached_property
+    def spreads(self) -> Mapping[Term, float]:
+        """How far what is measured usually lies apart."""
+        terms = {gauge.term for shape in self.shapes for gauge in gauges(shape)}
+        return {term: spread_of(self.newest(term)) for term in terms}
+
+    def measured(self) -> tuple[tuple[Measured, ...], ...]:
+        """Of each condition what it measures, over the universe."""
+        return tuple(
+            tuple(
+                Measured(
+                    gauge=gauge,
+                    histogram=histogram(self.newest(gauge.term), gauge.threshold),
+                    spread=self.spreads[gauge.term],
+                )
+                for gauge in gauges(shape)
+            )
+            for shape in self.shapes
+        )
+
+    @cached_property
+    def _failing(self) -> NDArray[np.int64]:
+        """How many of the conditions that decide are not yes, as columns of the last bars."""
+        asked = [self.sifted.asked(n) for n in self.sifted.prepared.binding()]
+        return np.asarray((np.stack(asked) != 1.0).sum(axis=0))
+
+    def standings(self, place: int) -> tuple[tuple[Standing, ...], int]:
+        """How each condition stands for the instrument at a place of the panel, and the row of the bar:
+        the newest on which the fewest stand in the way."""
+        sifted, window = self.sifted, self.sifted.prepared.sieve.fired_within
+        prepared, panel = sifted.prepared, sifted.panel
+        have = int(panel.ends[place] - panel.starts[place])
+        back = int(np.argmin(self._failing[place, ::-1][: max(1, min(window, have))]))
+        at, row = window - 1 - back, int(panel.ends[place]) - 1 - back
+        values = [float(column[0, at]) for column in sifted.numbers(np.array([place]))]
+        told = reasons(prepared, values, panel, place, row)
+        binding, tick = set(prepared.binding()), panel.known(place).tick
+        found = []
+        for n, reason in enumerate(told):
+            out = n in binding and float(sifted.asked(n)[place, at]) != 1.0
+            short, lacks = self.lacks(n, place, at, tick) if out else (None, "")
+            found.append(
+                Standing(
+                    cell=reason.cell,
+                    sentence=reason.sentence,
+                    stands_in_the_way=out,
+                    short=short,
+                    lacks=lacks,
+                )
+            )
+        return tuple(found), row
+
+    def near(self, most: int) -> tuple[tuple[NearMiss, ...], int]:
+        """The nearest of those that one condition alone keeps out, the nearest first, and how many there
+        are. Of several bars that may be judged the newest counts on which the fewest stand in the way."""
+        sifted, binding = self.sifted, self.sifted.prepared.binding()
+        asked = np.stack([sifted.asked(n) for n in binding])
+        passing = (sifted.setup == 1.0).any(axis=1)
+        single = (self._failing == 1) & ~np.isnan(asked).any(axis=0)
+        places = np.flatnonzero(single.any(axis=1) & ~passing)
+        back = np.argmax(single[places][:, ::-1], axis=1)
+        at = sifted.setup.shape[1] - 1 - back
+        which = np.argmax(asked[:, places, at] != 1.0, axis=0)
+        short = np.full(len(places), np.nan)
+        for n, position in enumerate(binding):
+            own = which == n
+            short[own] = self._short(position, places[own], at[own])
+        order = np.lexsort((places, np.where(np.isnan(short), np.inf, short)))
+        chosen = order[:most]
+        shown = self._told(
+            places[chosen], back[chosen], [binding[n] for n in which[chosen]], short[chosen]
+        )
+        return shown, len(places)
+
+    def _values(
+        self, shape: Shape, places: NDArray[np.int64], at: NDArray[np.int64]
+    ) -> Mapping[Term, Values]:
+        return {term: self.sifted.columns[_named(term)][places, at] for term in terms_of([shape])}
+
+    def _asked(self, position: int) -> Shape:
+        """What a condition asks so as not to stand in the way."""
+        role = self.sifted.prepared.sieve.conditions[position].role
+        return turned(self.shapes[position]) if role == Role.VETO else self.shapes[position]
+
+    def _short(self, position: int, places: NDArray[np.int64], at: NDArray[np.int64]) -> Values:
+        """By how many spreads a condition fails; NaN where that can't be told."""
+        shape = self._asked(position)
+        margin = margins(shape, self._values(shape, places, at), self.spreads)
+        return np.where(np.isfinite(margin) & (margin <= 0), -margin, np.nan)
+
+    def lacks(self, position: int, place: int, at: int, tick: float) -> tuple[float | None, str]:
+        """By how much a condition fails for an instrument on one of its last bars, in spreads and in
+        words."""
+        shape = self._asked(position)
+        where = np.array([place]), np.array([at])
+        short = float(self._short(position, *where)[0])
+        values = self._values(shape, *where)
+        gauge = deciding(shape, 0, values, self.spreads)
+        if gauge is None or np.isnan(short):
+            return None, ""
+        return short, lack_in_words(gauge, float(values[gauge.term][0]), tick)
+
+    def _told(
+        self,
+        places: NDArray[np.int64],
+        back: NDArray[np.int64],
+        which: Sequence[int],
+        short: Values,
+    ) -> tuple[NearMiss, ...]:
+        if not len(places):
+            return ()
+        sifted = self.sifted
+        prepared, panel = sifted.prepared, sifted.panel
+        window = prepared.sieve.fired_within
+        numbers = sifted.numbers(places)
+        found = []
+        for n, place in enumerate(places.tolist()):
+            values = [float(column[n, -1 - back[n]]) for column in numbers]
+            row = int(panel.ends[place]) - 1 - int(back[n])
+            told = reasons(prepared, values, panel, place, row)
+            known = panel.known(place)
+            _, lacks = self.lacks(which[n], place, window - 1 - int(back[n]), known.tick)
+            found.append(
+                NearMiss(
+                    code=panel.codes[place],
+                    name=known.name,
+                    condition=which[n],
+                    sentence=told[which[n]].sentence,
+                    short=None if np.isnan(short[n]) else float(short[n]),
+                    lacks=lacks,
+                )
+            )
+        return tuple(found)
+
+
+def lack_in_words(gauge: Gauge, value: float, tick: float) -> str:
+    """``0.8 % too low``: how far a value is from a threshold that it misses."""
+    apart = figure(abs(value - gauge.threshold), gauge.unit, tick)
+    share = " %" if gauge.unit == units.PERCENT else " bars" if gauge.unit == units.BARS else ""
+    if gauge.unit == units.BARS and gauge.passes == Passes.ABOVE:
+        return f"{apart}{share} too few"
+    return f"{apart}{share} too {'low' if gauge.passes == Passes.ABOVE else 'high'}"
+
+
+def sift_closely(
+    prepared: Prepared,
+    panel: Panel,
+    *,
+    progress: Progress | None = None,
+    cancelled: Event | None = None,
+) -> Closely:
+    """Sift a panel, and measure what its conditions ask on the way. Raises CancelledError."""
+    shapes = tuple(map(shape_of, prepared.formulas))
+    beside = {_named(term): term for term in terms_of(shapes)}
+    sifted = sift(prepared, panel, beside, progress=progress, cancelled=cancelled)
+    return Closely(sifted=sifted, shapes=shapes)
+
+
+def _named(term: Term) -> str:
+    return f"measure {term.digest.hex()}"

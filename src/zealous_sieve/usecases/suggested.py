@@ -1,0 +1,131 @@
+"""Conditions that what is seen on a chart suggests, and how many instruments they leave."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from zealous_sieve.core.engine.evaluate import evaluate
+from zealous_sieve.core.engine.panel import Panel
+from zealous_sieve.core.errors import DataError, Problem
+from zealous_sieve.core.formula.check import check, check_condition
+from zealous_sieve.core.formula.speech.sentence import read
+from zealous_sieve.core.formula.timeframe import bars_problem
+from zealous_sieve.core.formula.typed import Formula
+from zealous_sieve.core.sieve.prepare import truth_of
+from zealous_sieve.core.sieve.suggesting import RANGE, Seen, Suggestion, suggestions
+from zealous_sieve.usecases.desk import Desk
+from zealous_sieve.usecases.errors import NotFoundError
+from zealous_sieve.usecases.ports import Order, Outside
+
+PRICES = ("open", "high", "low", "close")
+
+
+@dataclass(frozen=True, kw_only=True)
+class Pointed:
+    """What is pointed at on a chart: the value of a formula at the bar that opened at a moment; with
+    ``since`` the way there from an earlier bar. Counted is over a universe."""
+
+    code: str
+    bars: str
+    at: int
+    text: str
+    since: int | None = None
+    universe: str = ""
+
+
+@dataclass(frozen=True, kw_only=True)
+class Suggested:
+    """A condition, what it says, what is seen that suggests it, and how many of the universe it lets
+    through now."""
+
+    text: str
+    sentence: str
+    seen: str
+    passes: int
+
+
+@dataclass(frozen=True, kw_only=True)
+class SuggestedList:
+    """Conditions that hold at the bar that was pointed at, the plainest first."""
+
+    value: float | None
+    instruments: int
+    suggested: tuple[Suggested, ...]
+
+
+def suggested(outside: Outside, pointed: Pointed, order: Order) -> SuggestedList:
+    """Conditions for what is pointed at. Raises NotFoundError, DataError, FormulaError."""
+    if pointed.code not in outside.market.reference().by_code:
+        raise NotFoundError("instrument", pointed.code)
+    wrong = bars_problem(pointed.bars)
+    if wrong is not None:
+        raise DataError(wrong)
+    return outside.compute.do(order, suggested_on, pointed)
+
+
+def suggested_on(desk: Desk, pointed: Pointed) -> SuggestedList:
+    """As ``suggested``, on a desk."""
+    formula = check(pointed.text, None, desk.library, desk.reference.names)
+    if formula.value is None:
+        message = f"{pointed.text} has several results"
+        mend = f"point at one of {', '.join(formula.outputs)}"
+        raise DataError(Problem(code="two_results", message=message, mend=mend))
+    everyone = desk.members(pointed.universe) if pointed.universe in desk.rules else []
+    own = desk.reference.by_code[pointed.code]
+    chosen = everyone if any(i.code == own.code for i in everyone) else [*everyone, own]
+    panel = desk.bars(chosen, desk.now, pointed.bars)
+    seen, since = _seen(formula, panel, pointed)
+    found = suggestions(seen, since)
+    values = seen.value if len(seen.values) and np.isfinite(seen.value) else None
+    return SuggestedList(
+        value=values,
+        instruments=len(everyone),
+        suggested=_counted(desk, found, panel, len(everyone)),
+    )
+
+
+def _seen(formula: Formula, panel: Panel, pointed: Pointed) -> tuple[Seen, int | None]:
+    """The columns of the instrument up to the bar that is pointed at, and how many bars the way there
+    took."""
+    assert formula.value is not None
+    terms = {"value": formula.value.term, "range": truth_of(check(RANGE))}
+    found = evaluate(terms, panel)
+    rows = panel.rows(panel.position(pointed.code))
+    times = panel.times[rows]
+    end = int(np.searchsorted(times, pointed.at, side="right"))
+    shown = slice(rows.start, rows.start + end)
+    since = None
+    if pointed.since is not None:
+        since = end - int(np.searchsorted(times, pointed.since, side="right"))
+    seen = Seen(
+        text=pointed.text.strip(),
+        typed=formula.value,
+        values=found["value"][shown],
+        bars={name: panel.columns[name][shown] for name in PRICES},
+        ranges=found["range"][shown],
+    )
+    return seen, since
+
+
+def _counted(
+    desk: Desk, found: Sequence[Suggestion], panel: Panel, members: int
+) -> tuple[Suggested, ...]:
+    """Suggestions in words, and how many instruments of the universe each lets through."""
+    read_as = {
+        own.text: check_condition(own.text, None, desk.library, desk.reference.names)
+        for own in found
+    }
+    terms = {text: truth_of(formula) for text, formula in read_as.items()}
+    newest = evaluate(terms, panel, last=1) if terms and members else {}
+    return tuple(
+        Suggested(
+            text=own.text,
+            sentence=read(read_as[own.text]),
+            seen=own.seen,
+            passes=int((newest[own.text][:members, 0] == 1.0).sum()) if members else 0,
+        )
+        for own in found
+    )
