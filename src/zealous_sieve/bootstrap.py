@@ -114,7 +114,8 @@ def run_compute() -> None:
         if not held or held[0] is not now.panel:
             held[:] = [now.panel]
             give_memory_back()
-        _ = now.reference.names  # worked out once, not in each copy
+        # Worked out once, not in each copy.
+        _ = now.reference.names, now.reference.seen_at(int(now.now.timestamp()))
         return now
 
     def ready() -> None:

@@ -314,7 +314,7 @@ def test_bars_of_a_day_and_bricks_reach_the_chart(page: Page) -> None:
     write(page, "Condition 1", "close > vwap")
     page.get_by_label("Timeframe").fill("15m")
     page.get_by_label("Unfinished bar").select_option("the forming one included")
-    expect(page.locator(".leaves article").first).to_contain_text("provisional")
+    expect(page.locator(".leaves .leaf").first).to_contain_text("provisional")
     page.keyboard.press("Control+Enter")
     expect(page.locator("main .sentence").first).to_contain_text("the forming one included")
     page.locator("tbody td.mono").first.click()

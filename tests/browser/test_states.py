@@ -189,7 +189,7 @@ def test_the_whole_way_with_the_keyboard_alone(page: Page) -> None:
     page.keyboard.press("Control+a")
     page.keyboard.type("close < sma(close, 200) by 10%")
     page.keyboard.press("Escape")
-    expect(page.locator(".leaves article").first).to_be_visible()
+    expect(page.locator(".leaves .leaf").first).to_be_visible()
     page.keyboard.press("Control+Enter")
     expect(page).to_have_url(re.compile(r"/runs/\d+$"))
     expect(page.locator("main h1, main .head").first).to_contain_text("By keyboard")

@@ -19,13 +19,18 @@ export function useLatest<Question, Reply>(
   let timer = 0
   let asking: AbortController | undefined
 
+  let next: { question: Question } | undefined
+
   function stop() {
     window.clearTimeout(timer)
+    next = undefined
     asking?.abort()
+    asking = undefined
   }
   async function ask(question: Question) {
     stop()
-    const { signal } = (asking = new AbortController())
+    const own = (asking = new AbortController())
+    const { signal } = own
     try {
       const found = await request(question, signal)
       if (signal.aborted) return
@@ -37,11 +42,19 @@ export function useLatest<Question, Reply>(
       error.value = problem
       if (isStarting(problem)) timer = window.setTimeout(() => ask(question), AGAIN)
     }
+    if (asking === own) asking = undefined
+    if (next) void ask(next.question)
+  }
+  /** Asked at once, or as soon as the question before has its answer: for what changes while it is held. */
+  function soon(question: Question) {
+    window.clearTimeout(timer)
+    if (asking) next = { question }
+    else void ask(question)
   }
   function later(question: Question) {
     stop()
     timer = window.setTimeout(() => ask(question), pause)
   }
   tryOnScopeDispose(stop)
-  return { reply, about, error, ask, later, stop }
+  return { reply, about, error, ask, later, soon, stop }
 }

@@ -1,5 +1,5 @@
 import { useQuery } from '@tanstack/vue-query'
-import { toValue, type MaybeRefOrGetter } from 'vue'
+import { computed, toValue, type MaybeRefOrGetter } from 'vue'
 import { answer, api } from './api'
 import { away } from './away'
 
@@ -43,6 +43,18 @@ export const useFormulas = () =>
 
 export const useSieves = () =>
   useQuery({ queryKey: keys.sieves, queryFn: () => answer(api.GET('/api/sieves')) })
+
+/** The instruments of a universe, by code and name. */
+export const useMembers = (universe: MaybeRefOrGetter<string | undefined>) => {
+  const asked = computed(() => toValue(universe))
+  const found = useQuery({
+    queryKey: ['instruments', asked],
+    enabled: () => Boolean(asked.value),
+    queryFn: () =>
+      answer(api.GET('/api/instruments', { params: { query: { universe: asked.value! } } })),
+  })
+  return computed(() => (found.data.value ?? []).map(({ code, name }) => ({ code, name })))
+}
 
 /** What was archived and can be restored. */
 export const useArchivedSieves = () =>

@@ -58,7 +58,7 @@ class Budget:
 
 BUDGETS = {
     Kind.GLANCE: Budget(seconds=20, share=0.25, memory=2 * GIB, at_once=2, nice=2),
-    Kind.PREVIEW: Budget(seconds=12, share=0.25, memory=3 * GIB, at_once=2, nice=4),
+    Kind.PREVIEW: Budget(seconds=12, share=0.25, memory=3 * GIB, at_once=2, nice=2),
     Kind.RUN: Budget(seconds=1_800, share=0.5, memory=8 * GIB, at_once=1, nice=8),
 }
 

@@ -1,6 +1,8 @@
 <script setup lang="ts">
 import { useQueryClient } from '@tanstack/vue-query'
 import { computed, ref, watch } from 'vue'
+import Suggest from '@/features/suggest/Suggest.vue'
+import { usePointed } from '@/features/suggest/usePointed'
 import ErrorNote from '@/shared/ErrorNote.vue'
 import { useKeys, type Key } from '@/shared/keys'
 import { useVocabulary } from '@/shared/queries'
@@ -78,6 +80,7 @@ watch(own, (now) => {
   if (now) for (const code of props.near) void client.prefetchQuery(lookQuery(lookOf(code)))
 })
 
+const { pointed, point, leave: leavePointed, values } = usePointed(own)
 const head = ref<InstanceType<typeof ChartHead>>()
 const sheet = ref<InstanceType<typeof ChartSheet>>()
 const tabled = ref(false)
@@ -103,6 +106,7 @@ async function copyLink() {
 }
 /** Ends measuring, or full size; false where there was neither. */
 function leave(): boolean {
+  if (leavePointed()) return true
   if (sheet.value?.measuring) sheet.value.endMeasure()
   else if (props.full) emit('full', false)
   else return false
@@ -154,6 +158,7 @@ const list: Key[] = [
     run: () => sheet.value?.stepCursor(1),
   },
   { key: 'e', does: 'measure from here, to here, end', run: () => sheet.value?.measureHere() },
+  { key: 'o', does: 'conditions for what is here', run: () => sheet.value?.askHere() },
   { key: 'f', does: 'full size', run: () => emit('full', !props.full) },
   { key: 'y', does: 'copy the address of the chart', run: () => void copyLink() },
   {
@@ -219,8 +224,18 @@ useKeys(list, () => props.active)
         :back="sight.back"
         :scale="scale"
         :drawing="drawing"
+        asks
         @sight="came"
         @full="emit('full', !full)"
+        @ask="point"
+      />
+      <Suggest
+        v-if="pointed"
+        :pointed="pointed"
+        :values="values"
+        :universe="universe"
+        @point="(text, label) => point({ text, label }, pointed!.at, pointed!.since)"
+        @close="leavePointed"
       />
     </div>
     <p class="quiet ranges" :aria-busy="waiting">
@@ -262,6 +277,7 @@ useKeys(list, () => props.active)
   display: none;
 }
 .chart {
+  position: relative;
   flex: 1;
   min-height: 0;
 }

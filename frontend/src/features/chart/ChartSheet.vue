@@ -27,9 +27,11 @@ import {
   type Scale,
   type Sight,
 } from './looks'
-import { distance, type Point } from './measure'
-import { layPanes, paneNames } from './panes'
+import { distance, meant, snapped, type Point } from './measure'
+import LevelHandle, { type Level } from './LevelHandle.vue'
+import { layPanes, paneNames, RIGHT } from './panes'
 import { readings } from './readings'
+import ReadingText from './ReadingText.vue'
 
 use([
   CustomChart,
@@ -51,11 +53,32 @@ const props = withDefaults(
     back?: number
     scale?: Scale
     drawing?: Drawing
+    /** Moments at which something began to hold, and the one of them that is looked at. */
+    fired?: readonly number[]
+    lookedAt?: number
+    /** Thresholds that can be moved in their panes. */
+    levels?: readonly Level[]
+    /** Values can be asked what conditions they suggest. */
+    asks?: boolean
   }>(),
-  { back: 0, scale: 'linear', drawing: 'candles' },
+  {
+    back: 0,
+    scale: 'linear',
+    drawing: 'candles',
+    fired: () => [],
+    lookedAt: undefined,
+    levels: () => [],
+  },
 )
-/** What has come into sight by wheel or drag; a double click asks for full size. */
-const emit = defineEmits<{ sight: [sight: Sight]; full: [] }>()
+/** What has come into sight by wheel or drag; a double click asks for full size; a threshold is moved. */
+const emit = defineEmits<{
+  sight: [sight: Sight]
+  full: []
+  level: [place: number, value: number]
+  hold: [held: boolean]
+  /** Conditions are asked for: for a value at a bar, or for the way there from an earlier one. */
+  ask: [of: { text: string; label: string }, at: number, since?: number]
+}>()
 const sheet = ref<InstanceType<typeof VChart>>()
 const host = ref<HTMLElement>()
 const { width, height } = useElementSize(host, { width: 0, height: 480 })
@@ -98,6 +121,8 @@ const option = computed(() =>
           drawing: props.drawing,
           room: Math.max(2, Math.floor(width.value / LABEL)),
           zone: preferences.value.zone,
+          fired: props.fired,
+          lookedAt: props.lookedAt,
           inSight,
         },
       )
@@ -135,6 +160,11 @@ const from = shallowRef<Point>()
 const to = shallowRef<Point>()
 const fixed = ref(false)
 const drawn = ref(0)
+const drawnPanes = ref(0)
+function finished() {
+  drawn.value++
+  drawnPanes.value = panes.value.length
+}
 const begin = () => {
   const first = windowOf(props.chart.times.length, props).startValue
   return props.chart.close[first] ?? 1
@@ -145,8 +175,11 @@ const point = (x: number, y: number): Point | undefined => {
   const price = value === undefined ? undefined : fromAxis(props.scale, begin())(value)
   const last = props.chart.times.length - 1
   if (at === undefined || price === undefined || !Number.isFinite(price) || price <= 0) return
-  return { at: Math.max(0, Math.min(last, at)), price }
+  return snapped(props.chart, { at: Math.max(0, Math.min(last, at)), price }, heightOf)
 }
+/** How high on the sheet a price stands. */
+const heightOf = (value: number) =>
+  Number(sheet.value?.chart?.convertToPixel({ yAxisIndex: 0 }, toAxis(props.scale, begin())(value)))
 function fix(next: Point | undefined) {
   if (!next) return
   if (!from.value) from.value = to.value = next
@@ -181,8 +214,43 @@ const measured = computed(() => {
   return {
     a: pixel(from.value),
     b: pixel(to.value),
+    names: [from.value, to.value].map((p) => p.of?.label ?? 'a price').join(' to '),
     parts: distance(props.chart, from.value, to.value),
   }
+})
+/** Conditions for what is measured; nothing where there is neither a line nor a way. */
+function askMeasured() {
+  if (!from.value || !to.value) return
+  const [first, last] =
+    from.value.at <= to.value.at ? [from.value, to.value] : [to.value, from.value]
+  const of = meant(first, last)
+  const time = (p: Point) => props.chart.times[p.at]!
+  emit('ask', of, time(last), of.along ? time(first) : undefined)
+  endMeasure()
+}
+/** Conditions for the bar under the cursor, by the keys. */
+function askHere() {
+  if (from.value && to.value) askMeasured()
+  else askFor({ name: 'Close', formula: 'close' })
+}
+function askFor(reading: { name: string; formula?: string }) {
+  const at = Math.min(cursor.value ?? Infinity, props.chart.times.length - 1)
+  if (!reading.formula || at < 0) return
+  emit('ask', { text: reading.formula, label: reading.name }, props.chart.times[at]!)
+}
+/** Where the thresholds stand in their panes, and what stands at a height there. */
+const handles = computed(() => {
+  const chart = sheet.value?.chart
+  // A pane has heights once it has been drawn.
+  if (!chart || drawn.value < 0 || drawnPanes.value !== panes.value.length) return []
+  return props.levels.flatMap((level, place) => {
+    const n = panes.value.findIndex((pane) => pane.name === level.pane)
+    const pane = panes.value[n]
+    if (!pane) return []
+    const y = Number(chart.convertToPixel({ yAxisIndex: n }, level.value))
+    const valueAt = (height: number) => Number(chart.convertFromPixel({ yAxisIndex: n }, height))
+    return [{ level, place, pane, y, valueAt }]
+  })
 })
 /** By the keys: the point under the cursor is that of its close. */
 function measureHere() {
@@ -220,6 +288,7 @@ function save() {
 }
 defineExpose({
   save,
+  askHere,
   measureHere,
   endMeasure,
   stepCursor,
@@ -238,22 +307,39 @@ const spoken = computed(
 <template>
   <div class="sheet">
     <p class="readings">
-      <span v-for="(r, n) in line.filter((entry) => entry.pane === 'price')" :key="n"
-        ><i v-if="r.colour" :style="{ background: r.colour }"></i
-        ><span class="quiet">{{ r.name }}</span> {{ r.text }}</span
-      >
+      <ReadingText
+        v-for="(r, n) in line.filter((entry) => entry.pane === 'price')"
+        :key="n"
+        :reading="r"
+        :asks="asks"
+        @ask="askFor(r)"
+      />
     </p>
-    <div ref="host" class="canvas" role="img" :aria-label="spoken">
-      <VChart
-        v-if="option"
-        ref="sheet"
-        :option="option"
-        :update-options="{ notMerge: true }"
-        autoresize
-        @updateaxispointer="follow"
-        @datazoom="zoomed"
-        @finished="drawn++"
-        @dblclick="emit('full')"
+    <div ref="host" class="canvas">
+      <div class="drawing" role="img" :aria-label="spoken">
+        <VChart
+          v-if="option"
+          ref="sheet"
+          :option="option"
+          :update-options="{ notMerge: true }"
+          autoresize
+          @updateaxispointer="follow"
+          @datazoom="zoomed"
+          @finished="finished"
+          @dblclick="emit('full')"
+        />
+      </div>
+      <LevelHandle
+        v-for="own in handles"
+        :key="own.place"
+        :level="own.level"
+        :y="own.y"
+        :top="own.pane.top"
+        :height="own.pane.height"
+        :right="RIGHT"
+        :value-at="own.valueAt"
+        @move="(value) => emit('level', own.place, value)"
+        @hold="(held) => emit('hold', held)"
       />
       <svg v-if="measured" class="measure" aria-hidden="true">
         <line :x1="measured.a[0]" :y1="measured.a[1]" :x2="measured.b[0]" :y2="measured.b[1]" />
@@ -269,7 +355,11 @@ const spoken = computed(
           top: `${Math.max(4, Math.min(measured.b[1] + 8, height - 110))}px`,
         }"
       >
+        <b>{{ measured.names }}</b>
         <span v-for="part in measured.parts" :key="part">{{ part }}</span>
+        <button v-if="asks" class="button" @click.stop="askMeasured">
+          conditions <kbd>o</kbd>
+        </button>
       </p>
       <p
         v-for="pane in paneLabels"
@@ -277,10 +367,13 @@ const spoken = computed(
         class="pane readings"
         :style="{ top: `${pane.top - 17}px` }"
       >
-        <span v-for="r in pane.parts" :key="r.name"
-          ><i v-if="r.colour" :style="{ background: r.colour }"></i
-          ><span class="quiet">{{ r.name }}</span> {{ r.text }}</span
-        >
+        <ReadingText
+          v-for="r in pane.parts"
+          :key="r.name"
+          :reading="r"
+          :asks="asks"
+          @ask="askFor(r)"
+        />
       </p>
     </div>
   </div>
@@ -305,19 +398,13 @@ const spoken = computed(
   font-size: 12px;
   min-height: 27px;
 }
-.readings i {
-  display: inline-block;
-  width: 9px;
-  height: 3px;
-  margin-right: 4px;
-  vertical-align: middle;
-}
 .canvas {
   position: relative;
   flex: 1;
   min-height: 0;
 }
-.canvas > :first-child {
+.drawing,
+.drawing > :first-child {
   position: absolute;
   inset: 0;
 }
@@ -345,8 +432,13 @@ const spoken = computed(
   border: 1px solid var(--accent);
   pointer-events: none;
 }
-.measured span {
+.measured span,
+.measured b {
   display: block;
+}
+.measured .button {
+  pointer-events: auto;
+  margin-top: 3px;
 }
 .pane.readings {
   position: absolute;

@@ -8,6 +8,7 @@ import {
   dayMarks,
   drawDoubts,
   drawEvents,
+  drawFired,
   gapMarks,
   lastPrice,
   levels,
@@ -25,6 +26,9 @@ export interface Manner {
   room: number
   /** Whose clock tells the time. */
   zone?: string
+  /** Moments at which something began to hold, and the one of them that is looked at. */
+  fired?: readonly number[]
+  lookedAt?: number
   /** The first and last bar in sight just now, while wheel and drag move it. */
   inSight?: () => readonly [number, number] | undefined
 }
@@ -41,7 +45,9 @@ export function chartOption(
   const { scale, drawing } = manner
   const dates = chart.times.map(barTime)
   const index = (pane: string) => panes.findIndex((p) => p.name === pane)
-  const signal = chart.fired_at === null ? -1 : chart.times.indexOf(chart.fired_at)
+  const looked = manner.lookedAt ?? chart.fired_at
+  const signal = looked === null ? -1 : chart.times.indexOf(looked)
+  const fired = (manner.fired ?? []).map((time) => chart.times.indexOf(time))
   const label = { color: inks.quiet, fontSize: 11 }
   const reaches = reachOf(chart)
   const seen = windowOf(chart.times.length, sight)
@@ -179,6 +185,7 @@ export function chartOption(
       gapMarks(chart, inks),
       reach(chart.volume, 1),
       custom(drawEvents(chart, inks), 0),
+      ...(fired.length ? [custom(drawFired(chart, fired, inks), 0)] : []),
       custom(drawDoubts(chart, reaches.low.map(at), inks), 0),
       ...(drawing === 'line'
         ? [{ ...reach(chart.close.map(at), 0), lineStyle: { width: 1.4, color: inks.ink } }]

@@ -80,6 +80,22 @@ export function drawEvents(chart: Chart, inks: Inks): Draw {
   }
 }
 
+/** A short stroke that stands on the foot of the price at each bar on which something began to hold. */
+export function drawFired(chart: Chart, places: readonly number[], inks: Inks): Draw {
+  return (params, api) => {
+    const sheet = params.coordSys as unknown as { y: number; height: number }
+    const [from, to] = visible(params, api, chart.times.length)
+    const foot = sheet.y + sheet.height
+    let path = ''
+    for (const at of places) {
+      if (at < from || at >= to) continue
+      const x = Math.round((api.coord([at, chart.close[at]!]) as number[])[0]!)
+      path += `M${x - 1.5} ${foot}L${x - 1.5} ${foot - 14}L${x + 1.5} ${foot - 14}L${x + 1.5} ${foot}Z`
+    }
+    return { type: 'path', shape: { pathData: path || 'M0 0' }, style: { fill: inks.accent } }
+  }
+}
+
 /** A small pennant under each bar that the data check doubts; why stands in the readings. */
 export function drawDoubts(chart: Chart, lows: readonly number[], inks: Inks): Draw {
   return (params, api) => {

@@ -24,7 +24,7 @@ export function paneNames(chart: Chart, scale: Scale = 'linear'): string[] {
 export function layPanes(names: string[], height: number): Pane[] {
   const room = height - FOOT - 6 - GAP * (names.length - 1)
   const below = names.length - 1
-  const each = Math.min(84, (room * 0.46) / below)
+  const each = Math.min(84, (room * 0.46) / below, room * 0.24)
   let top = 6
   return names.map((name, n) => {
     const tall = n === 0 ? room - each * below : each

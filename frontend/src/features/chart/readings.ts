@@ -8,6 +8,8 @@ export interface Reading {
   text: string
   colour?: string
   pane: string
+  /** What it is the value of, where conditions can be made of it. */
+  formula?: string
 }
 
 /** The values under the cursor: the bar's and the price lines' in one line, the others by pane. */
@@ -22,13 +24,13 @@ export function readings(
   const own = (name: string, text: string) => ({ name, text, pane: 'price' })
   return [
     own('', barTime(chart.times[i]!)),
-    own('O', p(chart.open[i])),
-    own('H', p(chart.high[i])),
-    own('L', p(chart.low[i])),
-    own('C', p(chart.close[i])),
+    { ...own('O', p(chart.open[i])), formula: 'open' },
+    { ...own('H', p(chart.high[i])), formula: 'high' },
+    { ...own('L', p(chart.low[i])), formula: 'low' },
+    { ...own('C', p(chart.close[i])), formula: 'close' },
     ...chart.events.filter((event) => event.at === i).map((event) => own('due', event.kind)),
     ...chart.doubts.filter((doubt) => doubt.at === i).map((doubt) => own('doubted', doubt.detail)),
-    { name: 'Volume', text: figure(chart.volume[i]), pane: 'volume' },
+    { name: 'Volume', text: figure(chart.volume[i]), pane: 'volume', formula: 'volume' },
     ...chart.lines.map((line, n) => ({
       name: line.beside || line.label,
       text:
@@ -37,6 +39,7 @@ export function readings(
           : line.unit === 'price'
             ? p(line.values[i])
             : figure(line.values[i]),
+      formula: line.text,
       colour: inks.lines[n % inks.lines.length],
       pane: paneOf(line, scale === 'percent'),
     })),

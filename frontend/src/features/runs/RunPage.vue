@@ -15,8 +15,9 @@ import { useKeys } from '@/shared/keys'
 import ListOut, { type Columns } from '@/shared/ListOut.vue'
 import Mesh from '@/shared/Mesh.vue'
 import PriceTail from '@/shared/PriceTail.vue'
-import { useRun } from '@/shared/queries'
+import { useMembers, useRun } from '@/shared/queries'
 import { useSight } from '@/shared/sight'
+import WhyNot from '@/features/sieves/WhyNot.vue'
 import Funnel from './Funnel.vue'
 import { useProgress } from './progress'
 import { useStartRun } from './startRun'
@@ -143,7 +144,15 @@ useKeys([
   { key: 'Enter', does: 'review the hit', run: () => chosen.value && review(chosen.value.code) },
   { key: '/', does: 'filter', run: () => field.value?.focus() },
   { key: 'r', does: 'run again', run: again },
+  { key: 'w', does: 'why not: what an instrument lacks', run: () => why.value?.focus() },
 ])
+const whom = ref('')
+const why = ref<InstanceType<typeof WhyNot>>()
+const everyone = useMembers(() => run.value?.sieve.universe)
+const askWhy = (code: string, signal: AbortSignal) => {
+  const path = { run_id: id.value, code }
+  return answer(api.GET('/api/runs/{run_id}/why/{code}', { params: { path }, signal }))
+}
 const pick = (n: number) => (at.value = n)
 </script>
 
@@ -216,6 +225,15 @@ const pick = (n: number) => (at.value = n)
       />
       <template v-if="run.state === 'done' && view.data.value">
         <Funnel :view="view.data.value" />
+        <WhyNot
+          ref="why"
+          v-model="whom"
+          class="whynot"
+          :offered="everyone"
+          :ask="askWhy"
+          :about="id"
+          :names="names"
+        />
         <div class="tabs">
           <div role="tablist" class="tablist">
             <button
@@ -378,6 +396,10 @@ const pick = (n: number) => (at.value = n)
 </template>
 
 <style scoped>
+.whynot {
+  max-width: 90ch;
+  margin-top: 6px;
+}
 .mended {
   display: inline-block;
   margin-left: 6px;

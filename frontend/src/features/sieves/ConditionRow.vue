@@ -3,6 +3,8 @@ import { computed, ref } from 'vue'
 import type { Condition, Schemas, Vocabulary } from '@/shared/api'
 import { needs } from '@/shared/format'
 import FormulaEditor from './FormulaEditor.vue'
+import Histogram from './Histogram.vue'
+import type { Scale } from './thresholds'
 
 const condition = defineModel<Condition>({ required: true })
 const props = defineProps<{
@@ -14,12 +16,27 @@ const props = defineProps<{
   /** Whether the sentence is about the text that stands there, and the counts about all of them. */
   said?: boolean
   counted?: boolean
+  /** What it measures, with thresholds that can be moved; shown while it is `open`. */
+  scales?: readonly Scale[]
+  open?: boolean
+  tied?: (scale: number) => boolean
   vocabulary?: Vocabulary
   own?: readonly string[]
 }>()
-defineEmits<{ remove: []; move: [by: number] }>()
+const emit = defineEmits<{
+  open: []
+  remove: []
+  move: [by: number]
+  threshold: [scale: number, value: number]
+  tie: [scale: number]
+  hold: [held: boolean]
+}>()
 const editor = ref<InstanceType<typeof FormulaEditor>>()
-defineExpose({ focus: () => editor.value?.focus() })
+const row = ref<HTMLElement>()
+defineExpose({
+  focus: () => editor.value?.focus(),
+  reveal: () => row.value?.scrollIntoView({ block: 'nearest' }),
+})
 const veto = computed(() => condition.value.role === 'veto')
 /** A veto tells what it keeps out; the others what they let through. */
 const bars = computed(() => {
@@ -55,8 +72,9 @@ const bars = computed(() => {
 </script>
 
 <template>
-  <li class="row">
+  <li ref="row" class="row" :class="{ open }" @focusin="emit('open')" @pointerdown="emit('open')">
     <span class="role">
+      <span class="quiet number">{{ position }}</span>
       <select
         v-model="condition.role"
         :aria-label="`Role of condition ${position}`"
@@ -105,6 +123,19 @@ const bars = computed(() => {
         {{ reading?.sentence }}
         <span v-if="reading" class="quiet">· needs {{ needs(reading) }}</span>
       </p>
+      <div v-if="open" class="scales">
+        <Histogram
+          v-for="(scale, n) in scales"
+          :key="n"
+          :scale="scale"
+          :label="`Threshold of condition ${position}`"
+          :tied="tied?.(n)"
+          many-sided
+          @move="(value) => emit('threshold', n, value)"
+          @hold="(held) => emit('hold', held)"
+          @tie="emit('tie', n)"
+        />
+      </div>
     </div>
     <dl class="counts" :class="{ old: !count || !counted }">
       <template v-for="bar in bars" :key="bar.name">
@@ -123,7 +154,7 @@ const bars = computed(() => {
         class="button plain"
         :disabled="position === 1"
         aria-label="Move up"
-        @click="$emit('move', -1)"
+        @click="emit('move', -1)"
       >
         ↑
       </button>
@@ -131,7 +162,7 @@ const bars = computed(() => {
         class="button plain"
         :disabled="position === total"
         aria-label="Move down"
-        @click="$emit('move', 1)"
+        @click="emit('move', 1)"
       >
         ↓
       </button>
@@ -139,7 +170,7 @@ const bars = computed(() => {
         class="button plain"
         :disabled="total === 1"
         :aria-label="`Remove condition ${position}`"
-        @click="$emit('remove')"
+        @click="emit('remove')"
       >
         ×
       </button>
@@ -150,9 +181,9 @@ const bars = computed(() => {
 <style scoped>
 .row {
   display: grid;
-  grid-template-columns: 66px minmax(0, 1fr) 140px 74px;
+  grid-template-columns: 80px minmax(0, 1fr) 132px 74px;
   gap: 10px;
-  padding: 8px 0 6px;
+  padding: 6px 0 5px 6px;
   border-bottom: 1px solid var(--hair);
 }
 .role select {
@@ -172,6 +203,11 @@ const bars = computed(() => {
   color: var(--fall);
   border-color: var(--fall);
 }
+.number {
+  display: inline-block;
+  width: 16px;
+  font-size: 12px;
+}
 .role input {
   width: 44px;
   min-height: 24px;
@@ -180,6 +216,17 @@ const bars = computed(() => {
   background: none;
   border: 0;
   border-bottom: 1px solid var(--hair);
+}
+.scales {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 0 24px;
+}
+.scales > * {
+  flex: 1 1 260px;
+}
+.open {
+  background: linear-gradient(to right, var(--accent) 2px, transparent 2px);
 }
 .says,
 .wrong {

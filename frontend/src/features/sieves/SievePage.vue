@@ -1,31 +1,38 @@
 <script setup lang="ts">
-import { computed, nextTick, ref } from 'vue'
+import { computed, nextTick, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
+import { lastSieve, onBars } from '@/features/suggest/target'
 import { useStartRun } from '@/features/runs/startRun'
 import { useAct } from '@/shared/act'
+import { answer, api, type Condition } from '@/shared/api'
 import ErrorNote from '@/shared/ErrorNote.vue'
-import Failed from '@/shared/Failed.vue'
-import { asSentence, clock, figure, needs, plural } from '@/shared/format'
 import { useKeys } from '@/shared/keys'
-import Mesh from '@/shared/Mesh.vue'
-import PriceTail from '@/shared/PriceTail.vue'
-import { useFormulas, useUniverses, useVocabulary } from '@/shared/queries'
+import { useFormulas, useMembers, useVocabulary } from '@/shared/queries'
 import { done } from '@/shared/undo'
 import ConditionRow from './ConditionRow.vue'
 import { useDraft, usePreview } from './draft'
+import FiredChart from './FiredChart.vue'
+import FiredSheets from './FiredSheets.vue'
 import FormulaEditor from './FormulaEditor.vue'
+import Leaves from './Leaves.vue'
+import NamedFormulas from './NamedFormulas.vue'
+import SieveHead from './SieveHead.vue'
+import SieveSentence from './SieveSentence.vue'
+import { useThresholds } from './thresholds'
+import WhyNot from './WhyNot.vue'
 
 /** Does this say what I mean, and how many does it leave? */
 const route = useRoute()
 const router = useRouter()
 const id = computed(() => String(route.params.id))
 const { draft, stored, found, changed, loaded, ready, history, save, discard } = useDraft(id)
-const { preview, about, from, error, fresh, ask } = usePreview(draft, ready)
+const held = ref(false)
+const { preview, about, from, error, fresh, ask } = usePreview(draft, ready, held)
+const { scales, move: moveThreshold, tie, tied } = useThresholds(draft, preview, about)
 /** Whether what is said of a condition, a formula or the ranking is about the text that stands there. */
 const saidOf = (n: number) =>
   about.value?.conditions[n]?.formula === draft.value.conditions[n]?.formula
 const saidOfNamed = (n: number) => about.value?.formulas[n]?.text === draft.value.formulas[n]?.text
-const universes = useUniverses()
 const { data: vocabulary } = useVocabulary()
 const startRun = useStartRun()
 const rows = ref<InstanceType<typeof ConditionRow>[]>([])
@@ -34,34 +41,74 @@ const own = computed(() => [
   ...draft.value.formulas.map((f) => f.name),
   ...(desk.data.value?.map((f) => f.stored.name) ?? []),
 ])
-const undecided = computed(() => {
-  const parts = Object.entries(preview.value?.undecided ?? {}).map(
-    ([cause, n]) => `${n} undecided: ${cause}.`,
-  )
-  if (preview.value?.stale) parts.push(`${preview.value.stale} stale, left out.`)
-  return parts.join(' ')
-})
 const names = computed(() => draft.value.conditions.map((c) => c.formula))
 const { act, busy: saving, failure } = useAct()
-const conflict = computed(() => failure.value?.error.code === 'changed_meanwhile')
+
+/** The sieve that was sifted last and makes sense: what charts and reasons are about. */
+const sifted = computed(() => (preview.value?.ok ? about.value : undefined))
+/** The condition that is looked at closely. */
+const open = ref<number>()
+const listed = computed(() => [
+  ...(preview.value?.hits ?? []).map((hit) => ({ code: hit.code, name: hit.name })),
+  ...(preview.value?.near ?? []).map((miss) => ({ code: miss.code, name: miss.name })),
+])
+const everyone = useMembers(() => draft.value.universe)
+/** The instrument on the chart: the one that was chosen, else the first there is. */
+const chosen = computed(() => {
+  const wanted = route.query.code
+  return String(wanted ?? listed.value[0]?.code ?? everyone.value[0]?.code ?? '')
+})
+const chosenName = computed(
+  () => [...listed.value, ...everyone.value].find((own) => own.code === chosen.value)?.name ?? '',
+)
+const choose = (code: string) => router.replace({ query: { ...route.query, code } })
+function stepListed(by: number) {
+  const at = listed.value.findIndex((own) => own.code === chosen.value)
+  const to = Math.max(0, Math.min(listed.value.length - 1, at + by))
+  if (listed.value[to]) void choose(listed.value[to].code)
+}
+const asked = ref('')
+const why = ref<InstanceType<typeof WhyNot>>()
+const askWhy = (code: string, signal: AbortSignal) =>
+  answer(api.POST('/api/preview/why', { body: { sieve: sifted.value!, code }, signal }))
+const many = ref(false)
 
 function add() {
-  draft.value.conditions.push({ role: 'must', formula: 'rel_volume(18) > 1', weight: 1 })
+  const fresh: Condition = { role: 'must', formula: 'rel_volume(18) > 1', weight: 1 }
+  draft.value.conditions.push(fresh)
   nextTick(() => rows.value.at(-1)?.focus())
 }
+/** A condition that was read on a chart, seen at once with what it measures. */
+function take(formula: string) {
+  draft.value.conditions.push({ role: 'must', formula, weight: 1 })
+  open.value = draft.value.conditions.length - 1
+  nextTick(() => rows.value.at(-1)?.reveal())
+}
+/** What was taken from a chart comes with the address, once. */
+watch(
+  [ready, () => route.query.add],
+  async ([here, add]) => {
+    if (!here || typeof add !== 'string') return
+    const { universe } = route.query
+    const on = String(route.query.bars ?? draft.value.timeframes[0])
+    await router.replace({ query: { code: route.query.code } })
+    if (id.value === 'new' && !history.canUndo.value && !found.value) {
+      draft.value.timeframes = [on]
+      if (universe) draft.value.universe = String(universe)
+      draft.value.conditions = []
+    }
+    take(onBars(add, on, draft.value.timeframes[0]!))
+    done('Taken from the chart.', history.undo)
+  },
+  { immediate: true },
+)
+watch(id, (now) => (lastSieve.value = now), { immediate: true })
 function addFormula() {
   const taken = new Set(own.value)
   let n = 1
   while (taken.has(`mine_${n}`)) n++
   draft.value.formulas.push({ name: `mine_${n}`, text: 'close - sma(close, 23)' })
 }
-function removeFormula(position: number) {
-  const [gone] = draft.value.formulas.splice(position, 1)
-  if (gone)
-    done(`Formula ${gone.name} removed.`, () => draft.value.formulas.splice(position, 0, gone))
-}
-const nameProblem = (position: number) =>
-  preview.value?.problems.find((p) => p.subject === `formulas.${position}.name`)
 function remove(position: number) {
   const [gone] = draft.value.conditions.splice(position, 1)
   if (gone) done('Condition removed.', () => draft.value.conditions.splice(position, 0, gone))
@@ -106,6 +153,10 @@ useKeys([
   { key: 'Ctrl+z', does: 'undo the last change', notInTexts: true, run: history.undo },
   { key: 'Ctrl+Shift+z', does: 'do it again', notInTexts: true, run: history.redo },
   { key: 'a', does: 'add a condition', run: add },
+  { key: 'w', does: 'why not: what an instrument lacks', run: () => why.value?.focus() },
+  { key: 'v', does: 'one chart, or small sheets of many', run: () => (many.value = !many.value) },
+  { key: 'ArrowDown', does: 'next instrument', repeats: true, run: () => stepListed(1) },
+  { key: 'ArrowUp', does: 'instrument before', repeats: true, run: () => stepListed(-1) },
 ])
 </script>
 
@@ -119,301 +170,216 @@ useKeys([
     />
     <p v-else-if="!ready" class="empty">Opening the sieve …</p>
     <div v-else class="desk">
-      <section>
-        <div class="head">
-          <input
-            v-model="draft.name"
-            class="title"
-            aria-label="Name of the sieve"
-            maxlength="120"
-          />
-          <span class="quiet">{{
-            stored ? `version ${stored.version}${changed ? ', changed' : ''}` : 'not saved yet'
-          }}</span>
-          <button class="button" :disabled="!changed || saving" @click="saveOnly">
-            Save <kbd>Ctrl S</kbd>
-          </button>
-          <button class="button primary" :disabled="!preview?.ok || !!error || saving" @click="run">
-            Run <kbd>Ctrl ⏎</kbd>
-          </button>
-        </div>
-        <Failed :failure="failure" />
-        <p v-if="conflict" class="choose">
-          <button class="button" @click="saveAsNew">Save mine as a sieve of its own</button>
-          <button class="button" @click="takeSaved">Take the saved one</button>
-        </p>
-        <p v-if="found" class="found" role="status">
-          Your unsaved draft of {{ clock(found.at) }} is on the page<template
-            v-if="stored && found.basedOn !== stored.version"
-            >; it was made from version {{ found.basedOn }}, and version {{ stored.version }} has
-            been saved since</template
-          >.
-          <button class="button plain" @click="forget">Set it aside</button>
-        </p>
-        <p class="sentence">
-          Look in
-          <select v-model="draft.universe" aria-label="Universe">
-            <option v-for="u in universes.data.value" :key="u.name">{{ u.name }}</option>
-          </select>
-          on bars of
-          <input
-            v-model.trim="draft.timeframes[0]"
-            class="frame mono"
-            list="timeframes"
-            aria-label="Timeframe"
-            maxlength="40"
-          />
-          <datalist id="timeframes">
-            <option v-for="bar in vocabulary?.bars" :key="bar.value" :value="bar.value">
-              {{ bar.told }}
-            </option>
-          </datalist>
-          <select v-model="draft.forming" aria-label="Unfinished bar">
-            <option :value="false">once they have closed</option>
-            <option :value="true">the forming one included</option>
-          </select>
-          for
-          <select v-model="draft.sides[0]" aria-label="Side">
-            <option value="long">long</option>
-            <option value="short">short</option>
-          </select>
-          setups that hold on the newest bar{{
-            draft.fired_within === 1 ? '; look back over' : ', or held on one of the newest'
-          }}&nbsp;
-          <input
-            v-model.number="draft.fired_within"
-            class="small"
-            type="number"
-            min="1"
-            max="250"
-            aria-label="Bars"
-            title="On one of so many of the newest bars all musts have to hold together"
-          />
-          {{ draft.fired_within === 1 ? 'bar' : 'bars' }}.
-        </p>
-        <ol>
-          <ConditionRow
-            v-for="(_, n) in draft.conditions"
-            :key="n"
-            ref="rows"
-            v-model="draft.conditions[n]!"
-            :position="n + 1"
-            :total="draft.conditions.length"
-            :reading="preview?.readings[n]"
-            :count="preview?.counts[n]"
-            :said="saidOf(n)"
-            :counted="fresh"
-            :instruments="preview?.instruments ?? 0"
+      <section class="shape" aria-label="What is sifted for">
+        <SieveHead
+          v-model="draft.name"
+          :stored="stored"
+          :changed="changed"
+          :busy="saving"
+          :runs="Boolean(preview?.ok) && !error"
+          :failure="failure"
+          :found="found"
+          @save="saveOnly"
+          @run="run"
+          @save-as-new="saveAsNew"
+          @take-saved="takeSaved"
+          @forget="forget"
+        />
+        <SieveSentence v-model="draft" :vocabulary="vocabulary" />
+        <div class="conditions">
+          <ol>
+            <ConditionRow
+              v-for="(_, n) in draft.conditions"
+              :key="n"
+              ref="rows"
+              v-model="draft.conditions[n]!"
+              :position="n + 1"
+              :total="draft.conditions.length"
+              :reading="preview?.readings[n]"
+              :count="preview?.counts[n]"
+              :said="saidOf(n)"
+              :counted="fresh"
+              :instruments="preview?.instruments ?? 0"
+              :scales="scales[n] ?? []"
+              :open="open === n"
+              :tied="(scale) => tied(n, scale)"
+              :vocabulary="vocabulary"
+              :own="own"
+              @open="open = n"
+              @remove="remove(n)"
+              @move="move(n, $event)"
+              @threshold="(scale, value) => moveThreshold(n, scale, value)"
+              @tie="(scale) => tie(n, scale)"
+              @hold="(own) => (held = own)"
+            />
+          </ol>
+          <p class="adds">
+            <button class="button" @click="add">Add a condition <kbd>a</kbd></button>
+            <button class="button plain" @click="addFormula">Name a formula</button>
+            <RouterLink class="button plain" to="/functions">Function reference</RouterLink>
+            <RouterLink class="button plain" to="/formulas">Formulas of the desk</RouterLink>
+          </p>
+          <NamedFormulas
+            v-model="draft.formulas"
+            :readings="preview?.formulas"
+            :problems="preview?.problems"
+            :said-of="saidOfNamed"
             :vocabulary="vocabulary"
             :own="own"
-            @remove="remove(n)"
-            @move="move(n, $event)"
           />
-        </ol>
-        <button class="button" @click="add">Add a condition <kbd>a</kbd></button>
-        <RouterLink class="button plain" to="/functions">Function reference</RouterLink>
-        <button class="button plain" @click="addFormula">Name a formula</button>
-        <RouterLink class="button plain" to="/formulas">Formulas of the desk</RouterLink>
-        <div v-for="(named, n) in draft.formulas" :key="n" class="named">
-          <input
-            v-model="named.name"
-            class="field mono"
-            :aria-label="`Name of formula ${n + 1}`"
-            maxlength="60"
-          />
-          <div>
-            <FormulaEditor
-              v-model="named.text"
-              :label="`Formula ${n + 1}`"
-              :problems="preview?.formulas[n]?.problems"
-              :offers="saidOfNamed(n) ? preview?.formulas[n]?.offers : []"
-              :vocabulary="vocabulary"
-              :own="own"
-            />
-            <p class="says" :class="{ old: !saidOfNamed(n) }">
-              <span v-if="nameProblem(n)" class="fall">{{ nameProblem(n)?.message }}</span>
-              <span v-for="(p, m) in preview?.formulas[n]?.problems" :key="m" class="fall">{{
-                p.message
-              }}</span>
-              <span v-if="preview?.formulas[n]?.ok" class="quiet">
-                <template v-for="(output, m) in preview.formulas[n]!.outputs" :key="output.name">
-                  {{ m ? ', ' : '' }}{{ output.name === 'value' ? '' : `.${output.name} `
-                  }}{{ output.kind === 'truth' ? 'condition' : output.unit }}</template
-                >
-                · needs {{ needs(preview.formulas[n]!) }}
-              </span>
-            </p>
+          <div class="rank">
+            <span class="quiet">ranked by</span>
+            <div>
+              <FormulaEditor
+                v-model="draft.rank"
+                label="Ranking formula"
+                hint="no ranking beyond the score"
+                :problems="preview?.rank?.problems"
+                :offers="about?.rank === draft.rank ? preview?.rank?.offers : []"
+                :vocabulary="vocabulary"
+                :own="own"
+              />
+              <p class="says" :class="{ old: about?.rank !== draft.rank }">
+                <span v-for="(p, n) in preview?.rank?.problems" :key="n" class="fall">{{
+                  p.message
+                }}</span>
+                <span v-if="preview?.rank?.ok" class="quiet">
+                  {{ preview.rank.sentence }}, the largest first, after the score of the boosts
+                </span>
+              </p>
+            </div>
           </div>
+          <textarea
+            v-model="draft.note"
+            class="note"
+            rows="2"
+            aria-label="Note"
+            placeholder="A note: why this should work"
+          />
+        </div>
+      </section>
+      <section class="below">
+        <FiredChart
+          v-if="!many"
+          :sieve="sifted"
+          :code="chosen"
+          :name="chosenName"
+          :focus="open"
+          :scales="open === undefined ? [] : (scales[open] ?? [])"
+          class="one"
+          @move="(scale, value) => moveThreshold(open!, scale, value)"
+          @hold="(own) => (held = own)"
+          @take="take"
+        >
           <button
             class="button plain"
-            :aria-label="`Remove formula ${n + 1}`"
-            @click="removeFormula(n)"
+            title="Small sheets of many instruments"
+            @click="many = true"
           >
-            ×
+            many <kbd>v</kbd>
           </button>
-        </div>
-        <div class="rank">
-          <span class="quiet">ranked by</span>
-          <div>
-            <FormulaEditor
-              v-model="draft.rank"
-              label="Ranking formula"
-              hint="no ranking beyond the score"
-              :problems="preview?.rank?.problems"
-              :offers="about?.rank === draft.rank ? preview?.rank?.offers : []"
-              :vocabulary="vocabulary"
-              :own="own"
-            />
-            <p class="says" :class="{ old: about?.rank !== draft.rank }">
-              <span v-for="(p, n) in preview?.rank?.problems" :key="n" class="fall">{{
-                p.message
-              }}</span>
-              <span v-if="preview?.rank?.ok" class="quiet">
-                {{ preview.rank.sentence }}, the largest first, after the score of the boosts
-              </span>
-            </p>
-          </div>
-        </div>
-        <textarea
-          v-model="draft.note"
-          class="note"
-          rows="2"
-          aria-label="Note"
-          placeholder="A note: why this should work"
-        />
+        </FiredChart>
+        <FiredSheets v-else class="many" :sieve="sifted" :chosen="chosen" @choose="choose">
+          <button class="button plain" title="The chart of one instrument" @click="many = false">
+            one <kbd>v</kbd>
+          </button>
+        </FiredSheets>
       </section>
-      <section aria-live="polite" class="leaves" :class="{ old: preview && !fresh }">
+      <aside
+        class="leaves"
+        :class="{ old: preview && !fresh && !held }"
+        aria-label="What it leaves"
+      >
         <ErrorNote v-if="error" :error="error" what="No preview" @retry="ask" />
-        <template v-else-if="preview?.ok">
-          <p class="sentence">
-            <b>{{ preview.passing }}</b> of {{ preview.instruments }} pass
-            {{ from ? 'then' : 'now' }}.
-            <span class="quiet">{{ undecided }}</span>
-            <span
-              v-if="preview?.hindsight.length"
-              class="warn"
-              :title="preview.hindsight.map(asSentence).join('\n')"
-            >
-              Partly judged by what is known now.</span
-            >
-          </p>
-          <p v-if="!preview.hits.length" class="empty">
-            Nothing passes. The thin bars show which condition cuts most: loosen the one whose
-            “without it” is largest.
-          </p>
-          <div class="sheets">
-            <article v-for="hit in preview.hits" :key="hit.code">
-              <div>
-                <RouterLink class="mono" :to="`/instruments/${hit.code}`">{{
-                  hit.code
-                }}</RouterLink>
-                <span class="quiet name">{{ hit.name }}</span>
-                <Mesh :cells="hit.cells" :names="names" />
-              </div>
-              <PriceTail
-                :closes="hit.closes"
-                :signal="hit.closes.length - 1 - hit.age"
-                :width="150"
-                :height="38"
-              />
-              <dl>
-                <dt>score</dt>
-                <dd>{{ figure(hit.score) }}</dd>
-                <template v-if="draft.rank">
-                  <dt class="by">{{ draft.rank }}</dt>
-                  <dd>{{ figure(hit.rank) }}</dd>
-                </template>
-                <dt>held for</dt>
-                <dd>{{ plural(hit.age + 1, 'bar') }}</dd>
-                <dd
-                  v-if="hit.provisional"
-                  class="fall"
-                  title="It rests on a bar that has not closed, and may change until it does"
-                >
-                  provisional
-                </dd>
-              </dl>
-            </article>
-          </div>
-          <p v-if="preview.passing > preview.hits.length" class="quiet">
-            and {{ preview.passing - preview.hits.length }} more; run it to see them all
-          </p>
-          <p class="quiet timing">sifted in {{ preview.milliseconds.toFixed(0) }} ms</p>
-        </template>
         <template v-else-if="preview">
-          <p class="sentence">Not yet: mend what is underlined.</p>
-          <p v-for="(p, n) in preview.problems" :key="n" class="fall">
-            {{ p.message }}<span v-if="p.mend"> — {{ p.mend }}</span>
-          </p>
+          <Leaves
+            aria-live="polite"
+            :preview="preview"
+            :names="names"
+            :rank="draft.rank"
+            :then="Boolean(from)"
+            :chosen="chosen"
+            @choose="choose"
+          >
+            <WhyNot
+              ref="why"
+              v-model="asked"
+              :offered="everyone"
+              :ask="askWhy"
+              :about="sifted"
+              :names="names"
+              @told="choose"
+            />
+          </Leaves>
         </template>
         <p v-else class="quiet">sifting…</p>
-      </section>
+      </aside>
     </div>
   </main>
 </template>
 
 <style scoped>
+.page {
+  padding: 8px 0 0 20px;
+}
 .desk {
   display: grid;
-  grid-template-columns: minmax(0, 1fr) 350px;
-  gap: 28px;
+  grid-template:
+    'shape leaves' minmax(0, 1fr) 'below leaves' minmax(240px, 44%) / minmax(0, 1fr)
+    316px;
+  gap: 0 20px;
+  height: calc(100vh - var(--top) - 9px);
+  min-height: 560px;
 }
-.head {
+.shape {
+  grid-area: shape;
   display: flex;
-  align-items: baseline;
-  gap: 12px;
+  flex-direction: column;
+  min-height: 0;
 }
-.title {
+.conditions {
   flex: 1;
-  font: 600 20px var(--sans);
-  color: var(--ink);
-  background: none;
-  border: 0;
-  border-bottom: 1px solid transparent;
-  padding: 2px 0;
+  min-height: 0;
+  overflow: auto;
+  padding-right: 6px;
+  border-top: 1px solid var(--ink);
+}
+.below {
+  grid-area: below;
+  position: relative;
+  display: flex;
+  flex-direction: column;
   min-width: 0;
+  min-height: 0;
+  border-top: 1px solid var(--ink);
+  padding: 4px 0 8px;
 }
-.title:hover,
-.title:focus {
-  border-bottom-color: var(--accent);
+.one {
+  flex: 1;
 }
-.small {
-  width: 48px;
-}
-.frame {
-  field-sizing: content;
-  min-width: 56px;
-  max-width: 160px;
-  margin-right: 5px;
+.many {
+  overflow: auto;
 }
 ol {
   list-style: none;
-  margin: 0 0 10px;
+  margin: 0 0 8px;
   padding: 0;
-  border-top: 1px solid var(--ink);
+}
+.adds {
+  margin: 0;
 }
 .rank {
   display: grid;
   grid-template-columns: 66px minmax(0, 1fr);
   gap: 10px;
-  margin-top: 14px;
-}
-.named {
-  display: grid;
-  grid-template-columns: 130px minmax(0, 1fr) 24px;
-  gap: 10px;
-  margin-top: 10px;
-  align-items: start;
-}
-.named .field {
-  width: 100%;
+  margin-top: 12px;
 }
 .says {
   margin: 3px 0 0;
 }
 .note {
   width: 100%;
-  margin-top: 12px;
+  margin: 10px 0;
   font: inherit;
   color: inherit;
   background: none;
@@ -422,71 +388,37 @@ ol {
   padding: 4px 8px;
 }
 .leaves {
+  grid-area: leaves;
   border-left: 1px solid var(--hair);
-  padding-left: 20px;
+  padding: 4px 14px 12px;
+  overflow: auto;
+  min-height: 0;
 }
 .old {
   opacity: 0.45;
 }
-.found,
-.choose {
-  margin: 4px 0;
-  color: var(--warn);
-}
 @media (min-width: 1600px) {
   .desk {
-    grid-template-columns: minmax(0, 1fr) 720px;
+    grid-template: 'shape below leaves' minmax(0, 1fr) / minmax(0, 10fr) minmax(0, 11fr) 330px;
   }
-  .sheets {
-    display: grid;
-    grid-template-columns: 1fr 1fr;
-    gap: 0 28px;
+  .below {
+    border-top: 0;
   }
 }
 @media (max-width: 900px) {
-  .desk,
-  .named {
-    grid-template-columns: minmax(0, 1fr);
+  .page {
+    padding: 8px 12px;
+  }
+  .desk {
+    display: block;
+    height: auto;
+  }
+  .below {
+    height: 380px;
   }
   .leaves {
     border-left: 0;
-    padding-left: 0;
+    padding: 8px 0;
   }
-}
-article {
-  display: grid;
-  grid-template-columns: minmax(0, 1fr) 150px;
-  gap: 4px 10px;
-  border-bottom: 1px solid var(--hair);
-  padding: 7px 0;
-}
-article .name {
-  display: block;
-  overflow: hidden;
-  text-overflow: ellipsis;
-  white-space: nowrap;
-  margin-bottom: 4px;
-}
-article dl {
-  grid-column: 1 / -1;
-  display: flex;
-  gap: 4px;
-  margin: 0;
-  font-size: 12px;
-}
-article dt {
-  color: var(--quiet);
-}
-article dd {
-  margin: 0 10px 0 0;
-}
-.by {
-  max-width: 150px;
-  overflow: hidden;
-  text-overflow: ellipsis;
-  white-space: nowrap;
-}
-.timing {
-  font-size: 12px;
 }
 </style>

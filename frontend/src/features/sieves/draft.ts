@@ -190,7 +190,7 @@ export function useDraft(id: Ref<string>) {
   return { draft, stored, found, changed, loaded, ready, history, save, discard }
 }
 
-const PAUSE = 220
+const PAUSE = 150
 
 /** A sieve, and the moment that is looked from. */
 interface Question {
@@ -199,19 +199,25 @@ interface Question {
 }
 
 /**
- * What the draft says and leaves, asked again a moment after each change; the latest answer wins.
+ * What the draft says and leaves, asked again a moment after each change; the latest answer wins. While a
+ * threshold is `held`, it is asked as fast as answers come.
  * Nothing is asked until the draft is `ready`, that is, the sieve of the address and no other. `about` is
  * the sieve that the present answer is about: what differs from it is no longer true.
  */
-export function usePreview(draft: Ref<Sieve>, ready: Ref<boolean>) {
+export function usePreview(draft: Ref<Sieve>, ready: Ref<boolean>, held: Ref<boolean>) {
   const latest = useLatest<Question, Preview>(PAUSE, ({ sieve }, signal) =>
     answer(api.POST('/api/preview', { body: { sieve }, signal })),
   )
   const question = (): Question => ({ sieve: plain(draft.value), from: asOf.value })
-  watch([draft, ready, asOf], () => (ready.value ? latest.later(question()) : latest.stop()), {
-    deep: true,
-    immediate: true,
-  })
+  watch(
+    [draft, ready, asOf],
+    () => {
+      if (!ready.value) latest.stop()
+      else if (held.value) latest.soon(question())
+      else latest.later(question())
+    },
+    { deep: true, immediate: true },
+  )
   /** What changes nothing in what is computed leaves the answer true. */
   const counted = (sieve?: Sieve) => sieve && { ...sieve, name: '', note: '' }
   const fresh = computed(

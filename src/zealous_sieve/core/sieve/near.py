@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.engine.progress import Progress
 from zealous_sieve.core.formula.speech.figures import figure
+from zealous_sieve.core.formula.speech.sentence import say
 from zealous_sieve.core.formula.terms import Term
 from zealous_sieve.core.functions import units
 from zealous_sieve.core.sieve.definition import Role
@@ -198,16 +199,16 @@ class Closely:
         found = []
         for n, place in enumerate(places.tolist()):
             values = [float(column[n, -1 - back[n]]) for column in numbers]
-            row = int(panel.ends[place]) - 1 - int(back[n])
-            told = reasons(prepared, values, panel, place, row)
             known = panel.known(place)
+            own = prepared.by_condition(values)[which[n]]
+            sentence = say(prepared.formulas[which[n]], own, known.tick)
             _, lacks = self.lacks(which[n], place, window - 1 - int(back[n]), known.tick)
             found.append(
                 NearMiss(
                     code=panel.codes[place],
                     name=known.name,
                     condition=which[n],
-                    sentence=told[which[n]].sentence,
+                    sentence=sentence,
                     short=None if np.isnan(short[n]) else float(short[n]),
                     lacks=lacks,
                 )

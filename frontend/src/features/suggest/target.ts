@@ -1,0 +1,20 @@
+import { useLocalStorage } from '@vueuse/core'
+import type { RouteLocationRaw } from 'vue-router'
+
+/** The sieve that was worked on last: what is measured on a chart goes there, if nothing else is said. */
+export const lastSieve = useLocalStorage('last sieve', 'new')
+
+/** Where a condition is taken that was read on bars of a chart. */
+export const taken = (
+  sieve: string,
+  formula: string,
+  { bars, code }: { bars: string; code: string },
+  universe: string,
+): RouteLocationRaw => ({
+  path: `/sieves/${sieve}`,
+  query: { add: formula, bars, code, universe },
+})
+
+/** A condition as a sieve on other bars has it. */
+export const onBars = (formula: string, bars: string, own: string) =>
+  bars === own ? formula : `(${formula}) on ${bars}`

@@ -1,0 +1,32 @@
+import { computed, ref, shallowRef, watch, type Ref } from 'vue'
+import type { Chart } from '@/shared/api'
+import type { Pointed } from './Suggest.vue'
+
+/** What is pointed at on a chart, until another one is looked at. */
+export function usePointed(chart: Ref<Chart | undefined>) {
+  const pointed = shallowRef<Pointed>()
+  const away = ref<HTMLElement | null>(null)
+  function point(of: { text: string; label: string }, at: number, since?: number) {
+    const own = chart.value
+    if (!own) return
+    if (!pointed.value) away.value = document.activeElement as HTMLElement | null
+    pointed.value = { code: own.code, bars: own.bars, at, since, ...of }
+  }
+  /** The focus goes back to where it came from. */
+  function leave(): boolean {
+    if (!pointed.value) return false
+    pointed.value = undefined
+    away.value?.focus()
+    return true
+  }
+  watch([() => chart.value?.code, () => chart.value?.bars], () => (pointed.value = undefined))
+  /** All that has a value at the bar. */
+  const values = computed(() => [
+    ...['close', 'high', 'low', 'open', 'volume'].map((text) => ({
+      text,
+      label: text[0]!.toUpperCase() + text.slice(1),
+    })),
+    ...(chart.value?.lines ?? []).map(({ text, label }) => ({ text, label })),
+  ])
+  return { pointed, point, leave, values }
+}

@@ -1,0 +1,151 @@
+"""From what is seen on a chart to conditions that can be trusted."""
+
+from __future__ import annotations
+
+import re
+
+from playwright.sync_api import Locator, Page, expect
+
+from tests.browser.hands import write
+
+
+def passing(page: Page) -> int:
+    expect(page.locator(".leaves:not(.old) .sentence b")).to_be_visible()
+    return int(page.locator(".leaves .sentence b").inner_text())
+
+
+def drag(page: Page, slider: Locator, share: float) -> None:
+    """Take a threshold to a place of its histogram."""
+    box = slider.bounding_box()
+    assert box is not None
+    middle = box["y"] + box["height"] / 2
+    now = slider.locator(".threshold line").get_attribute("x1")
+    page.mouse.move(box["x"] + box["width"] * float(now or 0) / 300, middle)
+    page.mouse.down()
+    page.mouse.move(box["x"] + box["width"] * share, middle, steps=8)
+    page.mouse.up()
+
+
+def test_measured_on_a_chart_taken_into_a_sieve_loosened_by_dragging_and_saved(page: Page) -> None:
+    page.goto("/instruments/LDQLGT?line=sma(close,34)&universe=All shares")
+    canvas = page.locator(".canvas canvas")
+    expect(canvas).to_be_visible()
+    expect(page.locator(".readings").first).to_contain_text("sma(close, 34)")
+    box = canvas.bounding_box()
+    assert box is not None
+    page.mouse.click(box["x"] + box["width"] * 0.4, box["y"] + box["height"] * 0.3)
+    page.mouse.click(box["x"] + box["width"] * 0.55, box["y"] + box["height"] * 0.2)
+    page.get_by_role("status").get_by_role("button", name=re.compile("conditions")).click()
+    asked = page.get_by_role("dialog", name="Conditions that it suggests")
+    measured = asked.get_by_role(
+        "button", name=re.compile(r"^close [<>] ago\(close, \d+\) by [\d.]+%")
+    )
+    expect(measured).to_be_visible()
+    text = measured.locator("code").inner_text()
+    measured.click()
+
+    expect(page).to_have_url(re.compile("/sieves/new"))
+    expect(page.get_by_role("textbox", name="Condition 1")).to_have_text(text)
+    expect(page.get_by_role("combobox", name="Universe")).to_have_value("All shares")
+    slider = page.get_by_role("slider", name="Threshold of condition 1")
+    expect(slider).to_be_visible()
+    below = "<" in text
+    drag(page, slider, 0.03 if below else 0.97)
+    expect(page.get_by_role("textbox", name="Condition 1")).not_to_have_text(text)
+    few = passing(page)
+    tight = page.get_by_role("textbox", name="Condition 1").inner_text()
+    drag(page, slider, 0.2 if below else 0.8)
+    expect(page.get_by_role("textbox", name="Condition 1")).not_to_have_text(tight)
+    expect(page.locator(".leaves .sentence b")).not_to_have_text(str(few))
+    handful = passing(page)
+    assert few < handful < 240
+    expect(page.locator(".counts").first).to_contain_text(str(handful))
+
+    page.get_by_role("textbox", name="Name of the sieve").fill("Seen on a chart")
+    page.keyboard.press("Control+s")
+    expect(page.get_by_text("version 1", exact=True)).to_be_visible()
+
+
+def test_a_threshold_moves_by_key_on_the_histogram_and_in_its_pane(page: Page) -> None:
+    page.goto("/sieves/2")
+    text = page.get_by_role("textbox", name="Condition 2")
+    text.click()
+    slider = page.get_by_role("slider", name="Threshold of condition 2")
+    slider.press("ArrowRight")
+    expect(text).not_to_have_text("close > prev(highest(high, 24)) by 0.3%")
+    moved = text.inner_text()
+    pane = page.get_by_role("slider", name=re.compile("^Threshold of Close against"))
+    expect(pane).to_be_visible()
+    box = pane.bounding_box()
+    assert box is not None
+    page.mouse.move(box["x"] + 200, box["y"] + 6)
+    page.mouse.down()
+    page.mouse.move(box["x"] + 200, box["y"] - 6, steps=4)
+    page.mouse.up()
+    expect(text).not_to_have_text(moved)
+    # Two that are tied move together, each looser by as many spreads of its own.
+    page.get_by_role("button", name="tie").click()
+    other = page.get_by_role("textbox", name="Condition 3")
+    other.click()
+    page.get_by_role("button", name="tie").click()
+    before = text.inner_text()
+    page.get_by_role("slider", name="Threshold of condition 3").press("PageUp")
+    expect(other).not_to_have_text("ema(close, 11) within 3% of ema(close, 37)")
+    expect(text).not_to_have_text(before)
+
+
+def test_why_not_is_told_of_any_code_before_and_after_a_run(page: Page) -> None:
+    page.goto("/sieves/2")
+    expect(page.locator(".leaves .leaf.miss").first).to_be_visible()
+    miss = page.locator(".leaves .leaf.miss").first
+    code, lacks = miss.locator(".code").inner_text(), miss.locator(".lacks").inner_text()
+    page.keyboard.press("w")
+    page.keyboard.type(code.lower())
+    why = page.get_by_role("region", name="Why not")
+    expect(why).to_contain_text(f"{code}")
+    expect(why).to_contain_text("lacks 1")
+    expect(why.locator("li.way")).to_contain_text(lacks)
+    expect(page.get_by_role("region", name="Where it would have fired")).to_contain_text(code)
+    page.keyboard.press("Control+Enter")
+    expect(page).to_have_url(re.compile(r"/runs/\d+$"))
+    expect(page.locator("tbody tr").first).to_be_visible()
+    page.keyboard.press("w")
+    page.keyboard.type(code)
+    expect(page.get_by_role("region", name="Why not").locator("li.way")).to_contain_text(lacks)
+
+
+def test_past_signals_are_stepped_through_and_seen_on_many_at_once(page: Page) -> None:
+    page.goto("/sieves/2")
+    fired = page.get_by_role("region", name="Where it would have fired", exact=True)
+    expect(fired).to_contain_text(re.compile(r"fired \d+ times in [\d,]+ bars"))
+    page.keyboard.press("ArrowLeft")
+    moment = fired.locator(".head .quiet").last
+    expect(moment).to_have_text(re.compile(r"\d{4}$"))
+    last = moment.inner_text()
+    page.keyboard.press("ArrowLeft")
+    expect(moment).not_to_have_text(last)
+    page.keyboard.press("ArrowRight")
+    expect(moment).to_have_text(last)
+    page.keyboard.press("v")
+    many = page.get_by_role("region", name="Where it would have fired on many")
+    sheets = many.get_by_role("listitem")
+    expect(sheets).to_have_count(12)
+    most = int(sheets.first.locator("b").inner_text())
+    assert most == sheets.first.locator("svg line").count() > 0
+    many.get_by_role("combobox").select_option("least")
+    expect(sheets.first.locator("b")).to_have_text("0")
+    code = sheets.first.locator(".mono").inner_text()
+    sheets.first.get_by_role("button").click()
+    page.keyboard.press("v")
+    expect(fired).to_contain_text(code)
+    expect(fired).to_contain_text("fired 0 times")
+
+
+def test_half_typed_text_blanks_nothing(page: Page) -> None:
+    page.goto("/sieves/2")
+    fired = page.get_by_role("region", name="Where it would have fired", exact=True)
+    expect(fired.locator("canvas")).to_be_visible()
+    write(page, "Condition 2", "close > highest(hi")
+    expect(page.get_by_text("Not yet: mend what is underlined.")).to_be_visible()
+    expect(fired.locator("canvas")).to_be_visible()
+    expect(fired).to_contain_text(re.compile(r"fired \d+ times"))
