@@ -2,7 +2,7 @@ import { flushPromises, mount } from '@vue/test-utils'
 import { afterEach, beforeEach, describe, expect, it, test, vi } from 'vitest'
 import { nextTick, ref } from 'vue'
 import ConditionRow from '@/features/sieves/ConditionRow.vue'
-import { EMPTY, merged, upToDate, useHistory } from '@/features/sieves/draft'
+import { condition, EMPTY, merged, upToDate, useHistory } from '@/features/sieves/draft'
 import { useAct } from '@/shared/act'
 import { ApiError, type Sieve } from '@/shared/api'
 import { draftOf, forgetDraft, keepDraft } from '@/shared/drafts'
@@ -101,7 +101,7 @@ describe('a sieve being written', () => {
     const first = texts()
     for (const formula of ['close > 1', 'close > 2']) {
       vi.advanceTimersByTime(1000)
-      draft.value.conditions.push({ role: 'must', formula, weight: 1 })
+      draft.value.conditions.push(condition(formula))
       await nextTick()
     }
     undo()
@@ -149,7 +149,7 @@ describe('a condition', () => {
   const row = (role: 'must' | 'boost' | 'veto', counted = true) =>
     mount(ConditionRow, {
       props: {
-        modelValue: { role, formula: 'close > 1', weight: 1 },
+        modelValue: { ...condition('close > 1'), role },
         position: 1,
         total: 2,
         instruments: 240,

@@ -149,3 +149,125 @@ def test_half_typed_text_blanks_nothing(page: Page) -> None:
     expect(page.get_by_text("Not yet: mend what is underlined.")).to_be_visible()
     expect(fired.locator("canvas")).to_be_visible()
     expect(fired).to_contain_text(re.compile(r"fired \d+ times"))
+
+
+def test_a_sieve_of_two_timeframes_is_composed_of_parts_with_keys_alone(page: Page) -> None:
+    page.goto("/sieves")
+    expect(page.get_by_role("table")).to_be_visible()
+    page.keyboard.press("c")
+    first = page.get_by_role("textbox", name="Condition 1", exact=True)
+    expect(first).to_be_visible()
+    expect(page.locator(".says").first).to_contain_text("above its 45-bar average")
+
+    def tab_to(label: str) -> None:
+        for _ in range(60):
+            here = page.evaluate("document.activeElement.getAttribute('aria-label')")
+            if here == label:
+                return
+            page.keyboard.press("Tab")
+        raise AssertionError(f"no Tab leads to {label}")
+
+    def written(label: str, text: str) -> None:
+        tab_to(label)
+        page.keyboard.press("Control+a")
+        page.keyboard.type(text)
+        page.keyboard.press("Escape")
+
+    tab_to("Condition 1")
+    page.keyboard.press("F2")
+    expect(page.get_by_role("textbox", name="Left of condition 1", exact=True)).to_be_focused()
+    written("Right of condition 1", "ema(close, 12)")
+    written("Timeframe of the right of condition 1", "1w")
+    written("Tolerance of condition 1", "3%")
+    tab_to("Over time of condition 1")
+    page.keyboard.press("i")
+    written("Bars of condition 1", "4")
+    said = "Close is at least 3 % above its 12-week exponential average, on one of the last 4 bars"
+    expect(page.locator(".says").first).to_contain_text(said)
+    page.keyboard.press("F2")
+    whole = "close > (ema(close, 12) on 1w) by 3% in last 4 bars"
+    expect(first).to_have_text(whole)
+
+    # Once more, as a veto with a cool-down; moved up, switched off and on.
+    page.keyboard.press("Alt+Insert")
+    second = page.get_by_role("textbox", name="Condition 2", exact=True)
+    expect(second).to_be_focused()
+    page.keyboard.press("Control+a")
+    page.keyboard.type("rsi(close, 11) > 80")
+    page.keyboard.press("Escape")
+    expect(page.locator(".says").nth(1)).to_contain_text("RSI is above 80")
+    page.keyboard.press("Alt+ArrowUp")
+    expect(first).to_have_text("rsi(close, 11) > 80")
+    for _ in range(30):
+        page.keyboard.press("Shift+Tab")
+        if page.evaluate("document.activeElement.getAttribute('aria-label')") == (
+            "Role of condition 1"
+        ):
+            break
+    page.keyboard.press("v")
+    tab_to("Cool-down of condition 1")
+    page.keyboard.press("ArrowUp")
+    page.keyboard.press("ArrowUp")
+    expect(first).to_have_text("rsi(close, 11) > 80 in last 3 bars")
+    counts = page.locator(".counts").first
+    expect(counts).to_contain_text("keeps out")
+    page.keyboard.press("Alt+o")
+    expect(page.locator("li.row.off")).to_have_count(1)
+    page.keyboard.press("Control+s")
+    expect(page.get_by_text("version 1", exact=True)).to_be_visible()
+    page.reload()
+    expect(page.locator("li.row.off").get_by_role("textbox", name="Condition 1")).to_be_visible()
+    expect(second).to_have_text(whole)
+
+
+def test_conditions_are_grouped_and_what_is_missing_is_told_at_its_part(page: Page) -> None:
+    page.goto("/sieves/new")
+    first = page.get_by_role("textbox", name="Condition 1", exact=True)
+    first.click()
+    expect(page.locator(".says").first).to_contain_text("above its 45-bar average")
+    page.keyboard.press("F2")
+    page.get_by_role("button", name="group", exact=True).click()
+    alert = page.locator("li.row").get_by_role("alert")
+    expect(alert.filter(visible=True)).to_have_text("nothing stands there yet")
+    expect(page.locator(".leaf").first).to_be_visible()
+    write(page, "Left of condition 1.2", "volume")
+    write(page, "Right of condition 1.2", "sma(volume, 22)")
+    expect(page.get_by_text("or volume is above its 22-bar average")).to_be_visible()
+    page.get_by_role("combobox", name="How condition 1 joins").select_option("least")
+    page.get_by_role("button", name="Add to condition 1").click()
+    page.get_by_role("combobox", name="Relation of condition 1.3").select_option("holds")
+    write(page, "Left of condition 1.3", "up_bar")
+    page.get_by_role("button", name="Opposite of condition 1.3").click()
+    page.get_by_role("button", name="Condition 1.3 up").click()
+    page.get_by_role("button", name="Condition 1 as text").click()
+    expect(first).to_have_text(
+        "at least 2 of (close > sma(close, 45) by 2%, not up_bar, volume > sma(volume, 22))"
+    )
+    write(page, "Condition 1", "input n = 5 between 2 and 9\nclose > sma(close, n)")
+    expect(page.get_by_text("Close is above its 5-bar average")).to_be_visible()
+    page.get_by_role("button", name="Condition 1 as parts").click()
+    expect(page.get_by_text("This one stays text")).to_be_visible()
+
+
+def test_the_other_side_is_shown_for_approval_and_kept_as_a_sieve_of_its_own(page: Page) -> None:
+    page.goto("/sieves/2")
+    page.get_by_role("button", name="Mirror").click()
+    shown = page.get_by_role("dialog", name="The other side")
+    expect(shown).to_contain_text("close < prev(lowest(low, 24)) by 0.3%")
+    expect(shown).to_contain_text(
+        "Close is at least 0.3 % below the lowest low of the 24 bars before"
+    )
+    page.keyboard.press("Escape")
+    expect(shown).to_have_count(0)
+    page.get_by_role("button", name="Mirror").click()
+    shown.get_by_role("button", name="Keep it").click()
+    expect(page.get_by_role("textbox", name="Name of the sieve")).to_have_value(
+        "Waking range, short"
+    )
+    expect(page.get_by_role("combobox", name="Side")).to_have_value("short")
+    expect(page.get_by_role("textbox", name="Condition 2")).to_have_text(
+        "close < prev(lowest(low, 24)) by 0.3%"
+    )
+    page.get_by_role("button", name="Undo").click()
+    expect(page).to_have_url(re.compile("/sieves$"))
+    expect(page.locator("tbody tr", has_text="Waking range, short")).to_have_count(0)

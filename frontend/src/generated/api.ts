@@ -746,6 +746,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/preview/mirror": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The other side of a sieve, for approval; nothing is kept. */
+        post: operations["mirror_sieve"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/preview/sheets": {
         parameters: {
             query?: never;
@@ -774,6 +791,23 @@ export interface paths {
         put?: never;
         /** How a sieve judges one instrument now. */
         post: operations["why_preview"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rows": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The text of a condition that is written as rows of parts. */
+        post: operations["write_rows"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1634,7 +1668,7 @@ export interface components {
          * @description How a condition stands in the mesh.
          * @enum {string}
          */
-        Cell: "pass" | "miss" | "veto" | "unknown";
+        Cell: "pass" | "miss" | "veto" | "unknown" | "off";
         /**
          * Change
          * @description A value that would be another: ``time`` is the opening moment of its bar.
@@ -1870,6 +1904,11 @@ export interface components {
         Condition: {
             /** Formula */
             formula: string;
+            /**
+             * Off
+             * @default false
+             */
+            off: boolean;
             /** @default must */
             role: components["schemas"]["Role"];
             /**
@@ -2864,6 +2903,33 @@ export interface components {
          */
         MendingKind: "leave out" | "correct" | "split" | "accept";
         /**
+         * MirroredSieve
+         * @description A sieve of the other side, with its conditions one by one; ``rank`` where there is one.
+         */
+        MirroredSieve: {
+            /** Conditions */
+            conditions: components["schemas"]["MirroredText"][];
+            rank: components["schemas"]["MirroredText"] | null;
+            sieve: components["schemas"]["Sieve"];
+        };
+        /**
+         * MirroredText
+         * @description A formula and what asks the same of the other side; ``left`` are the parts that stay as they are, as
+         *     nothing says what their other side would be.
+         */
+        MirroredText: {
+            /** After */
+            after: string;
+            /** Before */
+            before: string;
+            /** Left */
+            left: string[];
+            /** Said After */
+            said_after: string;
+            /** Said Before */
+            said_before: string;
+        };
+        /**
          * Month
          * @description How often a sieve fired in a month, written as ``2026-03``.
          */
@@ -2970,6 +3036,32 @@ export interface components {
             /** Sieve */
             sieve: string;
             verdict: components["schemas"]["VerdictKind"];
+        };
+        /**
+         * Operand
+         * @description One side of a comparison, and the timeframe that it is taken from; none for the bars at hand.
+         */
+        "Operand-Input": {
+            /**
+             * On
+             * @default
+             */
+            on: string;
+            /** Text */
+            text: string;
+        };
+        /**
+         * Operand
+         * @description One side of a comparison, and the timeframe that it is taken from; none for the bars at hand.
+         */
+        "Operand-Output": {
+            /**
+             * On
+             * @default
+             */
+            on: string;
+            /** Text */
+            text: string;
         };
         /**
          * Option
@@ -3491,6 +3583,8 @@ export interface components {
              * @default []
              */
             problems: components["schemas"]["Problem"][];
+            /** @default null */
+            row: components["schemas"]["Row-Output"] | null;
             /**
              * Sentence
              * @default
@@ -3551,6 +3645,176 @@ export interface components {
             moves: (number | null)[][];
             /** Problems */
             problems: (components["schemas"]["Problem"] | null)[];
+        };
+        /**
+         * Row
+         * @description A comparison or a group of such, with what is asked of it: the opposite, on another timeframe, on
+         *     several bars; in the order in which these are read aloud.
+         *
+         *     A comparison has ``left``, ``relation`` and what the relation needs; a group has ``parts``, joined
+         *     ``how``, with ``count`` for the number that ``least`` or ``then`` needs.
+         */
+        "Row-Input": {
+            /**
+             * Bars
+             * @default
+             */
+            bars: string;
+            /**
+             * Count
+             * @default
+             */
+            count: string;
+            /**
+             * How
+             * @default null
+             */
+            how: ("all" | "any" | "least" | "then" | "until") | null;
+            /**
+             * Least
+             * @default
+             */
+            least: string;
+            /**
+             * @default {
+             *       "on": "",
+             *       "text": ""
+             *     }
+             */
+            left: components["schemas"]["Operand-Input"];
+            /**
+             * Negated
+             * @default false
+             */
+            negated: boolean;
+            /**
+             * On
+             * @default
+             */
+            on: string;
+            /**
+             * @default {
+             *       "on": "",
+             *       "text": ""
+             *     }
+             */
+            other: components["schemas"]["Operand-Input"];
+            /**
+             * Parts
+             * @default []
+             */
+            parts: components["schemas"]["Row-Input"][];
+            /**
+             * Relation
+             * @default holds
+             * @enum {string}
+             */
+            relation: "holds" | ">" | ">=" | "<" | "<=" | "==" | "!=" | "within" | "between" | "crosses" | "crosses above" | "crosses below";
+            /**
+             * @default {
+             *       "on": "",
+             *       "text": ""
+             *     }
+             */
+            right: components["schemas"]["Operand-Input"];
+            /**
+             * Span
+             * @default
+             * @enum {string}
+             */
+            span: "" | "in last" | "for" | "at least";
+            /**
+             * Tolerance
+             * @default
+             */
+            tolerance: string;
+        };
+        /**
+         * Row
+         * @description A comparison or a group of such, with what is asked of it: the opposite, on another timeframe, on
+         *     several bars; in the order in which these are read aloud.
+         *
+         *     A comparison has ``left``, ``relation`` and what the relation needs; a group has ``parts``, joined
+         *     ``how``, with ``count`` for the number that ``least`` or ``then`` needs.
+         */
+        "Row-Output": {
+            /**
+             * Bars
+             * @default
+             */
+            bars: string;
+            /**
+             * Count
+             * @default
+             */
+            count: string;
+            /**
+             * How
+             * @default null
+             */
+            how: ("all" | "any" | "least" | "then" | "until") | null;
+            /**
+             * Least
+             * @default
+             */
+            least: string;
+            /**
+             * @default {
+             *       "on": "",
+             *       "text": ""
+             *     }
+             */
+            left: components["schemas"]["Operand-Output"];
+            /**
+             * Negated
+             * @default false
+             */
+            negated: boolean;
+            /**
+             * On
+             * @default
+             */
+            on: string;
+            /**
+             * @default {
+             *       "on": "",
+             *       "text": ""
+             *     }
+             */
+            other: components["schemas"]["Operand-Output"];
+            /**
+             * Parts
+             * @default []
+             */
+            parts: components["schemas"]["Row-Output"][];
+            /**
+             * Relation
+             * @default holds
+             * @enum {string}
+             */
+            relation: "holds" | ">" | ">=" | "<" | "<=" | "==" | "!=" | "within" | "between" | "crosses" | "crosses above" | "crosses below";
+            /**
+             * @default {
+             *       "on": "",
+             *       "text": ""
+             *     }
+             */
+            right: components["schemas"]["Operand-Output"];
+            /**
+             * Span
+             * @default
+             * @enum {string}
+             */
+            span: "" | "in last" | "for" | "at least";
+            /**
+             * Tolerance
+             * @default
+             */
+            tolerance: string;
+        };
+        /** RowBody */
+        RowBody: {
+            row: components["schemas"]["Row-Input"];
         };
         /**
          * Rule
@@ -4076,10 +4340,10 @@ export interface components {
             fired_within: number;
             /**
              * Format
-             * @default zealous-sieve/sieve/2
+             * @default zealous-sieve/sieve/3
              * @constant
              */
-            format: "zealous-sieve/sieve/2";
+            format: "zealous-sieve/sieve/3";
             /**
              * Forming
              * @default false
@@ -4846,6 +5110,19 @@ export interface components {
             note: string;
             /** Passes */
             passes: boolean;
+        };
+        /**
+         * Written
+         * @description The text of rows; where a part can't be read, as it was typed, and what is wrong with which part.
+         */
+        Written: {
+            /**
+             * Problems
+             * @default []
+             */
+            problems: components["schemas"]["Problem"][];
+            /** Text */
+            text: string;
         };
     };
     responses: never;
@@ -6564,6 +6841,39 @@ export interface operations {
             };
         };
     };
+    mirror_sieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SieveBody"];
+            };
+        };
+        responses: {
+            /** @description The other side of a sieve, for approval; nothing is kept. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MirroredSieve"];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
     fired_sheets: {
         parameters: {
             query?: never;
@@ -6617,6 +6927,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Why"];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    write_rows: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RowBody"];
+            };
+        };
+        responses: {
+            /** @description The text of a condition that is written as rows of parts. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Written"];
                 };
             };
             /** @description What is wrong */

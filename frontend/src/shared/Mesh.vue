@@ -16,6 +16,7 @@ const WORDS: Record<string, string> = {
   miss: 'misses',
   veto: 'is vetoed',
   unknown: 'is unknown',
+  off: 'is switched off',
 }
 const step = computed(() => props.size + 3)
 const spread = computed(() => props.cells.length * step.value - 3)
@@ -49,6 +50,10 @@ const place = (n: number) => n * step.value
         :d="`M1 1L${size - 1} ${size - 1}M${size - 1} 1L1 ${size - 1}`"
       />
       <path
+        v-else-if="cell === 'off'"
+        :d="`M${size / 4} ${size / 2}L${(3 * size) / 4} ${size / 2}`"
+      />
+      <path
         v-else
         :d="`M0 ${size / 2}L${size / 2} 0M0 ${size}L${size} 0M${size / 2} ${size}L${size} ${size / 2}`"
       />
@@ -72,6 +77,10 @@ const place = (n: number) => n * step.value
 .veto path {
   stroke: var(--fall);
   stroke-width: 2;
+}
+.off path {
+  stroke: var(--quiet);
+  stroke-width: 1.4;
 }
 .unknown path {
   stroke: var(--quiet);

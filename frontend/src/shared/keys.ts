@@ -60,3 +60,16 @@ export function useKeys(list: Key[], active: () => boolean = () => true) {
     }
   })
 }
+
+/** Keys that a part of the page answers to itself, for the list behind `?`. */
+export function listKeys(list: readonly [key: string, does: string][]) {
+  const entries: Key[] = list.map(([key, does]) => ({ key, does, run: () => undefined }))
+  onMounted(() => activeKeys.push(...entries))
+  onBeforeUnmount(() => {
+    for (const entry of entries)
+      activeKeys.splice(
+        activeKeys.findIndex((other) => other.run === entry.run),
+        1,
+      )
+  })
+}

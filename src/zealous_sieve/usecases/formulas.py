@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, replace
 
 from zealous_sieve.core.errors import FormulaError, Problem
 from zealous_sieve.core.formula import canonical
@@ -11,6 +11,7 @@ from zealous_sieve.core.formula.check import check, check_condition, check_numbe
 from zealous_sieve.core.formula.completing.complete import Completion, complete
 from zealous_sieve.core.formula.guessing.guesses import guesses
 from zealous_sieve.core.formula.names import Market
+from zealous_sieve.core.formula.rows import Row, rows_of
 from zealous_sieve.core.formula.speech.sentence import read
 from zealous_sieve.core.formula.timeframe import OFFERED
 from zealous_sieve.core.formula.typed import Formula
@@ -60,6 +61,8 @@ class Reading:
     outputs: tuple[OutputReading, ...] = ()
     offers: tuple[Offer, ...] = ()
     """What it was probably meant to say, where it can't be read: texts to take instead."""
+    row: Row | None = None
+    """A condition as rows of parts, where it has such."""
 
 
 def read_formula(
@@ -73,14 +76,15 @@ def read_formula(
     def understand(guess: str) -> Formula:
         return CHECKS[role](guess, None, library, market)
 
+    row = rows_of(text) if role == "condition" else None
     try:
-        return reading_of(understand(text))
+        return replace(reading_of(understand(text)), row=row)
     except FormulaError as error:
         offers = tuple(
             Offer(text=guess.text, sentence=read(guess.formula))
             for guess in guesses(text, understand, market)
         )
-        return Reading(ok=False, problems=error.problems, offers=offers)
+        return Reading(ok=False, problems=error.problems, offers=offers, row=row)
 
 
 def reading_of(formula: Formula) -> Reading:

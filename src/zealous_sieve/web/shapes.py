@@ -7,6 +7,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import AwareDatetime, BaseModel, ConfigDict, Field, field_validator
 
+from zealous_sieve.core.formula.rows import Row
 from zealous_sieve.core.market.currencies import Span, StrengthSet, Unit
 from zealous_sieve.core.market.foreign.layout import Layout
 from zealous_sieve.core.market.mending import Mending
@@ -42,6 +43,10 @@ class PlaceBody(Request):
     at: Annotated[int, Field(ge=0, le=20_000)]
     own: Annotated[list[Annotated[str, Field(max_length=60)]], Field(max_length=500)] = []
     """Formulas that may be called beside those of the desk."""
+
+
+class RowBody(Request):
+    row: Row
 
 
 class NamedFormulaBody(Request):

@@ -9,7 +9,7 @@ const steps = computed(() => {
   const conditions = props.view.run.sieve.conditions
   const rows = (props.view.run.outcome?.counts ?? [])
     .map((count, n) => ({ ...count, ...conditions[n]!, n }))
-    .filter((row) => row.role !== 'boost')
+    .filter((row) => row.role !== 'boost' && !row.off)
   let before = props.view.run.outcome?.instruments ?? 0
   return rows.map((row) => {
     const cut = before - row.so_far

@@ -1,9 +1,12 @@
 <script setup lang="ts">
-import { computed, ref } from 'vue'
+import { computed, nextTick, ref, toRef } from 'vue'
 import type { Condition, Schemas, Vocabulary } from '@/shared/api'
 import { needs } from '@/shared/format'
 import FormulaEditor from './FormulaEditor.vue'
+import ErrorNote from '@/shared/ErrorNote.vue'
 import Histogram from './Histogram.vue'
+import RowForm from './RowForm.vue'
+import { lastFace, useRows, type Face } from './rows'
 import type { Scale } from './thresholds'
 
 const condition = defineModel<Condition>({ required: true })
@@ -26,6 +29,7 @@ const props = defineProps<{
 const emit = defineEmits<{
   open: []
   remove: []
+  duplicate: []
   move: [by: number]
   threshold: [scale: number, value: number]
   tie: [scale: number]
@@ -33,8 +37,56 @@ const emit = defineEmits<{
 }>()
 const editor = ref<InstanceType<typeof FormulaEditor>>()
 const row = ref<HTMLElement>()
+const formula = computed({
+  get: () => condition.value.formula,
+  set: (text: string) => (condition.value.formula = text),
+})
+const {
+  row: parts,
+  edit,
+  problemAt,
+  error,
+  broken,
+} = useRows(formula, toRef(props, 'reading'), toRef(props, 'said'))
+const face = ref<Face>(lastFace.value)
+async function turn() {
+  face.value = lastFace.value = face.value === 'text' ? 'parts' : 'text'
+  await nextTick()
+  if (face.value === 'text') editor.value?.focus()
+  else row.value?.querySelector<HTMLElement>('.cm-content')?.focus()
+}
+/** Bars after a veto for which it still keeps out: one of the last so many, and one. */
+const cooldown = computed(() => {
+  const own = parts.value
+  if (!own || own.negated || own.on || !['', 'in last'].includes(own.span)) return
+  return own.span ? Math.max(0, Number(own.bars) - 1) : 0
+})
+function cool(bars: number) {
+  if (!parts.value || !Number.isInteger(bars) || bars < 0) return
+  const span = bars ? ('in last' as const) : ''
+  edit({ ...parts.value, span, bars: bars ? String(bars + 1) : '' })
+}
+/** Keys of the condition that the focus is in, whatever part of it. */
+function onKey(event: KeyboardEvent) {
+  const key = event.altKey ? `Alt+${event.code.replace('Key', '').toLowerCase()}` : event.key
+  const run = {
+    F2: turn,
+    'Alt+arrowup': () => props.position > 1 && emit('move', -1),
+    'Alt+arrowdown': () => props.position < props.total && emit('move', 1),
+    'Alt+insert': () => emit('duplicate'),
+    'Alt+delete': () => props.total > 1 && emit('remove'),
+    'Alt+o': () => (condition.value.off = !condition.value.off),
+  }[key]
+  if (!run || event.ctrlKey || event.metaKey) return
+  event.preventDefault()
+  event.stopPropagation()
+  if (!event.repeat) void run()
+}
 defineExpose({
-  focus: () => editor.value?.focus(),
+  focus: () => {
+    if (face.value === 'text') editor.value?.focus()
+    else row.value?.querySelector<HTMLElement>('.cm-content')?.focus()
+  },
   reveal: () => row.value?.scrollIntoView({ block: 'nearest' }),
 })
 const veto = computed(() => condition.value.role === 'veto')
@@ -72,7 +124,14 @@ const bars = computed(() => {
 </script>
 
 <template>
-  <li ref="row" class="row" :class="{ open }" @focusin="emit('open')" @pointerdown="emit('open')">
+  <li
+    ref="row"
+    class="row"
+    :class="{ open, off: condition.off }"
+    @keydown.capture="onKey"
+    @focusin="emit('open')"
+    @pointerdown="emit('open')"
+  >
     <span class="role">
       <span class="quiet number">{{ position }}</span>
       <select
@@ -99,9 +158,40 @@ const bars = computed(() => {
           aria-label="Weight"
         />
       </label>
+      <label
+        v-if="veto && cooldown !== undefined"
+        class="quiet"
+        title="For so many bars after it, it still keeps out"
+      >
+        and
+        <input
+          :value="cooldown"
+          type="number"
+          min="0"
+          :aria-label="`Cool-down of condition ${position}`"
+          @input="cool(($event.target as HTMLInputElement).valueAsNumber)"
+        />
+        bars after
+      </label>
     </span>
     <div class="text">
+      <template v-if="face === 'parts'">
+        <RowForm
+          v-if="parts"
+          :row="parts"
+          :place="String(position)"
+          :problem-at="problemAt"
+          :vocabulary="vocabulary"
+          :own="own"
+          @change="edit"
+        />
+        <p v-else class="quiet">
+          This one stays text: it has steps of its own, or can’t be read yet.
+        </p>
+        <ErrorNote v-if="error" :error="error" what="The parts can't be written" />
+      </template>
       <FormulaEditor
+        v-if="face === 'text' || !parts"
         ref="editor"
         v-model="condition.formula"
         :label="`Condition ${position}`"
@@ -110,7 +200,12 @@ const bars = computed(() => {
         :vocabulary="vocabulary"
         :own="own"
       />
-      <p v-if="reading && !reading.ok" class="wrong" :class="{ old: !said }" role="alert">
+      <p
+        v-if="reading && !reading.ok && !(broken && face === 'parts')"
+        class="wrong"
+        :class="{ old: !said }"
+        role="alert"
+      >
         <template v-for="(problem, n) in reading.problems" :key="n">
           <span
             ><b v-if="problem.place">{{ problem.place.line }}:{{ problem.place.column }}</b>
@@ -121,7 +216,7 @@ const bars = computed(() => {
       </p>
       <p v-else class="says" :class="{ old: !said }">
         {{ reading?.sentence }}
-        <span v-if="reading" class="quiet">· needs {{ needs(reading) }}</span>
+        <span v-if="reading?.ok" class="quiet">· needs {{ needs(reading) }}</span>
       </p>
       <div v-if="open" class="scales">
         <Histogram
@@ -152,8 +247,35 @@ const bars = computed(() => {
     <span class="moves">
       <button
         class="button plain"
+        :aria-pressed="face === 'parts'"
+        :aria-label="`Condition ${position} as ${face === 'text' ? 'parts' : 'text'}`"
+        title="As text, or as parts (F2)"
+        @click="turn"
+      >
+        {{ face === 'text' ? 'parts' : 'text' }}
+      </button>
+      <button
+        class="button plain"
+        :aria-pressed="condition.off"
+        :aria-label="`Switch condition ${position} ${condition.off ? 'on' : 'off'}`"
+        title="Off for a moment (Alt O)"
+        @click="condition.off = !condition.off"
+      >
+        {{ condition.off ? 'on' : 'off' }}
+      </button>
+      <button
+        class="button plain"
+        :aria-label="`Duplicate condition ${position}`"
+        title="Once more (Alt Insert)"
+        @click="emit('duplicate')"
+      >
+        +
+      </button>
+      <button
+        class="button plain"
         :disabled="position === 1"
         aria-label="Move up"
+        title="Up (Alt ↑)"
         @click="emit('move', -1)"
       >
         ↑
@@ -162,6 +284,7 @@ const bars = computed(() => {
         class="button plain"
         :disabled="position === total"
         aria-label="Move down"
+        title="Down (Alt ↓)"
         @click="emit('move', 1)"
       >
         ↓
@@ -170,6 +293,7 @@ const bars = computed(() => {
         class="button plain"
         :disabled="total === 1"
         :aria-label="`Remove condition ${position}`"
+        title="Remove (Alt Delete)"
         @click="emit('remove')"
       >
         ×
@@ -181,7 +305,7 @@ const bars = computed(() => {
 <style scoped>
 .row {
   display: grid;
-  grid-template-columns: 80px minmax(0, 1fr) 132px 74px;
+  grid-template-columns: 80px minmax(0, 1fr) 126px 98px;
   gap: 10px;
   padding: 6px 0 5px 6px;
   border-bottom: 1px solid var(--hair);
@@ -278,9 +402,15 @@ const bars = computed(() => {
 }
 .moves {
   display: flex;
-  align-items: start;
+  flex-wrap: wrap;
+  align-content: start;
 }
 .moves .button {
   padding: 0 4px;
+  min-width: 26px;
+}
+.off .text,
+.off .role {
+  opacity: 0.5;
 }
 </style>

@@ -20,6 +20,8 @@ const props = defineProps<{
   offers?: readonly Offer[]
   vocabulary?: Vocabulary
   own?: readonly string[]
+  /** One operand on one line: Enter leaves it as it is. */
+  small?: boolean
 }>()
 const text = defineModel<string>({ required: true })
 const host = ref<HTMLElement>()
@@ -81,7 +83,12 @@ onMounted(() => {
             { key: 'Alt-Enter', run: () => take(props.offers?.[0]) },
           ]),
         ),
-        keymap.of([...completionKeymap, ...historyKeymap, ...defaultKeymap]),
+        keymap.of([
+          ...completionKeymap,
+          ...(props.small ? [{ key: 'Enter', run: () => true }] : []),
+          ...historyKeymap,
+          ...defaultKeymap,
+        ]),
         placeholder(props.hint ?? 'close > sma(close, 45)'),
         EditorView.lineWrapping,
         EditorView.contentAttributes.of({ 'aria-label': props.label, spellcheck: 'false' }),

@@ -8,6 +8,8 @@ import PriceTail from '@/shared/PriceTail.vue'
 /** What a sieve leaves: those that pass, and those that one condition alone keeps out. */
 const props = defineProps<{
   preview: Preview
+  /** The last one that could be sifted, whose list stays while something is mended. */
+  last: Preview
   names: readonly string[]
   rank: string
   /** A moment of the past is looked from. */
@@ -25,25 +27,29 @@ const undecided = computed(() => {
 </script>
 
 <template>
-  <template v-if="preview.ok">
-    <p class="sentence">
-      <b>{{ preview.passing }}</b> of {{ preview.instruments }} pass {{ then ? 'then' : 'now' }}.
-      <span class="quiet">{{ undecided }}</span>
-      <span
-        v-if="preview.hindsight.length"
-        class="warn"
-        :title="preview.hindsight.map(asSentence).join('\n')"
-      >
-        Partly judged by what is known now.</span
-      >
-    </p>
-    <slot />
-    <p v-if="!preview.hits.length" class="empty">
+  <p v-if="preview.ok" class="sentence">
+    <b>{{ preview.passing }}</b> of {{ preview.instruments }} pass {{ then ? 'then' : 'now' }}.
+    <span class="quiet">{{ undecided }}</span>
+    <span
+      v-if="preview.hindsight.length"
+      class="warn"
+      :title="preview.hindsight.map(asSentence).join('\n')"
+    >
+      Partly judged by what is known now.</span
+    >
+  </p>
+  <template v-else>
+    <p class="sentence">Not yet: mend what is underlined.</p>
+    <p v-for="(p, n) in preview.problems" :key="n" class="fall">{{ told(p) }}</p>
+  </template>
+  <slot />
+  <div :class="{ old: !preview.ok }">
+    <p v-if="preview.ok && !preview.hits.length" class="empty">
       Nothing passes. The thin bars show which condition cuts most: loosen the one whose “without
       it” is largest.
     </p>
     <ul>
-      <li v-for="hit in preview.hits" :key="hit.code">
+      <li v-for="hit in last.hits" :key="hit.code">
         <button
           class="leaf"
           :class="{ here: hit.code === chosen }"
@@ -72,13 +78,13 @@ const undecided = computed(() => {
         </button>
       </li>
     </ul>
-    <p v-if="preview.passing > preview.hits.length" class="quiet">
-      and {{ preview.passing - preview.hits.length }} more; run it to see them all
+    <p v-if="last.passing > last.hits.length" class="quiet">
+      and {{ last.passing - last.hits.length }} more; run it to see them all
     </p>
-    <template v-if="preview.near_count">
-      <h2>{{ plural(preview.near_count, 'near miss').replace('misss', 'misses') }}</h2>
+    <template v-if="last.near_count">
+      <h2>{{ last.near_count === 1 ? '1 near miss' : `${last.near_count} near misses` }}</h2>
       <ul>
-        <li v-for="miss in preview.near" :key="miss.code">
+        <li v-for="miss in last.near" :key="miss.code">
           <button
             class="leaf miss"
             :class="{ here: miss.code === chosen }"
@@ -93,12 +99,8 @@ const undecided = computed(() => {
         </li>
       </ul>
     </template>
-    <p class="quiet timing">sifted in {{ preview.milliseconds.toFixed(0) }} ms</p>
-  </template>
-  <template v-else>
-    <p class="sentence">Not yet: mend what is underlined.</p>
-    <p v-for="(p, n) in preview.problems" :key="n" class="fall">{{ told(p) }}</p>
-  </template>
+    <p v-if="preview.ok" class="quiet timing">sifted in {{ preview.milliseconds.toFixed(0) }} ms</p>
+  </div>
 </template>
 
 <style scoped>
@@ -159,6 +161,9 @@ h2 {
 }
 .sentence {
   margin: 0 0 4px;
+}
+.old {
+  opacity: 0.45;
 }
 .timing {
   font-size: 12px;

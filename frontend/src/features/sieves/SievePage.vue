@@ -1,20 +1,21 @@
 <script setup lang="ts">
-import { computed, nextTick, ref, watch } from 'vue'
+import { computed, nextTick, ref, shallowRef, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { lastSieve, onBars } from '@/features/suggest/target'
 import { useStartRun } from '@/features/runs/startRun'
 import { useAct } from '@/shared/act'
-import { answer, api, type Condition } from '@/shared/api'
+import { answer, api, type Preview, type Sieve } from '@/shared/api'
 import ErrorNote from '@/shared/ErrorNote.vue'
-import { useKeys } from '@/shared/keys'
+import { listKeys, useKeys } from '@/shared/keys'
 import { useFormulas, useMembers, useVocabulary } from '@/shared/queries'
 import { done } from '@/shared/undo'
 import ConditionRow from './ConditionRow.vue'
-import { useDraft, usePreview } from './draft'
+import { condition, useDraft, usePreview } from './draft'
 import FiredChart from './FiredChart.vue'
 import FiredSheets from './FiredSheets.vue'
 import FormulaEditor from './FormulaEditor.vue'
 import Leaves from './Leaves.vue'
+import MirrorSheet from './MirrorSheet.vue'
 import NamedFormulas from './NamedFormulas.vue'
 import SieveHead from './SieveHead.vue'
 import SieveSentence from './SieveSentence.vue'
@@ -44,13 +45,22 @@ const own = computed(() => [
 const names = computed(() => draft.value.conditions.map((c) => c.formula))
 const { act, busy: saving, failure } = useAct()
 
-/** The sieve that was sifted last and makes sense: what charts and reasons are about. */
-const sifted = computed(() => (preview.value?.ok ? about.value : undefined))
+/** The last that makes sense, and what came of it: what lists, charts and reasons are about. */
+const sifted = shallowRef<Sieve>()
+const last = shallowRef<Preview>()
+watch(
+  preview,
+  (now) => {
+    if (now?.ok) [sifted.value, last.value] = [about.value, now]
+  },
+  { immediate: true },
+)
+watch(id, () => (sifted.value = last.value = undefined))
 /** The condition that is looked at closely. */
 const open = ref<number>()
 const listed = computed(() => [
-  ...(preview.value?.hits ?? []).map((hit) => ({ code: hit.code, name: hit.name })),
-  ...(preview.value?.near ?? []).map((miss) => ({ code: miss.code, name: miss.name })),
+  ...(last.value?.hits ?? []).map((hit) => ({ code: hit.code, name: hit.name })),
+  ...(last.value?.near ?? []).map((miss) => ({ code: miss.code, name: miss.name })),
 ])
 const everyone = useMembers(() => draft.value.universe)
 /** The instrument on the chart: the one that was chosen, else the first there is. */
@@ -72,15 +82,17 @@ const why = ref<InstanceType<typeof WhyNot>>()
 const askWhy = (code: string, signal: AbortSignal) =>
   answer(api.POST('/api/preview/why', { body: { sieve: sifted.value!, code }, signal }))
 const many = ref(false)
+/** The sieve whose other side is looked at. */
+const turning = shallowRef<Sieve>()
+watch(id, () => (turning.value = undefined))
 
 function add() {
-  const fresh: Condition = { role: 'must', formula: 'rel_volume(18) > 1', weight: 1 }
-  draft.value.conditions.push(fresh)
+  draft.value.conditions.push(condition('rel_volume(18) > 1'))
   nextTick(() => rows.value.at(-1)?.focus())
 }
 /** A condition that was read on a chart, seen at once with what it measures. */
 function take(formula: string) {
-  draft.value.conditions.push({ role: 'must', formula, weight: 1 })
+  draft.value.conditions.push(condition(formula))
   open.value = draft.value.conditions.length - 1
   nextTick(() => rows.value.at(-1)?.reveal())
 }
@@ -113,9 +125,18 @@ function remove(position: number) {
   const [gone] = draft.value.conditions.splice(position, 1)
   if (gone) done('Condition removed.', () => draft.value.conditions.splice(position, 0, gone))
 }
+/** The focus goes with the condition that is moved. */
 function move(position: number, by: number) {
   const [moved] = draft.value.conditions.splice(position, 1)
-  if (moved) draft.value.conditions.splice(position + by, 0, moved)
+  if (!moved) return
+  draft.value.conditions.splice(position + by, 0, moved)
+  open.value = position + by
+  nextTick(() => rows.value[position + by]?.focus())
+}
+function duplicate(position: number) {
+  const own = draft.value.conditions[position]
+  if (own) draft.value.conditions.splice(position + 1, 0, { ...own })
+  nextTick(() => rows.value[position + 1]?.focus())
 }
 const keep = (asNew = false) =>
   act('Not saved', async () => {
@@ -147,6 +168,14 @@ async function run() {
   const saved = stored.value && !changed.value ? stored.value : await keep()
   if (saved) await act("The run can't begin", () => startRun(saved.id))
 }
+listKeys([
+  ['F2', 'a condition as text, or as parts'],
+  ['Alt+↑ ↓', 'move the condition'],
+  ['Alt+Insert', 'the condition once more'],
+  ['Alt+Delete', 'remove the condition'],
+  ['Alt+O', 'switch the condition off, or on'],
+  ['Alt+⏎', 'take what was meant'],
+])
 useKeys([
   { key: 'Ctrl+s', does: 'save', run: saveOnly },
   { key: 'Ctrl+Enter', does: 'save and run', run },
@@ -186,7 +215,8 @@ useKeys([
           @forget="forget"
         />
         <SieveSentence v-model="draft" :vocabulary="vocabulary" />
-        <div class="conditions">
+        <MirrorSheet v-if="turning" :sieve="turning" @close="turning = undefined" />
+        <div v-show="!turning" class="conditions">
           <ol>
             <ConditionRow
               v-for="(_, n) in draft.conditions"
@@ -207,6 +237,7 @@ useKeys([
               :own="own"
               @open="open = n"
               @remove="remove(n)"
+              @duplicate="duplicate(n)"
               @move="move(n, $event)"
               @threshold="(scale, value) => moveThreshold(n, scale, value)"
               @tie="(scale) => tie(n, scale)"
@@ -216,6 +247,14 @@ useKeys([
           <p class="adds">
             <button class="button" @click="add">Add a condition <kbd>a</kbd></button>
             <button class="button plain" @click="addFormula">Name a formula</button>
+            <button
+              class="button plain"
+              :disabled="!preview?.ok"
+              title="The short side of a long sieve, or the long one of a short"
+              @click="turning = about"
+            >
+              Mirror
+            </button>
             <RouterLink class="button plain" to="/functions">Function reference</RouterLink>
             <RouterLink class="button plain" to="/formulas">Formulas of the desk</RouterLink>
           </p>
@@ -295,6 +334,7 @@ useKeys([
           <Leaves
             aria-live="polite"
             :preview="preview"
+            :last="last ?? preview"
             :names="names"
             :rank="draft.rank"
             :then="Boolean(from)"
@@ -302,6 +342,7 @@ useKeys([
             @choose="choose"
           >
             <WhyNot
+              v-if="sifted"
               ref="why"
               v-model="asked"
               :offered="everyone"

@@ -154,7 +154,7 @@ const columns = (): Columns => {
         </p>
         <ol>
           <li v-for="(c, n) in chosen.sieve.conditions" :key="n">
-            <i :class="c.role === 'veto' ? 'fall' : 'quiet'">{{ c.role }}</i>
+            <i :class="c.role === 'veto' ? 'fall' : 'quiet'">{{ c.off ? 'off' : c.role }}</i>
             <code>{{ c.formula }}</code>
           </li>
         </ol>

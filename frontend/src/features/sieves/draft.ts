@@ -1,13 +1,28 @@
 import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, ref, watch, type Ref } from 'vue'
-import { answer, api, type Preview, type Sieve, type StoredSieve } from '@/shared/api'
+import {
+  answer,
+  api,
+  type Condition,
+  type Preview,
+  type Sieve,
+  type StoredSieve,
+} from '@/shared/api'
 import { asOf } from '@/shared/asOf'
 import { draftOf, forgetDraft, keepDraft } from '@/shared/drafts'
 import { useLatest } from '@/shared/latest'
 import { keys } from '@/shared/queries'
 
+/** A must, until it is said otherwise. */
+export const condition = (formula: string): Condition => ({
+  role: 'must',
+  formula,
+  weight: 1,
+  off: false,
+})
+
 export const EMPTY: Sieve = {
-  format: 'zealous-sieve/sieve/2',
+  format: 'zealous-sieve/sieve/3',
   name: 'New sieve',
   note: '',
   universe: 'All shares',
@@ -16,18 +31,20 @@ export const EMPTY: Sieve = {
   sides: ['long'],
   fired_within: 1,
   formulas: [],
-  conditions: [{ role: 'must', formula: 'close > sma(close, 45) by 2%', weight: 1 }],
+  conditions: [condition('close > sma(close, 45) by 2%')],
   rank: 'rel_volume(18)',
 }
 
-/** A draft that was kept when a sieve still had one `timeframe` and one `side`. */
+/** A draft that was kept when a sieve still had one `timeframe` and one `side`, or nothing switched off. */
 export function upToDate(kept: Sieve): Sieve {
   const { timeframe, side, ...rest } = kept as Sieve & {
     timeframe?: string
     side?: 'long' | 'short'
   }
-  if (timeframe === undefined || side === undefined) return kept
-  return { ...rest, format: EMPTY.format, timeframes: [timeframe], sides: [side] }
+  const conditions = kept.conditions.map((own) => ({ ...own, off: own.off ?? false }))
+  const now = { ...rest, format: EMPTY.format, conditions }
+  if (timeframe === undefined || side === undefined) return now
+  return { ...now, timeframes: [timeframe], sides: [side] }
 }
 
 /** A copy without the wrapping that the interface puts around what it watches. */

@@ -15,8 +15,8 @@ from zealous_sieve.core.errors import Problem, SieveError
 from zealous_sieve.core.formula.timeframe import WRITTEN_SO, read_timeframe
 from zealous_sieve.core.wording import said
 
-FORMAT = "zealous-sieve/sieve/2"
-EARLIER = (None, "zealous-sieve/sieve/1")
+FORMAT = "zealous-sieve/sieve/3"
+EARLIER = (None, "zealous-sieve/sieve/1", "zealous-sieve/sieve/2")
 """Formats that are still read; a document that names none is taken for the first."""
 
 
@@ -50,6 +50,12 @@ class Condition(_Record):
     formula: Annotated[str, Field(min_length=1, max_length=20_000)]
     weight: Annotated[float, Field(gt=0, le=1000)] = 1.0
     """Counts for boosts only."""
+    off: bool = False
+    """Switched off for a moment: it neither decides nor scores, and is told all the same."""
+
+    @property
+    def decides(self) -> bool:
+        return self.role != Role.BOOST and not self.off
 
 
 class NamedFormula(_Record):
@@ -62,7 +68,7 @@ class NamedFormula(_Record):
 class Sieve(_Record):
     """A saved definition of what to sift for."""
 
-    format: Literal["zealous-sieve/sieve/2"] = "zealous-sieve/sieve/2"
+    format: Literal["zealous-sieve/sieve/3"] = "zealous-sieve/sieve/3"
     name: Annotated[str, Field(min_length=1, max_length=120)]
     note: Annotated[str, Field(max_length=4000)] = ""
     universe: Annotated[str, Field(min_length=1, max_length=120)]
@@ -85,7 +91,8 @@ class Sieve(_Record):
     @model_validator(mode="before")
     @classmethod
     def _brought_up_to_date(cls, document: object) -> object:
-        """In format 1 there was one timeframe and one side, and neither was a list."""
+        """In format 1 there was one timeframe and one side, and neither was a list; up to format 2 no
+        condition could be switched off."""
         if not isinstance(document, dict) or document.get("format") not in EARLIER:
             return document
         present = {**document, "format": FORMAT}

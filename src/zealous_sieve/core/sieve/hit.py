@@ -14,6 +14,8 @@ class Cell(StrEnum):
     MISS = "miss"
     VETO = "veto"
     UNKNOWN = "unknown"
+    OFF = "off"
+    """It was switched off."""
 
 
 @dataclass(frozen=True, kw_only=True, slots=True)

@@ -53,8 +53,8 @@ class Prepared:
         return [truth_of(formula) for formula in (*self.formulas, *ranked)]
 
     def binding(self) -> list[int]:
-        """Positions of the conditions that decide: musts and vetoes."""
-        return [n for n, c in enumerate(self.sieve.conditions) if c.role != Role.BOOST]
+        """Positions of the conditions that decide: musts and vetoes that are not switched off."""
+        return [n for n, c in enumerate(self.sieve.conditions) if c.decides]
 
     def setup(self, positions: list[int] | None = None) -> Term:
         """Yes where the conditions at these positions (all that decide) leave a bar standing."""
@@ -128,9 +128,13 @@ def prepare(
     rank = None
     if sieve.rank.strip():
         rank = _checked(sieve.rank, check_number, library, market, "rank", problems)
-    if all(condition.role == Role.BOOST for condition in sieve.conditions):
+    if not any(condition.decides for condition in sieve.conditions):
+        off = any(condition.off for condition in sieve.conditions)
         message = "a sieve of boosts only lets everything through"
         mend = "make at least one condition a must or a veto"
+        if off:
+            message = "with all musts and vetoes switched off everything passes"
+            mend = "switch at least one of them on"
         problems.append(Problem(code="no_must", message=message, mend=mend, subject="conditions"))
     if problems:
         raise SieveError(*problems)
@@ -182,4 +186,4 @@ def _checked(
 
 def weight(condition: Condition) -> float:
     """What a condition adds to the score when it is yes."""
-    return condition.weight if condition.role == Role.BOOST else 0.0
+    return condition.weight if condition.role == Role.BOOST and not condition.off else 0.0

@@ -117,7 +117,7 @@ def sift(
 ) -> Sifted:
     """Compute all that decides, and what is wanted beside it. Raises CancelledError."""
     terms = {f"truth {n}": truth_of(f) for n, f in enumerate(prepared.formulas)}
-    terms |= {f"ask {n}": prepared.ask(n) for n in prepared.binding()}
+    terms |= {f"ask {n}": prepared.ask(n) for n in range(len(prepared.formulas))}
     terms["setup"] = prepared.setup()
     if prepared.rank is not None:
         terms["rank"] = truth_of(prepared.rank)
@@ -353,7 +353,9 @@ def judge(
         yes = Cell.VETO if condition.role == Role.VETO else Cell.PASS
         no = Cell.PASS if condition.role == Role.VETO else Cell.MISS
         columns.append(
-            [yes if t == 1.0 else no if t == t else Cell.UNKNOWN for t in truths.tolist()]
+            [Cell.OFF] * len(truths)
+            if condition.off
+            else [yes if t == 1.0 else no if t == t else Cell.UNKNOWN for t in truths.tolist()]
         )
         for i in np.flatnonzero(np.isnan(truths)).tolist():
             why = why_unknown(prepared.formulas[n], panel, i, int(rows[i]))
@@ -395,7 +397,7 @@ def _counts(prepared: Prepared, found: Mapping[str, Truths]) -> tuple[Count, ...
     counts, so_far = [], whole
     for n in range(len(prepared.formulas)):
         if n not in asked:
-            alone = _any(found[f"truth {n}"] == 1.0)
+            alone = _any(found[f"ask {n}"] == 1.0)
             counts.append(Count(alone=alone, so_far=_any(so_far), without=_any(_all(asked, whole))))
             continue
         so_far = so_far & asked[n]

@@ -3,13 +3,20 @@
 from __future__ import annotations
 
 from zealous_sieve.core.formula.completing.complete import Completion
+from zealous_sieve.core.formula.rows import Written, text_of
 from zealous_sieve.usecases import formulas, library, market, pictures
 from zealous_sieve.usecases.formulas import Reading, Vocabulary
 from zealous_sieve.usecases.library import LibraryEntry
 from zealous_sieve.usecases.pictures import Picture
 from zealous_sieve.usecases.ports import Outside, StoredFormula
 from zealous_sieve.web.contract import Contract
-from zealous_sieve.web.shapes import FormulaBody, NamedFormulaBody, PlaceBody, SaveFormulaBody
+from zealous_sieve.web.shapes import (
+    FormulaBody,
+    NamedFormulaBody,
+    PlaceBody,
+    RowBody,
+    SaveFormulaBody,
+)
 
 
 def contract(outside: Outside) -> Contract:
@@ -26,6 +33,11 @@ def contract(outside: Outside) -> Contract:
         names = market.known_names(outside.market)
         desk = library.desk_library(outside.formulas)
         return formulas.read_formula(body.text, body.role, desk, names)
+
+    @api.endpoint("POST", "/rows", reply=Written, body=RowBody)
+    def write_rows(body: RowBody) -> Written:
+        """The text of a condition that is written as rows of parts."""
+        return text_of(body.row)
 
     @api.endpoint("POST", "/completions", reply=Completion, body=PlaceBody)
     def complete_formula(body: PlaceBody) -> Completion:

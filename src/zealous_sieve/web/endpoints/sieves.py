@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from zealous_sieve.usecases import fired, preview, sieves, suggested, why
+from zealous_sieve.usecases import fired, mirroring, preview, sieves, suggested, why
 from zealous_sieve.usecases.fired import Fired, Sheets, Stretch
+from zealous_sieve.usecases.mirroring import MirroredSieve
 from zealous_sieve.usecases.ports import Kind, Outside, StoredSieve, Version
 from zealous_sieve.usecases.preview import Preview
 from zealous_sieve.usecases.suggested import SuggestedList
@@ -43,6 +44,11 @@ def contract(outside: Outside) -> Contract:
         """Where a sieve would have fired, on small sheets of several instruments."""
         asked = body.first, body.count, body.by
         return fired.sheets(outside, body.sieve, *asked, wanted(Kind.PREVIEW))
+
+    @api.endpoint("POST", "/preview/mirror", reply=MirroredSieve, body=SieveBody)
+    def mirror_sieve(body: SieveBody) -> MirroredSieve:
+        """The other side of a sieve, for approval; nothing is kept."""
+        return mirroring.mirrored(outside, body.sieve)
 
     @api.endpoint("POST", "/suggestions", reply=SuggestedList, body=PointedBody)
     def suggest(body: PointedBody) -> SuggestedList:

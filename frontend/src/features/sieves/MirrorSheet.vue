@@ -1,0 +1,117 @@
+<script setup lang="ts">
+import { useQueryClient } from '@tanstack/vue-query'
+import { onMounted, ref } from 'vue'
+import { useRouter } from 'vue-router'
+import { useAct } from '@/shared/act'
+import { answer, api, type Schemas, type Sieve } from '@/shared/api'
+import Failed from '@/shared/Failed.vue'
+import ErrorNote from '@/shared/ErrorNote.vue'
+import { useLatest } from '@/shared/latest'
+import { keys } from '@/shared/queries'
+import { done } from '@/shared/undo'
+
+/** The other side of a sieve, condition by condition, to be approved before it is kept. */
+const props = defineProps<{ sieve: Sieve }>()
+const emit = defineEmits<{ close: [] }>()
+const router = useRouter()
+const client = useQueryClient()
+const box = ref<HTMLElement>()
+const latest = useLatest<Sieve, Schemas['MirroredSieve']>(0, (sieve, signal) =>
+  answer(api.POST('/api/preview/mirror', { body: { sieve }, signal })),
+)
+void latest.ask(props.sieve)
+onMounted(() => box.value?.focus())
+const found = latest.reply
+const { act, busy, failure } = useAct()
+const approve = () =>
+  act('Not kept', async () => {
+    if (!found.value) return
+    const kept = await answer(api.POST('/api/sieves', { body: { sieve: found.value.sieve } }))
+    const refresh = () => client.invalidateQueries({ queryKey: keys.sieves })
+    await refresh()
+    await router.push(`/sieves/${kept.id}`)
+    done(`“${kept.sieve.name}” is a sieve of its own.`, async () => {
+      await answer(
+        api.DELETE('/api/sieves/{sieve_id}', { params: { path: { sieve_id: kept.id } } }),
+      )
+      await refresh()
+      await router.push('/sieves')
+    })
+  })
+</script>
+
+<template>
+  <section
+    ref="box"
+    class="mirror"
+    role="dialog"
+    aria-label="The other side"
+    tabindex="-1"
+    @keydown.esc.stop="emit('close')"
+  >
+    <p>
+      <b>The {{ found?.sieve.sides[0] ?? 'other' }} side of “{{ sieve.name }}”</b>
+      <button class="button primary" :disabled="!found || busy" @click="approve">
+        Keep it as a sieve of its own
+      </button>
+      <button class="button" @click="emit('close')">Leave it</button>
+    </p>
+    <Failed :failure="failure" />
+    <ErrorNote v-if="latest.error.value" :error="latest.error.value" what="No other side" />
+    <p v-else-if="!found" class="quiet">turning round…</p>
+    <table v-else class="ledger">
+      <thead>
+        <tr>
+          <th>{{ sieve.sides[0] }}</th>
+          <th>{{ found.sieve.sides[0] }}</th>
+        </tr>
+      </thead>
+      <tbody>
+        <tr v-for="(own, n) in [...found.conditions, ...(found.rank ? [found.rank] : [])]" :key="n">
+          <td>
+            <code>{{ own.before }}</code>
+            <span class="quiet">{{ own.said_before }}</span>
+          </td>
+          <td>
+            <code :class="{ same: own.before === own.after }">{{ own.after }}</code>
+            <span class="quiet">{{ own.said_after }}</span>
+            <span v-if="own.left.length" class="warn">
+              Left as it is, as nothing says what its other side would be: {{ own.left.join(', ') }}
+            </span>
+          </td>
+        </tr>
+      </tbody>
+    </table>
+  </section>
+</template>
+
+<style scoped>
+.mirror {
+  overflow: auto;
+  border-top: 1px solid var(--ink);
+  padding: 4px 6px 10px;
+}
+p .button {
+  margin-left: 8px;
+}
+table {
+  table-layout: fixed;
+  width: 100%;
+}
+td {
+  vertical-align: top;
+  width: 50%;
+  white-space: normal;
+}
+td span {
+  display: block;
+  white-space: normal;
+}
+code {
+  overflow-wrap: anywhere;
+  white-space: normal;
+}
+.same {
+  color: var(--quiet);
+}
+</style>
