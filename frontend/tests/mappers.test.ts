@@ -138,6 +138,7 @@ const line = (label: string, pane: string, rest: object = {}) => ({
   levels: [],
   beside: '',
   conditions: [0],
+  asked: 0,
   values: [1, null, 3],
   ...rest,
 })
@@ -164,6 +165,8 @@ const chart: Chart = {
   bars: '1d',
   ranges: [null, 2, 2.25],
   smoothed: null,
+  states: [],
+  strip: [],
   gaps: [],
   reasons: [],
   reasons_now: [],

@@ -272,7 +272,7 @@ def test_an_instrument_is_looked_at_by_keys_alone(page: Page) -> None:
     expect(page.get_by_role("img", name=re.compile("bars of 80m"))).not_to_have_accessible_name(
         re.compile("^TPSNHV")
     )
-    assert re.search(r"universe=All\+shares.*bars=80m.*line=sma", page.url)
+    assert re.search(r"universe=All\+shares.*bars=80m.*set=", page.url)
     for _ in range(40):
         page.keyboard.press("ArrowUp")
     expect(chart).to_be_visible()
@@ -471,9 +471,11 @@ def test_a_chart_is_measured_compared_and_drawn_otherwise_by_keys_and_clicks(pag
     page.keyboard.press("Escape")
     expect(measured).to_have_count(0)
     page.keyboard.press("k")
-    expect(page).to_have_url(re.compile("as=bars"))
-    page.get_by_label("Drawn as").select_option("smoothed")
-    expect(page).to_have_url(re.compile("as=smoothed"))
+    drawn = page.get_by_label("Drawn as")
+    expect(drawn).to_have_value("bars")
+    drawn.select_option("smoothed")
+    expect(page).to_have_url(re.compile("set="))
+    expect(drawn).to_have_value("smoothed")
     expect(sheet).to_be_visible()
     page.keyboard.press("c")
     page.keyboard.type("LANT40")

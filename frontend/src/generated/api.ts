@@ -386,6 +386,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/instruments/{code}/speeds": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Several lengths of one formula through a stretch of an instrument. */
+        post: operations["compare_speeds"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/mendings": {
         parameters: {
             query?: never;
@@ -1420,7 +1437,7 @@ export interface components {
          */
         Arranged: {
             /** Body */
-            body: components["schemas"]["BoardSet"] | components["schemas"]["ScatterSet"] | components["schemas"]["StrengthSet"] | components["schemas"]["OverviewSet-Output"];
+            body: components["schemas"]["BoardSet"] | components["schemas"]["ScatterSet"] | components["schemas"]["StrengthSet"] | components["schemas"]["OverviewSet-Output"] | components["schemas"]["ChartLayout"];
             /** Name */
             name: string;
             /** Ready */
@@ -1771,6 +1788,16 @@ export interface components {
             refused: components["schemas"]["Refused"][];
             /** @default null */
             smoothed: components["schemas"]["Smoothed"] | null;
+            /**
+             * States
+             * @default []
+             */
+            states: components["schemas"]["StateColumn"][];
+            /**
+             * Strip
+             * @default []
+             */
+            strip: components["schemas"]["StripRow"][];
             /** Tick */
             tick: number;
             /** Times */
@@ -1809,10 +1836,65 @@ export interface components {
             detail: string;
         };
         /**
+         * ChartLayout
+         * @description All that is drawn. Bars are ``painted`` by the first condition that holds, in ``otherwise`` where
+         *     none does; the ``strip`` under the price shows which measures are the largest or the smallest of so many
+         *     bars. ``kinds`` of instruments and ``timeframes`` are those that it is the usual layout of.
+         */
+        ChartLayout: {
+            /**
+             * Drawing
+             * @default candles
+             */
+            drawing: string;
+            /**
+             * Kinds
+             * @default []
+             */
+            kinds: string[];
+            /**
+             * Layers
+             * @default []
+             */
+            layers: components["schemas"]["Layer"][];
+            /** @default  */
+            otherwise: components["schemas"]["Ink"];
+            /**
+             * Painted
+             * @default []
+             */
+            painted: components["schemas"]["InkedState"][];
+            /**
+             * Scale
+             * @default linear
+             */
+            scale: string;
+            /**
+             * Strip
+             * @default []
+             */
+            strip: string[];
+            /**
+             * Strip Bars
+             * @default 34
+             */
+            strip_bars: number;
+            /**
+             * Timeframes
+             * @default []
+             */
+            timeframes: string[];
+        };
+        /**
          * ChartLine
          * @description A series to draw; ``values`` has one entry a bar, null where unknown.
          */
         ChartLine: {
+            /**
+             * Asked
+             * @default 0
+             */
+            asked: number;
             /**
              * Beside
              * @default
@@ -2242,6 +2324,8 @@ export interface components {
          * @description A catalogue entry as completion and the reference show it.
          */
         FunctionEntry: {
+            /** Call */
+            call: string;
             /** Formula */
             formula: string;
             /** Group */
@@ -2291,6 +2375,19 @@ export interface components {
             bars: string;
             /** Formula */
             formula: string;
+        };
+        /**
+         * Held
+         * @description Through a stretch: how often the formula changed its side, on how many bars it stood against the way
+         *     the stretch went, and on how many it had a side at all.
+         */
+        Held: {
+            /** Against */
+            against: number;
+            /** Bars */
+            bars: number;
+            /** Reversals */
+            reversals: number;
         };
         /**
          * Histogram
@@ -2444,6 +2541,23 @@ export interface components {
             rows: string[][];
         };
         /**
+         * Ink
+         * @description What something is drawn in; the lines' own inks are told apart with any colour vision. ``""`` is the
+         *     one that its place gives it.
+         * @enum {string}
+         */
+        Ink: "" | "1" | "2" | "3" | "4" | "5" | "6" | "rise" | "fall" | "flat" | "ink";
+        /**
+         * InkedState
+         * @description What is drawn in an ink while a condition holds.
+         */
+        InkedState: {
+            /** @default  */
+            ink: components["schemas"]["Ink"];
+            /** When */
+            when: string;
+        };
+        /**
          * Instrument
          * @description Something that has bars.
          *
@@ -2554,6 +2668,45 @@ export interface components {
          * @enum {string}
          */
         Joined: "any of" | "all of" | "without";
+        /**
+         * Layer
+         * @description A formula as it is drawn: ``width`` is in pixels, ``levels`` are hairlines across its pane,
+         *     ``states`` its inks by conditions, of which the first that holds counts. A hidden one is kept and not
+         *     drawn.
+         */
+        Layer: {
+            /**
+             * Dash
+             * @default false
+             */
+            dash: boolean;
+            /** Formula */
+            formula: string;
+            /**
+             * Hidden
+             * @default false
+             */
+            hidden: boolean;
+            /** @default  */
+            ink: components["schemas"]["Ink"];
+            /**
+             * Levels
+             * @default []
+             */
+            levels: number[];
+            /** @default  */
+            place: components["schemas"]["zealous_sieve__core__market__chart_layout__Place"];
+            /**
+             * States
+             * @default []
+             */
+            states: components["schemas"]["InkedState"][];
+            /**
+             * Width
+             * @default 1.4
+             */
+            width: number;
+        };
         /**
          * Layout
          * @description How a table is written.
@@ -2743,6 +2896,21 @@ export interface components {
              * @default false
              */
             smoothed: boolean;
+            /**
+             * States
+             * @default []
+             */
+            states: string[];
+            /**
+             * Strip
+             * @default []
+             */
+            strip: string[];
+            /**
+             * Strip Bars
+             * @default 34
+             */
+            strip_bars: number;
             /**
              * Universe
              * @default
@@ -3321,18 +3489,6 @@ export interface components {
             /** Traces */
             traces: components["schemas"]["Trace"][];
         };
-        /**
-         * Place
-         * @description A stretch of text: line and column count from 1, length in characters.
-         */
-        Place: {
-            /** Column */
-            column: number;
-            /** Length */
-            length: number;
-            /** Line */
-            line: number;
-        };
         /** PlaceBody */
         PlaceBody: {
             /** At */
@@ -3544,7 +3700,7 @@ export interface components {
             /** Message */
             message: string;
             /** @default null */
-            place: components["schemas"]["Place"] | null;
+            place: components["schemas"]["zealous_sieve__core__errors__Place"] | null;
             /**
              * Subject
              * @default null
@@ -4488,6 +4644,48 @@ export interface components {
             values: (number | null)[];
         };
         /**
+         * Speed
+         * @description The formula with one value: how it held, nothing where it has no value in the stretch.
+         */
+        Speed: {
+            held: components["schemas"]["Held"] | null;
+            /** Text */
+            text: string;
+            /** Value */
+            value: number;
+        };
+        /**
+         * Speeds
+         * @description Which number was varied, how the stretch went (in percent), and each speed in the order of values.
+         */
+        Speeds: {
+            /** Bars */
+            bars: number;
+            /** Moved */
+            moved: number;
+            /** Speeds */
+            speeds: components["schemas"]["Speed"][];
+            varied: components["schemas"]["Control"];
+        };
+        /** SpeedsBody */
+        SpeedsBody: {
+            /**
+             * Bars
+             * @default 1d
+             */
+            bars: string;
+            /** Control */
+            control: number;
+            /** Since */
+            since: number;
+            /** Text */
+            text: string;
+            /** Until */
+            until: number;
+            /** Values */
+            values: number[];
+        };
+        /**
          * Standing
          * @description How one condition stands for an instrument: what it lacks where it stands in the way.
          */
@@ -4501,6 +4699,16 @@ export interface components {
             short: number | null;
             /** Stands In The Way */
             stands_in_the_way: boolean;
+        };
+        /**
+         * StateColumn
+         * @description A condition by which something is drawn otherwise: 1 or 0 a bar, null where unknown.
+         */
+        StateColumn: {
+            /** Text */
+            text: string;
+            /** Values */
+            values: (number | null)[];
         };
         /**
          * Statement
@@ -4659,6 +4867,19 @@ export interface components {
             pairs: components["schemas"]["PairSides"][];
             /** Spans */
             spans: components["schemas"]["SpanSeen"][];
+        };
+        /**
+         * StripRow
+         * @description A measure a bar against those of the bars before it: 1 where it is the largest of so many, -1 where
+         *     it is the smallest, else 0; null where unknown.
+         */
+        StripRow: {
+            /** Label */
+            label: string;
+            /** Text */
+            text: string;
+            /** Values */
+            values: (number | null)[];
         };
         /**
          * Subject
@@ -5124,6 +5345,25 @@ export interface components {
             /** Text */
             text: string;
         };
+        /**
+         * Place
+         * @description A stretch of text: line and column count from 1, length in characters.
+         */
+        zealous_sieve__core__errors__Place: {
+            /** Column */
+            column: number;
+            /** Length */
+            length: number;
+            /** Line */
+            line: number;
+        };
+        /**
+         * Place
+         * @description Where a formula is drawn: by its unit, over the price, in a pane of its own, or with the formula
+         *     before it.
+         * @enum {string}
+         */
+        zealous_sieve__core__market__chart_layout__Place: "" | "price" | "own" | "before";
     };
     responses: never;
     parameters: never;
@@ -6076,6 +6316,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Chart"];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    compare_speeds: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SpeedsBody"];
+            };
+        };
+        responses: {
+            /** @description Several lengths of one formula through a stretch of an instrument. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Speeds"];
                 };
             };
             /** @description What is wrong */

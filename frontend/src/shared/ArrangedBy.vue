@@ -3,7 +3,9 @@ import { nextTick, ref } from 'vue'
 import type { Arranging } from './arranging'
 
 /** The arrangement at hand by its name, as a part of a sentence, and how what was changed of it is kept. */
-const props = defineProps<{ of: Arranging; label: string }>()
+const props = withDefaults(defineProps<{ of: Arranging; label: string; hotkey?: string }>(), {
+  hotkey: 'k',
+})
 const naming = ref<string>()
 const field = ref<HTMLInputElement>()
 async function begin() {
@@ -36,7 +38,7 @@ defineExpose({ begin })
       <button v-if="of.kept.value" class="button plain" @click="of.asItWas()">as it was</button>
     </template>
     <button v-if="naming === undefined" class="button plain" @click="begin">
-      keep under a name <kbd>k</kbd>
+      keep under a name <kbd>{{ hotkey }}</kbd>
     </button>
     <template v-else>
       <input

@@ -54,7 +54,12 @@ export function shaped<T>(like: T, value: unknown): T {
  * and not kept, which is in the address and survives leaving the page. `like` is an arrangement with one
  * entry in every list, which addresses of strangers are read by.
  */
-export function useArranging<T extends object>(page: string, like: T) {
+export function useArranging<T extends object>(
+  page: string,
+  like: T,
+  /** The name of the arrangement where none is asked for; the first one without. */
+  usual?: (all: readonly Schemas['Arranged'][]) => string | undefined,
+) {
   const route = useRoute()
   const router = useRouter()
   const client = useQueryClient()
@@ -66,7 +71,9 @@ export function useArranging<T extends object>(page: string, like: T) {
     queryFn: () => answer(api.GET('/api/arrangements/{page}', { params })),
   })
   const all = computed(() => list.data.value ?? [])
-  const name = computed(() => String(route.query.as ?? all.value[0]?.name ?? ''))
+  const name = computed(() =>
+    String(route.query.as ?? usual?.(all.value) ?? all.value[0]?.name ?? ''),
+  )
   const kept = computed(() => all.value.find((one) => one.name === name.value))
   const asKept = computed(() => kept.value && shaped(like, kept.value.body))
   const place = computed(() => `${page}:${name.value}`)
@@ -94,6 +101,8 @@ export function useArranging<T extends object>(page: string, like: T) {
     [name, set, () => Boolean(list.data.value)],
     () => {
       if (route.name !== home || !list.data.value) return
+      // The usual one of what is looked at is not asked for by name.
+      if (usual && route.query.as === undefined && set.value === undefined) return
       if (route.query.set !== set.value || route.query.as !== name.value) {
         void show(name.value, set.value)
       }

@@ -10,8 +10,9 @@ from typing import Any, Generic, TypeVar
 from pydantic import TypeAdapter, ValidationError
 
 from zealous_sieve.core.errors import DataError, Problem
-from zealous_sieve.core.market import board, currencies, overview, scatter
+from zealous_sieve.core.market import board, chart_layout, currencies, overview, scatter
 from zealous_sieve.core.market.board import BoardSet
+from zealous_sieve.core.market.chart_layout import ChartLayout
 from zealous_sieve.core.market.currencies import StrengthSet
 from zealous_sieve.core.market.overview import OverviewSet
 from zealous_sieve.core.market.scatter import ScatterSet
@@ -36,10 +37,11 @@ PAGES: Mapping[str, Page[Any]] = {
     "board": Page(shape=TypeAdapter(BoardSet), ready=board.READY),
     "strength": Page(shape=TypeAdapter(StrengthSet), ready=currencies.READY),
     "overview": Page(shape=TypeAdapter(OverviewSet), ready=overview.READY),
+    "chart": Page(shape=TypeAdapter(ChartLayout), ready=chart_layout.READY),
     "scatter": Page(shape=TypeAdapter(ScatterSet), ready=scatter.READY),
 }
 """Every page that can be arranged."""
-Arrangement = BoardSet | ScatterSet | StrengthSet | OverviewSet
+Arrangement = BoardSet | ScatterSet | StrengthSet | OverviewSet | ChartLayout
 """What arrangements of all pages are."""
 
 

@@ -15,9 +15,10 @@ from zealous_sieve.core.engine.evaluate import evaluate
 from zealous_sieve.core.engine.external_inputs import needs_universe
 from zealous_sieve.core.engine.panel import Column, Panel, Times
 from zealous_sieve.core.errors import DataError, FormulaError, Problem
-from zealous_sieve.core.formula.check import check
+from zealous_sieve.core.formula.check import check, check_condition, check_number
 from zealous_sieve.core.formula.controls import Control, controls
-from zealous_sieve.core.formula.terms import Term
+from zealous_sieve.core.formula.speech.sentence import label
+from zealous_sieve.core.formula.terms import Term, apply
 from zealous_sieve.core.formula.timeframe import DAY, bars_problem
 from zealous_sieve.core.formula.typed import Formula
 from zealous_sieve.core.market.data_quality import Finding, FindingKind
@@ -25,7 +26,7 @@ from zealous_sieve.core.market.instruments import Instrument
 from zealous_sieve.core.sieve.definition import Sieve
 from zealous_sieve.core.sieve.drawing import Line, beside, drawable, lines, near, smoothed
 from zealous_sieve.core.sieve.hit import Hit
-from zealous_sieve.core.sieve.prepare import prepare
+from zealous_sieve.core.sieve.prepare import prepare, truth_of
 from zealous_sieve.core.sieve.scan import provisional, reasons
 from zealous_sieve.usecases.desk import Desk
 from zealous_sieve.usecases.errors import NotFoundError
@@ -48,6 +49,8 @@ class ChartLine:
     values: list[float | None]
     beside: str = ""
     """The code of the instrument whose closes these are."""
+    asked: int = 0
+    """Which of the formulas that were asked for it comes from."""
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -78,6 +81,24 @@ class Asked:
 
     text: str
     controls: tuple[Control, ...]
+
+
+@dataclass(frozen=True, kw_only=True)
+class StateColumn:
+    """A condition by which something is drawn otherwise: 1 or 0 a bar, null where unknown."""
+
+    text: str
+    values: list[float | None]
+
+
+@dataclass(frozen=True, kw_only=True)
+class StripRow:
+    """A measure a bar against those of the bars before it: 1 where it is the largest of so many, -1 where
+    it is the smallest, else 0; null where unknown."""
+
+    text: str
+    label: str
+    values: list[float | None]
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -147,6 +168,8 @@ class Chart:
     ranges: tuple[float | None, ...] = ()
     """The average range of the bars up to each, to measure distances with."""
     smoothed: Smoothed | None = None
+    states: tuple[StateColumn, ...] = ()
+    strip: tuple[StripRow, ...] = ()
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -161,6 +184,11 @@ class Looked:
     lines: tuple[str, ...] = ()
     smoothed: bool = False
     universe: str = ""
+    states: tuple[str, ...] = ()
+    """Conditions by which something is drawn otherwise."""
+    strip: tuple[str, ...] = ()
+    """Measures that are told where they are extremes of so many bars."""
+    strip_bars: int = 34
 
 
 USUAL_RANGE = "atr(21)"
@@ -181,8 +209,13 @@ def look(desk: Desk, code: str, looked: Looked, doubted: Sequence[Finding]) -> C
     """Bars of an instrument up to the desk's moment, with what is drawn; the unfinished one too, but where
     something is compared with other instruments."""
     instrument = desk.reference.by_code[code]
-    drawn, refused = _asked(desk, looked.lines)
+    own, refused = _asked(desk, looked.lines)
+    drawn = [line for _, line in own]
     terms = {f"line {n}": line.term for n, line in enumerate(drawn)}
+    states, refused = _states(desk, looked.states, refused)
+    strip, refused = _strip(desk, looked, refused)
+    terms |= {f"state {text}": term for text, term in states.items()}
+    terms |= {f"strip {text}": term for text, (_, term) in strip.items()}
     across = needs_universe(terms)
     terms["range"] = usual_range()
     chosen = _compared(desk, instrument, looked.universe) if across else [instrument]
@@ -195,8 +228,17 @@ def look(desk: Desk, code: str, looked: Looked, doubted: Sequence[Finding]) -> C
     shown = slice(max(rows.start, stop - looked.count), stop)
     unfinished = panel.columns.get(UNFINISHED)
     columns = [(line, found[f"line {n}"]) for n, line in enumerate(drawn)]
+    chart = chart_of(instrument, looked.bars, panel, shown, doubted, columns)
     return replace(
-        chart_of(instrument, looked.bars, panel, shown, doubted, columns),
+        chart,
+        lines=tuple(replace(line, asked=n) for (n, _), line in zip(own, chart.lines, strict=True)),
+        states=tuple(
+            StateColumn(text=text, values=plain(found[f"state {text}"][shown])) for text in states
+        ),
+        strip=tuple(
+            StripRow(text=text, label=label, values=plain(found[f"strip {text}"][shown]))
+            for text, (label, _) in strip.items()
+        ),
         days=days_of(panel, shown),
         events=events_of(panel, panel.position(code), shown),
         earlier=shown.start > rows.start,
@@ -232,19 +274,60 @@ def _smoothed(panel: Panel, rows: slice, shown: slice) -> Smoothed:
     return Smoothed(**{name: plain(column[part]) for name, column in own.items()})
 
 
-def _asked(desk: Desk, texts: Sequence[str]) -> tuple[list[Line], tuple[Refused, ...]]:
-    lines: list[Line] = []
+def _asked(desk: Desk, texts: Sequence[str]) -> tuple[list[tuple[int, Line]], tuple[Refused, ...]]:
+    """The lines of formulas, each with the place of the one it comes from, and what can't be drawn."""
+    lines: list[tuple[int, Line]] = []
     refused = []
 
     def understood(text: str) -> Formula:
         return check(text, None, desk.library, desk.reference.names)
 
-    for text in texts:
+    for n, text in enumerate(texts):
         try:
-            lines += drawable(text, understood)
+            lines += [(n, line) for line in drawable(text, understood)]
         except FormulaError as error:
             refused.append(Refused(text=text, problems=error.problems))
     return lines, tuple(refused)
+
+
+def _states(
+    desk: Desk, texts: Sequence[str], refused: tuple[Refused, ...]
+) -> tuple[dict[str, Term], tuple[Refused, ...]]:
+    """The truths of conditions by their texts, and what can't be told with what could not be before."""
+    found: dict[str, Term] = {}
+    for text in dict.fromkeys(texts):
+        try:
+            own = check_condition(text, None, desk.library, desk.reference.names)
+            found[text] = truth_of(own)
+        except FormulaError as error:
+            refused = (*refused, Refused(text=text, problems=error.problems))
+    return found, refused
+
+
+def _strip(
+    desk: Desk, looked: Looked, refused: tuple[Refused, ...]
+) -> tuple[dict[str, tuple[str, Term]], tuple[Refused, ...]]:
+    """For each measure of the strip its name, and whether it is the largest or the smallest of so many
+    bars."""
+    found: dict[str, tuple[str, Term]] = {}
+    for text in dict.fromkeys(looked.strip):
+        try:
+            own = check_number(text, None, desk.library, desk.reference.names)
+            extremes = (
+                check(
+                    f"{which}({text}, {looked.strip_bars})",
+                    None,
+                    desk.library,
+                    desk.reference.names,
+                )
+                for which in ("largest", "smallest")
+            )
+            large, small = map(truth_of, extremes)
+            assert own.expression is not None
+            found[text] = (label(own, own.expression), apply("subtract", large, small))
+        except FormulaError as error:
+            refused = (*refused, Refused(text=text, problems=error.problems))
+    return found, refused
 
 
 def days_of(panel: Panel, shown: slice) -> tuple[int, ...]:

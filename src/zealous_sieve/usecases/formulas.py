@@ -19,6 +19,7 @@ from zealous_sieve.core.formula.words import PHRASES, RESERVED
 from zealous_sieve.core.functions.catalogue import SOURCES, functions
 from zealous_sieve.core.functions.specification import Function
 from zealous_sieve.core.sieve.definition import ROLES
+from zealous_sieve.usecases.pictures import example
 
 CHECKS = {"any": check, "condition": check_condition, "number": check_number}
 
@@ -121,6 +122,8 @@ class FunctionEntry:
     label: str
     group: str
     signature: str
+    call: str
+    """How it is usually written."""
     outputs: tuple[str, ...]
     meaning: str
     reading: str
@@ -184,6 +187,7 @@ def _entry(function: Function) -> FunctionEntry:
         label=function.label,
         group=function.group,
         signature=function.signature,
+        call=example(function, None),
         outputs=tuple(output.name for output in function.outputs),
         meaning=function.meaning,
         reading=function.reading,

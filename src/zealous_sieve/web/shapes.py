@@ -24,6 +24,7 @@ from zealous_sieve.usecases.outlooks import Draft, Ground
 from zealous_sieve.usecases.ports import VerdictKind
 from zealous_sieve.usecases.preferences import Preferences
 from zealous_sieve.usecases.scatters import MOST_FRAMES, Asked
+from zealous_sieve.usecases.speeds import AskedSpeeds
 from zealous_sieve.usecases.suggested import Pointed
 from zealous_sieve.usecases.universes import EVERYTHING
 from zealous_sieve.web.contract import MOST
@@ -345,6 +346,21 @@ class LookedBody(Request):
     ] = []
     smoothed: bool = False
     universe: Annotated[str, Field(max_length=200)] = ""
+    states: Annotated[list[FormulaText], Field(max_length=60)] = []
+    strip: Annotated[list[FormulaText], Field(max_length=12)] = []
+    strip_bars: Annotated[int, Field(ge=2, le=1000)] = 34
+
+
+class SpeedsBody(Request):
+    bars: Annotated[str, Field(min_length=1, max_length=40)] = "1d"
+    text: FormulaText
+    control: Annotated[int, Field(ge=0, le=100)]
+    values: Annotated[list[float], Field(min_length=1, max_length=9)]
+    since: Annotated[int, Field(ge=-MOST, le=2**40)]
+    until: Annotated[int, Field(ge=-MOST, le=2**40)]
+
+    def asked(self) -> AskedSpeeds:
+        return AskedSpeeds(**(self.model_dump() | {"values": tuple(self.values)}))
 
 
 MOST_HITS = 500

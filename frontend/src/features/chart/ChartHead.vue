@@ -77,9 +77,12 @@ defineExpose({
 
 <template>
   <header>
-    <h1>
-      <span class="mono">{{ code }}</span> {{ name }}
-    </h1>
+    <div class="top">
+      <h1>
+        <span class="mono">{{ code }}</span> {{ name }}
+      </h1>
+      <slot />
+    </div>
     <p ref="sentence">
       on
       <InlineText
@@ -184,6 +187,12 @@ p {
 }
 .draw {
   width: 18ch;
+}
+.top {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 0 18px;
+  align-items: baseline;
 }
 .beside {
   width: 12ch;

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { useQueryClient } from '@tanstack/vue-query'
-import { computed, ref, watch } from 'vue'
+import { computed, nextTick, ref, watch } from 'vue'
 import Suggest from '@/features/suggest/Suggest.vue'
 import { usePointed } from '@/features/suggest/usePointed'
 import ErrorNote from '@/shared/ErrorNote.vue'
@@ -10,9 +10,11 @@ import { done } from '@/shared/undo'
 import ChartHead from './ChartHead.vue'
 import ChartSheet from './ChartSheet.vue'
 import ChartTable from './ChartTable.vue'
+import { arranged, LAYER, shownLayers, statesOf, type Layer, type Layout } from './layout'
 import { lookQuery, useLook, type Range } from './look'
 import { DRAWINGS, type Drawing, type Scale } from './looks'
 import { useSighting } from './sighting'
+import Workshop from './Workshop.vue'
 
 /**
  * A chart of any instrument with all that can be done to it. What is looked at belongs to the page, which
@@ -23,9 +25,8 @@ const props = withDefaults(
     code: string
     name: string
     bars: string
-    scale: Scale
-    drawing: Drawing
-    lines: readonly string[]
+    /** What is drawn, and how. */
+    layout: Layout
     /** A moment that the page asks to see, in seconds since 1970. */
     at?: number
     /** Instruments that may be drawn beside it. */
@@ -43,31 +44,34 @@ const props = withDefaults(
   }>(),
   { at: NaN, near: () => [], bases: () => [], kept: undefined, universe: '', active: true },
 )
-export interface Change {
-  bars?: string
-  scale?: Scale
-  drawing?: Drawing
-  lines?: string[]
-}
 const emit = defineEmits<{
-  change: [to: Change]
+  bars: [bars: string]
+  layout: [part: Partial<Layout>]
   full: [full: boolean]
   mend: [seconds?: number, time?: number]
 }>()
 const client = useQueryClient()
 const vocabulary = useVocabulary()
+const scale = computed(() => props.layout.scale as Scale)
+const drawing = computed(() => props.layout.drawing as Drawing)
+const lines = computed(() => shownLayers(props.layout).map((own) => own.formula))
 const lookOf = (code: string) => ({
   code,
   bars: props.bars,
-  lines: props.lines,
-  smoothed: props.drawing === 'smoothed',
+  lines: lines.value,
+  smoothed: drawing.value === 'smoothed',
   universe: props.universe,
+  states: statesOf(props.layout),
+  strip: props.layout.strip.filter((own) => own.trim()),
+  stripBars: props.layout.strip_bars,
 })
 const { chart, reach, error, again, waiting } = useLook(() => lookOf(props.code))
-const own = computed(() => (chart.value?.code === props.code ? chart.value : undefined))
+const own = computed(() =>
+  chart.value?.code === props.code ? arranged(chart.value, props.layout) : undefined,
+)
 const { sight, came, zoom, pan, newest, range, showAt, anew, settled } = useSighting(
   chart,
-  () => props.scale,
+  scale,
   reach,
 )
 watch([() => props.bars, () => props.code], anew)
@@ -90,16 +94,27 @@ function turnTable() {
 }
 const SCALES: Scale[] = ['linear', 'log', 'percent']
 const after = <T,>(all: readonly T[], one: T) => all[(all.indexOf(one) + 1) % all.length]!
-const drawn = (lines: readonly string[]) => emit('change', { lines: [...new Set(lines)] })
-const draw = (formula: string) => drawn([...props.lines, formula])
-const remove = (formula: string) => drawn(props.lines.filter((line) => line !== formula))
+const layers = (now: Layer[]) => emit('layout', { layers: now })
+const withLine = (formula: string) =>
+  props.layout.layers.some((own) => own.formula === formula)
+    ? props.layout.layers
+    : [...props.layout.layers, { ...LAYER, formula }]
+const draw = (formula: string) => layers(withLine(formula))
+const remove = (formula: string) =>
+  layers(props.layout.layers.filter((own) => own.formula !== formula))
 const redraw = (before: string, now: string) =>
-  drawn(props.lines.map((line) => (line === before ? now : line)))
+  layers(
+    props.layout.layers.map((own) => (own.formula === before ? { ...own, formula: now } : own)),
+  )
 const compare = (code: string) =>
-  emit('change', {
-    scale: 'percent',
-    lines: [...new Set([...props.lines, `close of "${code}"`])],
-  })
+  emit('layout', { scale: 'percent', layers: withLine(`close of "${code}"`) })
+const workshop = ref(false)
+const shop = ref<InstanceType<typeof Workshop>>()
+async function turnWorkshop() {
+  workshop.value = !workshop.value
+  await nextTick()
+  shop.value?.focus()
+}
 async function copyLink() {
   await navigator.clipboard.writeText(location.href)
   done('The address of this chart was copied.')
@@ -107,6 +122,10 @@ async function copyLink() {
 /** Ends measuring, or full size; false where there was neither. */
 function leave(): boolean {
   if (leavePointed()) return true
+  if (workshop.value) {
+    workshop.value = false
+    return true
+  }
   if (sheet.value?.measuring) sheet.value.endMeasure()
   else if (props.full) emit('full', false)
   else return false
@@ -134,8 +153,9 @@ const list: Key[] = [
   {
     key: 'x',
     does: 'take the last formula away',
-    run: () => props.lines.length && remove(props.lines.at(-1)!),
+    run: () => lines.value.length && remove(lines.value.at(-1)!),
   },
+  { key: 'd', does: 'how everything is drawn', run: turnWorkshop },
   { key: 'a', does: 'adjust the numbers of what is drawn', run: () => head.value?.turn() },
   { key: 't', does: 'the bars in sight as a table, or drawn', run: turnTable },
   { key: 'p', does: 'keep the chart as an image', run: () => sheet.value?.save() },
@@ -143,7 +163,7 @@ const list: Key[] = [
   {
     key: 'k',
     does: 'drawn as candles, bars, line, smoothed',
-    run: () => emit('change', { drawing: after(DRAWINGS, props.drawing) }),
+    run: () => emit('layout', { drawing: after(DRAWINGS, drawing.value) }),
   },
   {
     key: ',',
@@ -164,7 +184,7 @@ const list: Key[] = [
   {
     key: 's',
     does: 'scale: linear, log, percent',
-    run: () => emit('change', { scale: after(SCALES, props.scale) }),
+    run: () => emit('layout', { scale: after(SCALES, scale.value) }),
   },
   ...RANGES.map(([key, wanted]) => ({
     key,
@@ -188,54 +208,70 @@ useKeys(list, () => props.active)
       :codes="codes"
       :lines="lines"
       :offered="vocabulary.data.value?.bars ?? []"
-      @bars="(to) => emit('change', { bars: to })"
-      @scale="(to) => emit('change', { scale: to })"
-      @drawing="(to) => emit('change', { drawing: to })"
+      @bars="(to) => emit('bars', to)"
+      @scale="(to) => emit('layout', { scale: to })"
+      @drawing="(to) => emit('layout', { drawing: to })"
       @draw="draw"
       @remove="remove"
       @redraw="redraw"
       @compare="compare"
-    />
-    <div class="chart">
-      <ErrorNote v-if="error" :error="error" what="The chart can't be drawn" @retry="again()" />
-      <p v-else-if="!own" class="quiet">drawing…</p>
-      <p v-else-if="!own.times.length" class="empty">
-        <template v-if="bases.length"
-          >{{ code }} has no bars of {{ bars }}: it has {{ bases.join(', ') }}, and what is built of
-          them. Press <kbd>b</kbd> for others.</template
-        >
-        <template v-else
-          >There are no bars of {{ code }}.
-          <RouterLink to="/imports">Bring in some</RouterLink></template
-        >
-      </p>
-      <ChartTable
-        v-else-if="tabled"
+    >
+      <slot name="arranged" />
+    </ChartHead>
+    <div class="both">
+      <div class="chart">
+        <ErrorNote v-if="error" :error="error" what="The chart can't be drawn" @retry="again()" />
+        <p v-else-if="!own" class="quiet">drawing…</p>
+        <p v-else-if="!own.times.length" class="empty">
+          <template v-if="bases.length"
+            >{{ code }} has no bars of {{ bars }}: it has {{ bases.join(', ') }}, and what is built
+            of them. Press <kbd>b</kbd> for others.</template
+          >
+          <template v-else
+            >There are no bars of {{ code }}.
+            <RouterLink to="/imports">Bring in some</RouterLink></template
+          >
+        </p>
+        <ChartTable
+          v-else-if="tabled"
+          :chart="own"
+          :sight="sight"
+          :mendable="kept"
+          @mend="(seconds, time) => emit('mend', seconds, time)"
+        />
+        <ChartSheet
+          v-else
+          ref="sheet"
+          :chart="own"
+          :shown="sight.shown"
+          :back="sight.back"
+          :scale="scale"
+          :drawing="drawing"
+          :layout="layout"
+          asks
+          @sight="came"
+          @full="emit('full', !full)"
+          @ask="point"
+        />
+        <Suggest
+          v-if="pointed"
+          :pointed="pointed"
+          :values="values"
+          :universe="universe"
+          @point="(text, label) => point({ text, label }, pointed!.at, pointed!.since)"
+          @close="leavePointed"
+        />
+      </div>
+      <Workshop
+        v-if="workshop"
+        ref="shop"
+        :layout="layout"
         :chart="own"
-        :sight="sight"
-        :mendable="kept"
-        @mend="(seconds, time) => emit('mend', seconds, time)"
-      />
-      <ChartSheet
-        v-else
-        ref="sheet"
-        :chart="own"
-        :shown="sight.shown"
-        :back="sight.back"
-        :scale="scale"
-        :drawing="drawing"
-        asks
-        @sight="came"
-        @full="emit('full', !full)"
-        @ask="point"
-      />
-      <Suggest
-        v-if="pointed"
-        :pointed="pointed"
-        :values="values"
-        :universe="universe"
-        @point="(text, label) => point({ text, label }, pointed!.at, pointed!.since)"
-        @close="leavePointed"
+        :bars="bars"
+        :functions="vocabulary.data.value?.functions ?? []"
+        :stretch="sheet?.stretch"
+        @change="(part) => emit('layout', part)"
+        @close="workshop = false"
       />
     </div>
     <p class="quiet ranges" :aria-busy="waiting">
@@ -254,6 +290,9 @@ useKeys(list, () => props.active)
         image <kbd>p</kbd>
       </button>
       <button class="button plain" @click="copyLink">link <kbd>y</kbd></button>
+      <button class="button plain" :aria-pressed="workshop" @click="turnWorkshop">
+        drawn <kbd>d</kbd>
+      </button>
       <button class="button plain" :disabled="tabled" @click="sheet?.measureHere()">
         measure <kbd>e</kbd>
       </button>
@@ -276,9 +315,15 @@ useKeys(list, () => props.active)
 .rests :deep(kbd) {
   display: none;
 }
+.both {
+  display: flex;
+  flex: 1;
+  min-height: 0;
+}
 .chart {
   position: relative;
   flex: 1;
+  min-width: 0;
   min-height: 0;
 }
 .ranges {

@@ -29,7 +29,9 @@ import {
 } from './looks'
 import { distance, meant, snapped, type Point } from './measure'
 import LevelHandle, { type Level } from './LevelHandle.vue'
-import { layPanes, paneNames, RIGHT } from './panes'
+import { STRIP_NAMES, type Layout } from './layout'
+import { STRIP_ROW } from './marks'
+import { layPanes, paneNames, RIGHT, STRIP } from './panes'
 import { readings } from './readings'
 import ReadingText from './ReadingText.vue'
 
@@ -53,6 +55,7 @@ const props = withDefaults(
     back?: number
     scale?: Scale
     drawing?: Drawing
+    layout?: Layout
     /** Moments at which something began to hold, and the one of them that is looked at. */
     fired?: readonly number[]
     lookedAt?: number
@@ -65,6 +68,7 @@ const props = withDefaults(
     back: 0,
     scale: 'linear',
     drawing: 'candles',
+    layout: undefined,
     fired: () => [],
     lookedAt: undefined,
     levels: () => [],
@@ -108,7 +112,13 @@ watch(
 )
 
 const LABEL = 64
-const panes = computed(() => layPanes(paneNames(props.chart, props.scale), height.value))
+const panes = computed(() =>
+  layPanes(
+    paneNames(props.chart, props.scale),
+    height.value,
+    props.chart.strip.length ? (props.chart.strip.length + 1) * STRIP_ROW : 0,
+  ),
+)
 const option = computed(() =>
   inks.value
     ? chartOption(
@@ -122,6 +132,7 @@ const option = computed(() =>
           room: Math.max(2, Math.floor(width.value / LABEL)),
           zone: preferences.value.zone,
           fired: props.fired,
+          layout: props.layout,
           lookedAt: props.lookedAt,
           inSight,
         },
@@ -143,8 +154,15 @@ const line = computed(() => {
 const paneLabels = computed(() =>
   panes.value
     .slice(1)
+    .filter((pane) => pane.name !== STRIP)
     .map((pane) => ({ ...pane, parts: line.value.filter((r) => r.pane === pane.name) })),
 )
+const stripTop = computed(() => panes.value.find((pane) => pane.name === STRIP)?.top ?? 0)
+/** What a measure is at the bar under the cursor. */
+const extremeAt = (values: readonly (number | null)[]) => {
+  const value = values[Math.min(cursor.value ?? Infinity, values.length - 1)]
+  return value === 1 ? 'largest' : value === -1 ? 'smallest' : value === 0 ? '' : '–'
+}
 interface Zoom {
   getValueRange(): [number, number]
 }
@@ -293,6 +311,12 @@ defineExpose({
   endMeasure,
   stepCursor,
   measuring: computed(() => Boolean(from.value)),
+  /** The stretch between the two points that are measured, as moments. */
+  stretch: computed(() => {
+    if (!from.value || !to.value || from.value.at === to.value.at) return
+    const at = [from.value.at, to.value.at].sort((a, b) => a - b)
+    return { since: props.chart.times[at[0]!]!, until: props.chart.times[at[1]!]! }
+  }),
 })
 function follow(event: unknown) {
   const value = (event as { axesInfo?: { value?: number }[] }).axesInfo?.[0]?.value
@@ -360,6 +384,15 @@ const spoken = computed(
         <button v-if="asks" class="button" @click.stop="askMeasured">
           conditions <kbd>o</kbd>
         </button>
+      </p>
+      <p
+        v-for="(own, row) in chart.strip"
+        :key="`strip ${own.text}`"
+        class="strip"
+        :style="{ top: `${stripTop + row * STRIP_ROW}px` }"
+        :title="`${own.label}: a tick above the line where it is the largest of ${layout?.strip_bars} bars, below it where it is the smallest`"
+      >
+        {{ STRIP_NAMES.get(own.text) ?? own.label }} <b>{{ extremeAt(own.values) }}</b>
       </p>
       <p
         v-for="pane in paneLabels"
@@ -439,6 +472,17 @@ const spoken = computed(
 .measured .button {
   pointer-events: auto;
   margin-top: 3px;
+}
+.strip {
+  position: absolute;
+  left: 10px;
+  margin: 0;
+  padding: 0 3px;
+  font-size: 10px;
+  line-height: 15px;
+  color: var(--quiet);
+  background: color-mix(in srgb, var(--sheet) 75%, transparent);
+  pointer-events: none;
 }
 .pane.readings {
   position: absolute;

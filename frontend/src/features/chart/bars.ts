@@ -63,6 +63,8 @@ export function drawBars(
   rising: boolean,
   stems: boolean,
   inks: Inks,
+  /** Only bars of which that holds, in a colour of their own. */
+  some?: { are: (bar: number) => boolean; colour?: string },
 ): Draw {
   return (params, api) => {
     const width = span(api)
@@ -73,6 +75,7 @@ export function drawBars(
     for (let i = from; i < to; i++) {
       const [o, h, l, c] = [own.open[i], own.high[i], own.low[i], own.close[i]]
       if (o == null || h == null || l == null || c == null || c >= o !== rising) continue
+      if (some && !some.are(i)) continue
       const [x, high] = api.coord([i, h]) as [number, number]
       const low = y(i, l)
       const m = Math.round(x) + 0.5
@@ -86,7 +89,7 @@ export function drawBars(
       path += `M${m} ${high}L${m} ${a}M${m} ${b}L${m} ${low}`
       path += `M${m - half} ${a}L${m + half} ${a}L${m + half} ${b}L${m - half} ${b}Z`
     }
-    const colour = rising ? inks.rise : inks.fall
+    const colour = some?.colour ?? (rising ? inks.rise : inks.fall)
     const fill = stems ? 'none' : rising ? inks.sheet : colour
     return {
       type: 'path',

@@ -3,19 +3,21 @@ import type { Chart } from '@/shared/api'
 import { barTime, figure, price } from '@/shared/format'
 import { drawBars, drawVolume, reachOf, type Draw, type Prices } from './bars'
 import { each, toAxis, windowOf, type Drawing, type Inks, type Scale, type Sight } from './looks'
+import { colourOf, inState, shownLayers, stateAt, type Layout } from './layout'
 import {
   cuts,
   dayMarks,
   drawDoubts,
   drawEvents,
   drawFired,
+  drawStrip,
   gapMarks,
   lastPrice,
   levels,
   signalMark,
   stepOf,
 } from './marks'
-import { LEFT, paneOf, placed, RIGHT, scaleOf, type Pane } from './panes'
+import { LEFT, paneOf, placed, RIGHT, scaleOf, STRIP, type Pane } from './panes'
 import { ticksOf, type Tick } from './timeAxis'
 
 /** How a chart is looked at beside what is in sight. */
@@ -29,6 +31,8 @@ export interface Manner {
   /** Moments at which something began to hold, and the one of them that is looked at. */
   fired?: readonly number[]
   lookedAt?: number
+  /** How the lines and bars are drawn; without one as their places have it. */
+  layout?: Layout
   /** The first and last bar in sight just now, while wheel and drag move it. */
   inSight?: () => readonly [number, number] | undefined
 }
@@ -132,10 +136,10 @@ export function chartOption(
       return {
         type: logs(n) ? 'log' : 'value',
         logBase: 1.02,
-        scale: n !== 1,
+        scale: pane.name !== 'volume',
         gridIndex: n,
         position: 'right',
-        min: fixed ? fixed[0] : n === 1 ? 0 : logs(n) ? 'dataMin' : undefined,
+        min: fixed ? fixed[0] : pane.name === 'volume' ? 0 : logs(n) ? 'dataMin' : undefined,
         max: fixed ? fixed[1] : logs(n) ? 'dataMax' : undefined,
         splitNumber: n === 0 ? 6 : 2,
         splitLine: { show: n === 0, lineStyle: { color: inks.hair, opacity: 0.6 } },
@@ -144,6 +148,7 @@ export function chartOption(
           ...label,
           formatter: (v: number) => (n === 0 ? priced(v) : figure(v)),
           showMinLabel: n === 0,
+          show: pane.name !== STRIP,
         },
         axisPointer: {
           show: n === 0,
@@ -183,32 +188,70 @@ export function chartOption(
       },
       dayMarks(chart, inks),
       gapMarks(chart, inks),
-      reach(chart.volume, 1),
+      reach(chart.volume, index('volume')),
       custom(drawEvents(chart, inks), 0),
       ...(fired.length ? [custom(drawFired(chart, fired, inks), 0)] : []),
       custom(drawDoubts(chart, reaches.low.map(at), inks), 0),
       ...(drawing === 'line'
         ? [{ ...reach(chart.close.map(at), 0), lineStyle: { width: 1.4, color: inks.ink } }]
-        : [true, false].map((rising) =>
-            custom(drawBars(prices, chart.times.length, rising, drawing === 'bars', inks), 0),
+        : barGroups(chart, inks, manner.layout).flatMap((some) =>
+            [true, false].map((rising) =>
+              custom(
+                drawBars(prices, chart.times.length, rising, drawing === 'bars', inks, some),
+                0,
+              ),
+            ),
           )),
-      custom(drawVolume(chart, true, inks), 1),
-      custom(drawVolume(chart, false, inks), 1),
+      ...(index(STRIP) < 0 ? [] : [custom(drawStrip(chart, inks), index(STRIP))]),
+      custom(drawVolume(chart, true, inks), index('volume')),
+      custom(drawVolume(chart, false, inks), index('volume')),
       ...panes.map((_, n) => signalMark(n, signal, inks)),
-      ...chart.lines.map((line, n) => ({
-        type: 'line',
-        name: line.label,
-        xAxisIndex: index(paneOf(line, percent)),
-        yAxisIndex: index(paneOf(line, percent)),
-        data: placed(line, scale, seen.startValue, start),
-        step: stepOf(line),
-        symbol: 'none',
-        silent: true,
-        lineStyle: { width: 1.4, color: inks.lines[n % inks.lines.length] },
-        markLine: levels(line.pane === 'price' ? line.levels.map(at) : line.levels, inks),
-      })),
+      ...chart.lines.flatMap((line, n) => {
+        const layer = manner.layout && shownLayers(manner.layout)[line.asked]
+        const values = placed(line, scale, seen.startValue, start)
+        const usual = inks.lines[n % inks.lines.length]
+        const base = {
+          type: 'line',
+          name: line.label,
+          xAxisIndex: index(paneOf(line, percent)),
+          yAxisIndex: index(paneOf(line, percent)),
+          step: stepOf(line),
+          symbol: 'none',
+          silent: true,
+        }
+        const style = {
+          width: layer?.width ?? 1.4,
+          type: layer?.dash ? 'dashed' : 'solid',
+          color: colourOf(layer?.ink ?? '', inks) ?? usual,
+        }
+        const states = layer?.states ?? []
+        const bars = states.length ? stateAt(chart, states) : []
+        return [
+          {
+            ...base,
+            data: states.length ? inState(values, bars, -1) : values,
+            lineStyle: style,
+            markLine: levels(line.pane === 'price' ? line.levels.map(at) : line.levels, inks),
+          },
+          ...states.map((own, state) => ({
+            ...base,
+            data: inState(values, bars, state),
+            lineStyle: { ...style, color: colourOf(own.ink, inks) ?? style.color },
+          })),
+        ]
+      }),
     ],
   }
+}
+
+/** Bars by the colour they are painted in: all together where nothing paints them. */
+function barGroups(chart: Chart, inks: Inks, layout?: Layout) {
+  if (!layout?.painted.length) return [undefined]
+  const at = stateAt(chart, layout.painted)
+  return [...layout.painted.map((own) => own.ink), layout.otherwise].map((ink, n, all) => ({
+    are: (bar: number) => at[bar] === (n === all.length - 1 ? -1 : n),
+    colour: colourOf(ink, inks),
+  }))
 }
 
 /** Which bars are labelled, worked out anew only when others have come into sight. */

@@ -14,6 +14,10 @@ export interface Look {
   smoothed?: boolean
   /** Within which instruments are compared; without one among all. */
   universe?: string
+  /** Conditions by which something is drawn otherwise, and measures of the strip. */
+  states?: readonly string[]
+  strip?: readonly string[]
+  stripBars?: number
 }
 
 const chartOf = (look: Look, count: number, before: number | null, signal?: AbortSignal) =>
@@ -27,13 +31,26 @@ const chartOf = (look: Look, count: number, before: number | null, signal?: Abor
         lines: [...look.lines],
         smoothed: look.smoothed ?? false,
         universe: look.universe ?? '',
+        states: [...(look.states ?? [])],
+        strip: [...(look.strip ?? [])],
+        strip_bars: look.stripBars ?? 34,
       },
       signal,
     }),
   )
 
 export const lookQuery = (look: Look) => ({
-  queryKey: ['look', look.code, look.bars, look.smoothed ?? false, look.universe, ...look.lines],
+  queryKey: [
+    'look',
+    look.code,
+    look.bars,
+    look.smoothed ?? false,
+    look.universe,
+    look.lines,
+    look.states ?? [],
+    look.strip ?? [],
+    look.stripBars,
+  ],
   staleTime: 60_000,
   queryFn: ({ signal }: { signal: AbortSignal }) => chartOf(look, FIRST, null, signal),
 })
@@ -97,6 +114,8 @@ export function joined(before: Chart, after: Chart): Chart {
       ...line,
       values: [...(known ? before.lines[n]!.values : before.times.map(() => null)), ...line.values],
     })),
+    states: columns(before.states, after.states, before.times.length),
+    strip: columns(before.strip, after.strip, before.times.length),
     gaps: [...before.gaps, ...moved(after.gaps)],
     events: [...before.events, ...moved(after.events)],
     doubts: [...before.doubts, ...moved(after.doubts)],
@@ -112,6 +131,18 @@ export function joined(before: Chart, after: Chart): Chart {
         : null,
     days: [...before.days, ...after.days.map((at) => at + shift)],
   }
+}
+
+/** Columns of two stretches by their texts; unknown where one has none. */
+function columns<T extends { text: string; values: (number | null)[] }>(
+  before: readonly T[],
+  after: readonly T[],
+  bars: number,
+): T[] {
+  return after.map((own) => {
+    const earlier = before.find((other) => other.text === own.text)?.values
+    return { ...own, values: [...(earlier ?? Array<null>(bars).fill(null)), ...own.values] }
+  })
 }
 
 const SPANS = { day: 1, week: 7, month: 31, quarter: 92, year: 366 } as const

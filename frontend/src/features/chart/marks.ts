@@ -96,6 +96,51 @@ export function drawFired(chart: Chart, places: readonly number[], inks: Inks): 
   }
 }
 
+export const STRIP_ROW = 15
+/**
+ * The strip: a hairline for each measure, a tick above it where the bar's is the largest of so many, below
+ * it where it is the smallest; under them how many are extremes at once, from two on.
+ */
+export function drawStrip(chart: Chart, inks: Inks): Draw {
+  return (params, api) => {
+    const sheet = params.coordSys as unknown as { x: number; y: number; width: number }
+    const [from, to] = visible(params, api, chart.times.length)
+    const half = Math.max(0.8, Math.min(3, ((api.size!([1, 0]) as number[])[0] ?? 4) * 0.32))
+    const middle = (row: number) => sheet.y + (row + 0.5) * STRIP_ROW
+    const x = (at: number) => (api.coord([at, 0]) as number[])[0]!
+    const lines = chart.strip.map((_, row) => `M${sheet.x} ${middle(row)}h${sheet.width}`)
+    let ticks = ''
+    let counts = ''
+    for (let at = from; at < to; at++) {
+      let count = 0
+      chart.strip.forEach((own, row) => {
+        const value = own.values[at]
+        if (!value) return
+        count++
+        const [left, y] = [x(at) - half, middle(row)]
+        const top = value > 0 ? y - 6 : y + 1
+        ticks += `M${left} ${top}h${2 * half}v5h${-2 * half}Z`
+      })
+      if (count < 2) continue
+      const foot = middle(chart.strip.length) + 6
+      counts += `M${x(at) - half} ${foot}h${2 * half}v${-Math.min(12, 2 * count)}h${-2 * half}Z`
+    }
+    const path = (pathData: string, style: object) => ({
+      type: 'path',
+      shape: { pathData: pathData || 'M0 0' },
+      style,
+    })
+    return {
+      type: 'group',
+      children: [
+        path(lines.join(''), { stroke: inks.hair, fill: 'none' }),
+        path(ticks, { fill: inks.ink }),
+        path(counts, { fill: inks.accent }),
+      ],
+    }
+  }
+}
+
 /** A small pennant under each bar that the data check doubts; why stands in the readings. */
 export function drawDoubts(chart: Chart, lows: readonly number[], inks: Inks): Draw {
   return (params, api) => {

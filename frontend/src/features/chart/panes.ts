@@ -7,6 +7,8 @@ export interface Pane {
   height: number
 }
 
+/** The pane of the strip, as high as it has rows. */
+export const STRIP = 'strip'
 export const LEFT = 8
 export const RIGHT = 70
 const GAP = 18
@@ -17,17 +19,17 @@ export function paneNames(chart: Chart, scale: Scale = 'linear'): string[] {
   const own = chart.lines
     .map((line) => paneOf(line, scale === 'percent'))
     .filter((pane) => pane !== 'price' && pane !== 'volume')
-  return ['price', 'volume', ...new Set(own)]
+  return ['price', ...(chart.strip.length ? [STRIP] : []), 'volume', ...new Set(own)]
 }
 
-/** Heights: the price takes what the panes leave, at least half of all. */
-export function layPanes(names: string[], height: number): Pane[] {
-  const room = height - FOOT - 6 - GAP * (names.length - 1)
-  const below = names.length - 1
+/** Heights: the price takes what the panes leave, at least half of all that the strip does not need. */
+export function layPanes(names: string[], height: number, strip = 0): Pane[] {
+  const room = height - FOOT - 6 - GAP * (names.length - 1) - strip
+  const below = names.filter((name) => name !== STRIP).length - 1
   const each = Math.min(84, (room * 0.46) / below, room * 0.24)
   let top = 6
   return names.map((name, n) => {
-    const tall = n === 0 ? room - each * below : each
+    const tall = n === 0 ? room - each * below : name === STRIP ? strip : each
     const pane = { name, top, height: tall }
     top += tall + GAP
     return pane

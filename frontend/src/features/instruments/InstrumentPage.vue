@@ -1,9 +1,9 @@
 <script setup lang="ts">
 import { useQuery } from '@tanstack/vue-query'
-import { computed, ref } from 'vue'
+import { computed, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
-import ChartPanel, { type Change } from '@/features/chart/ChartPanel.vue'
-import type { Drawing, Scale } from '@/features/chart/looks'
+import ChartPanel from '@/features/chart/ChartPanel.vue'
+import { layersOf, LIKE, PLAIN, type Layout } from '@/features/chart/layout'
 import ChartFrame from '@/features/frame/ChartFrame.vue'
 import Rail from '@/features/frame/Rail.vue'
 import { answer, api, ApiError } from '@/shared/api'
@@ -12,6 +12,9 @@ import { useKeys } from '@/shared/keys'
 import { preferences } from '@/shared/preferences'
 import { useUniverses } from '@/shared/queries'
 import { takeBack } from '@/shared/undo'
+import { useArranging } from '@/shared/arranging'
+import ArrangedBy from '@/shared/ArrangedBy.vue'
+import Failed from '@/shared/Failed.vue'
 import Known from './Known.vue'
 
 /** What do I know of it? */
@@ -22,15 +25,9 @@ const code = computed(() => String(route.params.code))
 const universe = computed(() => String(route.query.universe ?? preferences.value.universe))
 const onlyFlagged = computed(() => route.query.only === FLAGGED)
 const bars = computed(() => String(route.query.bars ?? '1d'))
-const scale = computed(() => String(route.query.scale ?? 'linear') as Scale)
-const drawing = computed(() => String(route.query.as ?? 'candles') as Drawing)
-const lines = computed(() => [route.query.line ?? []].flat().filter((l) => l !== null))
 const asked = computed(() => Number(route.query.at ?? NaN))
 const query = (to: Record<string, string | string[] | undefined>) =>
   router.replace({ query: { ...route.query, ...to } })
-const change = ({ drawing: as, lines: line, ...rest }: Change) =>
-  query({ ...rest, ...(as ? { as } : {}), ...(line ? { line } : {}) })
-
 const universes = useUniverses()
 const listed = useQuery({
   queryKey: ['instruments', universe],
@@ -53,6 +50,33 @@ const known = useQuery({
 const own = computed(() =>
   known.data.value?.summary.code === code.value ? known.data.value : undefined,
 )
+const arranging = useArranging<Layout>('chart', LIKE, (all) => usual(all)?.name)
+const layout = computed(() => arranging.now.value ?? PLAIN)
+/** The layout that is usual for a kind of instrument on some bars: the one that names most of both. */
+function usual(all: readonly { name: string; body: unknown }[]) {
+  const kind = rows.value[at.value]?.kind ?? own.value?.summary.kind
+  const fits = (named: readonly string[], one?: string) =>
+    !named.length ? 0 : one && named.includes(one) ? 1 : -9
+  const scored = all.map((one) => {
+    const { kinds, timeframes } = one.body as Layout
+    return { one, score: fits(kinds, kind) + fits(timeframes, bars.value) }
+  })
+  const best = scored.filter(({ score }) => score > 0).sort((a, b) => b.score - a.score)[0]
+  return best?.one
+}
+/** Formulas that another page asks to see are drawn beside what is there. */
+watch(
+  [() => route.query.line, arranging.now],
+  async ([asked, now]) => {
+    if (!asked || !now) return
+    const wanted = [asked].flat().filter((text) => text !== null)
+    await query({ line: undefined })
+    const formulas = [...now.layers.map((layer) => layer.formula), ...wanted]
+    arranging.arrange({ layers: layersOf([...new Set(formulas)], now.layers) })
+  },
+  { immediate: true },
+)
+
 const lost = computed(
   () => known.error.value instanceof ApiError && known.error.value.code === 'not_found',
 )
@@ -71,6 +95,7 @@ function step(by: number) {
   if (codes.value[to] && to !== at.value) router.replace(link(to))
 }
 const panel = ref<InstanceType<typeof ChartPanel>>()
+const by = ref<InstanceType<typeof ArrangedBy>>()
 const margin = ref<InstanceType<typeof Known>>()
 const full = ref(false)
 function leave() {
@@ -80,6 +105,7 @@ function leave() {
 useKeys([
   { key: 'ArrowDown', does: 'next instrument', repeats: true, run: () => step(1) },
   { key: 'ArrowUp', does: 'instrument before', repeats: true, run: () => step(-1) },
+  { key: 'i', does: 'keep the layout under a name', run: () => void by.value?.begin() },
   { key: 'Ctrl+z', does: 'undo what was just done', notInTexts: true, run: takeBack },
   { key: 'Escape', does: 'end measuring, leave full size, back to the list', run: leave },
 ])
@@ -122,13 +148,21 @@ useKeys([
     <ChartPanel
       v-else
       ref="panel"
-      v-bind="{ code, bars, scale, drawing, lines, codes, near, bases, kept, full, universe }"
+      v-bind="{ code, bars, layout, codes, near, bases, kept, full, universe }"
       :name="own?.summary.name ?? ''"
       :at="asked"
-      @change="change"
+      @bars="(to) => query({ bars: to })"
+      @layout="arranging.arrange"
       @full="(to) => (full = to)"
       @mend="(seconds, time) => margin?.mend(seconds, time)"
-    />
+    >
+      <template #arranged>
+        <p class="arranged">
+          laid out as <ArrangedBy ref="by" :of="arranging" label="Layout of the chart" hotkey="i" />
+        </p>
+        <Failed :failure="arranging.failure.value" />
+      </template>
+    </ChartPanel>
     <template v-if="own" #margin><Known ref="margin" :own="own" /></template>
   </ChartFrame>
 </template>
@@ -136,6 +170,9 @@ useKeys([
 <style scoped>
 .universe {
   margin: 6px 6px 2px;
+}
+.arranged {
+  margin: 0 0 4px;
 }
 .only {
   display: flex;

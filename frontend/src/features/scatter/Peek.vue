@@ -1,6 +1,7 @@
 <script setup lang="ts">
-import { computed } from 'vue'
+import { computed, ref, watch } from 'vue'
 import ChartPanel from '@/features/chart/ChartPanel.vue'
+import { layersOf, PLAIN, type Layout } from '@/features/chart/layout'
 import type { Scatter, ScatterSet } from './plane'
 
 /** The chart of a point beside the plane, with both measures drawn. */
@@ -14,7 +15,12 @@ const props = defineProps<{
 }>()
 const emit = defineEmits<{ mark: []; close: [] }>()
 const code = computed(() => props.scatter.codes[props.place]!)
-const lines = computed(() => [...new Set([props.arranged.x.formula, props.arranged.y.formula])])
+const layout = ref<Layout>(PLAIN)
+watch(
+  () => [props.arranged.x.formula, props.arranged.y.formula],
+  (measures) => (layout.value = { ...layout.value, layers: layersOf([...new Set(measures)]) }),
+  { immediate: true },
+)
 </script>
 
 <template>
@@ -38,13 +44,12 @@ const lines = computed(() => [...new Set([props.arranged.x.formula, props.arrang
       :code="code"
       :name="scatter.names[place]!"
       :bars="arranged.x.bars"
-      scale="linear"
-      drawing="candles"
-      :lines="lines"
+      :layout="layout"
       :universe="scatter.universe"
       :codes="scatter.codes"
       :full="false"
       :active="false"
+      @layout="(part) => (layout = { ...layout, ...part })"
     />
   </aside>
 </template>

@@ -3,19 +3,30 @@
 from __future__ import annotations
 
 from zealous_sieve.core.market.instruments import Instrument
-from zealous_sieve.usecases import charts, finding, looking_back, market, mending, pairs, runs
+from zealous_sieve.usecases import (
+    charts,
+    finding,
+    looking_back,
+    market,
+    mending,
+    pairs,
+    runs,
+    speeds,
+)
 from zealous_sieve.usecases.charts import Chart, Looked
 from zealous_sieve.usecases.finding import Found
 from zealous_sieve.usecases.looking_back import Moved, Step
 from zealous_sieve.usecases.market import InstrumentDetail, InstrumentSummary
 from zealous_sieve.usecases.ports import Outside, StoredMending
 from zealous_sieve.usecases.runs import Thread
+from zealous_sieve.usecases.speeds import Speeds
 from zealous_sieve.web.contract import Contract, as_of, wanted
 from zealous_sieve.web.shapes import (
     LookedBody,
     MendingBody,
     MoveQuery,
     PairBody,
+    SpeedsBody,
     UniverseQuery,
     WordsQuery,
 )
@@ -67,8 +78,16 @@ def contract(outside: Outside) -> Contract:
             lines=tuple(body.lines),
             smoothed=body.smoothed,
             universe=body.universe,
+            states=tuple(body.states),
+            strip=tuple(body.strip),
+            strip_bars=body.strip_bars,
         )
         return charts.instrument_chart(outside, code, looked, wanted())
+
+    @api.endpoint("POST", "/instruments/<code>/speeds", reply=Speeds, body=SpeedsBody)
+    def compare_speeds(code: str, body: SpeedsBody) -> Speeds:
+        """Several lengths of one formula through a stretch of an instrument."""
+        return speeds.speeds(outside, code, body.asked(), wanted())
 
     @api.endpoint("GET", "/mendings", reply=list[StoredMending])
     def get_mendings() -> list[StoredMending]:

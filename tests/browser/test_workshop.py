@@ -1,0 +1,90 @@
+"""The chart workshop: what is drawn, how, and how fast."""
+
+from __future__ import annotations
+
+import re
+
+from playwright.sync_api import Page, expect
+
+
+def test_formulas_are_drawn_dressed_and_kept_as_a_layout(page: Page) -> None:
+    page.goto("/instruments/TPSNHV?universe=All shares")
+    expect(page.get_by_role("img", name=re.compile("^TPSNHV, 600 bars"))).to_be_visible()
+    page.keyboard.press("d")
+    shop = page.get_by_role("complementary", name="How it is drawn")
+    draw = shop.get_by_label("Draw a function or formula")
+    expect(draw).to_be_focused()
+    expect(shop.locator("#drawable option[value^='supertrend']")).to_have_count(1)
+    expect(shop.locator("#drawable option[value='my_bands']")).to_have_count(1)
+    draw.fill("rsi(close, 17)")
+    draw.press("Enter")
+    drawn = page.get_by_role("img", name=re.compile(r"rsi\(close, 17\) [\d.]+"))
+    expect(drawn).to_be_visible()
+    number = shop.get_by_label("n of rsi")
+    number.press("ArrowUp")
+    expect(page.get_by_role("img", name=re.compile(r"rsi\(close, 18\) [\d.]+"))).to_be_visible()
+    shop.get_by_role("button", name="average of it").click()
+    expect(
+        page.get_by_role("img", name=re.compile(r"sma\(rsi\(close, 18\), 13\) [\d.]+"))
+    ).to_be_visible()
+    panes = page.locator(".pane.readings")
+    expect(panes).to_have_count(3)
+    shop.get_by_label("Where formula 2 is drawn").select_option("before")
+    expect(panes).to_have_count(2)
+    state = shop.get_by_label("Add: State of formula 1")
+    state.fill("rsi(close, 18) > 57")
+    state.press("Enter")
+    expect(shop.get_by_label("State of formula 1 1", exact=True)).to_have_value("rsi(close, 18) > 57")
+    state.fill("rsi(close")
+    state.press("Enter")
+    expect(shop.get_by_label("State of formula 1 2", exact=True)).to_have_class(re.compile("fall"))
+    shop.get_by_role("button", name="Remove State of formula 1 2").click()
+    paint = shop.get_by_label("Add: Painted")
+    paint.fill("close > open and largest(volume, 20)")
+    paint.press("Enter")
+    shop.get_by_label("Ink of bars where none holds").select_option("flat")
+    shop.get_by_label("volume", exact=True).check()
+    expect(page.locator(".strip")).to_have_count(1)
+    shop.get_by_label("Levels of formula 1").fill("43 57")
+    shop.get_by_label("Levels of formula 1").press("Enter")
+    shop.get_by_label("gauge", exact=True).check()
+    shop.press("Escape")
+    expect(shop).to_have_count(0)
+
+    page.keyboard.press("i")
+    page.keyboard.type("My gauges")
+    page.keyboard.press("Enter")
+    expect(page.get_by_label("Layout of the chart")).to_have_value("My gauges")
+    # Usual for gauges, and for nothing else.
+    page.goto("/instruments?universe=All instruments")
+    page.goto("/instruments/LANTFU?universe=All instruments")
+    expect(page.get_by_label("Layout of the chart")).to_have_value("Plain")
+    gauge = "LNTVOL"
+    page.goto("/instruments?universe=All instruments")
+    codes = page.evaluate(
+        "fetch('/api/instruments?universe=All%20instruments').then(r => r.json())"
+    )
+    gauge = next(own["code"] for own in codes if own["kind"] == "gauge")
+    page.goto(f"/instruments/{gauge}?universe=All instruments")
+    expect(page.get_by_label("Layout of the chart")).to_have_value("My gauges")
+    expect(page.locator(".strip")).to_have_count(1)
+
+
+def test_several_speeds_are_compared_through_the_stretch_that_is_measured(page: Page) -> None:
+    page.goto("/instruments/TPSNHV?line=sma(close,+30)")
+    expect(page.get_by_role("img", name=re.compile(r"sma\(close, 30\) [\d.]+"))).to_be_visible()
+    page.keyboard.press("d")
+    shop = page.get_by_role("complementary", name="How it is drawn")
+    shop.get_by_role("button", name="speeds").click()
+    expect(shop).to_contain_text("Measure a stretch")
+    canvas = page.locator(".canvas canvas").bounding_box()
+    assert canvas is not None
+    for share in (0.3, 0.7):
+        page.mouse.click(canvas["x"] + canvas["width"] * share, canvas["y"] + 90)
+    rows = shop.locator(".speeds tbody tr")
+    expect(rows).to_have_count(7)
+    turns = [int(text) for text in rows.locator("td:nth-child(2)").all_inner_texts()]
+    assert turns[0] >= turns[-1]
+    best = shop.locator(".speeds tr.best td:first-child").first.inner_text()
+    shop.locator(".speeds tr.best").first.get_by_role("button", name="take").click()
+    expect(shop.get_by_label("n of sma").first).to_have_value(best)
