@@ -9,6 +9,7 @@ import pytest
 from playwright.sync_api import Browser, Page, expect, sync_playwright
 
 from tests.conftest import Service
+from zealous_sieve.core.sieve.examples import WAKING
 
 FLAGS = [
     "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run",
@@ -48,3 +49,12 @@ def reviewed(service: Service) -> int:
         time.sleep(0.05)
     ask("DELETE", f"/sieves/{made}")
     return run
+
+
+@pytest.fixture
+def waking(service: Service) -> Iterator[int]:
+    """A sieve of its own as it comes with the application, whatever others make of that."""
+    ask = service.client.ask
+    made = int(ask("POST", "/sieves", {"sieve": WAKING.model_dump(mode="json")})["id"])
+    yield made
+    ask("DELETE", f"/sieves/{made}")

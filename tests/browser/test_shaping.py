@@ -66,8 +66,8 @@ def test_measured_on_a_chart_taken_into_a_sieve_loosened_by_dragging_and_saved(p
     expect(page.get_by_text("version 1", exact=True)).to_be_visible()
 
 
-def test_a_threshold_moves_by_key_on_the_histogram_and_in_its_pane(page: Page) -> None:
-    page.goto("/sieves/2")
+def test_a_threshold_moves_by_key_on_the_histogram_and_in_its_pane(page: Page, waking: int) -> None:
+    page.goto(f"/sieves/{waking}")
     text = page.get_by_role("textbox", name="Condition 2")
     text.click()
     slider = page.get_by_role("slider", name="Threshold of condition 2")
@@ -94,8 +94,8 @@ def test_a_threshold_moves_by_key_on_the_histogram_and_in_its_pane(page: Page) -
     expect(text).not_to_have_text(before)
 
 
-def test_why_not_is_told_of_any_code_before_and_after_a_run(page: Page) -> None:
-    page.goto("/sieves/2")
+def test_why_not_is_told_of_any_code_before_and_after_a_run(page: Page, waking: int) -> None:
+    page.goto(f"/sieves/{waking}")
     expect(page.locator(".leaves .leaf.miss").first).to_be_visible()
     miss = page.locator(".leaves .leaf.miss").first
     code, lacks = miss.locator(".code").inner_text(), miss.locator(".lacks").inner_text()
@@ -114,8 +114,8 @@ def test_why_not_is_told_of_any_code_before_and_after_a_run(page: Page) -> None:
     expect(page.get_by_role("region", name="Why not").locator("li.way")).to_contain_text(lacks)
 
 
-def test_past_signals_are_stepped_through_and_seen_on_many_at_once(page: Page) -> None:
-    page.goto("/sieves/2")
+def test_past_signals_are_stepped_through_and_seen_on_many_at_once(page: Page, waking: int) -> None:
+    page.goto(f"/sieves/{waking}")
     fired = page.get_by_role("region", name="Where it would have fired", exact=True)
     expect(fired).to_contain_text(re.compile(r"fired \d+ times in [\d,]+ bars"))
     page.keyboard.press("ArrowLeft")
@@ -141,8 +141,8 @@ def test_past_signals_are_stepped_through_and_seen_on_many_at_once(page: Page) -
     expect(fired).to_contain_text("fired 0 times")
 
 
-def test_half_typed_text_blanks_nothing(page: Page) -> None:
-    page.goto("/sieves/2")
+def test_half_typed_text_blanks_nothing(page: Page, waking: int) -> None:
+    page.goto(f"/sieves/{waking}")
     fired = page.get_by_role("region", name="Where it would have fired", exact=True)
     expect(fired.locator("canvas")).to_be_visible()
     write(page, "Condition 2", "close > highest(hi")
@@ -249,8 +249,10 @@ def test_conditions_are_grouped_and_what_is_missing_is_told_at_its_part(page: Pa
     expect(page.get_by_text("This one stays text")).to_be_visible()
 
 
-def test_the_other_side_is_shown_for_approval_and_kept_as_a_sieve_of_its_own(page: Page) -> None:
-    page.goto("/sieves/2")
+def test_the_other_side_is_shown_for_approval_and_kept_as_a_sieve_of_its_own(
+    page: Page, waking: int
+) -> None:
+    page.goto(f"/sieves/{waking}")
     page.get_by_role("button", name="Mirror").click()
     shown = page.get_by_role("dialog", name="The other side")
     expect(shown).to_contain_text("close < prev(lowest(low, 24)) by 0.3%")

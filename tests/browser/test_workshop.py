@@ -34,7 +34,9 @@ def test_formulas_are_drawn_dressed_and_kept_as_a_layout(page: Page) -> None:
     state = shop.get_by_label("Add: State of formula 1")
     state.fill("rsi(close, 18) > 57")
     state.press("Enter")
-    expect(shop.get_by_label("State of formula 1 1", exact=True)).to_have_value("rsi(close, 18) > 57")
+    expect(shop.get_by_label("State of formula 1 1", exact=True)).to_have_value(
+        "rsi(close, 18) > 57"
+    )
     state.fill("rsi(close")
     state.press("Enter")
     expect(shop.get_by_label("State of formula 1 2", exact=True)).to_have_class(re.compile("fall"))

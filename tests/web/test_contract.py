@@ -67,7 +67,11 @@ def resolved(schema: dict[str, Any]) -> dict[str, Any]:
     return schema
 
 
-def like(schema: dict[str, Any], name: str = "") -> st.SearchStrategy[Any]:
+DEEPEST = 6
+"""Deeper within each other than that lists are empty: some shapes hold their own kind."""
+
+
+def like(schema: dict[str, Any], name: str = "", depth: int = 0) -> st.SearchStrategy[Any]:
     """Mostly what a schema asks for, now and then something else in its place."""
     schema = resolved(schema)
     fitting: st.SearchStrategy[Any]
@@ -78,13 +82,17 @@ def like(schema: dict[str, Any], name: str = "") -> st.SearchStrategy[Any]:
     elif "enum" in schema:
         fitting = st.sampled_from(schema["enum"])
     elif "anyOf" in schema:
-        fitting = st.one_of([like(each) for each in schema["anyOf"]])
+        fitting = st.one_of([like(each, "", depth) for each in schema["anyOf"]])
     elif schema.get("type") == "object":
-        own = {key: like(each, key) for key, each in schema.get("properties", {}).items()}
+        parts = schema.get("properties", {}).items()
+        own = {key: like(each, key, depth + 1) for key, each in parts}
         needed = {key: own.pop(key) for key in schema.get("required", ())}
         fitting = st.fixed_dictionaries(needed, optional=own)
     elif schema.get("type") == "array":
-        fitting = st.lists(like(schema.get("items", {})), min_size=1, max_size=3)
+        fitting = st.just([])
+        if depth < DEEPEST:
+            inner = like(schema.get("items", {}), "", depth + 1)
+            fitting = st.lists(inner, min_size=1, max_size=3)
     elif schema.get("type") in ("integer", "number"):
         fitting = NUMBERS
     elif schema.get("type") == "boolean":

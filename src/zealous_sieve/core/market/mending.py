@@ -67,10 +67,16 @@ class Mending:
                 return f"{bars}, {when}: {self.finding} accepted"
 
 
+FARTHEST = 2**40
+"""Seconds from 1970, either way, beyond which nothing is traded."""
+
+
 def check(mending: Mending, series: Series) -> None:
     """Raises DataError where a mending makes no sense of the bars that it is about."""
     times, columns = series
     there = _within(times, mending)
+    if not all(abs(moment) < FARTHEST for moment in (mending.first, mending.last)):
+        raise _bad("no bar opens there", "write when the bar opens, as the table of the chart says")
     if mending.last < mending.first:
         raise _bad("it ends before it begins", "write the earlier moment first")
     if mending.kind in (MendingKind.LEAVE_OUT, MendingKind.CORRECT) and not there.any():
