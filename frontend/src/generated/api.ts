@@ -814,6 +814,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/ready": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Sieves and formulas that come with the application. */
+        get: operations["get_ready"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/rows": {
         parameters: {
             query?: never;
@@ -1037,6 +1054,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sieves/read": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A sieve from its document, with what is missing here; nothing is kept. */
+        post: operations["read_document"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sieves/{sieve_id}": {
         parameters: {
             query?: never;
@@ -1051,6 +1085,23 @@ export interface paths {
         post?: never;
         /** Archive a sieve. */
         delete: operations["delete_sieve"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sieves/{sieve_id}/document": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A sieve with all that it calls, to be given away. */
+        get: operations["get_document"];
+        put?: never;
+        post?: never;
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -2110,6 +2161,11 @@ export interface components {
          * @enum {string}
          */
         DemoState: "here" | "going" | "away" | "coming";
+        /** DocumentBody */
+        DocumentBody: {
+            /** Text */
+            text: string;
+        };
         /**
          * Drawn
          * @description Which line of the chart shows which scale of a condition.
@@ -3182,6 +3238,18 @@ export interface components {
             text: string;
         };
         /**
+         * OfferedSieve
+         * @description A sieve that can be taken; nothing of it is kept yet. ``missing`` says what it names that is not
+         *     here; ``differing`` are its formulas that have another text here: it brings its own and changes none.
+         */
+        OfferedSieve: {
+            /** Differing */
+            differing: string[];
+            /** Missing */
+            missing: components["schemas"]["Problem"][];
+            sieve: components["schemas"]["Sieve"];
+        };
+        /**
          * OneBody
          * @description A sieve, and one instrument that it is asked about.
          */
@@ -3751,6 +3819,30 @@ export interface components {
              * @default []
              */
             slower: components["schemas"]["Need"][];
+        };
+        /**
+         * ReadyFormula
+         * @description A formula that can be taken; ``here`` where the desk has one of its name.
+         */
+        ReadyFormula: {
+            /** Here */
+            here: boolean;
+            /** Name */
+            name: string;
+            /** Note */
+            note: string;
+            /** Text */
+            text: string;
+        };
+        /**
+         * ReadyMade
+         * @description All that comes with the application to be taken.
+         */
+        ReadyMade: {
+            /** Formulas */
+            formulas: components["schemas"]["ReadyFormula"][];
+            /** Sieves */
+            sieves: components["schemas"]["OfferedSieve"][];
         };
         /**
          * Refused
@@ -7215,6 +7307,35 @@ export interface operations {
             };
         };
     };
+    get_ready: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Sieves and formulas that come with the application. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReadyMade"];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
     write_rows: {
         parameters: {
             query?: never;
@@ -7700,6 +7821,39 @@ export interface operations {
             };
         };
     };
+    read_document: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DocumentBody"];
+            };
+        };
+        responses: {
+            /** @description A sieve from its document, with what is missing here; nothing is kept. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OfferedSieve"];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
     get_sieve: {
         parameters: {
             query?: never;
@@ -7783,6 +7937,37 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    get_document: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                sieve_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description A sieve with all that it calls, to be given away. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Sieve"];
+                };
             };
             /** @description What is wrong */
             default: {

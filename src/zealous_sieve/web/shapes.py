@@ -106,6 +106,10 @@ class PointedBody(Request):
         return Pointed(**self.model_dump())
 
 
+class DocumentBody(Request):
+    text: Annotated[str, Field(max_length=2_000_000)]
+
+
 class SaveBody(Request):
     sieve: Sieve
     based_on: Annotated[int, Field(ge=0, le=MOST)]

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { useQueryClient } from '@tanstack/vue-query'
+import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, nextTick, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import FormulaEditor from '@/features/sieves/FormulaEditor.vue'
@@ -158,6 +158,24 @@ const remove = (gone: LibraryEntry) =>
     await router.replace('/formulas')
     done(`${gone.stored.name} was archived.`, () => restore(gone.stored.id))
   })
+const ready = useQuery({ queryKey: ['ready'], queryFn: () => answer(api.GET('/api/ready')) })
+/** Ready formulas that the desk has not got. */
+const offered = computed(() => {
+  const names = new Set(formulas.data.value?.map((f) => f.stored.name))
+  return (ready.data.value?.formulas ?? []).filter((own) => !names.has(own.name))
+})
+const takeReady = ({ name, text, note }: Words) =>
+  act('Not taken', async () => {
+    const kept = await answer(api.POST('/api/formulas', { body: { name, text, note } }))
+    await refresh()
+    await router.push(`/formulas/${kept.id}`)
+    done(`${name} is on the desk.`, async () => {
+      const path = { params: { path: { formula_id: kept.id } } }
+      await answer(api.DELETE('/api/formulas/{formula_id}', path))
+      await refresh()
+      await router.push('/formulas')
+    })
+  })
 const away = useArchivedFormulas()
 const gone = computed(() =>
   (away.data.value ?? []).map((f) => ({ id: f.id, name: f.name, note: f.note })),
@@ -201,6 +219,16 @@ useKeys([
           </RouterLink>
         </li>
       </ul>
+      <details v-if="offered.length" class="ready">
+        <summary>Ready ones: {{ offered.length }}</summary>
+        <ul>
+          <li v-for="own in offered" :key="own.name">
+            <button class="button plain" :title="own.note" :disabled="busy" @click="takeReady(own)">
+              take <span class="mono">{{ own.name }}</span>
+            </button>
+          </li>
+        </ul>
+      </details>
       <ListOut v-if="formulas.data.value?.length" name="Formulas" :columns="columns" />
       <Archived :entries="gone" @back="(id) => act('Not restored', () => restore(Number(id)))" />
     </aside>
@@ -315,6 +343,14 @@ useKeys([
 </template>
 
 <style scoped>
+.ready {
+  margin-top: 10px;
+}
+.ready summary {
+  cursor: pointer;
+  color: var(--accent);
+  min-height: 24px;
+}
 .desk {
   display: grid;
   grid-template-columns: 240px minmax(0, 1fr);

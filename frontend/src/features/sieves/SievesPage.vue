@@ -8,9 +8,11 @@ import ErrorNote from '@/shared/ErrorNote.vue'
 import Failed from '@/shared/Failed.vue'
 import { useKeys } from '@/shared/keys'
 import Archived from '@/shared/Archived.vue'
+import TakeIn from './TakeIn.vue'
 import ListOut, { type Columns } from '@/shared/ListOut.vue'
 import { keys, useRuns, useSieves, useArchivedSieves } from '@/shared/queries'
 import { moment, plural } from '@/shared/format'
+import { save } from '@/shared/save'
 import { done, takeBack } from '@/shared/undo'
 import { useStartRun } from '@/features/runs/startRun'
 
@@ -50,6 +52,14 @@ const copy = (stored: StoredSieve) =>
     const made = await answer(api.POST('/api/sieves', { body: { sieve } }))
     refresh()
     router.push(`/sieves/${made.id}`)
+  })
+/** A sieve with all that it calls, as a file. */
+const give = (stored: StoredSieve) =>
+  act('Not written', async () => {
+    const path = { params: { path: { sieve_id: stored.id } } }
+    const document = await answer(api.GET('/api/sieves/{sieve_id}/document', path))
+    save(`${document.name}.json`, JSON.stringify(document, null, 2), 'application/json')
+    done(`“${stored.sieve.name}” was written with all that it calls.`)
   })
 const away = useArchivedSieves()
 const gone = computed(() =>
@@ -141,6 +151,7 @@ const columns = (): Columns => {
             <td class="actions">
               <button class="button" :disabled="busy" @click="run(stored)">Run</button>
               <button class="button plain" :disabled="busy" @click="copy(stored)">Copy</button>
+              <button class="button plain" :disabled="busy" @click="give(stored)">File</button>
               <button class="button plain" :disabled="busy" @click="remove(stored)">Archive</button>
             </td>
           </tr>
@@ -164,6 +175,7 @@ const columns = (): Columns => {
         <p>{{ chosen.sieve.note }}</p>
       </aside>
     </div>
+    <TakeIn />
     <Archived :entries="gone" @back="(id) => act('Not restored', () => restore(Number(id)))" />
   </main>
 </template>

@@ -1,59 +1,15 @@
-"""Sieves, and what one would leave as it is being written."""
+"""Making, changing and keeping sieves."""
 
 from __future__ import annotations
 
-from zealous_sieve.usecases import fired, mirroring, preview, sieves, suggested, why
-from zealous_sieve.usecases.fired import Fired, Sheets, Stretch
-from zealous_sieve.usecases.mirroring import MirroredSieve
-from zealous_sieve.usecases.ports import Kind, Outside, StoredSieve, Version
-from zealous_sieve.usecases.preview import Preview
-from zealous_sieve.usecases.suggested import SuggestedList
-from zealous_sieve.usecases.why import Why
-from zealous_sieve.web.contract import Contract, wanted
-from zealous_sieve.web.shapes import (
-    FiredBody,
-    OneBody,
-    PointedBody,
-    SaveBody,
-    SheetsBody,
-    SieveBody,
-)
+from zealous_sieve.usecases import sieves
+from zealous_sieve.usecases.ports import Outside, StoredSieve, Version
+from zealous_sieve.web.contract import Contract
+from zealous_sieve.web.shapes import SaveBody, SieveBody
 
 
 def contract(outside: Outside) -> Contract:
     api = Contract("sieves")
-
-    @api.endpoint("POST", "/preview", reply=Preview, body=SieveBody)
-    def preview_sieve(body: SieveBody) -> Preview:
-        """How many instruments a sieve would leave now."""
-        return preview.preview(outside, body.sieve, wanted(Kind.PREVIEW))
-
-    @api.endpoint("POST", "/preview/why", reply=Why, body=OneBody)
-    def why_preview(body: OneBody) -> Why:
-        """How a sieve judges one instrument now."""
-        return why.why(outside, body.sieve, body.code, wanted(Kind.PREVIEW))
-
-    @api.endpoint("POST", "/preview/fired", reply=Fired, body=FiredBody)
-    def where_fired(body: FiredBody) -> Fired:
-        """Where a sieve would have fired on one instrument."""
-        stretch = Stretch(code=body.code, count=body.count, before=body.before, focus=body.focus)
-        return fired.fired(outside, body.sieve, stretch, wanted(Kind.PREVIEW))
-
-    @api.endpoint("POST", "/preview/sheets", reply=Sheets, body=SheetsBody)
-    def fired_sheets(body: SheetsBody) -> Sheets:
-        """Where a sieve would have fired, on small sheets of several instruments."""
-        asked = body.first, body.count, body.by
-        return fired.sheets(outside, body.sieve, *asked, wanted(Kind.PREVIEW))
-
-    @api.endpoint("POST", "/preview/mirror", reply=MirroredSieve, body=SieveBody)
-    def mirror_sieve(body: SieveBody) -> MirroredSieve:
-        """The other side of a sieve, for approval; nothing is kept."""
-        return mirroring.mirrored(outside, body.sieve)
-
-    @api.endpoint("POST", "/suggestions", reply=SuggestedList, body=PointedBody)
-    def suggest(body: PointedBody) -> SuggestedList:
-        """Conditions that what is pointed at on a chart suggests."""
-        return suggested.suggested(outside, body.pointed(), wanted(Kind.PREVIEW))
 
     @api.endpoint("GET", "/sieves", reply=list[StoredSieve])
     def get_sieves() -> list[StoredSieve]:

@@ -1,0 +1,103 @@
+<script setup lang="ts">
+import { useQuery } from '@tanstack/vue-query'
+import { useEventListener } from '@vueuse/core'
+import { ref } from 'vue'
+import { useRouter } from 'vue-router'
+import { useAct } from '@/shared/act'
+import { answer, api } from '@/shared/api'
+import ErrorNote from '@/shared/ErrorNote.vue'
+import Failed from '@/shared/Failed.vue'
+import { takeAsDraft, type Offered } from './offered'
+import OfferedSieve from './OfferedSieve.vue'
+
+/** Sieves from elsewhere: ready ones, and those that are dropped as files. Nothing is kept before it is saved. */
+const router = useRouter()
+const open = ref(false)
+const ready = useQuery({
+  queryKey: ['ready'],
+  enabled: open,
+  queryFn: () => answer(api.GET('/api/ready')),
+})
+const dropped = ref<Offered>()
+const over = ref(false)
+const { act, failure } = useAct()
+const read = (file: File | undefined) =>
+  act('Not read', async () => {
+    if (!file) return
+    dropped.value = undefined
+    dropped.value = await answer(
+      api.POST('/api/sieves/read', { body: { text: await file.text() } }),
+    )
+  })
+function take(offered: Offered) {
+  takeAsDraft(offered.sieve)
+  void router.push('/sieves/new')
+}
+const files = (event: DragEvent) => event.dataTransfer?.types.includes('Files')
+useEventListener(window, 'dragover', (event) => {
+  if (!files(event)) return
+  event.preventDefault()
+  over.value = true
+})
+useEventListener(window, 'dragleave', (event) => {
+  if (!event.relatedTarget) over.value = false
+})
+useEventListener(window, 'drop', (event) => {
+  over.value = false
+  if (!files(event)) return
+  event.preventDefault()
+  void read(event.dataTransfer?.files[0])
+})
+</script>
+
+<template>
+  <section :class="{ over }">
+    <p>
+      <label class="button">
+        Take in a file
+        <input
+          class="visually-hidden"
+          type="file"
+          accept=".json,application/json"
+          @change="read(($event.target as HTMLInputElement).files?.[0])"
+        />
+      </label>
+      <span class="quiet">or drop it anywhere on this page.</span>
+    </p>
+    <Failed :failure="failure" />
+    <OfferedSieve v-if="dropped" :offered="dropped" @take="take(dropped)" />
+    <details @toggle="open = ($event.target as HTMLDetailsElement).open">
+      <summary>Ready sieves, one for each way of working</summary>
+      <ErrorNote v-if="ready.isError.value" :error="ready.error.value" what="They can't be shown" />
+      <p v-else-if="open && !ready.data.value" class="quiet">reading…</p>
+      <OfferedSieve
+        v-for="own in ready.data.value?.sieves"
+        :key="own.sieve.name"
+        :offered="own"
+        @take="take(own)"
+      />
+    </details>
+  </section>
+</template>
+
+<style scoped>
+section {
+  margin-top: 18px;
+}
+.over {
+  outline: 2px dashed var(--accent);
+  outline-offset: 4px;
+}
+label {
+  cursor: pointer;
+  margin-right: 8px;
+}
+label:focus-within {
+  outline: 2px solid var(--accent);
+}
+summary {
+  cursor: pointer;
+  min-height: 24px;
+  color: var(--accent);
+}
+</style>

@@ -1,0 +1,75 @@
+"""Shaping a sieve: what one would leave as it is being written, and where one may begin."""
+
+from __future__ import annotations
+
+from zealous_sieve.core.sieve.definition import Sieve
+from zealous_sieve.usecases import fired, mirroring, preview, sharing, suggested, why
+from zealous_sieve.usecases.fired import Fired, Sheets, Stretch
+from zealous_sieve.usecases.mirroring import MirroredSieve
+from zealous_sieve.usecases.ports import Kind, Outside
+from zealous_sieve.usecases.preview import Preview
+from zealous_sieve.usecases.sharing import OfferedSieve, ReadyMade
+from zealous_sieve.usecases.suggested import SuggestedList
+from zealous_sieve.usecases.why import Why
+from zealous_sieve.web.contract import Contract, wanted
+from zealous_sieve.web.shapes import (
+    DocumentBody,
+    FiredBody,
+    OneBody,
+    PointedBody,
+    SheetsBody,
+    SieveBody,
+)
+
+
+def contract(outside: Outside) -> Contract:
+    api = Contract("shaping")
+
+    @api.endpoint("POST", "/preview", reply=Preview, body=SieveBody)
+    def preview_sieve(body: SieveBody) -> Preview:
+        """How many instruments a sieve would leave now."""
+        return preview.preview(outside, body.sieve, wanted(Kind.PREVIEW))
+
+    @api.endpoint("POST", "/preview/why", reply=Why, body=OneBody)
+    def why_preview(body: OneBody) -> Why:
+        """How a sieve judges one instrument now."""
+        return why.why(outside, body.sieve, body.code, wanted(Kind.PREVIEW))
+
+    @api.endpoint("POST", "/preview/fired", reply=Fired, body=FiredBody)
+    def where_fired(body: FiredBody) -> Fired:
+        """Where a sieve would have fired on one instrument."""
+        stretch = Stretch(code=body.code, count=body.count, before=body.before, focus=body.focus)
+        return fired.fired(outside, body.sieve, stretch, wanted(Kind.PREVIEW))
+
+    @api.endpoint("POST", "/preview/sheets", reply=Sheets, body=SheetsBody)
+    def fired_sheets(body: SheetsBody) -> Sheets:
+        """Where a sieve would have fired, on small sheets of several instruments."""
+        asked = body.first, body.count, body.by
+        return fired.sheets(outside, body.sieve, *asked, wanted(Kind.PREVIEW))
+
+    @api.endpoint("POST", "/preview/mirror", reply=MirroredSieve, body=SieveBody)
+    def mirror_sieve(body: SieveBody) -> MirroredSieve:
+        """The other side of a sieve, for approval; nothing is kept."""
+        return mirroring.mirrored(outside, body.sieve)
+
+    @api.endpoint("POST", "/suggestions", reply=SuggestedList, body=PointedBody)
+    def suggest(body: PointedBody) -> SuggestedList:
+        """Conditions that what is pointed at on a chart suggests."""
+        return suggested.suggested(outside, body.pointed(), wanted(Kind.PREVIEW))
+
+    @api.endpoint("GET", "/ready", reply=ReadyMade)
+    def get_ready() -> ReadyMade:
+        """Sieves and formulas that come with the application."""
+        return sharing.ready_made(outside)
+
+    @api.endpoint("POST", "/sieves/read", reply=OfferedSieve, body=DocumentBody)
+    def read_document(body: DocumentBody) -> OfferedSieve:
+        """A sieve from its document, with what is missing here; nothing is kept."""
+        return sharing.offered(outside, body.text)
+
+    @api.endpoint("GET", "/sieves/<id:sieve_id>/document", reply=Sieve)
+    def get_document(sieve_id: int) -> Sieve:
+        """A sieve with all that it calls, to be given away."""
+        return sharing.shared(outside, sieve_id)
+
+    return api

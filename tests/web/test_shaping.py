@@ -1,0 +1,196 @@
+"""Shaping a sieve, through the API: one number everywhere, and what is missing is told."""
+
+from __future__ import annotations
+
+import json
+from typing import Any
+
+import pytest
+from flask.testing import FlaskClient
+
+from tests.web.test_api import document, get, ran, send
+from zealous_sieve.usecases.ports import Outside
+
+
+def asked(client: FlaskClient, path: str, status: int = 200, **body: object) -> Any:
+    return send(client, path, body, status=status)
+
+
+def must(formula: str, **rest: object) -> dict[str, object]:
+    return {"formula": formula, **rest}
+
+
+def test_who_passes_misses_and_why_is_one_judgement_before_and_after_the_run(
+    client: FlaskClient, outside: Outside
+) -> None:
+    sieve = document()
+    shown = asked(client, "/preview", sieve=sieve)
+    assert shown["ok"]
+    assert shown["near"]
+    made = send(client, "/sieves", {"sieve": sieve})["id"]
+    run = ran(client, outside, made)
+    for miss in shown["near"][:3]:
+        before = asked(client, "/preview/why", sieve=sieve, code=miss["code"])
+        after = get(client, f"/runs/{run}/why/{miss['code']}")
+        assert before == after
+        assert not before["passes"]
+        (way,) = (c for c in before["conditions"] if c["stands_in_the_way"])
+        assert before["conditions"].index(way) == miss["condition"]
+        assert (way["lacks"], way["sentence"]) == (miss["lacks"], miss["sentence"])
+    for hit in get(client, f"/runs/{run}/hits")["hits"][:3]:
+        told = asked(client, "/preview/why", sieve=sieve, code=hit["code"])
+        assert told["passes"]
+        assert [c["sentence"] for c in told["conditions"]] == hit["sentences"]
+        fired = asked(client, "/preview/fired", sieve=sieve, code=hit["code"], focus=1)
+        assert fired["fired"][-1] == hit["fired_at"]
+        assert sum(month["count"] for month in fired["months"]) == len(fired["fired"])
+    outsider = asked(client, "/preview/why", sieve=sieve, code="LANT40")
+    assert outsider["note"] == "not in All shares"
+    assert len(outsider["conditions"]) == len(sieve["conditions"])
+    assert asked(client, "/preview/why", 404, sieve=sieve, code="NOSUCH")["code"]
+    without = asked(client, "/preview/why", sieve=document(timeframes=["3s"]), code="LANT40")
+    assert without["note"].startswith("no bars of 3s")
+    assert without["conditions"] == []
+
+
+def test_a_condition_that_is_off_neither_decides_nor_scores(client: FlaskClient) -> None:
+    never = must("close < 0")
+    sieve = document(conditions=[must("close > 0"), never | {"off": True}])
+    shown = asked(client, "/preview", sieve=sieve)
+    assert shown["passing"] == shown["counts"][0]["alone"] > 0
+    assert shown["counts"][1]["alone"] == 0
+    assert {tuple(hit["cells"]) for hit in shown["hits"]} == {("pass", "off")}
+    boost = document(conditions=[must("close > 0"), must("close > 0", role="boost", off=True)])
+    assert {hit["score"] for hit in asked(client, "/preview", sieve=boost)["hits"]} == {0}
+    nothing = asked(client, "/preview", sieve=document(conditions=[must("close > 0", off=True)]))
+    assert [p["code"] for p in nothing["problems"]] == ["no_must"]
+    assert "switch" in nothing["problems"][0]["mend"]
+
+
+def test_a_threshold_of_a_scale_is_where_its_grip_says(client: FlaskClient) -> None:
+    sieve = document(
+        conditions=[must("close < sma(close, 45) by 2.5%"), must("rsi(close, 17) > 40")]
+    )
+    for condition, own in zip(
+        sieve["conditions"], asked(client, "/preview", sieve=sieve)["scales"], strict=True
+    ):
+        (scale,) = own
+        grip, text = scale["grip"], condition["formula"]
+        number = f"{abs(scale['threshold']):g}{grip['suffix']}"
+        assert text[grip["start"] : grip["end"]] == number
+        assert sum(scale["histogram"]["counts"]) + scale["histogram"]["unknown"] > 200
+
+
+def test_small_sheets_hold_every_signal_of_the_universe(client: FlaskClient) -> None:
+    sieve = document(conditions=[must("close crosses above sma(close, 45)")], fired_within=1)
+    most = asked(client, "/preview/sheets", sieve=sieve, count=60)
+    counts = [len(sheet["fired"]) for sheet in most["sheets"]]
+    assert counts == sorted(counts, reverse=True)
+    first = most["sheets"][0]
+    alone = asked(client, "/preview/fired", sieve=sieve, code=first["code"])
+    assert len(alone["fired"]) == counts[0]
+    pages = [
+        asked(client, "/preview/sheets", sieve=sieve, count=60, first=n, by="listed")["sheets"]
+        for n in range(0, most["instruments"], 60)
+    ]
+    assert sum(len(s["fired"]) for page in pages for s in page) == most["total"]
+
+
+def test_what_is_suggested_says_how_many_it_leaves(client: FlaskClient) -> None:
+    chart = asked(client, "/instruments/TPSNHV/chart", count=200)
+    pointed = {"code": "TPSNHV", "at": chart["times"][150], "universe": "All shares"}
+    told = asked(client, "/suggestions", text="sma(close, 34)", **pointed)
+    assert len(told["suggested"]) > 3
+    for own in told["suggested"][:2]:
+        preview = asked(
+            client, "/preview", sieve=document(conditions=[must(own["text"])], fired_within=1)
+        )
+        # One whose bars have stopped is left out of a sieve, and counted here.
+        assert 0 <= own["passes"] - preview["passing"] <= preview["stale"]
+    way = asked(client, "/suggestions", text="close", since=chart["times"][120], **pointed)
+    assert "ago(close, 30)" in way["suggested"][0]["text"]
+    wrong = asked(client, "/suggestions", 422, text="bollinger(close, 22, 2)", **pointed)
+    assert wrong["code"] in ("two_results", "needs_output")
+
+
+def test_the_other_side_is_a_sieve_that_makes_sense_and_is_not_kept(client: FlaskClient) -> None:
+    before = len(get(client, "/sieves"))
+    for stored in get(client, "/sieves"):
+        other = asked(client, "/preview/mirror", sieve=stored["sieve"])
+        assert other["sieve"]["sides"] != stored["sieve"]["sides"]
+        assert asked(client, "/preview", sieve=other["sieve"])["ok"]
+    assert len(get(client, "/sieves")) == before
+
+
+def test_every_ready_sieve_works_on_the_demo_and_every_ready_formula_is_used(
+    client: FlaskClient,
+) -> None:
+    ready = get(client, "/ready")
+    assert len(ready["sieves"]) == 12
+    for offered in ready["sieves"]:
+        assert (offered["missing"], offered["differing"]) == ([], [])
+        sieve = offered["sieve"]
+        shown = asked(client, "/preview", sieve=sieve)
+        assert shown["ok"], sieve["name"]
+        if sieve["timeframes"] == ["1d"]:
+            assert 0 < shown["passing"] < 45, sieve["name"]
+    called = {f["name"] for offered in ready["sieves"] for f in offered["sieve"]["formulas"]}
+    assert called == {formula["name"] for formula in ready["formulas"]}
+    for formula in ready["formulas"]:
+        send(client, "/formulas", {k: formula[k] for k in ("name", "text", "note")})
+
+
+def test_a_sieve_leaves_with_all_that_it_calls_and_tells_what_is_missing(
+    client: FlaskClient,
+) -> None:
+    send(client, "/formulas", {"name": "stretched", "text": "close > sma(close, 20)"})
+    made = send(client, "/sieves", {"sieve": document(conditions=[must("stretched")])})["id"]
+    given = get(client, f"/sieves/{made}/document")
+    assert [f["name"] for f in given["formulas"]] == ["stretched"]
+    same = asked(client, "/sieves/read", text=json.dumps(given))
+    assert (same["sieve"], same["missing"], same["differing"]) == (given, [], [])
+    strange = given | {
+        "universe": "All the tea",
+        "formulas": [{"name": "stretched", "text": 'close > (close of "NOSUCH")'}],
+    }
+    told = asked(client, "/sieves/read", text=json.dumps(strange))
+    assert told["differing"] == ["stretched"]
+    assert {p["subject"] for p in told["missing"]} >= {"universe", "formulas.0.text"}
+    assert "NOSUCH" in json.dumps(told["missing"])
+    assert asked(client, "/sieves/read", 422, text="{")["code"]
+    entries = {e["stored"]["name"]: e for e in get(client, "/formulas")}
+    assert entries["stretched"]["stored"]["text"] == "close > sma(close, 20)"
+
+
+def test_the_strip_and_the_states_of_a_chart_are_those_of_the_formulas(client: FlaskClient) -> None:
+    body = {
+        "count": 60, "strip": ["volume", "close +"], "strip_bars": 9,
+        "states": ["close > open", "volume"],
+        "lines": ["largest(volume, 9)", "smallest(volume, 9)", "close > open"],
+    }  # fmt: skip
+    chart = asked(client, "/instruments/TPSNHV/chart", **body)
+    large, small, up = (line["values"] for line in chart["lines"])
+    assert [own["text"] for own in chart["strip"]] == ["volume"]
+    assert chart["strip"][0]["values"] == [a - b for a, b in zip(large, small, strict=True)]
+    assert [(own["text"], own["values"]) for own in chart["states"]] == [("close > open", up)]
+    assert {own["text"] for own in chart["refused"]} == {"close +", "volume"}
+    assert [line["asked"] for line in chart["lines"]] == [0, 1, 2]
+
+
+@pytest.mark.parametrize(("control", "code"), [(0, None), (5, "no_such_number")])
+def test_speeds_are_compared_through_a_stretch(
+    client: FlaskClient, control: int, code: str | None
+) -> None:
+    times = asked(client, "/instruments/TPSNHV/chart", count=200)["times"]
+    body = {"text": "sma(close, 30)", "control": control, "values": [5, 30, 0.5], "bars": "1d"}
+    stretch = {"since": times[20], "until": times[150]}
+    told = asked(client, "/instruments/TPSNHV/speeds", 422 if code else 200, **body, **stretch)
+    if code:
+        assert told["code"] == code
+        return
+    assert told["bars"] == 131
+    assert [(s["value"], s["text"]) for s in told["speeds"]] == [
+        (5, "sma(close, 5)"),
+        (30, "sma(close, 30)"),
+    ]
+    assert told["speeds"][0]["held"]["reversals"] > told["speeds"][1]["held"]["reversals"]
