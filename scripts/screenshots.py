@@ -86,8 +86,15 @@ def compose_universe(page: Page) -> None:
 
 
 def measure(page: Page) -> None:
-    """From a low of the chart to its newest bar."""
+    """Beside the index and the gauge, from a low of the chart to its newest bar."""
     page.locator(".canvas canvas").first.wait_for()
+    for code in ("LANT40", "GLIMMR"):
+        page.keyboard.press("c")
+        page.keyboard.type(code)
+        page.keyboard.press("Enter")
+        page.get_by_role("button", name=f'Remove close of "{code}"').wait_for()
+    for _ in range(2):
+        page.keyboard.press("k")
     page.wait_for_timeout(800)
     box = page.locator(".canvas").bounding_box()
     assert box is not None
@@ -95,7 +102,28 @@ def measure(page: Page) -> None:
     page.mouse.move(box["x"] + 560, box["y"] + 110)
 
 
-DONE = {"universe": compose_universe, "compared": measure}
+def shape(page: Page) -> None:
+    """One condition looked at closely, another as parts, and why an instrument is not there."""
+    page.get_by_role("textbox", name="Condition 2").click()
+    page.get_by_role("slider", name="Threshold of condition 2").wait_for()
+    page.get_by_label("Code or name of an instrument").fill("TPYRNH")
+    page.get_by_text("lacks 1").wait_for()
+
+
+def workshop(page: Page) -> None:
+    """How everything on the chart is drawn."""
+    page.locator(".canvas canvas").first.wait_for()
+    page.keyboard.press("d")
+    page.get_by_label("How it is drawn").wait_for()
+    page.wait_for_timeout(800)
+
+
+DONE = {
+    "universe": compose_universe,
+    "compared": measure,
+    "sieve": shape,
+    "instrument": workshop,
+}
 """What is done on a page before its picture is taken."""
 TYPED = {"offers": "close above yesterday's high for 3 weeks"}
 """What is typed as the first condition before a picture is taken."""
@@ -166,12 +194,11 @@ def views(base: Client) -> dict[str, tuple[str, bool]]:
         "universe": ("/instruments", False),
         "import": (f"/imports/{brought(base)}", False),
         "compared": (
-            "/instruments/TPSNHV?universe=All+shares&scale=percent&as=line"
-            "&line=close+of+%22LANT40%22&line=close+of+%22GLIMMR%22",
+            "/instruments/TPSNHV?universe=All+shares",
             False,
         ),
         "instrument": (
-            "/instruments/TPSNHV?universe=All+shares&line=ema(close,+21)&line=rsi(11)",
+            "/instruments/TPSNHV?universe=All+shares&as=States+that+agree",
             False,
         ),
     }

@@ -71,9 +71,12 @@ export function useArranging<T extends object>(
     queryFn: () => answer(api.GET('/api/arrangements/{page}', { params })),
   })
   const all = computed(() => list.data.value ?? [])
-  const name = computed(() =>
-    String(route.query.as ?? usual?.(all.value) ?? all.value[0]?.name ?? ''),
-  )
+  const name = computed(() => {
+    const asked = route.query.as
+    // Where there is a usual one, a name that nobody keeps stands for it.
+    const known = !usual || Boolean(route.query.set) || all.value.some((one) => one.name === asked)
+    return String((known ? asked : undefined) ?? usual?.(all.value) ?? all.value[0]?.name ?? '')
+  })
   const kept = computed(() => all.value.find((one) => one.name === name.value))
   const asKept = computed(() => kept.value && shaped(like, kept.value.body))
   const place = computed(() => `${page}:${name.value}`)
