@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import json
 import re
+from pathlib import Path
 
 from playwright.sync_api import Locator, Page, expect
 
@@ -273,3 +275,73 @@ def test_the_other_side_is_shown_for_approval_and_kept_as_a_sieve_of_its_own(
     page.get_by_role("button", name="Undo").click()
     expect(page).to_have_url(re.compile("/sieves$"))
     expect(page.locator("tbody tr", has_text="Waking range, short")).to_have_count(0)
+
+
+def test_help_stands_at_the_word_and_functions_are_found_by_the_palette(
+    page: Page, waking: int
+) -> None:
+    page.goto(f"/sieves/{waking}")
+    first = page.get_by_role("textbox", name="Condition 1")
+    first.click()
+    page.keyboard.press("Control+Home")
+    page.keyboard.press("F1")
+    told = page.locator(".cm-tooltip.help")
+    expect(told).to_contain_text("Where x stands among its own last n values")
+    expect(told).to_contain_text("Beware:")
+    expect(told.locator("svg.picture")).to_be_visible()
+    page.keyboard.press("Escape")
+    expect(told).to_have_count(0)
+    page.get_by_role("textbox", name="Name of the sieve").press("Escape")
+    page.locator(".leaves .sentence").click()
+    page.keyboard.press("g")
+    page.keyboard.type("supertrend")
+    entry = page.get_by_role("option", name=re.compile("function supertrend"))
+    expect(entry).to_be_visible()
+    entry.click()
+    expect(page).to_have_url(re.compile("/functions.find=supertrend"))
+    expect(page.locator("article#supertrend")).to_be_visible()
+    page.get_by_label("Find a function").fill("in last")
+    words = page.get_by_role("article").filter(has_text="in last … bars")
+    expect(words).to_contain_text("Beware:")
+    page.keyboard.press("Escape")
+    page.locator("h2").first.click()
+    page.keyboard.press("}")
+    expect(page).to_have_url(re.compile("/runs"))
+    page.keyboard.press("{")
+    expect(page).to_have_url(re.compile("/sieves"))
+
+
+def test_a_ready_sieve_is_looked_at_kept_given_away_and_taken_in_again(
+    page: Page, tmp_path: Path
+) -> None:
+    page.goto("/sieves")
+    page.get_by_text("Ready sieves, one for each way of working").click()
+    page.get_by_role("button", name=re.compile("Look at it.*Pullback within a rise")).click()
+    expect(page).to_have_url(re.compile("/sieves/new"))
+    name = page.get_by_role("textbox", name="Name of the sieve")
+    expect(name).to_have_value("Pullback within a rise")
+    expect(page.locator(".leaves .sentence b")).to_be_visible()
+    page.keyboard.press("Control+s")
+    expect(page.get_by_text("version 1", exact=True)).to_be_visible()
+    page.goto("/sieves")
+    row = page.locator("tbody tr", has_text="Pullback within a rise")
+    with page.expect_download() as given:
+        row.get_by_role("button", name="File").click()
+    document = json.loads(Path(given.value.path()).read_text("utf-8"))
+    assert document["format"].endswith("/3")
+    strange = tmp_path / "strange.json"
+    strange.write_text(
+        json.dumps(document | {"name": "Strange", "universe": "All the tea"}), "utf-8"
+    )
+    page.locator("input[type=file]").set_input_files(strange)
+    offered = page.get_by_role("article").filter(has_text="Strange")
+    expect(offered).to_contain_text("Not here: there is no universe called All the tea")
+    offered.get_by_role("button", name="Look at it").click()
+    expect(name).to_have_value("Strange")
+    broken = tmp_path / "broken.json"
+    broken.write_text("{", "utf-8")
+    page.goto("/sieves")
+    page.locator("input[type=file]").set_input_files(broken)
+    expect(page.get_by_role("alert")).to_contain_text("Not read")
+    row.get_by_role("button", name="Archive", exact=True).click()
+    expect(row).to_have_count(0)

@@ -15,7 +15,7 @@ const list = ref<HTMLElement>()
 const NOT_HERE = ['?', 'g', 'ArrowUp', 'ArrowDown', 'ArrowLeft', 'ArrowRight']
 const { entries, error, asked } = useEntries(
   words,
-  () => activeKeys.filter((key) => !NOT_HERE.includes(key.key)),
+  () => activeKeys.filter((key) => !key.told && !NOT_HERE.includes(key.key)),
   () => (route.name === 'instrument' ? route.query : undefined),
 )
 watch(entries, () => (chosen.value = 0))

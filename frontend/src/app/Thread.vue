@@ -1,8 +1,9 @@
 <script setup lang="ts">
 import { computed, watchEffect } from 'vue'
-import { useRoute } from 'vue-router'
+import { useRoute, useRouter } from 'vue-router'
 import { away } from '@/shared/away'
 import { plural } from '@/shared/format'
+import { useKeys } from '@/shared/keys'
 import { useThread } from '@/shared/queries'
 import { night, toggleNight } from '@/shared/theme'
 import { offer } from '@/shared/undo'
@@ -13,6 +14,7 @@ import UndoBar from './UndoBar.vue'
 
 /** The stages of the day as one line with live counts: the navigation and the to-do list in one. */
 const route = useRoute()
+const router = useRouter()
 const { data: counts, error } = useThread()
 const trouble = computed(() => {
   const failure = away.value ?? error.value
@@ -54,6 +56,16 @@ const stages = computed(() => {
     },
   ]
 })
+/** To the stage before or after the one that the page belongs to. */
+function stage(by: number) {
+  const at = stages.value.findIndex((entry) => entry.stage === route.meta.stage)
+  const to = stages.value[Math.max(0, Math.min(stages.value.length - 1, at + by))]
+  if (to) void router.push(to.to)
+}
+useKeys([
+  { key: '{', does: 'the stage of the day before', run: () => stage(-1) },
+  { key: '}', does: 'the next stage of the day', run: () => stage(1) },
+])
 </script>
 
 <template>

@@ -3,6 +3,7 @@ import type { RouteLocationRaw } from 'vue-router'
 import { answer, api, type Schemas } from '@/shared/api'
 import type { Key } from '@/shared/keys'
 import { useLatest } from '@/shared/latest'
+import { useVocabulary } from '@/shared/queries'
 
 export const showPalette = ref(false)
 
@@ -70,6 +71,15 @@ export function useEntries(
     if (now.trim()) found.later(now)
     else found.stop()
   })
+  const vocabulary = useVocabulary()
+  const functions = computed(() =>
+    (vocabulary.data.value?.functions ?? []).map((own): Entry => ({
+      kind: 'function',
+      name: own.name,
+      note: own.label,
+      to: { path: '/functions', query: { find: own.name } },
+    })),
+  )
   const entries = computed<Entry[]>(() => {
     const now = words.value.trim()
     const acts = actions().map((key): Entry => ({
@@ -82,7 +92,7 @@ export function useEntries(
     const served = found.about.value ? (found.reply.value ?? []) : []
     return [
       ...served.map((f) => ({ kind: f.kind, name: f.name, note: f.note, to: leadsTo(f, chart()) })),
-      ...[...PAGES, ...acts].filter((entry) => fits(now, entry)),
+      ...[...PAGES, ...functions.value, ...acts].filter((entry) => fits(now, entry)),
     ]
   })
   return { entries, error: found.error, asked: found.about }

@@ -3540,6 +3540,10 @@ export interface components {
             meaning: string;
             /** Pattern */
             pattern: string;
+            /** Pitfalls */
+            pitfalls: string;
+            /** Reading */
+            reading: string;
         };
         /**
          * Picture
@@ -5375,6 +5379,8 @@ export interface components {
             functions: components["schemas"]["FunctionEntry"][];
             /** Phrases */
             phrases: components["schemas"]["PhraseEntry"][];
+            /** Relations */
+            relations: components["schemas"]["PhraseEntry"][];
             /** Reserved */
             reserved: string[];
             /** Roles */

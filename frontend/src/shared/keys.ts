@@ -8,6 +8,8 @@ export interface Key {
   run: (event: KeyboardEvent) => void
   /** Held down it works again and again; else one press is one action. */
   repeats?: boolean
+  /** Only told in the list: what it does is done where it stands. */
+  told?: boolean
   /** Rests while a text is being written, which has a meaning of its own for the key. */
   notInTexts?: boolean
 }
@@ -63,7 +65,12 @@ export function useKeys(list: Key[], active: () => boolean = () => true) {
 
 /** Keys that a part of the page answers to itself, for the list behind `?`. */
 export function listKeys(list: readonly [key: string, does: string][]) {
-  const entries: Key[] = list.map(([key, does]) => ({ key, does, run: () => undefined }))
+  const entries: Key[] = list.map(([key, does]) => ({
+    key,
+    does,
+    told: true,
+    run: () => undefined,
+  }))
   onMounted(() => activeKeys.push(...entries))
   onBeforeUnmount(() => {
     for (const entry of entries)

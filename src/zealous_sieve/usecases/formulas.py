@@ -15,7 +15,7 @@ from zealous_sieve.core.formula.rows import Row, rows_of
 from zealous_sieve.core.formula.speech.sentence import read
 from zealous_sieve.core.formula.timeframe import OFFERED
 from zealous_sieve.core.formula.typed import Formula
-from zealous_sieve.core.formula.words import PHRASES, RESERVED
+from zealous_sieve.core.formula.words import PHRASES, RELATIONS_TOLD, RESERVED, Phrase
 from zealous_sieve.core.functions.catalogue import SOURCES, functions
 from zealous_sieve.core.functions.specification import Function
 from zealous_sieve.core.sieve.definition import ROLES
@@ -139,6 +139,8 @@ class PhraseEntry:
     pattern: str
     example: str
     meaning: str
+    reading: str
+    pitfalls: str
     begins: bool
     """It stands where a value is asked for, and not after one."""
 
@@ -157,6 +159,8 @@ class Vocabulary:
 
     sources: tuple[str, ...]
     phrases: tuple[PhraseEntry, ...]
+    relations: tuple[PhraseEntry, ...]
+    """The signs between two numbers."""
     reserved: tuple[str, ...]
     """The single words of the language, which nothing can be called by."""
     bars: tuple[Choice, ...]
@@ -170,14 +174,23 @@ def vocabulary() -> Vocabulary:
     """All that can be written, each from the table that says what it is."""
     return Vocabulary(
         sources=SOURCES,
-        phrases=tuple(
-            PhraseEntry(pattern=p.pattern, example=p.example, meaning=p.meaning, begins=p.begins)
-            for p in PHRASES
-        ),
+        phrases=tuple(map(_phrase, PHRASES)),
+        relations=tuple(map(_phrase, RELATIONS_TOLD)),
         reserved=tuple(sorted(RESERVED)),
         bars=tuple(Choice(value=str(rule), told=rule.name) for rule in OFFERED),
         roles=tuple(Choice(value=role, told=told) for role, told in ROLES.items()),
         functions=tuple(_entry(f) for f in functions()),
+    )
+
+
+def _phrase(phrase: Phrase) -> PhraseEntry:
+    return PhraseEntry(
+        pattern=phrase.pattern,
+        example=phrase.example,
+        meaning=phrase.meaning,
+        reading=phrase.reading,
+        pitfalls=phrase.pitfalls,
+        begins=phrase.begins,
     )
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -15,6 +15,8 @@ from zealous_sieve.core.errors import DataError, FormulaError
 from zealous_sieve.core.formula.check import check
 from zealous_sieve.core.formula.completing.options import template
 from zealous_sieve.core.formula.names import Market
+from zealous_sieve.core.formula.typed import Typed
+from zealous_sieve.core.formula.words import PHRASES, RELATIONS_TOLD
 from zealous_sieve.core.functions.catalogue import find
 from zealous_sieve.core.functions.specification import Function, Kind
 from zealous_sieve.core.functions.units import PRICE
@@ -55,25 +57,36 @@ class Picture:
 
 
 def picture_of(outside: Outside, name: str) -> Picture:
-    """The picture of a function of the catalogue. Raises NotFoundError."""
-    function = find(name)
-    if function is None:
+    """The picture of a function of the catalogue, or of a word of the language. Raises NotFoundError."""
+    if find(name) is None and name not in _WORDS:
         raise NotFoundError("function", name)
     return outside.compute.do(Order(), draw_function, name)
 
 
+_WORDS = {phrase.pattern: phrase.example for phrase in (*PHRASES, *RELATIONS_TOLD)}
+"""Words of the language and the signs between numbers, each with a piece that runs."""
+
+
 def draw_function(desk: Desk, name: str) -> Picture:
-    """A function with its usual arguments on the desk's example instrument."""
+    """A function with its usual arguments, or the example of a word, on the desk's example instrument."""
     function = find(name)
-    assert function is not None
-    call = example(function, desk.reference.names)
+    call = _word(desk, name) if function is None else example(function, desk.reference.names)
+    texts = {"value": call}
+    if function is not None and function.outputs[1:]:
+        texts = {output.name: f"{call}.{output.name}" for output in function.outputs}
     empty = Picture(formula=call, code="", bars="", closes=[], traces=())
     for own in _instruments(desk):
         for bars in TRIED:
-            found = _on(desk, function, call, own, bars)
+            found = _on(desk, texts, call, own, bars)
             if any(value is not None for trace in found.traces for value in trace.values):
                 return found
     return empty
+
+
+def _word(desk: Desk, pattern: str) -> str:
+    """The example of a word; the code in it is one that there is."""
+    codes = sorted(desk.reference.names.codes) if desk.reference.names else []
+    return _WORDS[pattern].replace('"CODE"', f'"{codes[0]}"' if codes else '"CODE"')
 
 
 def example(function: Function, names: Market | None) -> str:
@@ -125,15 +138,14 @@ def _longest(panel: Panel, instruments: Sequence[Instrument]) -> list[Instrument
     return [own for own in instruments if own.code == best and bars[best]]
 
 
-def _on(desk: Desk, function: Function, call: str, own: Instrument, bars: str) -> Picture:
-    outputs = function.outputs if function.outputs[1:] else (function.outputs[0],)
-    texts = {o.name: f"{call}.{o.name}" if function.outputs[1:] else call for o in outputs}
+def _first(desk: Desk, text: str) -> Typed | None:
+    return next(iter(check(text, None, None, desk.reference.names).outputs.values()), None)
+
+
+def _on(desk: Desk, texts: Mapping[str, str], call: str, own: Instrument, bars: str) -> Picture:
     nothing = Picture(formula=call, code=own.code, bars=bars, closes=[], traces=())
     try:
-        read = {
-            name: check(text, None, None, desk.reference.names).value
-            for name, text in texts.items()
-        }
+        read = {name: _first(desk, text) for name, text in texts.items()}
         terms = {name: value.term for name, value in read.items() if value is not None}
         chosen = list(desk.reference.instruments) if needs_universe(terms) else [own]
         panel = desk.bars(chosen, desk.now, bars)

@@ -10,6 +10,7 @@ import { onBeforeUnmount, onMounted, ref, watch } from 'vue'
 import { answer, api, type Offer, type Problem, type Vocabulary } from '@/shared/api'
 import { shown } from './completions'
 import { diagnostics } from './diagnostics'
+import { help } from './help'
 
 /** A formula as text: completion from the catalogue, errors underlined at their place. */
 const props = defineProps<{
@@ -76,6 +77,7 @@ onMounted(() => {
         language,
         syntaxHighlighting(look),
         autocompletion({ override: [complete], icons: false }),
+        help(() => props.vocabulary),
         // Ctrl+Enter belongs to the page: it runs, and types nothing.
         Prec.highest(
           keymap.of([
@@ -196,6 +198,23 @@ defineExpose({ focus: () => view?.focus() })
 .cm-tooltip-autocomplete ul li[aria-selected] {
   background: var(--accent) !important;
   color: var(--on-accent) !important;
+}
+.cm-tooltip.help {
+  max-width: 420px;
+  max-height: 340px;
+  overflow: auto;
+  padding: 6px 10px;
+  font: 12px/1.45 var(--sans);
+  white-space: pre-wrap;
+}
+.cm-tooltip.help section + section {
+  border-top: 1px solid var(--hair);
+  margin-top: 4px;
+  padding-top: 4px;
+}
+.cm-tooltip.help i {
+  font-style: normal;
+  color: var(--quiet);
 }
 .cm-completionInfo {
   max-width: 360px;

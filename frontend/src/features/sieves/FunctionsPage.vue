@@ -1,11 +1,25 @@
 <script setup lang="ts">
-import { computed, ref } from 'vue'
+import { computed, ref, watch } from 'vue'
+import { useRoute } from 'vue-router'
 import ErrorNote from '@/shared/ErrorNote.vue'
 import { useVocabulary } from '@/shared/queries'
 import { pictureOf } from './picture'
 
 const { data, isError, error, refetch } = useVocabulary()
-const filter = ref('')
+const route = useRoute()
+const filter = ref(String(route.query.find ?? ''))
+watch(
+  () => route.query.find,
+  (found) => found !== undefined && (filter.value = String(found)),
+)
+/** Words of the language and signs between numbers, as entries like those of functions. */
+const words = computed(() => {
+  const wanted = filter.value.trim().toLowerCase()
+  const all = [...(data.value?.phrases ?? []), ...(data.value?.relations ?? [])]
+  return all.filter((own) =>
+    `${own.pattern} ${own.example} ${own.meaning}`.toLowerCase().includes(wanted),
+  )
+})
 /** The picture is drawn when it is first looked at. */
 async function show(event: Event, name: string) {
   const box = event.target as HTMLDetailsElement
@@ -42,7 +56,9 @@ const groups = computed(() => {
       placeholder="Find a function"
       aria-label="Find a function"
     />
-    <p v-if="data && !groups.length" class="empty">No function fits “{{ filter }}”.</p>
+    <p v-if="data && !groups.length && !words.length" class="empty">
+      No function fits “{{ filter }}”.
+    </p>
     <section v-for="[group, entries] in groups" :key="group">
       <h2>{{ group }}</h2>
       <article v-for="entry in entries" :id="entry.name" :key="entry.name">
@@ -62,6 +78,23 @@ const groups = computed(() => {
             <summary class="quiet">Picture, formula and source</summary>
             <pre>{{ entry.formula }}</pre>
             <p class="quiet">{{ entry.source }}</p>
+          </details>
+        </div>
+      </article>
+    </section>
+    <section v-if="words.length">
+      <h2>Words and signs</h2>
+      <article v-for="own in words" :key="own.pattern">
+        <div>
+          <code>{{ own.pattern }}</code>
+        </div>
+        <div>
+          <p>{{ own.meaning }}</p>
+          <p><b>Read:</b> {{ own.reading }}</p>
+          <p><b>Beware:</b> {{ own.pitfalls }}</p>
+          <details @toggle="show($event, own.pattern)">
+            <summary class="quiet">Picture and example</summary>
+            <pre>{{ own.example }}</pre>
           </details>
         </div>
       </article>

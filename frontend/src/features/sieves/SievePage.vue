@@ -169,6 +169,7 @@ async function run() {
   if (saved) await act("The run can't begin", () => startRun(saved.id))
 }
 listKeys([
+  ['F1', 'help for the word at the cursor'],
   ['F2', 'a condition as text, or as parts'],
   ['Alt+↑ ↓', 'move the condition'],
   ['Alt+Insert', 'the condition once more'],

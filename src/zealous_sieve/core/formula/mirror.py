@@ -243,7 +243,7 @@ class _Mirror:
         high = self._sides(node, node.value, node.high)
         if low is None or high is None:
             return node
-        ends = (low[1], high[1])
+        ends = (high[1], low[1]) if low[2] else (low[1], high[1])
         return tree.Between(low[0], *ends)
 
     def _sides(
