@@ -6,6 +6,8 @@ import re
 
 from playwright.sync_api import Page, expect
 
+from tests.conftest import Service
+
 
 def test_formulas_are_drawn_dressed_and_kept_as_a_layout(page: Page) -> None:
     page.goto("/instruments/TPSNHV?universe=All shares")
@@ -90,3 +92,62 @@ def test_several_speeds_are_compared_through_the_stretch_that_is_measured(page: 
     best = shop.locator(".speeds tr.best td:first-child").first.inner_text()
     shop.locator(".speeds tr.best").first.get_by_role("button", name="take").click()
     expect(shop.get_by_label("n of sma").first).to_have_value(best)
+
+
+def test_a_formula_is_seen_turned_saved_and_compared_with_its_earlier_self(
+    page: Page, service: Service
+) -> None:
+    ask = service.client.ask
+    text = "input length = 24 between 5 and 200\nshow middle = sma(close, length)"
+    own = ask("POST", "/formulas", {"name": "own_mean", "text": text, "note": ""})["id"]
+    page.goto(f"/formulas/{own}")
+    chart = page.get_by_role("region", name="The formula on a chart")
+    drawn = chart.get_by_role("img", name=re.compile(r"middle [\d.]+"))
+    expect(drawn).to_be_visible()
+    chart.get_by_label("length of input").press("ArrowUp")
+    editor = page.get_by_role("textbox", name="Formula", exact=True)
+    expect(editor).to_contain_text("input length = 25 between 5 and 200")
+    expect(drawn).to_be_visible()
+    editor.click()
+    page.keyboard.press("Control+End")
+    page.keyboard.type(" +")
+    expect(page.get_by_text("the formula ends where a value should come")).to_be_visible()
+    expect(drawn).to_be_visible()
+    page.keyboard.press("Backspace")
+    page.keyboard.press("Backspace")
+    expect(page.get_by_role("table")).to_be_visible()
+    page.keyboard.press("Control+s")
+    expect(page.get_by_text("version 2", exact=True)).to_be_visible()
+    page.get_by_text("Versions: 2").click()
+    page.get_by_role("button", name="compare 1").click()
+    shown = page.locator(".differences")
+    expect(shown.locator(".before")).to_contain_text("input length = 24")
+    expect(shown.locator(".after")).to_contain_text("input length = 25")
+    # Saved elsewhere meanwhile: the later save is told, and compared.
+    body = {"name": "own_mean", "text": text.replace("24", "60"), "note": "", "based_on": 2}
+    ask("PUT", f"/formulas/{own}", body)
+    chart.get_by_label("length of input").press("ArrowUp")
+    expect(editor).to_contain_text("input length = 26")
+    page.keyboard.press("Control+s")
+    told = page.locator(".differences").first
+    expect(told).to_contain_text("saved meanwhile")
+    expect(told.locator(".before")).to_contain_text("input length = 60")
+    expect(told.locator(".after")).to_contain_text("input length = 26")
+    page.get_by_role("button", name="Take the saved one").click()
+    expect(editor).to_contain_text("input length = 60")
+    ask("DELETE", f"/formulas/{own}")
+
+
+def test_two_windows_that_edit_one_sieve_see_how_they_differ(
+    page: Page, service: Service, waking: int
+) -> None:
+    page.goto(f"/sieves/{waking}")
+    expect(page.locator(".leaves .sentence b")).to_be_visible()
+    kept = service.client.ask("GET", f"/sieves/{waking}")
+    changed = kept["sieve"] | {"fired_within": 9}
+    service.client.ask("PUT", f"/sieves/{waking}", {"sieve": changed, "based_on": kept["version"]})
+    page.get_by_role("combobox", name="Side").select_option("short")
+    page.keyboard.press("Control+s")
+    told = page.locator(".differences")
+    expect(told.locator(".before")).to_contain_text("long, within 9")
+    expect(told.locator(".after")).to_contain_text("short, within 3")

@@ -75,6 +75,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/compare": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** How two texts differ, line by line. */
+        post: operations["compare_texts"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/completions": {
         parameters: {
             query?: never;
@@ -208,6 +225,23 @@ export interface paths {
         put?: never;
         /** Undo a deletion. */
         post: operations["restore_formula"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/formulas/{formula_id}/versions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Every saved state of a formula, the newest first. */
+        get: operations["get_formula_versions"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -2005,6 +2039,13 @@ export interface components {
          * @enum {string}
          */
         Colour: "none" | "sector" | "side";
+        /** CompareBody */
+        CompareBody: {
+            /** After */
+            after: string;
+            /** Before */
+            before: string;
+        };
         /**
          * Completion
          * @description Options in place of the text from ``start`` on; with ``whole`` there are no others, whatever is
@@ -2161,6 +2202,19 @@ export interface components {
          * @enum {string}
          */
         DemoState: "here" | "going" | "away" | "coming";
+        /**
+         * DifferingLine
+         * @description A line of both texts, or of one of them alone.
+         */
+        DifferingLine: {
+            /**
+             * Side
+             * @enum {string}
+             */
+            side: "both" | "before" | "after";
+            /** Text */
+            text: string;
+        };
         /** DocumentBody */
         DocumentBody: {
             /** Text */
@@ -2321,6 +2375,25 @@ export interface components {
             low: number;
             /** Name */
             name: string;
+        };
+        /**
+         * FormulaVersion
+         * @description One saved state of a formula.
+         */
+        FormulaVersion: {
+            /**
+             * Created At
+             * Format: date-time
+             */
+            created_at: string;
+            /** Name */
+            name: string;
+            /** Note */
+            note: string;
+            /** Text */
+            text: string;
+            /** Version */
+            version: number;
         };
         /**
          * Found
@@ -5702,6 +5775,39 @@ export interface operations {
             };
         };
     };
+    compare_texts: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CompareBody"];
+            };
+        };
+        responses: {
+            /** @description How two texts differ, line by line. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DifferingLine"][];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
     complete_formula: {
         parameters: {
             query?: never;
@@ -6034,6 +6140,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["StoredFormula"];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    get_formula_versions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                formula_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Every saved state of a formula, the newest first. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FormulaVersion"][];
                 };
             };
             /** @description What is wrong */

@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session
 
 from zealous_sieve.storage.database import Database
 from zealous_sieve.storage.models import FormulaRow, FormulaVersionRow
-from zealous_sieve.usecases.ports import StoredFormula
+from zealous_sieve.usecases.ports import FormulaVersion, StoredFormula
 
 
 class FormulaStore:
@@ -55,6 +55,22 @@ class FormulaStore:
             row = session.get_one(FormulaRow, formula_id, with_for_update=True)
             return _keep(session, row, name, text, note) if row.version == based_on else None
         return None
+
+    def versions(self, formula_id: int) -> list[FormulaVersion]:
+        """Every saved state, the newest first."""
+        own = FormulaVersionRow.formula_id == formula_id
+        query = select(FormulaVersionRow).where(own).order_by(FormulaVersionRow.version.desc())
+        with self.database.session() as session:
+            return [
+                FormulaVersion(
+                    version=v.version,
+                    created_at=v.created_at,
+                    name=v.name,
+                    text=v.text,
+                    note=v.note,
+                )
+                for v in session.scalars(query)
+            ]
 
     def set_deleted(self, formula_id: int, deleted: bool) -> None:
         """Raises IntegrityError for one that comes back to a name that another has got."""

@@ -13,7 +13,7 @@ from zealous_sieve.core.sieve.prepare import name_problem
 from zealous_sieve.usecases.errors import ConflictError, NotFoundError
 from zealous_sieve.usecases.formulas import Reading, read_formula
 from zealous_sieve.usecases.market import known_names
-from zealous_sieve.usecases.ports import FormulasPort, Outside, StoredFormula
+from zealous_sieve.usecases.ports import FormulasPort, FormulaVersion, Outside, StoredFormula
 from zealous_sieve.usecases.sieves import list_sieves
 
 
@@ -131,6 +131,13 @@ def _name_taken(name: str) -> ConflictError:
 def archived_formulas(formulas: FormulasPort) -> list[StoredFormula]:
     """The formulas that were archived, the last made first."""
     return list(reversed(formulas.archived()))
+
+
+def formula_versions(formulas: FormulasPort, formula_id: int) -> list[FormulaVersion]:
+    """Every saved state of a formula, the newest first. Raises NotFoundError."""
+    if formulas.get(formula_id) is None:
+        raise NotFoundError("formula", formula_id)
+    return formulas.versions(formula_id)
 
 
 def delete_formula(outside: Outside, formula_id: int) -> None:

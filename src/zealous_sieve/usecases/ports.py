@@ -75,6 +75,17 @@ class StoredFormula:
 
 
 @dataclass(frozen=True, kw_only=True)
+class FormulaVersion:
+    """One saved state of a formula."""
+
+    version: int
+    created_at: datetime
+    name: str
+    text: str
+    note: str
+
+
+@dataclass(frozen=True, kw_only=True)
 class Version:
     """One saved state of a sieve."""
 
@@ -281,6 +292,7 @@ class FormulasPort(Protocol):
     def add_version(
         self, formula_id: int, name: str, text: str, note: str, based_on: int
     ) -> StoredFormula | None: ...
+    def versions(self, formula_id: int) -> list[FormulaVersion]: ...
     def set_deleted(self, formula_id: int, deleted: bool) -> None: ...
 
 

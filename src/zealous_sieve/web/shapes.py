@@ -46,6 +46,11 @@ class PlaceBody(Request):
     """Formulas that may be called beside those of the desk."""
 
 
+class CompareBody(Request):
+    before: Annotated[str, Field(max_length=100_000)]
+    after: Annotated[str, Field(max_length=100_000)]
+
+
 class RowBody(Request):
     row: Row
 

@@ -52,6 +52,7 @@ export const lookQuery = (look: Look) => ({
     look.stripBars,
   ],
   staleTime: 60_000,
+  enabled: look.code !== '',
   queryFn: ({ signal }: { signal: AbortSignal }) => chartOf(look, FIRST, null, signal),
 })
 

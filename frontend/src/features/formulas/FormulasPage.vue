@@ -14,6 +14,10 @@ import Archived from '@/shared/Archived.vue'
 import ListOut from '@/shared/ListOut.vue'
 import { keys, useFormulas, useArchivedFormulas, useVocabulary } from '@/shared/queries'
 import { done, takeBack } from '@/shared/undo'
+import Differences from '@/shared/Differences.vue'
+import { preferences } from '@/shared/preferences'
+import FormulaChart from './FormulaChart.vue'
+import FormulaVersions from './FormulaVersions.vue'
 import { useReading } from './reading'
 
 /** What do I call by name, what does it mean, and who leans on it? */
@@ -121,6 +125,10 @@ async function refresh() {
   client.invalidateQueries({ queryKey: keys.archivedFormulas })
   await client.invalidateQueries({ queryKey: keys.formulas })
 }
+watch(
+  () => failure.value?.error.code,
+  (code) => code === 'changed_meanwhile' && formulas.refetch(),
+)
 const save = () =>
   act('Not saved', async () => {
     if (!changed.value || (fresh.value && !reading.value?.ok)) return
@@ -269,6 +277,12 @@ useKeys([
           <button v-if="entry" class="button" @click="remove(entry)">Archive</button>
         </div>
         <Failed :failure="failure" />
+        <Differences
+          v-if="failure?.error.code === 'changed_meanwhile' && entry"
+          :before="entry.stored.text"
+          :after="draft.text"
+          :names="['saved meanwhile', 'yours']"
+        />
         <p v-if="failure?.error.code === 'changed_meanwhile'">
           <button class="button" @click="takeSaved">Take the saved one</button>
         </p>
@@ -321,12 +335,27 @@ useKeys([
             </p>
           </template>
         </div>
+        <FormulaChart
+          :text="draft.text"
+          :ok="fresh && Boolean(reading?.ok)"
+          :universe="preferences.universe"
+          :offered="vocabulary?.bars.map((own) => own.value) ?? []"
+          @turn="(text) => (draft.text = text)"
+        />
         <textarea
           v-model="draft.note"
           class="note"
           rows="2"
           aria-label="Note"
           placeholder="A note: what it is for"
+        />
+        <FormulaVersions
+          v-if="entry"
+          :id="entry.stored.id"
+          :key="entry.stored.id"
+          :version="entry.stored.version"
+          :text="draft.text"
+          @take="(text) => (draft.text = text)"
         />
         <p v-if="entry" class="sentence used">
           <template v-if="entry.used_by_sieves.length || entry.used_by_formulas.length">

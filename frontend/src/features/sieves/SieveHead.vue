@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import type { StoredSieve } from '@/shared/api'
+import Differences from '@/shared/Differences.vue'
 import Failed from '@/shared/Failed.vue'
 import { clock } from '@/shared/format'
 
@@ -12,6 +13,9 @@ const props = defineProps<{
   runs: boolean
   failure?: InstanceType<typeof Failed>['$props']['failure']
   found?: { at: number; basedOn: number }
+  /** Both as text, where another was saved meanwhile. */
+  theirs?: string
+  mine?: string
 }>()
 defineEmits<{ save: []; run: []; saveAsNew: []; takeSaved: []; forget: [] }>()
 const conflict = () => props.failure?.error.code === 'changed_meanwhile'
@@ -32,6 +36,12 @@ const conflict = () => props.failure?.error.code === 'changed_meanwhile'
       </button>
     </div>
     <Failed :failure="failure" />
+    <Differences
+      v-if="conflict() && theirs && mine"
+      :before="theirs"
+      :after="mine"
+      :names="['saved meanwhile', 'yours']"
+    />
     <p v-if="conflict()" class="choose">
       <button class="button" @click="$emit('saveAsNew')">Save mine as a sieve of its own</button>
       <button class="button" @click="$emit('takeSaved')">Take the saved one</button>

@@ -10,7 +10,7 @@ import { listKeys, useKeys } from '@/shared/keys'
 import { useFormulas, useMembers, useVocabulary } from '@/shared/queries'
 import { done } from '@/shared/undo'
 import ConditionRow from './ConditionRow.vue'
-import { condition, useDraft, usePreview } from './draft'
+import { asLines, condition, useDraft, usePreview } from './draft'
 import FiredChart from './FiredChart.vue'
 import FiredSheets from './FiredSheets.vue'
 import FormulaEditor from './FormulaEditor.vue'
@@ -144,6 +144,17 @@ const keep = (asNew = false) =>
     if (id.value !== String(saved.id)) await router.replace(`/sieves/${saved.id}`)
     return saved
   })
+/** What was saved while this was written, once that has been told. */
+const theirs = shallowRef<Sieve>()
+watch(
+  () => failure.value?.error.code,
+  async (code) => {
+    theirs.value = undefined
+    if (code !== 'changed_meanwhile') return
+    await loaded.refetch()
+    theirs.value = loaded.data.value?.sieve
+  },
+)
 async function saveOnly() {
   const saved = await keep()
   if (saved) done(`Saved as version ${saved.version}.`)
@@ -209,6 +220,8 @@ useKeys([
           :runs="Boolean(preview?.ok) && !error"
           :failure="failure"
           :found="found"
+          :theirs="theirs && asLines(theirs)"
+          :mine="theirs && asLines(draft)"
           @save="saveOnly"
           @run="run"
           @save-as-new="saveAsNew"

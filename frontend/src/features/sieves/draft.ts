@@ -61,6 +61,23 @@ export function merged(sent: Sieve, now: Sieve, saved: Sieve): Sieve {
   return Object.fromEntries(entries) as Sieve
 }
 
+/** A sieve as lines of text, to be compared with another. */
+export function asLines(sieve: Sieve): string {
+  const { universe, timeframes, forming, sides, fired_within, conditions, formulas } = sieve
+  return [
+    sieve.name,
+    `in ${universe}, bars of ${timeframes.join(', ')}, ${forming ? 'forming ones too' : 'closed'}`,
+    `${sides.join(' and ')}, within ${fired_within}`,
+    ...conditions.map((own) => {
+      const how = own.role === 'boost' ? `boost ${own.weight}` : own.role
+      return `${how}${own.off ? ', off' : ''}: ${own.formula}`
+    }),
+    ...formulas.flatMap((own) => [`${own.name}:`, ...own.text.split('\n').map((t) => `  ${t}`)]),
+    `ranked by ${sieve.rank || 'nothing'}`,
+    sieve.note,
+  ].join('\n')
+}
+
 const MOST_STEPS = 100
 const TYPING = 600
 

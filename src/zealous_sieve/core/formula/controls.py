@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 
@@ -41,7 +42,10 @@ def controls(text: str, library: Mapping[str, str] | None = None) -> tuple[Contr
     except FormulaError:
         return ()
     begins = line_begins(text)
-    found = []
+    found: list[Control] = []
+    for statement in program.statements:
+        if isinstance(statement, tree.InputDefinition):
+            found += _of_input(statement, text, begins)
     for node in tree.walk(program):
         inputs = _inputs_of(node, library or {})
         if inputs is not None:
@@ -61,6 +65,20 @@ def line_begins(text: str) -> list[int]:
     for line in text.split("\n"):
         begins.append(begins[-1] + len(line) + 1)
     return begins
+
+
+_DEFAULT = re.compile(r"\w+\s+\w+\s*=\s*(-?\s*[\d.]+(?:e[+-]?\d+)?)", re.IGNORECASE)
+
+
+def _of_input(statement: tree.InputDefinition, text: str, begins: list[int]) -> Iterator[Control]:
+    """The number that an input has where nothing else is given."""
+    start, _ = span_of(statement.place, begins)
+    found = _DEFAULT.match(text, start)
+    if found is not None:
+        yield Control(
+            function="input", name=statement.name, value=statement.default, least=statement.low,
+            most=statement.high, whole=_whole(statement), start=found.start(1), end=found.end(1),
+        )  # fmt: skip
 
 
 def _inputs_of(

@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
+from zealous_sieve.core.differences import DifferingLine, differences
 from zealous_sieve.core.formula.completing.complete import Completion
 from zealous_sieve.core.formula.rows import Written, text_of
 from zealous_sieve.usecases import formulas, library, market, pictures
 from zealous_sieve.usecases.formulas import Reading, Vocabulary
 from zealous_sieve.usecases.library import LibraryEntry
 from zealous_sieve.usecases.pictures import Picture
-from zealous_sieve.usecases.ports import Outside, StoredFormula
+from zealous_sieve.usecases.ports import FormulaVersion, Outside, StoredFormula
 from zealous_sieve.web.contract import Contract
 from zealous_sieve.web.shapes import (
+    CompareBody,
     FormulaBody,
     NamedFormulaBody,
     PlaceBody,
@@ -72,6 +74,16 @@ def contract(outside: Outside) -> Contract:
         return library.save_formula(
             outside, formula_id, body.name, body.text, body.note, body.based_on
         )
+
+    @api.endpoint("GET", "/formulas/<id:formula_id>/versions", reply=list[FormulaVersion])
+    def get_formula_versions(formula_id: int) -> list[FormulaVersion]:
+        """Every saved state of a formula, the newest first."""
+        return library.formula_versions(outside.formulas, formula_id)
+
+    @api.endpoint("POST", "/compare", reply=list[DifferingLine], body=CompareBody)
+    def compare_texts(body: CompareBody) -> list[DifferingLine]:
+        """How two texts differ, line by line."""
+        return differences(body.before, body.after)
 
     @api.endpoint("DELETE", "/formulas/<id:formula_id>")
     def delete_formula(formula_id: int) -> None:

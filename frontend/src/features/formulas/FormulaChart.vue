@@ -1,0 +1,104 @@
+<script setup lang="ts">
+import { useLocalStorage } from '@vueuse/core'
+import { computed, ref, watch } from 'vue'
+import ChartSheet from '@/features/chart/ChartSheet.vue'
+import LineNumbers from '@/features/chart/LineNumbers.vue'
+import { useLook } from '@/features/chart/look'
+import { useSighting } from '@/features/chart/sighting'
+import ErrorNote from '@/shared/ErrorNote.vue'
+import { useMembers } from '@/shared/queries'
+
+/** A formula as it is being written, drawn on an instrument; its inputs are turned and it follows at once. */
+const props = defineProps<{
+  text: string
+  ok: boolean
+  universe: string
+  offered: readonly string[]
+}>()
+const emit = defineEmits<{ turn: [text: string] }>()
+const code = useLocalStorage('instrument of the formulas', '')
+const bars = useLocalStorage('bars of the formulas', '1d')
+const members = useMembers(() => props.universe)
+watch(members, (all) => {
+  if (all.length && !all.some((own) => own.code === code.value)) code.value = all[0]!.code
+})
+/** The last text that made sense: what is half typed blanks nothing. */
+const drawn = ref('')
+watch(
+  [() => props.text, () => props.ok],
+  ([text, ok]) => {
+    if (ok) drawn.value = text
+  },
+  { immediate: true },
+)
+const { chart, reach, error, again } = useLook(() => ({
+  code: code.value,
+  bars: bars.value,
+  lines: drawn.value.trim() ? [drawn.value] : [],
+}))
+const { sight, came } = useSighting(chart, 'linear', reach)
+const controls = computed(() =>
+  chart.value?.asked[0]?.text === props.text ? chart.value.asked[0].controls : undefined,
+)
+const refused = computed(() => chart.value?.refused[0]?.problems[0]?.message)
+</script>
+
+<template>
+  <section class="preview" aria-label="The formula on a chart">
+    <p class="line">
+      on
+      <input
+        v-model.lazy.trim="code"
+        class="inline-part mono"
+        list="formula-codes"
+        aria-label="Instrument"
+        maxlength="60"
+      />
+      <datalist id="formula-codes">
+        <option v-for="own in members" :key="own.code" :value="own.code">{{ own.name }}</option>
+      </datalist>
+      bars of
+      <input
+        v-model.lazy.trim="bars"
+        class="inline-part mono bars"
+        list="formula-bars"
+        aria-label="Bars"
+        maxlength="40"
+      />
+      <datalist id="formula-bars">
+        <option v-for="own in offered" :key="own" :value="own"></option>
+      </datalist>
+      <LineNumbers :text="text" :controls="controls" @redraw="(_, after) => emit('turn', after)" />
+    </p>
+    <p v-if="refused" class="fall">{{ refused }}</p>
+    <div class="chart">
+      <ErrorNote v-if="error" :error="error" what="It can't be drawn" @retry="again()" />
+      <p v-else-if="!chart" class="quiet">drawing…</p>
+      <p v-else-if="!chart.times.length" class="empty">There are no such bars of {{ code }}.</p>
+      <ChartSheet v-else :chart="chart" :shown="sight.shown" :back="sight.back" @sight="came" />
+    </div>
+  </section>
+</template>
+
+<style scoped>
+.preview {
+  display: flex;
+  flex-direction: column;
+  min-height: 300px;
+  height: 400px;
+  margin-top: 10px;
+}
+.chart {
+  flex: 1;
+  min-height: 0;
+}
+.line {
+  margin: 0 0 4px;
+}
+.line > input {
+  width: 12ch;
+}
+.line > .bars {
+  width: 8ch;
+}
+</style>

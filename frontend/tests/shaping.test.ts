@@ -1,0 +1,129 @@
+import { describe, expect, it } from 'vitest'
+import { inState, layersOf, LAYER, PLAIN, statesOf } from '@/features/chart/layout'
+import { meant, snapped } from '@/features/chart/measure'
+import { asLines, EMPTY } from '@/features/sieves/draft'
+import { toldOf, wordAt } from '@/features/sieves/help'
+import { onStep, rewritten, written, type Grip, type Scale } from '@/features/sieves/thresholds'
+import type { Chart, Vocabulary } from '@/shared/api'
+
+const grip = (rest: Partial<Grip>): Grip => ({
+  start: 0,
+  end: 0,
+  prefix: '',
+  suffix: '',
+  sign: 1,
+  least: null,
+  step: 0.2,
+  ...rest,
+})
+const scale = (own: Grip): Scale => ({ threshold: 1, grip: own }) as Scale
+
+describe('a threshold', () => {
+  it('moves on its steps, and never beyond what may be written', () => {
+    expect(onStep(grip({}), 0.7000001)).toBe(0.8)
+    expect(onStep(grip({ step: 2_000_000 }), 4.4e6)).toBe(4_000_000)
+    expect(onStep(grip({ least: 0 }), -3)).toBe(0)
+    expect(onStep(grip({ least: 0, sign: -1 }), 3)).toBe(-0)
+    expect(onStep(grip({ least: 0, sign: -1 }), -3)).toBe(-3)
+  })
+  it('is written without a power of ten', () => {
+    expect([written(0.1 + 0.2), written(1e-7), written(4e6)]).toEqual([
+      '0.3',
+      '0.0000001',
+      '4000000',
+    ])
+  })
+  it('is written from the end of a text to its beginning, so that places stay', () => {
+    const text = 'a > 5 and b < sma by 3%'
+    const scales = [
+      scale(grip({ start: 4, end: 5 })),
+      scale(grip({ start: 21, end: 23, suffix: '%', sign: -1 })),
+    ]
+    const values = new Map([
+      [0, 12],
+      [1, -7],
+    ])
+    expect(rewritten(text, scales, values)).toBe('a > 12 and b < sma by 7%')
+  })
+})
+
+describe('a layout', () => {
+  it('keeps how a formula is drawn when others come or go', () => {
+    const now = [{ ...LAYER, formula: 'ema(close, 11)', dash: true }]
+    expect(layersOf(['volume', 'ema(close, 11)'], now).map((own) => own.dash)).toEqual([
+      false,
+      true,
+    ])
+  })
+  it('asks for each condition once, and for none of what is hidden', () => {
+    const states = [{ when: 'up_bar', ink: 'rise' as const }]
+    const hidden = {
+      ...LAYER,
+      formula: 'b',
+      hidden: true,
+      states: [{ when: 'x', ink: '' as const }],
+    }
+    const layout = {
+      ...PLAIN,
+      layers: [{ ...LAYER, formula: 'a', states }, hidden],
+      painted: states,
+    }
+    expect(statesOf(layout)).toEqual(['up_bar'])
+  })
+  it('draws a stretch of a state with the way into it', () => {
+    expect(inState([1, 2, 3, 4], [-1, -1, 0, -1], 0)).toEqual([null, 2, 3, null])
+  })
+})
+
+describe('a measurement', () => {
+  const chart = {
+    close: [10, 12],
+    lines: [{ text: 'sma(close, 9)', label: 'SMA(9)', pane: 'price', values: [null, 11] }],
+  } as unknown as Chart
+  const height = (price: number) => price * 10
+  it('takes the line or the close that it lies on', () => {
+    expect(snapped(chart, { at: 1, price: 11.3 }, height).of?.label).toBe('SMA(9)')
+    expect(snapped(chart, { at: 1, price: 11.9 }, height)).toMatchObject({ price: 12 })
+    expect(snapped(chart, { at: 0, price: 11 }, height).of).toBeUndefined()
+  })
+  it('is of the line where both points are, else of the close', () => {
+    const line = { text: 'sma(close, 9)', label: 'SMA(9)' }
+    const close = { text: 'close', label: 'Close' }
+    const [a, b] = [
+      { at: 1, price: 1 },
+      { at: 4, price: 2 },
+    ]
+    expect(meant({ ...b, of: close }, { ...b, of: line })).toEqual({ ...line, along: false })
+    expect(meant({ ...a, of: line }, { ...b, of: line })).toEqual({ ...line, along: true })
+    expect(meant(a, { ...b, of: line })).toMatchObject({ text: 'close', along: true })
+  })
+})
+
+describe('help', () => {
+  const vocabulary = {
+    functions: [{ name: 'sma', signature: 'sma(x, n)' }],
+    phrases: [{ pattern: 'in last … bars' }, { pattern: 'for … bars' }],
+    relations: [{ pattern: '>=' }],
+  } as unknown as Vocabulary
+  it('finds the word or the sign at a place', () => {
+    expect(wordAt('close >= sma(x)', 10)).toEqual({ word: 'sma', from: 9, to: 12 })
+    expect(wordAt('close >= sma(x)', 7).word).toBe('>=')
+    expect(wordAt('a  b', 2).word).toBe('')
+  })
+  it('tells of functions, words and signs', () => {
+    const names = (word: string) => toldOf(word, vocabulary).map((own) => own.name)
+    expect(names('SMA')).toEqual(['sma'])
+    expect(names('bars')).toEqual(['in last … bars', 'for … bars'])
+    expect(names('>=')).toEqual(['>='])
+    expect(names('nothing')).toEqual([])
+  })
+})
+
+it('a sieve as lines says what is off and what adds to the score', () => {
+  const conditions = [
+    { role: 'boost' as const, formula: 'up_bar', weight: 2, off: true },
+    { role: 'must' as const, formula: 'close > 1', weight: 1, off: false },
+  ]
+  const lines = asLines({ ...EMPTY, conditions }).split('\n')
+  expect(lines.slice(3, 5)).toEqual(['boost 2, off: up_bar', 'must: close > 1'])
+})
