@@ -25,6 +25,10 @@ QUESTIONS = {
                 ("universe", "x", "y", "size", "trail", "move", "forming")}),
     "strength": ("/strength", lambda body: body),
     "overview": ("/overview/statements", lambda body: {"arranged": body}),
+    "chart": ("/instruments/TPSNHV/chart", lambda body: {
+        "lines": [layer["formula"] for layer in body["layers"]],
+        "states": [state["when"] for state in body["painted"]],
+        "strip": body["strip"], "strip_bars": body["strip_bars"]}),
 }  # fmt: skip
 
 

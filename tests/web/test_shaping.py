@@ -81,6 +81,18 @@ def test_a_threshold_of_a_scale_is_where_its_grip_says(client: FlaskClient) -> N
         assert sum(scale["histogram"]["counts"]) + scale["histogram"]["unknown"] > 200
 
 
+def test_a_sieve_fires_where_it_begins_to_hold_and_not_on_every_bar(client: FlaskClient) -> None:
+    sieve = document(conditions=[must("close > sma(close, 45)")], fired_within=1)
+    told = asked(client, "/preview/fired", sieve=sieve, code="TPSNHV", count=5000)
+    chart = told["chart"]
+    (mean,) = (line["values"] for line in chart["lines"])
+    above = [m is not None and c > m for c, m in zip(chart["close"], mean, strict=True)]
+    begun = [t for t, now, before in zip(chart["times"][1:], above[1:], above, strict=False)
+             if now and not before]  # fmt: skip
+    assert told["fired"] == begun
+    assert told["held"] == sum(above) > len(begun)
+
+
 def test_small_sheets_hold_every_signal_of_the_universe(client: FlaskClient) -> None:
     sieve = document(conditions=[must("close crosses above sma(close, 45)")], fired_within=1)
     most = asked(client, "/preview/sheets", sieve=sieve, count=60)
