@@ -67,6 +67,28 @@ def test_a_condition_that_is_off_neither_decides_nor_scores(client: FlaskClient)
     assert "switch" in nothing["problems"][0]["mend"]
 
 
+def test_what_can_not_be_computed_is_told_in_its_row(client: FlaskClient) -> None:
+    rows = [
+        must("close > open"), must("close > nosuch"),
+        must('close > (close of "NOSUCH")'), must("close > "),
+    ]  # fmt: skip
+    for n in range(1, len(rows)):
+        sieve = document(conditions=[rows[0], rows[n]], universe="Kelp")
+        told = asked(client, "/preview", sieve=sieve)
+        assert not told["ok"]
+        assert [reading["ok"] for reading in told["readings"]] == [True, False], rows[n]
+        assert told["readings"][1]["problems"][0]["message"]
+        assert {p["subject"] for p in told["problems"]} == {"conditions.1.formula"}
+
+
+def test_what_is_unknown_for_lack_of_bars_is_told_in_its_row(client: FlaskClient) -> None:
+    rows = [must("close > 0"), must("close > open on 3s")]
+    told = asked(client, "/preview", sieve=document(conditions=rows, universe="Kelp"))
+    assert told["undecided_by"][0] == ""
+    assert told["undecided_by"][1].startswith("unknown for ")
+    assert "3s" in told["undecided_by"][1]
+
+
 def test_a_threshold_of_a_scale_is_where_its_grip_says(client: FlaskClient) -> None:
     sieve = document(
         conditions=[must("close < sma(close, 45) by 2.5%"), must("rsi(close, 17) > 40")]

@@ -3804,6 +3804,11 @@ export interface components {
             undecided?: {
                 [key: string]: number;
             };
+            /**
+             * Undecided By
+             * @default []
+             */
+            undecided_by: string[];
         };
         /** PreviewHit */
         PreviewHit: {

@@ -4,11 +4,15 @@ from __future__ import annotations
 
 import time
 from collections import Counter
-from collections.abc import Iterable, Mapping
-from dataclasses import dataclass, field
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, field, replace
 from typing import Literal
 
+from zealous_sieve.core.engine.build import bars_of
+from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.errors import DataError, Problem, SieveError
+from zealous_sieve.core.formula.timeframe import timeframe
+from zealous_sieve.core.formula.typed import Formula
 from zealous_sieve.core.sieve.definition import Sieve
 from zealous_sieve.core.sieve.gauges import Histogram, step_of
 from zealous_sieve.core.sieve.near import Measured, NearMiss, sift_closely
@@ -80,6 +84,8 @@ class Preview:
     passing: int = 0
     undecided: Mapping[str, int] = field(default_factory=dict)
     """How many instruments are undecided for each cause."""
+    undecided_by: tuple[str, ...] = ()
+    """Of each condition what keeps most of those from being decided that wait for it; mostly nothing."""
     stale: int = 0
     counts: tuple[Count, ...] = ()
     scales: tuple[tuple[Scaled, ...], ...] = ()
@@ -120,7 +126,21 @@ def preview_on(desk: Desk, sieve: Sieve) -> Preview:
             ok=False, problems=(error.problem,), readings=readings, formulas=own, rank=rank
         )
     started = time.perf_counter()
-    closely = sift_closely(prepared, panel, progress=desk.progress, cancelled=desk.cancelled)
+    try:
+        closely = sift_closely(prepared, panel, progress=desk.progress, cancelled=desk.cancelled)
+    except DataError as error:
+        unfit = {n: _unfit(formula, panel, n) for n, formula in enumerate(prepared.formulas)}
+        wrong = tuple(problem for own in unfit.values() for problem in own)
+        return Preview(
+            ok=False,
+            problems=wrong or error.problems,
+            readings=tuple(
+                replace(reading, ok=False, problems=unfit[n]) if unfit[n] else reading
+                for n, reading in enumerate(readings)
+            ),
+            formulas=own,
+            rank=rank,
+        )
     found = found_by(closely.sifted, SHOWN)
     near, near_count = closely.near(SHOWN)
     scales = tuple(tuple(map(_scaled, own)) for own in closely.measured())
@@ -152,6 +172,7 @@ def preview_on(desk: Desk, sieve: Sieve) -> Preview:
         instruments=found.instruments,
         passing=found.passing,
         undecided=_by_cause(found.undecided),
+        undecided_by=tuple(_waiting(found.undecided, n) for n in range(len(prepared.formulas))),
         stale=len(found.stale),
         counts=found.counts,
         scales=scales,
@@ -161,6 +182,18 @@ def preview_on(desk: Desk, sieve: Sieve) -> Preview:
         milliseconds=elapsed,
         hindsight=desk.hindsight(sieve.universe, instruments, prepared.terms(), desk.now),
     )
+
+
+def _unfit(formula: Formula, panel: Panel, position: int) -> tuple[Problem, ...]:
+    """Why a condition can't be computed of the bars there are: it looks at some that can't be built."""
+    found: list[Problem] = []
+    for frame in filter(None, formula.history):
+        try:
+            bars_of(panel, timeframe(frame))
+        except DataError as error:
+            subject = f"conditions.{position}.formula"
+            found += (replace(problem, subject=subject) for problem in error.problems)
+    return tuple(found)
 
 
 def _scaled(measured: Measured) -> Scaled:
@@ -185,6 +218,13 @@ def _scaled(measured: Measured) -> Scaled:
             step=step_of(own.low, own.high, whole=handle.whole),
         ),
     )
+
+
+def _waiting(undecided: Sequence[Undecided], position: int) -> str:
+    """How many instruments wait for a condition, and what it mostly lacks."""
+    own = [group for group in undecided if group.condition == position]
+    count = sum(len(group.codes) for group in own)
+    return f"unknown for {count}: {own[0].words}" if own else ""
 
 
 def _by_cause(undecided: Iterable[Undecided]) -> dict[str, int]:

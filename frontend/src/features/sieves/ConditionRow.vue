@@ -16,6 +16,8 @@ const props = defineProps<{
   reading?: Schemas['Reading']
   count?: Schemas['Count']
   instruments: number
+  /** What keeps instruments from being decided by it. */
+  lacks?: string
   /** Whether the sentence is about the text that stands there, and the counts about all of them. */
   said?: boolean
   counted?: boolean
@@ -216,6 +218,7 @@ const bars = computed(() => {
       </p>
       <p v-else class="says" :class="{ old: !said }">
         {{ reading?.sentence }}
+        <span v-if="lacks" class="warn">· {{ lacks }}</span>
         <span v-if="reading?.ok" class="quiet">· needs {{ needs(reading) }}</span>
       </p>
       <div v-if="open" class="scales">

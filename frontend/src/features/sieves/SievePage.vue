@@ -244,6 +244,7 @@ useKeys([
               :said="saidOf(n)"
               :counted="fresh"
               :instruments="preview?.instruments ?? 0"
+              :lacks="saidOf(n) ? preview?.undecided_by[n] : ''"
               :scales="scales[n] ?? []"
               :open="open === n"
               :tied="(scale) => tied(n, scale)"
