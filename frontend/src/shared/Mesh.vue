@@ -8,8 +8,10 @@ const props = withDefaults(
     names?: readonly string[]
     size?: number
     upright?: boolean
+    /** So much room there is: many stand closer, and smaller. */
+    within?: number
   }>(),
-  { names: () => [], size: 11, upright: false },
+  { names: () => [], size: 11, upright: false, within: undefined },
 )
 const WORDS: Record<string, string> = {
   pass: 'passes',
@@ -18,8 +20,14 @@ const WORDS: Record<string, string> = {
   unknown: 'is unknown',
   off: 'is switched off',
 }
-const step = computed(() => props.size + 3)
-const spread = computed(() => props.cells.length * step.value - 3)
+const tight = computed(
+  () => props.within !== undefined && props.cells.length * (props.size + 3) - 3 > props.within,
+)
+const step = computed(() =>
+  tight.value ? Math.max(3, props.within! / props.cells.length) : props.size + 3,
+)
+const own = computed(() => (tight.value ? Math.max(2, step.value - 1) : props.size))
+const spread = computed(() => props.cells.length * step.value - (step.value - own.value))
 const spoken = computed(() =>
   props.cells
     .map((cell, n) => `${props.names[n] ?? `condition ${n + 1}`} ${WORDS[cell] ?? cell}`)
@@ -33,8 +41,8 @@ const place = (n: number) => n * step.value
     class="mesh"
     role="img"
     :aria-label="spoken"
-    :width="upright ? size : spread"
-    :height="upright ? spread : size"
+    :width="upright ? own : spread"
+    :height="upright ? spread : own"
   >
     <title>{{ spoken }}</title>
     <g
@@ -43,19 +51,16 @@ const place = (n: number) => n * step.value
       :transform="upright ? `translate(0 ${place(n)})` : `translate(${place(n)} 0)`"
       :class="cell"
     >
-      <rect v-if="cell === 'pass'" :width="size" :height="size" rx="1" />
-      <circle v-else-if="cell === 'miss'" :cx="size / 2" :cy="size / 2" :r="size / 2 - 1" />
+      <rect v-if="cell === 'pass'" :width="own" :height="own" rx="1" />
+      <circle v-else-if="cell === 'miss'" :cx="own / 2" :cy="own / 2" :r="own / 2 - 1" />
       <path
         v-else-if="cell === 'veto'"
-        :d="`M1 1L${size - 1} ${size - 1}M${size - 1} 1L1 ${size - 1}`"
+        :d="`M1 1L${own - 1} ${own - 1}M${own - 1} 1L1 ${own - 1}`"
       />
-      <path
-        v-else-if="cell === 'off'"
-        :d="`M${size / 4} ${size / 2}L${(3 * size) / 4} ${size / 2}`"
-      />
+      <path v-else-if="cell === 'off'" :d="`M${own / 4} ${own / 2}L${(3 * own) / 4} ${own / 2}`" />
       <path
         v-else
-        :d="`M0 ${size / 2}L${size / 2} 0M0 ${size}L${size} 0M${size / 2} ${size}L${size} ${size / 2}`"
+        :d="`M0 ${own / 2}L${own / 2} 0M0 ${own}L${own} 0M${own / 2} ${own}L${own} ${own / 2}`"
       />
     </g>
   </svg>

@@ -35,6 +35,8 @@ from zealous_sieve.usecases.errors import NotFoundError
 from zealous_sieve.usecases.ports import Order, Outside
 
 OVER = "price"
+MOST_OVER = 8
+"""Lines over the price; of more those of the condition that is looked at come first."""
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -91,6 +93,7 @@ def fired_on(desk: Desk, sieve: Sieve, stretch: Stretch, doubted: Sequence[Findi
     prepared = prepare(sieve, desk.library, desk.reference.names)
     instrument = desk.reference.by_code[stretch.code]
     over = [line for line in lines(prepared) if line.pane == OVER]
+    over = sorted(over, key=lambda line: stretch.focus not in line.conditions)[:MOST_OVER]
     below = _measured(prepared, stretch.focus)
     drawn = [*over, *(line for _, line in below)]
     terms: dict[str, Term] = {f"line {n}": line.term for n, line in enumerate(drawn)}

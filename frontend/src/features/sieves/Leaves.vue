@@ -57,7 +57,7 @@ const undecided = computed(() => {
           @click="$emit('choose', hit.code)"
         >
           <span class="mono code">{{ hit.code }}</span>
-          <Mesh :cells="hit.cells" :names="names" />
+          <Mesh :cells="hit.cells" :names="names" :within="118" />
           <PriceTail
             :closes="hit.closes"
             :signal="hit.closes.length - 1 - hit.age"
