@@ -24,7 +24,8 @@ const present = computed(() => counts.value?.present)
 /** Steps that were asked for while one was under way. Held down, a key waits instead. */
 const waiting: [Step, boolean][] = []
 async function move(step: Step, back: boolean, held = false) {
-  if (busy.value) {
+  // Pressed before it is known what time it is, it is done as soon as that is.
+  if (busy.value || !now.value) {
     if (!held) waiting.push([step, back])
     return
   }
@@ -41,6 +42,10 @@ async function move(step: Step, back: boolean, held = false) {
   if (failure.value) waiting.length = 0
   else if (next) await move(...next)
 }
+watch(now, (known, before) => {
+  const next = known && !before ? waiting.shift() : undefined
+  if (next) void move(...next)
+})
 const toPresent = () => act('Not moved', () => lookFrom(router, undefined))
 function choose(event: Event) {
   const time = momentOf((event.target as HTMLInputElement).value)

@@ -19,6 +19,11 @@ defineEmits<{ ask: [] }>()
 
 <style scoped>
 .reading {
+  display: inline-block;
+  max-width: 60ch;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
   font: inherit;
   color: inherit;
 }

@@ -82,6 +82,8 @@ const refused = computed(() => chart.value?.refused[0]?.problems[0]?.message)
 
 <style scoped>
 .preview {
+  min-width: 0;
+  overflow: hidden;
   display: flex;
   flex-direction: column;
   min-height: 300px;
