@@ -14,12 +14,12 @@ from zealous_sieve.core.engine.build import UNFINISHED
 from zealous_sieve.core.engine.evaluate import evaluate
 from zealous_sieve.core.engine.external_inputs import needs_universe
 from zealous_sieve.core.engine.panel import Column, Panel, Times
-from zealous_sieve.core.errors import DataError, FormulaError, Problem
+from zealous_sieve.core.errors import FormulaError, Problem
 from zealous_sieve.core.formula.check import check, check_condition, check_number
 from zealous_sieve.core.formula.controls import Control, controls
 from zealous_sieve.core.formula.speech.sentence import label
 from zealous_sieve.core.formula.terms import Term, apply
-from zealous_sieve.core.formula.timeframe import DAY, bars_problem
+from zealous_sieve.core.formula.timeframe import DAY
 from zealous_sieve.core.formula.typed import Formula
 from zealous_sieve.core.market.data_quality import Finding, FindingKind
 from zealous_sieve.core.market.instruments import Instrument
@@ -31,6 +31,7 @@ from zealous_sieve.core.sieve.scan import provisional, reasons
 from zealous_sieve.usecases.desk import Desk
 from zealous_sieve.usecases.errors import NotFoundError
 from zealous_sieve.usecases.ports import Order, Outside
+from zealous_sieve.usecases.told import check_looked_at
 
 DEFAULT_BARS = 420
 
@@ -197,11 +198,7 @@ USUAL_RANGE = "atr(21)"
 def instrument_chart(outside: Outside, code: str, looked: Looked, order: Order) -> Chart:
     """The chart of any instrument on any bars. Raises NotFoundError, DataError for bars that can't be
     built; a formula that can't be drawn is refused on its own."""
-    if code not in outside.market.reference().by_code:
-        raise NotFoundError("instrument", code)
-    wrong = bars_problem(looked.bars)
-    if wrong is not None:
-        raise DataError(wrong)
+    check_looked_at(outside, code, looked.bars)
     return outside.compute.do(order, look, code, looked, findings_of(outside, code))
 
 
@@ -254,9 +251,7 @@ def _compared(desk: Desk, instrument: Instrument, universe: str) -> list[Instrum
     """With which others an instrument is compared."""
     if universe not in desk.rules:
         return list(desk.reference.instruments)
-    members = desk.members(universe)
-    inside = any(member.code == instrument.code for member in members)
-    return members if inside else [*members, instrument]
+    return desk.among(universe, instrument.code)
 
 
 @cache

@@ -82,6 +82,12 @@ class Desk:
             raise NotFoundError("universe", f"called {universe}")
         return list(self.membership(rule, as_of, (universe,)).instruments)
 
+    def among(self, universe: str, code: str) -> list[Instrument]:
+        """The instruments of a universe, and that one where it is not among them. Raises as ``members``."""
+        found = self.members(universe)
+        inside = any(member.code == code for member in found)
+        return found if inside else [*found, self.reference.by_code[code]]
+
     @cached_property
     def rules(self) -> Mapping[str, Rule]:
         """The rules of all universes by name."""

@@ -99,9 +99,7 @@ def fired_on(desk: Desk, sieve: Sieve, stretch: Stretch, doubted: Sequence[Findi
     terms: dict[str, Term] = {f"line {n}": line.term for n, line in enumerate(drawn)}
     terms |= {"setup": prepared.setup(), "range": usual_range()}
     across = needs_universe(terms)
-    chosen = desk.members(sieve.universe) if across else [instrument]
-    if all(own.code != stretch.code for own in chosen):
-        chosen = [*chosen, instrument]
+    chosen = desk.among(sieve.universe, stretch.code) if across else [instrument]
     panel = desk.bars(chosen, desk.now, sieve.timeframe, forming=sieve.forming)
     found = evaluate(terms, panel)
     rows = panel.rows(panel.position(stretch.code))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 from zealous_sieve.core.errors import Problem, SieveError
@@ -44,9 +45,9 @@ class ReadyMade:
 
 def ready_made(outside: Outside) -> ReadyMade:
     """The ready sieves and formulas."""
-    library = desk_library(outside.formulas)
+    library, offer = desk_library(outside.formulas), _offers(outside)
     return ReadyMade(
-        sieves=tuple(_offered(outside, sieve) for sieve in ready.SIEVES),
+        sieves=tuple(map(offer, ready.SIEVES)),
         formulas=tuple(
             ReadyFormula(name=name, note=note, text=text, here=name in library)
             for name, (note, text) in ready.FORMULAS.items()
@@ -62,28 +63,34 @@ def shared(outside: Outside, sieve_id: int) -> Sieve:
 
 def offered(outside: Outside, text: str) -> OfferedSieve:
     """A sieve from its document. Raises SieveError with a problem for each wrong field."""
-    return _offered(outside, read_sieve(text))
+    return _offers(outside)(read_sieve(text))
 
 
-def _offered(outside: Outside, sieve: Sieve) -> OfferedSieve:
-    library = desk_library(outside.formulas)
-    missing: list[Problem] = []
-    if sieve.universe not in {stored.universe.name for stored in outside.universes.all()}:
-        message = f"there is no universe called {sieve.universe}"
-        mend = "choose another one in its sentence, or make it"
-        missing.append(
-            Problem(code="unknown_universe", message=message, mend=mend, subject="universe")
+def _offers(outside: Outside) -> Callable[[Sieve], OfferedSieve]:
+    """What there is here is asked for once, whatever is held against it."""
+    library, names = desk_library(outside.formulas), known_names(outside.market)
+    universes = {stored.universe.name for stored in outside.universes.all()}
+
+    def offer(sieve: Sieve) -> OfferedSieve:
+        missing: list[Problem] = []
+        if sieve.universe not in universes:
+            message = f"there is no universe called {sieve.universe}"
+            mend = "choose another one in its sentence, or make it"
+            missing.append(
+                Problem(code="unknown_universe", message=message, mend=mend, subject="universe")
+            )
+        try:
+            prepare(sieve, library, names)
+        except SieveError as error:
+            missing += error.problems
+        return OfferedSieve(
+            sieve=sieve,
+            missing=tuple(missing),
+            differing=tuple(
+                named.name
+                for named in sieve.formulas
+                if library.get(named.name, named.text).strip() != named.text.strip()
+            ),
         )
-    try:
-        prepare(sieve, library, known_names(outside.market))
-    except SieveError as error:
-        missing += error.problems
-    return OfferedSieve(
-        sieve=sieve,
-        missing=tuple(missing),
-        differing=tuple(
-            named.name
-            for named in sieve.formulas
-            if library.get(named.name, named.text).strip() != named.text.strip()
-        ),
-    )
+
+    return offer

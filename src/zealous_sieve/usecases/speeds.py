@@ -8,15 +8,14 @@ import numpy as np
 
 from zealous_sieve.core.engine.evaluate import evaluate
 from zealous_sieve.core.engine.external_inputs import needs_universe
-from zealous_sieve.core.errors import DataError, FormulaError, Problem
+from zealous_sieve.core.errors import FormulaError, Problem
 from zealous_sieve.core.formula.check import check
 from zealous_sieve.core.formula.controls import Control, controls, with_value
-from zealous_sieve.core.formula.timeframe import bars_problem
 from zealous_sieve.core.formula.typed import Typed
 from zealous_sieve.core.sieve.speeds import Held, held, sides
 from zealous_sieve.usecases.desk import Desk
-from zealous_sieve.usecases.errors import NotFoundError
 from zealous_sieve.usecases.ports import Order, Outside
+from zealous_sieve.usecases.told import check_looked_at
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -54,11 +53,7 @@ class Speeds:
 def speeds(outside: Outside, code: str, asked: AskedSpeeds, order: Order) -> Speeds:
     """How several speeds of a formula hold through a stretch. Raises NotFoundError, DataError, FormulaError
     for a text that has no such number or no single result."""
-    if code not in outside.market.reference().by_code:
-        raise NotFoundError("instrument", code)
-    wrong = bars_problem(asked.bars)
-    if wrong is not None:
-        raise DataError(wrong)
+    check_looked_at(outside, code, asked.bars)
     return outside.compute.do(order, speeds_on, code, asked)
 
 

@@ -12,13 +12,12 @@ from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.errors import DataError, Problem
 from zealous_sieve.core.formula.check import check, check_condition
 from zealous_sieve.core.formula.speech.sentence import read
-from zealous_sieve.core.formula.timeframe import bars_problem
 from zealous_sieve.core.formula.typed import Formula
 from zealous_sieve.core.sieve.prepare import truth_of
 from zealous_sieve.core.sieve.suggesting import RANGE, Seen, Suggestion, suggestions
 from zealous_sieve.usecases.desk import Desk
-from zealous_sieve.usecases.errors import NotFoundError
 from zealous_sieve.usecases.ports import Order, Outside
+from zealous_sieve.usecases.told import check_looked_at
 
 PRICES = ("open", "high", "low", "close")
 
@@ -58,11 +57,7 @@ class SuggestedList:
 
 def suggested(outside: Outside, pointed: Pointed, order: Order) -> SuggestedList:
     """Conditions for what is pointed at. Raises NotFoundError, DataError, FormulaError."""
-    if pointed.code not in outside.market.reference().by_code:
-        raise NotFoundError("instrument", pointed.code)
-    wrong = bars_problem(pointed.bars)
-    if wrong is not None:
-        raise DataError(wrong)
+    check_looked_at(outside, pointed.code, pointed.bars)
     return outside.compute.do(order, suggested_on, pointed)
 
 

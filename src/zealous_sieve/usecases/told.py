@@ -11,6 +11,17 @@ from zealous_sieve.core.formula.timeframe import bars_problem
 from zealous_sieve.core.formula.typed import Typed
 from zealous_sieve.core.market.instruments import Instrument
 from zealous_sieve.usecases.desk import Desk
+from zealous_sieve.usecases.errors import NotFoundError
+from zealous_sieve.usecases.ports import Outside
+
+
+def check_looked_at(outside: Outside, code: str, bars: str) -> None:
+    """Raises NotFoundError for a code that there is not, DataError for a text that says no bars."""
+    if code not in outside.market.reference().by_code:
+        raise NotFoundError("instrument", code)
+    wrong = bars_problem(bars)
+    if wrong is not None:
+        raise DataError(wrong)
 
 
 def bars_or_why(

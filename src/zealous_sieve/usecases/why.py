@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
-from zealous_sieve.core.market.staleness import stale
 from zealous_sieve.core.sieve.definition import Sieve
 from zealous_sieve.core.sieve.near import Standing, sift_closely
 from zealous_sieve.core.sieve.prepare import prepare
@@ -61,9 +60,9 @@ def why_on(desk: Desk, sieve: Sieve, code: str) -> Why:
     at = panel.position(code)
     if panel.ends[at] == panel.starts[at]:
         return replace(told, note=f"no bars of {sieve.timeframe}")
-    if stale(panel)[at]:
-        return replace(told, note="its bars have stopped, so it is left out", bar_at=None)
     closely = sift_closely(prepared, panel, progress=desk.progress, cancelled=desk.cancelled)
+    if code in closely.sifted.stale:
+        return replace(told, note="its bars have stopped, so it is left out")
     place = closely.sifted.panel.position(code)
     standings, row = closely.standings(place)
     return replace(

@@ -64,7 +64,7 @@ def mirror_rank(number: tree.Node) -> Mirrored:
     return Mirrored(_negative(turned.node), ())
 
 
-P, O, E, H, R = Way.PRICE, Way.ODD, Way.EVEN, Way.HALF, Way.RATIO  # noqa: E741
+P, O, E, H = Way.PRICE, Way.ODD, Way.EVEN, Way.HALF  # noqa: E741
 
 _SOURCES: dict[str, tuple[str, Way]] = {
     **{name: (name, P) for name in ("open", "close", "hl2", "hlc3", "ohlc4")},
@@ -429,8 +429,10 @@ class _Mirror:
     ) -> Turned:
         turns = taken.way not in (Way.EVEN, Way.NUMBER)
         same = _call(node, name, given, output)
-        if name in FOLLOWS or name == "when_last":
-            return Turned(same, taken.way if name != "when_last" else Way.UNKNOWN, taken.ends)
+        if name in FOLLOWS:
+            return Turned(same, taken.way, taken.ends)
+        if name == "when_last":
+            return Turned(same, Way.UNKNOWN)
         if not turns:
             return Turned(same, Way.EVEN)
         if name in EXTREMES:

@@ -81,10 +81,6 @@ class Sifted:
     def setup(self) -> Truths:
         return self.columns["setup"]
 
-    def truth(self, position: int) -> Truths:
-        """Of a condition, as it is written."""
-        return self.columns[f"truth {position}"]
-
     def asked(self, position: int) -> Truths:
         """Whether a condition that decides does not stand in the way."""
         return self.columns[f"ask {position}"]
