@@ -14,3 +14,20 @@ def editor(page: Page, label: str) -> None:
 def write(page: Page, label: str, text: str) -> None:
     editor(page, label)
     page.keyboard.insert_text(text)
+
+
+LATE = """
+(() => {
+  const plain = window.fetch
+  window.fetch = async (request, ...rest) => {
+    const own = request.method === '%s' && request.url.includes('%s')
+    if (own) await new Promise((resolve) => setTimeout(resolve, %d))
+    return plain(request, ...rest)
+  }
+})()
+"""
+
+
+def answer_late(page: Page, method: str, path: str = "", by: int = 450) -> None:
+    """Requests of a method leave the page so many milliseconds late."""
+    page.add_init_script(LATE % (method, path, by))

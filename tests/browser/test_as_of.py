@@ -6,6 +6,8 @@ import re
 
 from playwright.sync_api import Page, expect
 
+from tests.browser.hands import answer_late
+
 
 def test_the_whole_desk_is_set_back_by_key_and_comes_to_the_present_again(page: Page) -> None:
     page.goto("/sieves/2")
@@ -37,3 +39,16 @@ def test_the_whole_desk_is_set_back_by_key_and_comes_to_the_present_again(page: 
     expect(told).to_have_count(0)
     expect(page).not_to_have_url(re.compile("asof"))
     expect(chart).to_have_accessible_name(re.compile("16 Jun 2026"))
+
+
+def test_an_answer_that_comes_after_its_moment_was_left_is_not_taken_for_the_new_one(
+    page: Page,
+) -> None:
+    answer_late(page, "GET", "/api/instruments/LANT40?", 2000)
+    page.goto("/instruments/LANT40?asof=2026-06-09T14:20:00Z")
+    expect(page.locator(".moment.past .told")).to_contain_text("Tue 9 Jun 2026")
+    page.keyboard.press("<")
+    expect(page).to_have_url(re.compile("asof=2026-06-02T14:20:00Z"))
+    expect(page.get_by_role("row", name=re.compile("^1d .* 1 Jun 2026$"))).to_be_visible()
+    page.wait_for_timeout(600)
+    expect(page.get_by_role("row", name=re.compile("^1d .* 1 Jun 2026$"))).to_be_visible()

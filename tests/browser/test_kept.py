@@ -8,28 +8,12 @@ from typing import Any
 import pytest
 from playwright.sync_api import Locator, Page, expect
 
-from tests.browser.hands import editor, write
+from tests.browser.hands import answer_late, editor, write
 from tests.conftest import Service
 
 
 def asked(service: Service, path: str, body: object = None, method: str | None = None) -> Any:
     return service.client.ask(method or ("GET" if body is None else "POST"), path, body)
-
-
-LATE = """
-(method) => {
-  const plain = window.fetch
-  window.fetch = async (request, ...rest) => {
-    if (request.method === '%s') await new Promise((resolve) => setTimeout(resolve, 450))
-    return plain(request, ...rest)
-  }
-}
-"""
-
-
-def answer_late(page: Page, method: str) -> None:
-    """Requests of a method leave the page almost half a second late."""
-    page.add_init_script(f"({LATE % method})()")
 
 
 def verdicts(service: Service, run: int) -> dict[str, str]:
@@ -150,6 +134,10 @@ def test_what_is_typed_while_a_save_is_on_its_way_stays(page: Page, service: Ser
         expect(page.get_by_text(re.compile("aved as version 2"))).to_be_visible()
         expect(page.get_by_role("textbox", name=label, exact=True)).to_have_text(second)
         expect(page.get_by_text("version 2, changed")).to_be_visible()
+        page.keyboard.press("Control+s")
+        expect(page.get_by_text(re.compile("aved as version 3"))).to_be_visible()
+        write(page, label, first)
+        expect(page.get_by_text("version 3, changed")).to_be_visible()
 
 
 def test_ctrl_enter_runs_once_and_types_nothing(page: Page, service: Service) -> None:

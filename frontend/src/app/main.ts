@@ -10,7 +10,7 @@ import 'element-plus/theme-chalk/el-progress.css'
 import 'element-plus/theme-chalk/dark/css-vars.css'
 import { createPinia } from 'pinia'
 import { createApp } from 'vue'
-import { pauseBefore, retried } from '@/shared/away'
+import { Answers } from '@/shared/client'
 import { known } from '@/shared/preferences'
 import App from './App.vue'
 import { router } from './router'
@@ -20,16 +20,5 @@ void known()
 createApp(App)
   .use(createPinia())
   .use(router)
-  .use(VueQueryPlugin, {
-    queryClientConfig: {
-      defaultOptions: {
-        queries: {
-          retry: retried,
-          retryDelay: pauseBefore,
-          staleTime: 5_000,
-          refetchOnWindowFocus: false,
-        },
-      },
-    },
-  })
+  .use(VueQueryPlugin, { queryClient: new Answers() })
   .mount('#app')

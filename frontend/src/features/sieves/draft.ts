@@ -215,7 +215,7 @@ export function useDraft(id: Ref<string>) {
     stored.value = saved
     basedOn.value = saved.version
     found.value = undefined
-    draft.value = merged(sent, plain(draft.value), saved.sieve)
+    draft.value = merged(sent, plain(draft.value), plain(saved.sieve))
     client.setQueryData(['sieve', String(saved.id)], saved)
     client.invalidateQueries({ queryKey: keys.sieves })
     client.invalidateQueries({ queryKey: keys.thread })
