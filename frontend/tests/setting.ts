@@ -33,6 +33,7 @@ export const press = (key: string, more: KeyboardEventInit = {}, on: EventTarget
 export const hit = (code: string, rest: Partial<HitView> = {}): HitView => ({
   code,
   name: `${code} Works`,
+  side: 'long',
   place: 1,
   fired_at: 0,
   bar_at: 0,

@@ -1,7 +1,7 @@
 import { describe, expect, it } from 'vitest'
 import { inState, layersOf, LAYER, PLAIN, statesOf } from '@/features/chart/layout'
 import { meant, snapped } from '@/features/chart/measure'
-import { asLines, EMPTY } from '@/features/sieves/draft'
+import { asLines, condition, EMPTY } from '@/features/sieves/draft'
 import { toldOf, wordAt } from '@/features/sieves/help'
 import { onStep, rewritten, written, type Grip, type Scale } from '@/features/sieves/thresholds'
 import type { Chart, Vocabulary } from '@/shared/api'
@@ -121,9 +121,9 @@ describe('help', () => {
 
 it('a sieve as lines says what is off and what adds to the score', () => {
   const conditions = [
-    { role: 'boost' as const, formula: 'up_bar', weight: 2, off: true },
-    { role: 'must' as const, formula: 'close > 1', weight: 1, off: false },
+    { ...condition('up_bar'), role: 'boost' as const, weight: 2, off: true },
+    { ...condition('close > 1'), side: 'short' as const },
   ]
   const lines = asLines({ ...EMPTY, conditions }).split('\n')
-  expect(lines.slice(3, 5)).toEqual(['boost 2, off: up_bar', 'must: close > 1'])
+  expect(lines.slice(3, 5)).toEqual(['boost 2, off: up_bar', 'must, short only: close > 1'])
 })

@@ -277,6 +277,40 @@ def test_the_other_side_is_shown_for_approval_and_kept_as_a_sieve_of_its_own(
     expect(page.locator("tbody tr", has_text="Waking range, short")).to_have_count(0)
 
 
+def test_both_sides_stand_in_one_sieve_each_condition_with_its_own(page: Page, waking: int) -> None:
+    page.goto(f"/sieves/{waking}")
+    page.get_by_role("button", name="Mirror").click()
+    page.get_by_role("button", name="Both sides in this sieve").click()
+    side = page.get_by_role("combobox", name="Side", exact=True)
+    expect(side).to_have_value("long short")
+    expect(page.get_by_role("combobox", name="Side of condition 1")).to_have_value("both")
+    expect(page.get_by_role("combobox", name="Side of condition 2")).to_have_value("long")
+    expect(page.get_by_role("textbox", name="Condition 3", exact=True)).to_have_text(
+        "close < prev(lowest(low, 24)) by 0.3%"
+    )
+    expect(page.get_by_role("combobox", name="Side of condition 3")).to_have_value("short")
+    expect(page.locator(".leaf", has_text="▲ long").first).to_be_visible()
+    expect(page.locator(".leaf", has_text="▼ short").first).to_be_visible()
+    side.select_option("long")
+    expect(
+        page.get_by_text("short only, and the sieve looks for long setups").first
+    ).to_be_visible()
+    expect(page.get_by_role("combobox", name="Side of condition 2")).to_have_count(0)
+    side.select_option("long short")
+    page.get_by_role("combobox", name="Side of condition 2").select_option("▲ long")
+    page.get_by_role("spinbutton", name="Bars", exact=True).fill("40")
+    page.keyboard.press("Control+Enter")
+    expect(page).to_have_url(re.compile(r"/runs/\d+$"))
+    for name in ("Funnel, long", "Funnel, short"):
+        expect(page.get_by_role("list", name=name)).to_be_visible()
+    page.get_by_role("textbox", name="Filter hits").fill("short")
+    rows = page.locator("tbody tr[aria-rowindex]")
+    expect(rows.first.get_by_label("short", exact=True)).to_be_visible()
+    expect(page.locator("tbody").get_by_label("long", exact=True)).to_have_count(0)
+    rows.first.dblclick()
+    expect(page.get_by_text("▼ short · 1d bars")).to_be_visible()
+
+
 def test_help_stands_at_the_word_and_functions_are_found_by_the_palette(
     page: Page, waking: int
 ) -> None:

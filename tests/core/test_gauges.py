@@ -24,7 +24,7 @@ from zealous_sieve.core.sieve.gauges import (
     step_of,
     terms_of,
 )
-from zealous_sieve.core.sieve.near import sift_closely
+from zealous_sieve.core.sieve.near import nearest, sift_closely, standing
 from zealous_sieve.core.sieve.prepare import prepare, truth_of
 from zealous_sieve.core.sieve.scan import scan
 from zealous_sieve.core.sieve.suggesting import RANGE, Seen, suggestions
@@ -120,8 +120,7 @@ def test_near_misses_are_those_that_one_condition_alone_keeps_out_the_nearest_fi
     ]
     panel = panel_of(*[120] * 60, seed=3)
     whole = prepare(sieve(*conditions))
-    closely = sift_closely(whole, panel)
-    near, count = closely.near(100)
+    near, count = nearest(sift_closely(whole, panel), 100)
     passing = {hit.code for hit in scan(whole, panel).hits}
     expected = {}
     for n in range(3):
@@ -142,14 +141,15 @@ def test_near_misses_are_those_that_one_condition_alone_keeps_out_the_nearest_fi
 def test_what_is_lacking_is_told_in_the_unit_that_is_measured() -> None:
     panel = closes([5.0, 5.0], [4.0, 4.0], [9.0, 9.0])
     text = must("close > 4.75"), must("close < 8 for 2 bars")
-    near, _ = sift_closely(prepare(sieve(*text)), panel).near(9)
+    closely = sift_closely(prepare(sieve(*text)), panel)
+    near, _ = nearest(closely, 9)
     assert {(m.code, m.condition, m.lacks) for m in near} == {
         ("C1", 0, "0.75 too low"),
         ("C2", 1, "1.00 too high"),
     }
-    standings, row = sift_closely(prepare(sieve(*text)), panel).standings(1)
-    assert [s.stands_in_the_way for s in standings] == [True, False]
-    assert row == 3
+    told = standing(closely, 1)
+    assert [s.stands_in_the_way for s in told.conditions] == [True, False]
+    assert (told.row, told.in_the_way) == (3, 1)
 
 
 def test_of_several_bars_the_one_with_the_fewest_in_the_way_is_told() -> None:
@@ -157,9 +157,9 @@ def test_of_several_bars_the_one_with_the_fewest_in_the_way_is_told() -> None:
     closely = sift_closely(
         prepare(sieve(must("close > 5"), must("close > 20"), fired_within=3)), panel
     )
-    near, _ = closely.near(5)
+    near, _ = nearest(closely, 5)
     assert [(miss.condition, miss.lacks) for miss in near] == [(1, "14.00 too low")]
-    assert closely.standings(0)[1] == 1
+    assert standing(closely, 0).row == 1
 
 
 def test_a_histogram_has_room_for_its_threshold_and_loses_nobody() -> None:

@@ -14,7 +14,7 @@ from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.errors import CancelledError, SieveError
 from zealous_sieve.core.formula.timeframe import timeframe
 from zealous_sieve.core.market.data_quality import FindingKind, inspect
-from zealous_sieve.core.sieve.definition import Condition, Role, Sieve
+from zealous_sieve.core.sieve.definition import Condition, Role, Side, Sieve
 from zealous_sieve.core.sieve.drawing import lines
 from zealous_sieve.core.sieve.hit import Cell
 from zealous_sieve.core.sieve.prepare import prepare
@@ -74,13 +74,13 @@ def test_age_counts_bars_since_the_setup_began_to_hold() -> None:
     ages = {hit.code: (hit.age, hit.fired_at // DAY, hit.bar_at // DAY) for hit in found.hits}
     assert ages == {"C0": (2, 1, 3), "C1": (0, 3, 3), "C2": (2, 1, 2)}
     fired = signals(prepare(sieve(must("close > 2"))), panel)
-    assert fired.setup.reshape(4, 4).tolist() == [
+    assert fired.setups[Side.LONG].reshape(4, 4).tolist() == [
         [0, 1, 1, 1],
         [0, 0, 0, 1],
         [0, 1, 1, 0],
         [1, 0, 0, 0],
     ]
-    np.testing.assert_array_equal(fired.conditions, [fired.setup])
+    np.testing.assert_array_equal(fired.conditions, [fired.setups[Side.LONG]])
 
 
 def test_a_setup_is_no_older_than_what_is_known_of_it() -> None:

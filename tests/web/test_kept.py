@@ -260,7 +260,7 @@ def test_hits_tell_figures_at_the_signal_and_now(client: FlaskClient, outside: O
     run = ran(client, outside, send(client, "/sieves", {"sieve": body})["id"])
     late = [h for h in get(client, f"/runs/{run}/hits?count=500")["hits"] if h["now"] != h["close"]]
     assert late
-    chart = get(client, f"/runs/{run}/hits/{late[0]['code']}/chart")
+    chart = send(client, f"/runs/{run}/hits/{late[0]['code']}/chart", {})
     place = chart["times"].index(late[0]["bar_at"])
     assert chart["close"][place] == late[0]["close"]
     assert chart["close"][-1] == late[0]["now"]
@@ -273,3 +273,41 @@ def test_errors_are_in_our_own_words(client: FlaskClient) -> None:
     said = {p["subject"]: p["message"] for p in told["problems"]}
     assert said == {"sieve.name": "this can't be empty", "sieve.conditions": "this is missing"}
     assert client.get("/api/runs/NaN").json["message"] == "there is nothing at this address"  # type: ignore[index]
+
+
+def test_a_run_of_both_sides_keeps_which_side_each_hit_is_of(
+    client: FlaskClient, outside: Outside
+) -> None:
+    own = [
+        {"side": "long", "formula": "close > sma(close, 20)"},
+        {"side": "short", "formula": "close < sma(close, 20)"},
+    ]
+    asked = document(sides=["long", "short"], conditions=own, fired_within=1, rank="")
+    made = send(client, "/sieves", {"sieve": asked})["id"]
+    week_back = send(client, "/runs", {"sieve_id": made, "as_of": "2026-06-09T14:20:00Z"})["id"]
+    execute_run(outside, week_back)
+    now = ran(client, outside, made)
+    then, hits = (
+        {h["code"]: h for h in get(client, f"/runs/{run}/hits?count=500")["hits"]}
+        for run in (week_back, now)
+    )
+    above = {h["code"] for h in hits.values() if h["side"] == "long"}
+    one_side = document(conditions=[{"formula": "close > sma(close, 20)"}], fired_within=1)
+    preview = send(client, "/preview", {"sieve": one_side})
+    assert preview["passing"] == len(above) < len(hits)
+    turned = {c for c in hits if c in then and hits[c]["side"] != then[c]["side"]}
+    assert turned
+    assert {c for c, h in hits.items() if h["news"] == "new"} == turned | (
+        hits.keys() - then.keys()
+    )
+    view = get(client, f"/runs/{now}")
+    assert set(view["gone"]) == turned | (then.keys() - hits.keys())
+    left = {f["side"]: [n for n in f["so_far"] if n] for f in view["run"]["outcome"]["funnels"]}
+    assert left == {"long": [len(above)], "short": [len(hits) - len(above)]}
+    short = next(code for code, hit in hits.items() if hit["side"] == "short")
+    verdict(client, now, short, "take")
+    assert (short, "short") in {(idea.code, idea.side) for idea in outside.hits.open_ideas()}
+    assert get(client, f"/runs/{now}/why/{short}")["side"] == "short"
+    chart = send(client, f"/runs/{now}/hits/{short}/chart", {})
+    assert [reason["cell"] for reason in chart["reasons"]] == ["other", "pass"]
+    assert hits[short]["cells"] == ["other", "pass"]

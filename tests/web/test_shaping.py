@@ -42,7 +42,7 @@ def test_who_passes_misses_and_why_is_one_judgement_before_and_after_the_run(
         assert told["passes"]
         assert [c["sentence"] for c in told["conditions"]] == hit["sentences"]
         fired = asked(client, "/preview/fired", sieve=sieve, code=hit["code"], focus=1)
-        assert fired["fired"][-1] == hit["fired_at"]
+        assert fired["fired"][-1] == {"at": hit["fired_at"], "side": "long"}
         assert sum(month["count"] for month in fired["months"]) == len(fired["fired"])
     outsider = asked(client, "/preview/why", sieve=sieve, code="LANT40")
     assert outsider["note"] == "not in All shares"
@@ -111,8 +111,47 @@ def test_a_sieve_fires_where_it_begins_to_hold_and_not_on_every_bar(client: Flas
     above = [m is not None and c > m for c, m in zip(chart["close"], mean, strict=True)]
     begun = [t for t, now, before in zip(chart["times"][1:], above[1:], above, strict=False)
              if now and not before]  # fmt: skip
-    assert told["fired"] == begun
+    assert told["fired"] == [{"at": at, "side": "long"} for at in begun]
     assert told["held"] == sum(above) > len(begun)
+    short = must("close < sma(close, 45)") | {"side": "short"}
+    both = sieve | {
+        "sides": ["long", "short"],
+        "conditions": [sieve["conditions"][0] | {"side": "long"}, short],
+    }
+    either = asked(client, "/preview/fired", sieve=both, code="TPSNHV", count=5000)
+    assert [own["at"] for own in either["fired"] if own["side"] == "long"] == begun
+    assert [own["at"] for own in either["fired"]] == sorted(own["at"] for own in either["fired"])
+    assert abs(len(either["fired"]) - 2 * len(begun)) <= 1
+    assert either["held"] == either["bars"] == told["bars"]
+    (sheet, *_) = asked(client, "/preview/sheets", sieve=both, count=1)["sheets"]
+    own = asked(client, "/preview/fired", sieve=both, code=sheet["code"])["fired"]
+    assert [stroke["side"] for stroke in sheet["fired"]] == [f["side"] for f in own]
+
+
+def test_the_charts_of_sieves_and_of_hits_are_dressed_like_any_other(
+    client: FlaskClient, outside: Outside
+) -> None:
+    dress = {"lines": ["atr(21)", "nothing_of_the_kind", "volume of \"TPSNHV\""],
+             "states": ["close > open"], "strip": ["volume"], "smoothed": True}  # fmt: skip
+    whole = asked(client, "/instruments/TPSNHV/chart", count=421, **dress)
+
+    def columns(chart: Any) -> dict[str, list[Any]]:
+        """What is drawn, on the bars that have closed."""
+        own = {line["text"]: line["values"] for line in chart["lines"] if line["asked"] >= 0}
+        for part in ("states", "strip"):
+            own |= {f"{part} {one['text']}": one["values"] for one in chart[part]}
+        own |= {f"smoothed {n}": values for n, values in chart["smoothed"].items()}
+        return {name: values[:420] for name, values in own.items()}
+
+    sieve = document(conditions=[must("close > sma(close, 45)")], fired_within=1, rank="")
+    fired = asked(client, "/preview/fired", sieve=sieve, code="TPSNHV", **dress)["chart"]
+    made = send(client, "/sieves", {"sieve": sieve})["id"]
+    hit = asked(client, f"/runs/{ran(client, outside, made)}/hits/TPSNHV/chart", **dress)
+    for chart in (fired, hit):
+        assert [line["asked"] for line in chart["lines"]] == [-1, 0, 2]
+        assert chart["times"] == whole["times"][:420]
+        assert columns(chart) == columns(whole)
+        assert (chart["asked"], chart["refused"]) == (whole["asked"], whole["refused"])
 
 
 def test_small_sheets_hold_every_signal_of_the_universe(client: FlaskClient) -> None:

@@ -975,10 +975,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Bars, lines and reasons of a hit as of the run's moment. */
-        get: operations["get_chart"];
+        get?: never;
         put?: never;
-        post?: never;
+        /** Bars, lines and reasons of a hit as of the run's moment, with what is drawn beside them. */
+        post: operations["look_at_hit"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1764,13 +1764,13 @@ export interface components {
          * Cause
          * @enum {string}
          */
-        Cause: "too little history" | "not in the data" | "undefined here";
+        Cause: "too little history" | "not in the data" | "undefined here" | "both sides alike";
         /**
          * Cell
          * @description How a condition stands in the mesh.
          * @enum {string}
          */
-        Cell: "pass" | "miss" | "veto" | "unknown" | "off";
+        Cell: "pass" | "miss" | "veto" | "unknown" | "off" | "other";
         /**
          * Change
          * @description A value that would be another: ``time`` is the opening moment of its bar.
@@ -1977,7 +1977,7 @@ export interface components {
         ChartLine: {
             /**
              * Asked
-             * @default 0
+             * @default -1
              */
             asked: number;
             /**
@@ -2085,6 +2085,8 @@ export interface components {
             off: boolean;
             /** @default must */
             role: components["schemas"]["Role"];
+            /** @default null */
+            side: components["schemas"]["Side"] | null;
             /**
              * Weight
              * @default 1
@@ -2309,8 +2311,8 @@ export interface components {
         FindingKind: "gap" | "bad print" | "stale" | "frozen" | "no bars" | "outside hours" | "jump";
         /**
          * Fired
-         * @description A chart with every bar of the instrument's whole history on which a sieve began to hold, as opening
-         *     moments; ``held`` counts the bars on which it held, ``bars`` all on which that is known.
+         * @description A chart with every bar of the instrument's whole history on which a sieve began to hold, in their
+         *     order; ``held`` counts the bars on which it held for any side, ``bars`` all on which that is known.
          */
         Fired: {
             /** Bars */
@@ -2319,7 +2321,7 @@ export interface components {
             /** Drawn */
             drawn: components["schemas"]["Drawn"][];
             /** Fired */
-            fired: number[];
+            fired: components["schemas"]["Firing"][];
             /** Held */
             held: number;
             /** Months */
@@ -2344,7 +2346,41 @@ export interface components {
              * @default null
              */
             focus: number | null;
+            /**
+             * Lines
+             * @default []
+             */
+            lines: string[];
             sieve: components["schemas"]["Sieve"];
+            /**
+             * Smoothed
+             * @default false
+             */
+            smoothed: boolean;
+            /**
+             * States
+             * @default []
+             */
+            states: string[];
+            /**
+             * Strip
+             * @default []
+             */
+            strip: string[];
+            /**
+             * Strip Bars
+             * @default 34
+             */
+            strip_bars: number;
+        };
+        /**
+         * Firing
+         * @description A bar on which the setup of a side began to hold, by its opening moment.
+         */
+        Firing: {
+            /** At */
+            at: number;
+            side: components["schemas"]["Side"];
         };
         /**
          * FirstPage
@@ -2477,6 +2513,15 @@ export interface components {
             source: string;
         };
         /**
+         * Funnel
+         * @description How many instruments are left on one side after each condition; nothing for one of the other.
+         */
+        Funnel: {
+            side: components["schemas"]["Side"];
+            /** So Far */
+            so_far: (number | null)[];
+        };
+        /**
          * Grip
          * @description Where in a condition's text a threshold is written: another text is what stands before ``start``,
          *     ``prefix``, the threshold times ``sign``, ``suffix``, and what stands from ``end`` on. ``least`` is the
@@ -2532,6 +2577,39 @@ export interface components {
             low: number;
             /** Unknown */
             unknown: number;
+        };
+        /** HitChartBody */
+        HitChartBody: {
+            /**
+             * Bars
+             * @default 420
+             */
+            bars: number;
+            /**
+             * Lines
+             * @default []
+             */
+            lines: string[];
+            /**
+             * Smoothed
+             * @default false
+             */
+            smoothed: boolean;
+            /**
+             * States
+             * @default []
+             */
+            states: string[];
+            /**
+             * Strip
+             * @default []
+             */
+            strip: string[];
+            /**
+             * Strip Bars
+             * @default 34
+             */
+            strip_bars: number;
         };
         /**
          * HitColumn
@@ -2610,6 +2688,7 @@ export interface components {
             score: number;
             /** Sentences */
             sentences: string[];
+            side: components["schemas"]["Side"];
             /** Tail */
             tail: number[];
             /** Tick */
@@ -3201,9 +3280,11 @@ export interface components {
         MendingKind: "leave out" | "correct" | "split" | "accept";
         /**
          * MirroredSieve
-         * @description A sieve of the other side, with its conditions one by one; ``rank`` where there is one.
+         * @description A sieve of the other side, with its conditions one by one; ``both`` is one that looks for either,
+         *     ``rank`` where there is one.
          */
         MirroredSieve: {
+            both: components["schemas"]["Sieve"] | null;
             /** Conditions */
             conditions: components["schemas"]["MirroredText"][];
             rank: components["schemas"]["MirroredText"] | null;
@@ -3289,6 +3370,7 @@ export interface components {
             sentence: string;
             /** Short */
             short: number | null;
+            side: components["schemas"]["Side"];
         };
         /**
          * Need
@@ -3405,6 +3487,11 @@ export interface components {
         Outcome: {
             /** Counts */
             counts: components["schemas"]["Count"][];
+            /**
+             * Funnels
+             * @default []
+             */
+            funnels: components["schemas"]["Funnel"][];
             /**
              * Hindsight
              * @default []
@@ -3830,6 +3917,7 @@ export interface components {
             rank: number | null;
             /** Score */
             score: number;
+            side: components["schemas"]["Side"];
         };
         /**
          * Problem
@@ -4597,8 +4685,7 @@ export interface components {
         };
         /**
          * Sheet
-         * @description One instrument with all its history in a few closes; ``fired`` says where between its first bar, 0,
-         *     and its newest, 1, the sieve began to hold.
+         * @description One instrument with all its history in a few closes; ``fired`` says where the sieve began to hold.
          */
         Sheet: {
             /** Closes */
@@ -4606,7 +4693,7 @@ export interface components {
             /** Code */
             code: string;
             /** Fired */
-            fired: number[];
+            fired: components["schemas"]["Stroke"][];
             /** Name */
             name: string;
         };
@@ -4670,10 +4757,10 @@ export interface components {
             fired_within: number;
             /**
              * Format
-             * @default zealous-sieve/sieve/3
+             * @default zealous-sieve/sieve/4
              * @constant
              */
-            format: "zealous-sieve/sieve/3";
+            format: "zealous-sieve/sieve/4";
             /**
              * Forming
              * @default false
@@ -5056,6 +5143,15 @@ export interface components {
             values: (number | null)[];
         };
         /**
+         * Stroke
+         * @description A firing between an instrument's first bar, 0, and its newest, 1.
+         */
+        Stroke: {
+            /** At */
+            at: number;
+            side: components["schemas"]["Side"];
+        };
+        /**
          * Subject
          * @description An instrument that statements are made about, on bars of several kinds.
          */
@@ -5277,14 +5373,15 @@ export interface components {
         };
         /**
          * Undecided
-         * @description Instruments that neither pass nor fail, as a condition is unknown for the same reason.
+         * @description Instruments that neither pass nor fail for the same reason: a condition is unknown, or, where none is
+         *     named, both sides hold.
          */
         Undecided: {
             cause: components["schemas"]["Cause"];
             /** Codes */
             codes: string[];
             /** Condition */
-            condition: number;
+            condition: number | null;
             /** Words */
             words: string;
         };
@@ -5491,8 +5588,9 @@ export interface components {
         When: "comes" | "at the end";
         /**
          * Why
-         * @description How each condition of a sieve stands for one instrument; ``note`` says what else keeps it out, and
-         *     ``bar_at`` opens the bar that is told of. Without conditions there is no bar to judge.
+         * @description How each condition of a sieve stands for one instrument; ``side`` is that which it passes or comes
+         *     nearest to, ``note`` says what else keeps it out, and ``bar_at`` opens the bar that is told of. Without
+         *     conditions there is no bar to judge.
          */
         Why: {
             /** Bar At */
@@ -5501,12 +5599,15 @@ export interface components {
             code: string;
             /** Conditions */
             conditions: components["schemas"]["Standing"][];
+            /** In The Way */
+            in_the_way: number;
             /** Name */
             name: string;
             /** Note */
             note: string;
             /** Passes */
             passes: boolean;
+            side: components["schemas"]["Side"];
         };
         /**
          * Written
@@ -7644,7 +7745,7 @@ export interface operations {
     get_hits: {
         parameters: {
             query?: {
-                sort?: "place" | "code" | "name" | "fired_at" | "bar_at" | "close" | "now" | "score" | "rank" | "age" | "news" | "verdict";
+                sort?: "place" | "code" | "name" | "side" | "fired_at" | "bar_at" | "close" | "now" | "score" | "rank" | "age" | "news" | "verdict";
                 down?: boolean;
                 words?: string;
                 first?: number;
@@ -7710,11 +7811,9 @@ export interface operations {
             };
         };
     };
-    get_chart: {
+    look_at_hit: {
         parameters: {
-            query?: {
-                bars?: number;
-            };
+            query?: never;
             header?: never;
             path: {
                 run_id: number;
@@ -7722,9 +7821,13 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HitChartBody"];
+            };
+        };
         responses: {
-            /** @description Bars, lines and reasons of a hit as of the run's moment. */
+            /** @description Bars, lines and reasons of a hit as of the run's moment, with what is drawn beside them. */
             200: {
                 headers: {
                     [name: string]: unknown;

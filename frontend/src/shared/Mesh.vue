@@ -19,6 +19,7 @@ const WORDS: Record<string, string> = {
   veto: 'is vetoed',
   unknown: 'is unknown',
   off: 'is switched off',
+  other: 'is asked of the other side',
 }
 const tight = computed(
   () => props.within !== undefined && props.cells.length * (props.size + 3) - 3 > props.within,
@@ -57,6 +58,7 @@ const place = (n: number) => n * step.value
         v-else-if="cell === 'veto'"
         :d="`M1 1L${own - 1} ${own - 1}M${own - 1} 1L1 ${own - 1}`"
       />
+      <circle v-else-if="cell === 'other'" :cx="own / 2" :cy="own / 2" r="0.8" />
       <path v-else-if="cell === 'off'" :d="`M${own / 4} ${own / 2}L${(3 * own) / 4} ${own / 2}`" />
       <path
         v-else
@@ -82,6 +84,9 @@ const place = (n: number) => n * step.value
 .veto path {
   stroke: var(--fall);
   stroke-width: 2;
+}
+.other circle {
+  fill: var(--quiet);
 }
 .off path {
   stroke: var(--quiet);

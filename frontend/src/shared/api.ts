@@ -30,6 +30,7 @@ export type Universe = Schemas['UniverseSummary']
 export type Rule = Schemas['Rule-Output']
 export type Import = Schemas['Import']
 export type Layout = Schemas['Layout-Output']
+export type Firing = Schemas['Firing']
 export type PhraseEntry = Schemas['PhraseEntry']
 
 export const api = createClient<paths>({ baseUrl: '', fetch: guarded })
@@ -46,11 +47,16 @@ export class ApiError extends Error {
   }
 }
 
-/** The chart of a hit, as of the moment of its run. */
-export const chartOf = (runId: number, code: string) =>
+/** The chart of a hit, as of the moment of its run, with what is drawn beside its numbers. */
+export const chartOf = (
+  runId: number,
+  code: string,
+  dress: Omit<Schemas['HitChartBody'], 'bars'>,
+) =>
   answer(
-    api.GET('/api/runs/{run_id}/hits/{code}/chart', {
+    api.POST('/api/runs/{run_id}/hits/{code}/chart', {
       params: { path: { run_id: runId, code } },
+      body: { ...dress, bars: 420 },
     }),
   )
 

@@ -247,7 +247,9 @@ def scan_sieve(
         write_hits(told, out)
     else:
         for hit in found.hits:
-            click.echo(f"{hit.code}\tage {hit.age}\tscore {hit.score:g}\tclose {hit.close:g}")
+            click.echo(
+                f"{hit.code}\t{hit.side}\tage {hit.age}\tscore {hit.score:g}\tclose {hit.close:g}"
+            )
 
 
 @click.command("signals")
@@ -262,14 +264,15 @@ def tell_signals(
 ) -> None:
     """Every bar of the past on which SIEVE fired: its conditions held together, and had not before."""
     prepared, panel = _prepared(sieve, bars, instruments, as_of)
-    setup = signals(prepared, panel).setup == 1.0
-    columns: dict[str, list[str]] = {"instrument": [], "time": []}
-    for position, code in enumerate(panel.codes):
-        rows = panel.rows(position)
-        holds = setup[rows]
-        fired = panel.times[rows][holds & ~np.concatenate([[False], holds])[:-1]]
-        columns["instrument"] += [code] * len(fired)
-        columns["time"] += [iso(moment) for moment in fired]
+    columns: dict[str, list[str]] = {"instrument": [], "time": [], "side": []}
+    for side, setup in signals(prepared, panel).setups.items():
+        for position, code in enumerate(panel.codes):
+            rows = panel.rows(position)
+            holds = setup[rows] == 1.0
+            fired = panel.times[rows][holds & ~np.concatenate([[False], holds])[:-1]]
+            columns["instrument"] += [code] * len(fired)
+            columns["time"] += [iso(moment) for moment in fired]
+            columns["side"] += [str(side)] * len(fired)
     if out:
         write_table(columns, out)
     else:

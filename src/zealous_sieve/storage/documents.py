@@ -7,8 +7,9 @@ from collections.abc import Mapping
 from dataclasses import asdict
 from typing import Any
 
+from zealous_sieve.core.sieve.definition import Side
 from zealous_sieve.core.sieve.hit import Hit
-from zealous_sieve.core.sieve.scan import Count, Undecided
+from zealous_sieve.core.sieve.scan import Count, Funnel, Undecided
 from zealous_sieve.core.sieve.unknown import Cause
 from zealous_sieve.usecases.ports import Outcome
 
@@ -44,7 +45,7 @@ def write_outcome(outcome: Outcome) -> Document:
 
 def read_outcome(document: Mapping[str, Any]) -> Outcome:
     """The outcome of a run. In format 1 each undecided instrument stood for itself."""
-    groups: dict[tuple[int, str, str], list[str]] = {}
+    groups: dict[tuple[int | None, str, str], list[str]] = {}
     for one in document["undecided"]:
         own = groups.setdefault((one["condition"], one["cause"], one["words"]), [])
         own += [one["code"]] if document.get("format", 1) == 1 else one["codes"]
@@ -56,6 +57,10 @@ def read_outcome(document: Mapping[str, Any]) -> Outcome:
             for (n, cause, words), codes in sorted(groups.items(), key=lambda g: -len(g[1]))
         ),
         stale=tuple(document["stale"]),
+        funnels=tuple(
+            Funnel(side=Side(own["side"]), so_far=tuple(own["so_far"]))
+            for own in document.get("funnels", ())
+        ),
         mended=tuple(document.get("mended", ())),
         hindsight=tuple(document.get("hindsight", ())),
     )

@@ -39,7 +39,7 @@ from zealous_sieve.usecases.ports import (
     VerdictKind,
 )
 
-_IN_BODY = ("side", "timeframe", "values", "unknown")
+_IN_BODY = ("timeframe", "values", "unknown")
 _COLUMNS = tuple(f.name for f in fields(Hit) if f.name not in _IN_BODY)
 EVERYTHING = HitsQuery()
 MOST_IDEAS = 1_000
@@ -95,7 +95,9 @@ class HitStore:
             .outerjoin(VerdictRow, seen.last)
             .where(seen.mine)
         )
-        still = exists().where(own.run_id == run.id, own.code == earlier.code)
+        still = exists().where(
+            own.run_id == run.id, own.code == earlier.code, own.side == earlier.side
+        )
         gone = select(earlier.code).where(earlier.run_id == before, ~still)
         with self.database.session() as session:
             waiting, new = session.execute(numbers).one()
@@ -147,7 +149,7 @@ class HitStore:
                     run_id=run.id,
                     sieve_id=run.sieve_id,
                     code=hit.code,
-                    side=run.sieve.side,
+                    side=hit.side,
                     timeframe=run.sieve.timeframe,
                     fired_at=hit.fired_at,
                     verdict=kind,
@@ -163,7 +165,9 @@ class _Seen:
 
     def __init__(self, run: Run, before: int | None) -> None:
         earlier = aliased(HitRow)
-        known = exists().where(earlier.run_id == before, earlier.code == HitRow.code)
+        known = exists().where(
+            earlier.run_id == before, earlier.code == HitRow.code, earlier.side == HitRow.side
+        )
         self.mine = HitRow.run_id == run.id
         self.last = VerdictRow.id == _last_verdict(run)
         self.waits: ColumnElement[bool] = VerdictRow.verdict.is_(None)
@@ -180,7 +184,9 @@ class _Seen:
     def fitting(self, words: str) -> Select[Any]:
         """Those with all the words in their code, name, news or verdict."""
         state = case((self.waits, "open"), else_=self.mark)
-        told = func.lower(func.concat_ws(" ", HitRow.code, HitRow.name, self.news, state))
+        told = func.lower(
+            func.concat_ws(" ", HitRow.code, HitRow.name, HitRow.side, self.news, state)
+        )
         wanted = [told.contains(word, autoescape=True) for word in words.lower().split()]
         return self.all.where(and_(true(), *wanted))
 
@@ -195,7 +201,7 @@ def _last_verdict(run: Run) -> ScalarSelect[int]:
     of_setup = (
         VerdictRow.sieve_id == run.sieve_id,
         VerdictRow.code == HitRow.code,
-        VerdictRow.side == run.sieve.side,
+        VerdictRow.side == HitRow.side,
         VerdictRow.timeframe == run.sieve.timeframe,
         VerdictRow.fired_at == HitRow.fired_at,
     )
@@ -219,7 +225,6 @@ def _seen_hit(run: Run, kept: HitRow, news: str, given: VerdictRow | None) -> Se
     }
     hit = Hit(
         **columns,
-        side=run.sieve.side,
         timeframe=run.sieve.timeframe,
         values=tuple(float("nan") if value is None else value for value in body["values"]),
         unknown={int(n): words for n, words in body["unknown"].items()},

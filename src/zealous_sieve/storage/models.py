@@ -329,6 +329,7 @@ class HitRow(Table):
     code: Mapped[str] = mapped_column(primary_key=True)
     place: Mapped[int]
     name: Mapped[str]
+    side: Mapped[str]
     bar_at: Mapped[int] = mapped_column(BigInteger)
     fired_at: Mapped[int] = mapped_column(BigInteger)
     age: Mapped[int]

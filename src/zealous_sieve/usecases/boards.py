@@ -24,7 +24,7 @@ from zealous_sieve.core.market.board import (
     zone_of,
     zones,
 )
-from zealous_sieve.usecases.charts import plain
+from zealous_sieve.usecases.chart import plain
 from zealous_sieve.usecases.desk import Desk
 from zealous_sieve.usecases.ports import Order, Outside
 from zealous_sieve.usecases.told import bars_or_why, result_or_why

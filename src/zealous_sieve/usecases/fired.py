@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 from typing import Literal
@@ -17,20 +17,14 @@ from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.formula.terms import Term
 from zealous_sieve.core.functions import units
 from zealous_sieve.core.market.data_quality import Finding
-from zealous_sieve.core.sieve.definition import Sieve
+from zealous_sieve.core.sieve.definition import Side, Sieve
 from zealous_sieve.core.sieve.drawing import Line, lines
 from zealous_sieve.core.sieve.gauges import Gauge, gauges, shape_of
 from zealous_sieve.core.sieve.prepare import Prepared, prepare
-from zealous_sieve.usecases.charts import (
-    Chart,
-    chart_of,
-    days_of,
-    events_of,
-    findings_of,
-    plain,
-    usual_range,
-)
+from zealous_sieve.usecases.chart import Chart, chart_of, days_of, events_of
+from zealous_sieve.usecases.charts import findings_of
 from zealous_sieve.usecases.desk import Desk
+from zealous_sieve.usecases.dressing import UNDRESSED, Dress, dressed
 from zealous_sieve.usecases.errors import NotFoundError
 from zealous_sieve.usecases.ports import Order, Outside
 
@@ -57,12 +51,20 @@ class Drawn:
 
 
 @dataclass(frozen=True, kw_only=True)
+class Firing:
+    """A bar on which the setup of a side began to hold, by its opening moment."""
+
+    at: int
+    side: Side
+
+
+@dataclass(frozen=True, kw_only=True)
 class Fired:
-    """A chart with every bar of the instrument's whole history on which a sieve began to hold, as opening
-    moments; ``held`` counts the bars on which it held, ``bars`` all on which that is known."""
+    """A chart with every bar of the instrument's whole history on which a sieve began to hold, in their
+    order; ``held`` counts the bars on which it held for any side, ``bars`` all on which that is known."""
 
     chart: Chart
-    fired: tuple[int, ...]
+    fired: tuple[Firing, ...]
     held: int
     bars: int
     months: tuple[Month, ...]
@@ -72,12 +74,13 @@ class Fired:
 @dataclass(frozen=True, kw_only=True)
 class Stretch:
     """So many bars of an instrument, up to one that opened before a moment; ``focus`` is the condition
-    whose measures are drawn in panes of their own."""
+    whose measures are drawn in panes of their own, ``dress`` what is drawn beside it."""
 
     code: str
     count: int
     before: int | None = None
     focus: int | None = None
+    dress: Dress = UNDRESSED
 
 
 def fired(outside: Outside, sieve: Sieve, stretch: Stretch, order: Order) -> Fired:
@@ -97,7 +100,8 @@ def fired_on(desk: Desk, sieve: Sieve, stretch: Stretch, doubted: Sequence[Findi
     below = _measured(prepared, stretch.focus)
     drawn = [*over, *(line for _, line in below)]
     terms: dict[str, Term] = {f"line {n}": line.term for n, line in enumerate(drawn)}
-    terms |= {"setup": prepared.setup(), "range": usual_range()}
+    own = dressed(desk, stretch.dress)
+    terms |= setups_of(prepared) | own.terms()
     across = needs_universe(terms)
     chosen = desk.among(sieve.universe, stretch.code) if across else [instrument]
     panel = desk.bars(chosen, desk.now, sieve.timeframe, forming=sieve.forming)
@@ -107,22 +111,23 @@ def fired_on(desk: Desk, sieve: Sieve, stretch: Stretch, doubted: Sequence[Findi
     if stretch.before is not None:
         stop = rows.start + int(np.searchsorted(panel.times[rows], stretch.before))
     shown = slice(max(rows.start, stop - stretch.count), stop)
-    begun = _begun(found["setup"][rows])
-    times = panel.times[rows][begun]
-    columns = [(line, found[f"line {n}"]) for n, line in enumerate(drawn)]
+    setups = {side: found[f"setup {side}"][rows] for side in sieve.sides}
+    begun = _begun(setups)
+    whole = np.stack(list(setups.values()))
+    columns = [(line, found[f"line {n}"]) for n, line in enumerate(drawn)] + own.columns(found)
+    plain = chart_of(instrument, sieve.timeframe, panel, shown, doubted, columns)
     chart = replace(
-        chart_of(instrument, sieve.timeframe, panel, shown, doubted, columns),
+        own.on(plain, found, panel, rows, shown),
         days=days_of(panel, shown),
         events=events_of(panel, panel.position(stretch.code), shown),
         earlier=shown.start > rows.start,
-        ranges=tuple(plain(found["range"][shown])),
     )
     return Fired(
         chart=chart,
-        fired=tuple(times.tolist()),
-        held=int((found["setup"][rows] == 1.0).sum()),
-        bars=int(np.isfinite(found["setup"][rows]).sum()),
-        months=_months(panel.local_times[rows][begun]),
+        fired=tuple(Firing(at=int(panel.times[rows][bar]), side=side) for bar, side in begun),
+        held=int((whole == 1.0).any(axis=0).sum()),
+        bars=int((np.isfinite(whole).all(axis=0) | (whole == 1.0).any(axis=0)).sum()),
+        months=_months(panel.local_times[rows][[bar for bar, _ in begun]]),
         drawn=tuple(
             Drawn(condition=stretch.focus or 0, scale=scale, line=len(over) + n)
             for n, (scale, _) in enumerate(below)
@@ -151,10 +156,19 @@ def _line(gauge: Gauge, condition: int) -> Line:
     )
 
 
-def _begun(setup: NDArray[np.float64]) -> NDArray[np.int64]:
-    """Bars on which a truth is yes and was not on the one before."""
-    yes = setup == 1.0
-    return np.flatnonzero(yes & ~np.concatenate([[False], yes[:-1]]))
+def setups_of(prepared: Prepared) -> dict[str, Term]:
+    """The setup of each side as a term to compute."""
+    return {f"setup {side.side}": side.setup() for side in prepared.sided()}
+
+
+def _begun(setups: Mapping[Side, NDArray[np.float64]]) -> list[tuple[int, Side]]:
+    """Bars on which the setup of a side is yes and was not on the one before, in their order."""
+    found = []
+    for side, setup in setups.items():
+        yes = setup == 1.0
+        bars = np.flatnonzero(yes & ~np.concatenate([[False], yes[:-1]]))
+        found += [(bar, side) for bar in bars.tolist()]
+    return sorted(found)
 
 
 def _months(moments: NDArray[np.int64]) -> tuple[Month, ...]:
@@ -169,14 +183,21 @@ POINTS = 160
 
 
 @dataclass(frozen=True, kw_only=True)
+class Stroke:
+    """A firing between an instrument's first bar, 0, and its newest, 1."""
+
+    at: float
+    side: Side
+
+
+@dataclass(frozen=True, kw_only=True)
 class Sheet:
-    """One instrument with all its history in a few closes; ``fired`` says where between its first bar, 0,
-    and its newest, 1, the sieve began to hold."""
+    """One instrument with all its history in a few closes; ``fired`` says where the sieve began to hold."""
 
     code: str
     name: str
     closes: tuple[float, ...]
-    fired: tuple[float, ...]
+    fired: tuple[Stroke, ...]
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -206,10 +227,11 @@ def sheets_on(desk: Desk, sieve: Sieve, first: int, count: int, by: Sorting) -> 
     prepared = prepare(sieve, desk.library, desk.reference.names)
     instruments = desk.members(sieve.universe)
     panel = desk.bars(instruments, desk.now, sieve.timeframe, forming=sieve.forming)
-    setup = evaluate(
-        {"": prepared.setup()}, panel, progress=desk.progress, cancelled=desk.cancelled
-    )[""]
-    begun = [_begun(setup[panel.rows(place)]) for place in range(len(panel))]
+    found = evaluate(setups_of(prepared), panel, progress=desk.progress, cancelled=desk.cancelled)
+    begun = [
+        _begun({side: found[f"setup {side}"][panel.rows(place)] for side in sieve.sides})
+        for place in range(len(panel))
+    ]
     often = np.array([len(own) for own in begun], dtype=np.int64)
     keys = {"most": -often, "least": often, "listed": np.zeros(len(often))}
     order = np.argsort(keys[by], kind="stable")
@@ -221,7 +243,7 @@ def sheets_on(desk: Desk, sieve: Sieve, first: int, count: int, by: Sorting) -> 
     )
 
 
-def _sheet(panel: Panel, place: int, begun: NDArray[np.int64]) -> Sheet:
+def _sheet(panel: Panel, place: int, begun: Sequence[tuple[int, Side]]) -> Sheet:
     closes = panel.columns["close"][panel.rows(place)]
     last = max(1, len(closes) - 1)
     few = np.unique(np.linspace(0, len(closes) - 1, min(POINTS, len(closes))).astype(np.int64))
@@ -229,5 +251,5 @@ def _sheet(panel: Panel, place: int, begun: NDArray[np.int64]) -> Sheet:
         code=panel.codes[place],
         name=panel.known(place).name,
         closes=tuple(closes[few].tolist()) if len(closes) else (),
-        fired=tuple((begun / last).tolist()),
+        fired=tuple(Stroke(at=bar / last, side=side) for bar, side in begun),
     )

@@ -8,14 +8,13 @@ from zealous_sieve.core.errors import FormulaError
 from zealous_sieve.core.formula import canonical, tree
 from zealous_sieve.core.formula.mirror import Mirrored, mirror, mirror_rank
 from zealous_sieve.core.formula.parser import parse
-from zealous_sieve.core.sieve.definition import Condition, Side, Sieve
+from zealous_sieve.core.sieve.definition import MOST_CONDITIONS, OTHER_SIDE, Condition, Sieve
 from zealous_sieve.core.sieve.prepare import prepare
 from zealous_sieve.usecases.formulas import read_formula
 from zealous_sieve.usecases.library import desk_library
 from zealous_sieve.usecases.market import known_names
 from zealous_sieve.usecases.ports import Outside
 
-OTHER = {Side.LONG: Side.SHORT, Side.SHORT: Side.LONG}
 LONGEST_NAME = 120
 
 
@@ -33,9 +32,11 @@ class MirroredText:
 
 @dataclass(frozen=True, kw_only=True)
 class MirroredSieve:
-    """A sieve of the other side, with its conditions one by one; ``rank`` where there is one."""
+    """A sieve of the other side, with its conditions one by one; ``both`` is one that looks for either,
+    ``rank`` where there is one."""
 
     sieve: Sieve
+    both: Sieve | None
     conditions: tuple[MirroredText, ...]
     rank: MirroredText | None
 
@@ -64,24 +65,42 @@ def mirrored(outside: Outside, sieve: Sieve) -> MirroredSieve:
     rank = None
     if sieve.rank.strip():
         rank = told(sieve.rank, _turned(sieve.rank, rank=True), "number")
-    side = OTHER[sieve.side]
-    name = f"{sieve.name}, {side.value}"
+    sides = tuple(OTHER_SIDE[side] for side in sieve.sides)
+    ending = f", {sides[0]}" if len(sides) == 1 else ", mirrored"
     found = sieve.model_copy(
         update={
-            "name": name
-            if len(name) <= LONGEST_NAME
-            else f"{sieve.name[: LONGEST_NAME - 8]}, {side}",
-            "sides": (side,),
+            "name": sieve.name[: LONGEST_NAME - len(ending)] + ending,
+            "sides": sides,
             "conditions": tuple(map(_with, sieve.conditions, conditions)),
             "rank": rank.after if rank else sieve.rank,
         }
     )
     prepare(found, library, names)
-    return MirroredSieve(sieve=found, conditions=conditions, rank=rank)
+    both = _joined(sieve, found) if len(sides) == 1 else None
+    return MirroredSieve(sieve=found, both=both, conditions=conditions, rank=rank)
 
 
 def _with(condition: Condition, text: MirroredText) -> Condition:
-    return condition.model_copy(update={"formula": text.after})
+    side = condition.side and OTHER_SIDE[condition.side]
+    return condition.model_copy(update={"formula": text.after, "side": side})
+
+
+def _joined(own: Sieve, other: Sieve) -> Sieve | None:
+    """A sieve of both sides: what both ask alike once, else each of its own side, one after the other;
+    nothing where that is more than a sieve can hold."""
+    conditions: list[Condition] = []
+    for mine, theirs in zip(own.conditions, other.conditions, strict=True):
+        if mine == theirs:
+            conditions.append(mine)
+            continue
+        conditions += [
+            mine.model_copy(update={"side": own.sides[0]}),
+            theirs.model_copy(update={"side": other.sides[0]}),
+        ]
+    if len(conditions) > MOST_CONDITIONS:
+        return None
+    sides = tuple(sorted((*own.sides, *other.sides)))
+    return own.model_copy(update={"sides": sides, "conditions": tuple(conditions)})
 
 
 def _turned(text: str, *, rank: bool) -> Mirrored | None:

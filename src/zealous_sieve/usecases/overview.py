@@ -23,7 +23,7 @@ from zealous_sieve.core.market.overview import (
     release_order,
 )
 from zealous_sieve.core.sieve.prepare import truth_of
-from zealous_sieve.usecases.charts import plain, plain_number
+from zealous_sieve.usecases.chart import plain, plain_number
 from zealous_sieve.usecases.desk import Desk
 from zealous_sieve.usecases.market import moment_of
 from zealous_sieve.usecases.ports import OpenIdea, Order, Outside

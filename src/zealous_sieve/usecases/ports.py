@@ -26,7 +26,7 @@ from zealous_sieve.core.market.outlook import Outlook, Settlement
 from zealous_sieve.core.market.universes import Universe
 from zealous_sieve.core.sieve.definition import Sieve
 from zealous_sieve.core.sieve.hit import Hit
-from zealous_sieve.core.sieve.scan import Count, Undecided
+from zealous_sieve.core.sieve.scan import Count, Funnel, Undecided
 from zealous_sieve.usecases.desk import Desk
 from zealous_sieve.usecases.import_ports import ForeignFilesPort, ImportsPort
 
@@ -102,6 +102,8 @@ class Outcome:
     counts: tuple[Count, ...]
     undecided: tuple[Undecided, ...]
     stale: tuple[str, ...]
+    funnels: tuple[Funnel, ...] = ()
+    """Of each side, where the sieve looks for both."""
     mended: tuple[str, ...] = ()
     """The mendings of its instruments that were in force, each as a sentence."""
     hindsight: tuple[str, ...] = ()

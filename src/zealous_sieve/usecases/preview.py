@@ -13,9 +13,9 @@ from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.errors import DataError, Problem, SieveError
 from zealous_sieve.core.formula.timeframe import timeframe
 from zealous_sieve.core.formula.typed import Formula
-from zealous_sieve.core.sieve.definition import Sieve
+from zealous_sieve.core.sieve.definition import Side, Sieve
 from zealous_sieve.core.sieve.gauges import Histogram, step_of
-from zealous_sieve.core.sieve.near import Measured, NearMiss, sift_closely
+from zealous_sieve.core.sieve.near import Measured, NearMiss, nearest, sift_closely
 from zealous_sieve.core.sieve.prepare import prepare
 from zealous_sieve.core.sieve.scan import Count, Undecided, found_by
 from zealous_sieve.usecases.desk import Desk
@@ -32,6 +32,7 @@ TAIL = 90
 class PreviewHit:
     code: str
     name: str
+    side: Side
     age: int
     score: float
     rank: float | None
@@ -141,9 +142,9 @@ def preview_on(desk: Desk, sieve: Sieve) -> Preview:
             formulas=own,
             rank=rank,
         )
-    found = found_by(closely.sifted, SHOWN)
-    near, near_count = closely.near(SHOWN)
-    scales = tuple(tuple(map(_scaled, own)) for own in closely.measured())
+    found = found_by([side.sifted for side in closely], SHOWN)
+    near, near_count = nearest(closely, SHOWN)
+    scales = tuple(tuple(map(_scaled, own)) for own in closely[0].measured())
     elapsed = (time.perf_counter() - started) * 1000
     shown = []
     for hit in found.hits:
@@ -153,6 +154,7 @@ def preview_on(desk: Desk, sieve: Sieve) -> Preview:
             PreviewHit(
                 code=hit.code,
                 name=hit.name,
+                side=Side(hit.side),
                 age=hit.age,
                 score=hit.score,
                 rank=hit.rank,

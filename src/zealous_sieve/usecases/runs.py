@@ -12,7 +12,7 @@ import numpy as np
 
 from zealous_sieve.core.errors import CancelledError, CoreError
 from zealous_sieve.core.market.mending import MendingKind
-from zealous_sieve.core.sieve.definition import Sieve
+from zealous_sieve.core.sieve.definition import Side, Sieve
 from zealous_sieve.core.sieve.hit import COLUMNS, Cell, Hit, HitColumn
 from zealous_sieve.core.sieve.prepare import Prepared, prepare
 from zealous_sieve.core.sieve.scan import scan, sentences
@@ -93,6 +93,7 @@ def sift(desk: Desk, sieve: Sieve, as_of: datetime) -> tuple[list[Hit], Outcome]
     outcome = Outcome(
         instruments=found.instruments,
         counts=found.counts,
+        funnels=found.funnels,
         undecided=found.undecided,
         stale=found.stale,
         mended=_mended(desk, {instrument.code for instrument in instruments}),
@@ -159,6 +160,7 @@ class HitView:
 
     code: str
     name: str
+    side: Side
     place: int
     fired_at: int
     bar_at: int
@@ -326,6 +328,7 @@ def _views(outside: Outside, run: Run, seen: Sequence[SeenHit], order: Order) ->
     return [
         HitView(
             **{name: getattr(one.hit, name) for name in _PLAIN},
+            side=Side(one.hit.side),
             place=one.place,
             sentences=_told(prepared, one),
             news=one.news,

@@ -21,7 +21,7 @@ from zealous_sieve.core.market.scatter import (
     last_moments,
     session_moments,
 )
-from zealous_sieve.usecases.charts import plain
+from zealous_sieve.usecases.chart import plain
 from zealous_sieve.usecases.desk import Desk
 from zealous_sieve.usecases.errors import NotFoundError
 from zealous_sieve.usecases.ports import Order, Outside

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
-from zealous_sieve.core.sieve.definition import Sieve
-from zealous_sieve.core.sieve.near import Standing, sift_closely
+from zealous_sieve.core.sieve.definition import Side, Sieve
+from zealous_sieve.core.sieve.near import Standing, sift_closely, standing
 from zealous_sieve.core.sieve.prepare import prepare
 from zealous_sieve.usecases.desk import Desk
 from zealous_sieve.usecases.errors import NotFoundError
@@ -14,12 +14,16 @@ from zealous_sieve.usecases.ports import Order, Outside
 
 @dataclass(frozen=True, kw_only=True)
 class Why:
-    """How each condition of a sieve stands for one instrument; ``note`` says what else keeps it out, and
-    ``bar_at`` opens the bar that is told of. Without conditions there is no bar to judge."""
+    """How each condition of a sieve stands for one instrument; ``side`` is that which it passes or comes
+    nearest to, ``note`` says what else keeps it out, and ``bar_at`` opens the bar that is told of. Without
+    conditions there is no bar to judge."""
 
     code: str
     name: str
+    side: Side
     passes: bool
+    in_the_way: int
+    """How many conditions stand in the way on that side."""
     note: str
     bar_at: int | None
     conditions: tuple[Standing, ...]
@@ -52,7 +56,9 @@ def why_on(desk: Desk, sieve: Sieve, code: str) -> Why:
     told = Why(
         code=code,
         name=instrument.name,
+        side=sieve.sides[0],
         passes=False,
+        in_the_way=0,
         note="" if inside else f"not in {sieve.universe}",
         bar_at=None,
         conditions=(),
@@ -61,13 +67,18 @@ def why_on(desk: Desk, sieve: Sieve, code: str) -> Why:
     if panel.ends[at] == panel.starts[at]:
         return replace(told, note=f"no bars of {sieve.timeframe}")
     closely = sift_closely(prepared, panel, progress=desk.progress, cancelled=desk.cancelled)
-    if code in closely.sifted.stale:
+    sifted = closely[0].sifted
+    if code in sifted.stale:
         return replace(told, note="its bars have stopped, so it is left out")
-    place = closely.sifted.panel.position(code)
-    standings, row = closely.standings(place)
+    place = sifted.panel.position(code)
+    found = standing(closely, place)
+    alike = "both sides hold alike, so it is neither" if sifted.alike[place] else ""
     return replace(
         told,
-        passes=bool((closely.sifted.setup[place] == 1.0).any()),
-        bar_at=int(closely.sifted.panel.times[row]),
-        conditions=standings,
+        side=found.side,
+        passes=found.passes,
+        in_the_way=found.in_the_way,
+        note=told.note or alike,
+        bar_at=int(sifted.panel.times[found.row]),
+        conditions=found.conditions,
     )

@@ -19,7 +19,10 @@ from zealous_sieve.core.market.universes import Rule, Universe
 from zealous_sieve.core.sieve.definition import Sieve
 from zealous_sieve.core.sieve.hit import COLUMNS
 from zealous_sieve.usecases.boards import LONGEST_BACK
+from zealous_sieve.usecases.charts import Looked
 from zealous_sieve.usecases.currencies import MOST_BACK
+from zealous_sieve.usecases.dressing import Dress
+from zealous_sieve.usecases.fired import Stretch
 from zealous_sieve.usecases.outlooks import Draft, Ground
 from zealous_sieve.usecases.ports import VerdictKind
 from zealous_sieve.usecases.preferences import Preferences
@@ -84,10 +87,39 @@ class OneBody(Request):
     code: Annotated[str, Field(max_length=60)]
 
 
-class FiredBody(OneBody):
+FormulaText = Annotated[str, Field(min_length=1, max_length=20_000)]
+
+
+class DressBody(Request):
+    lines: Annotated[list[FormulaText], Field(max_length=20)] = []
+    smoothed: bool = False
+    states: Annotated[list[FormulaText], Field(max_length=60)] = []
+    strip: Annotated[list[FormulaText], Field(max_length=12)] = []
+    strip_bars: Annotated[int, Field(ge=2, le=1000)] = 34
+
+    def dress(self) -> Dress:
+        return Dress(
+            lines=tuple(self.lines),
+            smoothed=self.smoothed,
+            states=tuple(self.states),
+            strip=tuple(self.strip),
+            strip_bars=self.strip_bars,
+        )
+
+
+class FiredBody(OneBody, DressBody):
     count: Annotated[int, Field(ge=1, le=5000)] = 420
     before: Annotated[int, Field(ge=-MOST, le=2**40)] | None = None
     focus: Annotated[int, Field(ge=0, le=49)] | None = None
+
+    def stretch(self) -> Stretch:
+        return Stretch(
+            code=self.code,
+            count=self.count,
+            before=self.before,
+            focus=self.focus,
+            dress=self.dress(),
+        )
 
 
 class SheetsBody(Request):
@@ -339,25 +371,24 @@ class UniverseQuery(Request):
     universe: str
 
 
-class ChartQuery(Request):
+class HitChartBody(DressBody):
     bars: Annotated[int, Field(ge=30, le=2000)] = 420
 
 
-FormulaText = Annotated[str, Field(min_length=1, max_length=20_000)]
-
-
-class LookedBody(Request):
+class LookedBody(DressBody):
     bars: Annotated[str, Field(min_length=1, max_length=40)] = "1d"
     count: Annotated[int, Field(ge=1, le=5000)] = 420
     before: Annotated[int, Field(ge=-MOST, le=2**40)] | None = None
-    lines: Annotated[
-        list[Annotated[str, Field(min_length=1, max_length=20_000)]], Field(max_length=20)
-    ] = []
-    smoothed: bool = False
     universe: Annotated[str, Field(max_length=200)] = ""
-    states: Annotated[list[FormulaText], Field(max_length=60)] = []
-    strip: Annotated[list[FormulaText], Field(max_length=12)] = []
-    strip_bars: Annotated[int, Field(ge=2, le=1000)] = 34
+
+    def looked(self) -> Looked:
+        return Looked(
+            bars=self.bars,
+            count=self.count,
+            before=self.before,
+            universe=self.universe,
+            dress=self.dress(),
+        )
 
 
 class SpeedsBody(Request):

@@ -13,7 +13,7 @@ import { CanvasRenderer } from 'echarts/renderers'
 import { useElementSize } from '@vueuse/core'
 import { computed, onMounted, ref, shallowRef, toRaw, watch } from 'vue'
 import VChart from 'vue-echarts'
-import type { Chart } from '@/shared/api'
+import type { Chart, Firing } from '@/shared/api'
 import { barTime, plural } from '@/shared/format'
 import { preferences } from '@/shared/preferences'
 import { ink, night } from '@/shared/theme'
@@ -56,8 +56,8 @@ const props = withDefaults(
     scale?: Scale
     drawing?: Drawing
     layout?: Layout
-    /** Moments at which something began to hold, and the one of them that is looked at. */
-    fired?: readonly number[]
+    /** Moments at which a setup began to hold, and the one of them that is looked at. */
+    fired?: readonly Firing[]
     lookedAt?: number
     /** Thresholds that can be moved in their panes. */
     levels?: readonly Level[]

@@ -17,6 +17,8 @@ const props = defineProps<{
   functions: readonly FunctionEntry[]
   /** The stretch that is measured, to tune lengths through. */
   stretch?: { since: number; until: number }
+  /** Layouts that can be drawn here, where none is kept. */
+  kept?: readonly { name: string; body: Layout }[]
 }>()
 const emit = defineEmits<{ change: [part: Partial<Layout>]; close: [] }>()
 const formulas = useFormulas()
@@ -96,6 +98,17 @@ defineExpose({ focus: () => field.value?.focus() })
       <datalist id="drawable">
         <option v-for="own in offered" :key="own.call" :value="own.call">{{ own.told }}</option>
       </datalist>
+    </p>
+    <p v-if="kept" class="take">
+      as kept:
+      <button
+        v-for="one in kept"
+        :key="one.name"
+        class="button plain"
+        @click="emit('change', one.body)"
+      >
+        {{ one.name }}
+      </button>
     </p>
     <section v-for="(own, n) in layers" :key="n" class="layer" :class="{ off: own.hidden }">
       <p>
@@ -276,7 +289,7 @@ defineExpose({ focus: () => field.value?.focus() })
         />
       </p>
     </section>
-    <section>
+    <section v-if="!kept">
       <h2>Usual for</h2>
       <p class="line">
         <label v-for="kind in KINDS" :key="kind"

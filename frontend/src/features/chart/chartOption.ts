@@ -1,5 +1,5 @@
 import type { EChartsCoreOption } from 'echarts/core'
-import type { Chart } from '@/shared/api'
+import type { Chart, Firing } from '@/shared/api'
 import { barTime, figure, price } from '@/shared/format'
 import { drawBars, drawVolume, reachOf, type Draw, type Prices } from './bars'
 import { each, toAxis, windowOf, type Drawing, type Inks, type Scale, type Sight } from './looks'
@@ -28,8 +28,8 @@ export interface Manner {
   room: number
   /** Whose clock tells the time. */
   zone?: string
-  /** Moments at which something began to hold, and the one of them that is looked at. */
-  fired?: readonly number[]
+  /** Moments at which a setup began to hold, and the one of them that is looked at. */
+  fired?: readonly Firing[]
   lookedAt?: number
   /** How the lines and bars are drawn; without one as their places have it. */
   layout?: Layout
@@ -51,7 +51,7 @@ export function chartOption(
   const index = (pane: string) => panes.findIndex((p) => p.name === pane)
   const looked = manner.lookedAt ?? chart.fired_at
   const signal = looked === null ? -1 : chart.times.indexOf(looked)
-  const fired = (manner.fired ?? []).map((time) => chart.times.indexOf(time))
+  const fired = (manner.fired ?? []).map((own) => ({ ...own, at: chart.times.indexOf(own.at) }))
   const label = { color: inks.quiet, fontSize: 11 }
   const reaches = reachOf(chart)
   const seen = windowOf(chart.times.length, sight)

@@ -1,4 +1,4 @@
-import type { Chart } from '@/shared/api'
+import type { Chart, Firing } from '@/shared/api'
 import { figure, price } from '@/shared/format'
 import { visible, type Cut, type Draw } from './bars'
 import type { Inks } from './looks'
@@ -80,17 +80,18 @@ export function drawEvents(chart: Chart, inks: Inks): Draw {
   }
 }
 
-/** A short stroke that stands on the foot of the price at each bar on which something began to hold. */
-export function drawFired(chart: Chart, places: readonly number[], inks: Inks): Draw {
+/** A short stroke at each bar on which a setup began to hold: long ones stand on the foot of the price, short
+ * ones hang from its top. */
+export function drawFired(chart: Chart, firings: readonly Firing[], inks: Inks): Draw {
   return (params, api) => {
     const sheet = params.coordSys as unknown as { y: number; height: number }
     const [from, to] = visible(params, api, chart.times.length)
     const foot = sheet.y + sheet.height
     let path = ''
-    for (const at of places) {
+    for (const { at, side } of firings) {
       if (at < from || at >= to) continue
       const x = Math.round((api.coord([at, chart.close[at]!]) as number[])[0]!)
-      path += `M${x - 1.5} ${foot}L${x - 1.5} ${foot - 14}L${x + 1.5} ${foot - 14}L${x + 1.5} ${foot}Z`
+      path += `M${x - 1.5} ${side === 'long' ? foot - 14 : sheet.y}h3v14h-3Z`
     }
     return { type: 'path', shape: { pathData: path || 'M0 0' }, style: { fill: inks.accent } }
   }

@@ -2,15 +2,18 @@
 import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
-import { answer, api, ApiError, chartOf, type HitView } from '@/shared/api'
+import { answer, api, ApiError, chartOf, type Chart, type HitView } from '@/shared/api'
 import ErrorNote from '@/shared/ErrorNote.vue'
-import { barTime, figure, moment, plural, price } from '@/shared/format'
+import { barTime, figure, moment, plural, price, sides } from '@/shared/format'
 import { useHits } from '@/shared/hits'
 import { useKeys } from '@/shared/keys'
 import Mesh from '@/shared/Mesh.vue'
-import { keys, useRun } from '@/shared/queries'
+import { keys, useRun, useVocabulary } from '@/shared/queries'
 import { done, takeBack } from '@/shared/undo'
 import ChartSheet from '@/features/chart/ChartSheet.vue'
+import { useDress } from '@/features/chart/dress'
+import { arranged } from '@/features/chart/layout'
+import Workshop from '@/features/chart/Workshop.vue'
 import ChartFrame from '@/features/frame/ChartFrame.vue'
 import Rail from '@/features/frame/Rail.vue'
 import { useDecision } from './decision'
@@ -20,6 +23,7 @@ import { REASONS, VERDICTS, type VerdictName } from './reasons'
 const route = useRoute()
 const router = useRouter()
 const client = useQueryClient()
+const vocabulary = useVocabulary()
 const id = computed(() => Number(route.params.id))
 const view = useRun(id)
 const run = computed(() => view.data.value?.run)
@@ -70,15 +74,22 @@ const openAfter = (place: number) =>
     }),
   )
 
+const { layout, scale, drawing, dress, open, shop, turn, change, offered } = useDress('hits')
 const chartQuery = (code: string) => ({
-  queryKey: ['chart', id.value, code],
+  queryKey: ['chart', id.value, code, dress.value],
   staleTime: 300_000,
   shallow: true,
-  queryFn: () => chartOf(id.value, code),
+  queryFn: () => chartOf(id.value, code, dress.value),
 })
 const chart = useQuery(
-  computed(() => ({ ...chartQuery(hit.value?.code ?? ''), enabled: Boolean(hit.value) })),
+  computed(() => ({
+    ...chartQuery(hit.value?.code ?? ''),
+    enabled: Boolean(hit.value),
+    // While numbers are turned the chart stays; another hit is never shown the one before.
+    placeholderData: (last?: Chart) => (last?.code === hit.value?.code ? last : undefined),
+  })),
 )
+const drawn = computed(() => chart.data.value && arranged(chart.data.value, layout.value))
 /** The neighbours are read ahead, so that the next hit is drawn at once. */
 watch(
   () => [chart.data.value, at.value] as const,
@@ -144,6 +155,7 @@ useKeys([
   { key: 'x', does: 'take the verdict back', run: withdraw },
   { key: 'v', does: 'other reasons: of take, watch or drop', run: decision.nextKind },
   { key: 'm', does: 'write a note', run: () => noteField.value?.focus() },
+  { key: 'l', does: 'what else is drawn, and how', run: turn },
   {
     key: '+',
     does: 'fewer bars',
@@ -221,8 +233,7 @@ const sentencesNow = computed(() =>
         {{ hit.name }}
       </h1>
       <span>
-        {{ run.sieve.sides[0] === 'long' ? '▲ long' : '▼ short' }} ·
-        {{ run.sieve.timeframes[0] }} bars ·
+        {{ sides([hit.side]) }} · {{ run.sieve.timeframes[0] }} bars ·
         <RouterLink :to="`/runs/${id}`">{{ run.sieve.name }}</RouterLink> · as of
         {{ moment(run.as_of) }}
       </span>
@@ -234,8 +245,26 @@ const sentencesNow = computed(() =>
         what="The chart can't be drawn"
         @retry="chart.refetch()"
       />
-      <ChartSheet v-else-if="chart.data.value" :chart="chart.data.value" :shown="shown" />
+      <ChartSheet
+        v-else-if="drawn"
+        :chart="drawn"
+        :shown="shown"
+        :scale="scale"
+        :drawing="drawing"
+        :layout="layout"
+      />
       <p v-else class="quiet">drawing…</p>
+      <Workshop
+        v-if="open && run"
+        ref="shop"
+        :layout="layout"
+        :chart="drawn"
+        :bars="run.sieve.timeframes[0]!"
+        :functions="vocabulary.data.value?.functions ?? []"
+        :kept="offered"
+        @change="change"
+        @close="open = false"
+      />
     </div>
     <template v-if="hit && run" #margin>
       <p class="facts">
@@ -257,7 +286,7 @@ const sentencesNow = computed(() =>
       </p>
       <h2>Why it is here</h2>
       <ul>
-        <li v-for="(sentence, n) in hit.sentences" :key="n">
+        <li v-for="(sentence, n) in hit.sentences" v-show="hit.cells[n] !== 'other'" :key="n">
           <Mesh :cells="[hit.cells[n]!]" :names="[names[n] ?? '']" />
           <span>
             <i class="quiet">{{ run.sieve.conditions[n]?.role }}</i> {{ sentence }}
@@ -339,6 +368,13 @@ const sentencesNow = computed(() =>
 </template>
 
 <style scoped>
+.chart {
+  display: flex;
+}
+.chart > :first-child {
+  flex: 1;
+  min-width: 0;
+}
 .mark.take {
   color: var(--rise);
 }

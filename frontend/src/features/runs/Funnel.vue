@@ -1,29 +1,43 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 import type { RunView } from '@/shared/api'
+import { sides } from '@/shared/format'
 
 /** Instruments left after each deciding condition; what one alone would let through is in the title. */
 const props = defineProps<{ view: RunView }>()
-const steps = computed(() => {
-  const all = Math.max(1, props.view.run.outcome?.instruments ?? 0)
-  const conditions = props.view.run.sieve.conditions
-  const rows = (props.view.run.outcome?.counts ?? [])
-    .map((count, n) => ({ ...count, ...conditions[n]!, n }))
-    .filter((row) => row.role !== 'boost' && !row.off)
-  let before = props.view.run.outcome?.instruments ?? 0
-  return rows.map((row) => {
-    const cut = before - row.so_far
-    before = row.so_far
-    return { ...row, cut, share: (100 * row.so_far) / all }
-  })
+const instruments = computed(() => props.view.run.outcome?.instruments ?? 0)
+/** One funnel, or one of each side that is looked for. */
+const funnels = computed(() => {
+  const { counts = [], funnels = [] } = props.view.run.outcome ?? {}
+  if (!funnels.length) return [{ side: undefined, steps: stepsOf(counts.map((c) => c.so_far)) }]
+  return funnels.map(({ side, so_far }) => ({ side, steps: stepsOf(so_far) }))
 })
+function stepsOf(left: readonly (number | null)[]) {
+  const { outcome, sieve } = props.view.run
+  let before = instruments.value
+  return left.flatMap((so_far, n) => {
+    const [row, count] = [sieve.conditions[n]!, outcome?.counts[n]]
+    if (so_far === null || row.role === 'boost' || row.off) return []
+    const cut = before - so_far
+    before = so_far
+    return [{ ...row, ...count, so_far, n, cut, share: (100 * so_far) / (instruments.value || 1) }]
+  })
+}
 </script>
 
 <template>
-  <ol class="funnel" aria-label="Funnel">
+  <ol
+    v-for="{ side, steps } in funnels"
+    :key="side ?? ''"
+    class="funnel"
+    :aria-label="side ? `Funnel, ${side}` : 'Funnel'"
+  >
     <li>
       <span class="left"><i style="width: 100%"></i></span>
-      <b>{{ view.run.outcome?.instruments }}</b> <span class="quiet">in the universe</span>
+      <b>{{ instruments }}</b>
+      <span class="quiet">
+        in the universe<template v-if="side">, {{ sides([side]) }}</template></span
+      >
     </li>
     <li
       v-for="step in steps"

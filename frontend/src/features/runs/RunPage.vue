@@ -9,7 +9,7 @@ import { answer, api, type HitColumn, type HitView } from '@/shared/api'
 import Codes from '@/shared/Codes.vue'
 import ErrorNote from '@/shared/ErrorNote.vue'
 import Failed from '@/shared/Failed.vue'
-import { asSentence, barTime, figure, moment, plural, price } from '@/shared/format'
+import { asSentence, barTime, figure, moment, plural, price, sides } from '@/shared/format'
 import { BY_PLACE, useHits, type Asked, type Sort } from '@/shared/hits'
 import { useKeys } from '@/shared/keys'
 import ListOut, { type Columns } from '@/shared/ListOut.vue'
@@ -90,7 +90,10 @@ const codesShown = computed(
   () => (tab.value === 'stale' ? outcome.value?.stale : view.data.value?.gone) ?? [],
 )
 /** Columns before and after the two that are drawn. */
-const columns = computed(() => (view.data.value?.columns ?? []).filter((c) => c.in_table))
+const columns = computed(() =>
+  (view.data.value?.columns ?? []).filter((c) => c.in_table && (sided.value || c.key !== 'side')),
+)
+const sided = computed(() => (run.value?.sieve.sides.length ?? 1) > 1)
 const cut = computed(() => columns.value.findIndex((c) => c.key === 'name') + 1)
 const isNumber = (c: HitColumn) => ['count', 'figure', 'price'].includes(c.shown)
 const titleOf = (c: HitColumn) => (c.key === 'rank' ? rankName.value : c.title)
@@ -170,8 +173,8 @@ const pick = (n: number) => (at.value = n)
         <div v-if="run.state === 'done'" class="sentence">
           <b>{{ run.hit_count }}</b> of {{ outcome?.instruments }} in {{ run.sieve.universe }} pass
           <RouterLink :to="`/sieves/${run.sieve_id}`">{{ run.sieve.name }}</RouterLink>
-          {{ run.sieve.sides[0] === 'long' ? '▲ long' : '▼ short' }} on
-          {{ run.sieve.timeframes[0] }} bars<template v-if="run.sieve.forming"
+          {{ sides(run.sieve.sides) }} on {{ run.sieve.timeframes[0] }} bars<template
+            v-if="run.sieve.forming"
             >, the forming one included</template
           >, as of {{ moment(run.as_of) }}.
           <template v-if="view.data.value?.compared_with">
@@ -233,6 +236,7 @@ const pick = (n: number) => (at.value = n)
           :ask="askWhy"
           :about="id"
           :names="names"
+          :sided="sided"
         />
         <div class="tabs">
           <div role="tablist" class="tablist">
@@ -309,7 +313,9 @@ const pick = (n: number) => (at.value = n)
                     >
                       <template v-for="(c, n) in columns" :key="c.key">
                         <template v-if="n === cut">
-                          <td><Mesh v-if="hit" :cells="hit.cells" :names="names" /></td>
+                          <td>
+                            <Mesh v-if="hit" :cells="hit.cells" :names="names" :within="112" />
+                          </td>
                           <td>
                             <PriceTail v-if="hit" :closes="hit.tail" :signal="hit.fired_in_tail" />
                           </td>
@@ -319,6 +325,11 @@ const pick = (n: number) => (at.value = n)
                           <RouterLink :to="`/runs/${id}/review/${hit.code}`">{{
                             hit.code
                           }}</RouterLink>
+                        </td>
+                        <td v-else-if="c.key === 'side'">
+                          <abbr :title="hit.side" :aria-label="hit.side">{{
+                            sides([hit.side])[0]
+                          }}</abbr>
                         </td>
                         <td
                           v-else
@@ -349,7 +360,7 @@ const pick = (n: number) => (at.value = n)
                 <RouterLink class="mono" :to="`/instruments/${chosen.code}`">{{
                   chosen.code
                 }}</RouterLink>
-                {{ chosen.name }}
+                {{ chosen.name }} <span v-if="sided">{{ sides([chosen.side]) }}</span>
               </h2>
               <p class="quiet">
                 fired {{ barTime(chosen.fired_at) }}, {{ plural(chosen.age, 'bar') }} ago; judged on
@@ -363,7 +374,11 @@ const pick = (n: number) => (at.value = n)
                 :height="80"
               />
               <ul>
-                <li v-for="(sentence, n) in chosen.sentences" :key="n">
+                <li
+                  v-for="(sentence, n) in chosen.sentences"
+                  v-show="chosen.cells[n] !== 'other'"
+                  :key="n"
+                >
                   <Mesh :cells="[chosen.cells[n]!]" :names="[names[n] ?? '']" />
                   <span
                     ><i class="quiet">{{ run.sieve.conditions[n]?.role }}</i> {{ sentence }}</span
@@ -377,7 +392,10 @@ const pick = (n: number) => (at.value = n)
           <p class="quiet">{{ TAB_HELP[tab] }}</p>
           <template v-if="tab === 'undecided'">
             <p v-for="c in outcome?.undecided" :key="`${c.condition} ${c.words}`">
-              <b>{{ c.cause }}</b>: {{ c.words }}, for <code>{{ names[c.condition] }}</code>
+              <b>{{ c.cause }}</b>: {{ c.words }},
+              <template v-if="c.condition !== null">
+                for <code>{{ names[c.condition] }}</code></template
+              >
               <Codes :codes="c.codes" />
             </p>
             <p v-if="!undecided" class="empty">None.</p>

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed, nextTick, ref, toRef } from 'vue'
-import type { Condition, Schemas, Vocabulary } from '@/shared/api'
-import { needs } from '@/shared/format'
+import type { Condition, Problem, Schemas, Vocabulary } from '@/shared/api'
+import { needs, told } from '@/shared/format'
 import FormulaEditor from './FormulaEditor.vue'
 import ErrorNote from '@/shared/ErrorNote.vue'
 import Histogram from './Histogram.vue'
@@ -16,6 +16,10 @@ const props = defineProps<{
   reading?: Schemas['Reading']
   count?: Schemas['Count']
   instruments: number
+  /** The sieve looks for setups of both sides. */
+  sided?: boolean
+  /** What is wrong with it beside its text. */
+  amiss?: Problem
   /** What keeps instruments from being decided by it. */
   lacks?: string
   /** Whether the sentence is about the text that stands there, and the counts about all of them. */
@@ -160,6 +164,17 @@ const bars = computed(() => {
           aria-label="Weight"
         />
       </label>
+      <select
+        v-if="sided || condition.side"
+        v-model="condition.side"
+        class="side"
+        :aria-label="`Side of condition ${position}`"
+        title="Of which setups it is asked"
+      >
+        <option :value="null">both</option>
+        <option value="long">▲ long</option>
+        <option value="short">▼ short</option>
+      </select>
       <label
         v-if="veto && cooldown !== undefined"
         class="quiet"
@@ -216,6 +231,7 @@ const bars = computed(() => {
           >
         </template>
       </p>
+      <p v-else-if="amiss" class="wrong" role="alert">{{ told(amiss) }}</p>
       <p v-else class="says" :class="{ old: !said }">
         {{ reading?.sentence }}
         <span v-if="lacks" class="warn">· {{ lacks }}</span>
@@ -321,6 +337,12 @@ const bars = computed(() => {
   border-bottom: 1px solid var(--accent);
   padding: 2px 0;
   width: 62px;
+}
+.role select.side {
+  width: auto;
+  max-width: 80px;
+  font-size: 12px;
+  border-color: var(--hair);
 }
 .role option {
   color: var(--ink);

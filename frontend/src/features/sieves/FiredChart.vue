@@ -1,7 +1,11 @@
 <script setup lang="ts">
 import { computed, nextTick, ref, toRef, watch } from 'vue'
 import ChartSheet from '@/features/chart/ChartSheet.vue'
+import { useDress } from '@/features/chart/dress'
+import { arranged } from '@/features/chart/layout'
 import { useSighting } from '@/features/chart/sighting'
+import Workshop from '@/features/chart/Workshop.vue'
+import { useVocabulary } from '@/shared/queries'
 import type { Sieve } from '@/shared/api'
 import { barTime, figure, plural } from '@/shared/format'
 import ErrorNote from '@/shared/ErrorNote.vue'
@@ -26,19 +30,23 @@ const emit = defineEmits<{
   hold: [held: boolean]
   take: [formula: string]
 }>()
+const { layout, scale, drawing, dress, open, shop, turn, change, offered } = useDress('sieves')
 const { fired, reach, error, fresh } = useFired(
   toRef(props, 'sieve'),
   toRef(props, 'code'),
   toRef(props, 'focus'),
+  dress,
 )
-const chart = computed(() => fired.value?.chart)
-const { sight, came, zoom, pan, newest, showAt, anew } = useSighting(chart, 'linear', reach)
+const vocabulary = useVocabulary()
+const chart = computed(() => fired.value && arranged(fired.value.chart, layout.value))
+const { sight, came, zoom, pan, newest, showAt, anew } = useSighting(chart, scale, reach)
 const looked = ref<number>()
 watch([() => props.code, () => props.sieve?.timeframes[0]], () => {
   looked.value = undefined
   anew()
 })
-const times = computed(() => fired.value?.fired ?? [])
+const firings = computed(() => fired.value?.fired ?? [])
+const times = computed(() => [...new Set(firings.value.map((own) => own.at))])
 async function go(to: number | undefined) {
   if (to === undefined) return
   looked.value = to
@@ -88,6 +96,7 @@ const inMonth = (month: string) =>
   times.value.find((time) => new Date(time * 1000).toISOString().startsWith(month))
 useKeys([
   { key: 'o', does: 'conditions for what is here', run: () => sheet.value?.askHere() },
+  { key: 'd', does: 'what else is drawn, and how', run: turn },
   { key: 'e', does: 'measure from here, to here, end', run: () => sheet.value?.measureHere() },
   {
     key: 'Escape',
@@ -122,7 +131,11 @@ useKeys([
       }}</RouterLink>
       <span class="quiet name">{{ name }}</span>
       <span v-if="fired">
-        fired <b>{{ plural(times.length, 'time') }}</b> in {{ plural(fired.bars, 'bar') }}
+        fired <b>{{ plural(firings.length, 'time') }}</b><template
+          v-if="sieve && sieve.sides.length > 1"
+          >, {{ firings.filter((own) => own.side === 'short').length }} short</template
+        >
+        in {{ plural(fired.bars, 'bar') }}
       </span>
       <span v-if="looked !== undefined" class="quiet">{{ barTime(looked) }}</span>
       <span class="steps">
@@ -132,6 +145,7 @@ useKeys([
         <button class="button plain" :disabled="later() === undefined" @click="go(later())">
           next <kbd>→</kbd>
         </button>
+        <button class="button plain" :aria-pressed="open" @click="turn">drawn <kbd>d</kbd></button>
       </span>
       <svg
         v-if="months.length"
@@ -167,9 +181,12 @@ useKeys([
         :chart="chart"
         :shown="sight.shown"
         :back="sight.back"
-        :fired="times"
+        :fired="firings"
         :looked-at="looked"
         :levels="levels"
+        :scale="scale"
+        :drawing="drawing"
+        :layout="layout"
         asks
         @ask="point"
         @sight="came"
@@ -190,6 +207,19 @@ useKeys([
           }
         "
         @close="leave"
+      />
+      <Workshop
+        v-if="open"
+        class="shop"
+        ref="shop"
+        :layout="layout"
+        :chart="chart"
+        :bars="sieve?.timeframes[0] ?? '1d'"
+        :functions="vocabulary.data.value?.functions ?? []"
+        :stretch="sheet?.stretch"
+        :kept="offered"
+        @change="change"
+        @close="open = false"
       />
     </div>
   </section>
@@ -232,8 +262,13 @@ useKeys([
 }
 .chart {
   position: relative;
+  display: flex;
   flex: 1;
   min-height: 0;
+}
+.chart > :not(.shop) {
+  flex: 1;
+  min-width: 0;
 }
 .old {
   opacity: 0.6;

@@ -95,12 +95,12 @@ function line(closes: readonly number[]): string {
           <svg :viewBox="`0 0 ${WIDTH} ${HEIGHT}`" preserveAspectRatio="none" aria-hidden="true">
             <path :d="line(own.closes)" />
             <line
-              v-for="(at, n) in own.fired"
+              v-for="({ at, side }, n) in own.fired"
               :key="n"
               :x1="at * WIDTH"
               :x2="at * WIDTH"
-              :y1="HEIGHT - 9"
-              :y2="HEIGHT"
+              :y1="side === 'long' ? HEIGHT - 9 : 0"
+              :y2="side === 'long' ? HEIGHT : 9"
             />
           </svg>
         </button>

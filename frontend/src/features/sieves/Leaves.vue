@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 import type { Preview } from '@/shared/api'
-import { asSentence, figure, plural, told } from '@/shared/format'
+import { asSentence, figure, plural, sides, told } from '@/shared/format'
 import Mesh from '@/shared/Mesh.vue'
 import PriceTail from '@/shared/PriceTail.vue'
 
@@ -15,6 +15,8 @@ const props = defineProps<{
   /** A moment of the past is looked from. */
   then: boolean
   chosen: string
+  /** The sieve looks for both sides. */
+  sided: boolean
 }>()
 defineEmits<{ choose: [code: string] }>()
 const undecided = computed(() => {
@@ -65,6 +67,7 @@ const undecided = computed(() => {
             :height="22"
           />
           <span class="quiet more">
+            <span v-if="sided" class="ink">{{ sides([hit.side]) }}</span>
             <span class="name">{{ hit.name }}</span>
             <span v-if="rank" :title="`ranked by ${rank}`">{{ figure(hit.rank) }}</span>
             <span>{{ plural(hit.age + 1, 'bar') }}</span>
@@ -94,7 +97,10 @@ const undecided = computed(() => {
           >
             <span class="mono code">{{ miss.code }}</span>
             <span class="quiet">by {{ miss.condition + 1 }}</span>
-            <span class="lacks">{{ miss.lacks || miss.sentence }}</span>
+            <span class="lacks"
+              ><template v-if="sided">{{ sides([miss.side]) }}: </template
+              >{{ miss.lacks || miss.sentence }}</span
+            >
           </button>
         </li>
       </ul>

@@ -12,7 +12,7 @@ import { done } from '@/shared/undo'
 
 /** The other side of a sieve, condition by condition, to be approved before it is kept. */
 const props = defineProps<{ sieve: Sieve }>()
-const emit = defineEmits<{ close: [] }>()
+const emit = defineEmits<{ close: []; join: [both: Sieve] }>()
 const router = useRouter()
 const client = useQueryClient()
 const box = ref<HTMLElement>()
@@ -50,11 +50,20 @@ const approve = () =>
     @keydown.esc.stop="emit('close')"
   >
     <p>
-      <b>The {{ found?.sieve.sides[0] ?? 'other' }} side of “{{ sieve.name }}”</b>
+      <b
+        >The {{ sieve.sides.length > 1 ? 'mirror' : `${found?.sieve.sides[0] ?? 'other'} side` }} of
+        “{{ sieve.name }}”</b
+      >
       <button class="button primary" :disabled="!found || busy" @click="approve">
         Keep it as a sieve of its own
       </button>
+      <button v-if="found?.both" class="button" :disabled="busy" @click="emit('join', found.both)">
+        Both sides in this sieve
+      </button>
       <button class="button" @click="emit('close')">Leave it</button>
+    </p>
+    <p v-if="found?.both && found.rank && found.rank.before !== found.rank.after" class="warn">
+      In one sieve both are ranked by <code>{{ found.rank.before }}</code>.
     </p>
     <Failed :failure="failure" />
     <ErrorNote v-if="latest.error.value" :error="latest.error.value" what="No other side" />
@@ -62,8 +71,8 @@ const approve = () =>
     <table v-else class="ledger">
       <thead>
         <tr>
-          <th>{{ sieve.sides[0] }}</th>
-          <th>{{ found.sieve.sides[0] }}</th>
+          <th>{{ sieve.sides.length > 1 ? 'this' : sieve.sides[0] }}</th>
+          <th>{{ sieve.sides.length > 1 ? 'mirrored' : found.sieve.sides[0] }}</th>
         </tr>
       </thead>
       <tbody>

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { told } from '@/shared/format'
+import { sides, told } from '@/shared/format'
 import type { Offered } from './offered'
 
 /** A sieve that may be taken: what it is, and what of it is not here. */
@@ -13,7 +13,7 @@ defineEmits<{ take: [] }>()
       <b>{{ offered.sieve.name }}</b>
       <span class="quiet">
         {{ offered.sieve.universe }}, bars of {{ offered.sieve.timeframes[0] }},
-        {{ offered.sieve.sides[0] === 'long' ? '▲ long' : '▼ short' }}
+        {{ sides(offered.sieve.sides) }}
       </span>
       <p>{{ offered.sieve.note }}</p>
       <p v-for="(problem, n) in offered.missing" :key="n" class="warn">

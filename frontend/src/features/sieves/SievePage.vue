@@ -86,6 +86,14 @@ const many = ref(false)
 const turning = shallowRef<Sieve>()
 watch(id, () => (turning.value = undefined))
 
+/** Both sides in this sieve, which can be undone. */
+function join(both: Sieve) {
+  turning.value = undefined
+  draft.value.sides = both.sides
+  draft.value.conditions = both.conditions
+  done('It looks for both sides now.', history.undo)
+}
+
 function add() {
   draft.value.conditions.push(condition('rel_volume(18) > 1'))
   nextTick(() => rows.value.at(-1)?.focus())
@@ -229,7 +237,7 @@ useKeys([
           @forget="forget"
         />
         <SieveSentence v-model="draft" :vocabulary="vocabulary" />
-        <MirrorSheet v-if="turning" :sieve="turning" @close="turning = undefined" />
+        <MirrorSheet v-if="turning" :sieve="turning" @join="join" @close="turning = undefined" />
         <div v-show="!turning" class="conditions">
           <ol>
             <ConditionRow
@@ -244,6 +252,8 @@ useKeys([
               :said="saidOf(n)"
               :counted="fresh"
               :instruments="preview?.instruments ?? 0"
+              :sided="draft.sides.length > 1"
+              :amiss="preview?.problems.find((p) => p.subject === `conditions.${n}.side`)"
               :lacks="saidOf(n) ? preview?.undecided_by[n] : ''"
               :scales="scales[n] ?? []"
               :open="open === n"
@@ -354,6 +364,7 @@ useKeys([
             :rank="draft.rank"
             :then="Boolean(from)"
             :chosen="chosen"
+            :sided="(sifted?.sides.length ?? 1) > 1"
             @choose="choose"
           >
             <WhyNot
@@ -364,6 +375,7 @@ useKeys([
               :ask="askWhy"
               :about="sifted"
               :names="names"
+              :sided="sifted.sides.length > 1"
               @told="choose"
             />
           </Leaves>

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { computed } from 'vue'
 import type { Sieve, Vocabulary } from '@/shared/api'
 import { useUniverses } from '@/shared/queries'
 
@@ -6,6 +7,16 @@ import { useUniverses } from '@/shared/queries'
 const draft = defineModel<Sieve>({ required: true })
 defineProps<{ vocabulary?: Vocabulary }>()
 const universes = useUniverses()
+/** With one side left, conditions of that side need not say so. */
+const side = computed({
+  get: () => [...draft.value.sides].sort().join(' '),
+  set: (chosen: string) => {
+    const sides = chosen.split(' ') as Sieve['sides']
+    draft.value.sides = sides
+    if (sides.length > 1) return
+    for (const own of draft.value.conditions) if (own.side === sides[0]) own.side = null
+  },
+})
 </script>
 
 <template>
@@ -32,9 +43,10 @@ const universes = useUniverses()
       <option :value="true">the forming one included</option>
     </select>
     for
-    <select v-model="draft.sides[0]" aria-label="Side">
+    <select v-model="side" aria-label="Side">
       <option value="long">long</option>
       <option value="short">short</option>
+      <option value="long short">long or short</option>
     </select>
     setups that hold on the newest bar{{
       draft.fired_within === 1 ? '; look back over' : ', or held on one of the newest'

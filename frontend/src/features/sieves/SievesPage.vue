@@ -11,7 +11,7 @@ import Archived from '@/shared/Archived.vue'
 import TakeIn from './TakeIn.vue'
 import ListOut, { type Columns } from '@/shared/ListOut.vue'
 import { keys, useRuns, useSieves, useArchivedSieves } from '@/shared/queries'
-import { moment, plural } from '@/shared/format'
+import { moment, plural, sides } from '@/shared/format'
 import { save } from '@/shared/save'
 import { done, takeBack } from '@/shared/undo'
 import { useStartRun } from '@/features/runs/startRun'
@@ -78,7 +78,7 @@ const columns = (): Columns => {
     sieve: list.map((s) => s.sieve.name),
     note: list.map((s) => s.sieve.note),
     universe: list.map((s) => s.sieve.universe),
-    side: list.map((s) => s.sieve.sides[0]),
+    side: list.map((s) => s.sieve.sides.join(' ')),
     bars: list.map((s) => s.sieve.timeframes[0]),
     conditions: list.map((s) => s.sieve.conditions.map((c) => c.formula).join('; ')),
     version: list.map((s) => s.version),
@@ -138,7 +138,7 @@ const columns = (): Columns => {
               <span class="quiet note">{{ stored.sieve.note }}</span>
             </td>
             <td>{{ stored.sieve.universe }}</td>
-            <td>{{ stored.sieve.sides[0] === 'long' ? '▲ long' : '▼ short' }}</td>
+            <td>{{ sides(stored.sieve.sides) }}</td>
             <td class="number">{{ stored.sieve.conditions.length }}</td>
             <td class="number">{{ stored.version }}</td>
             <td>
@@ -161,7 +161,7 @@ const columns = (): Columns => {
         <h2>{{ chosen.sieve.name }}</h2>
         <p class="quiet">
           {{ chosen.sieve.universe }}, bars of {{ chosen.sieve.timeframes[0] }},
-          {{ chosen.sieve.sides[0] === 'long' ? '▲ long' : '▼ short' }}
+          {{ sides(chosen.sieve.sides) }}
         </p>
         <ol>
           <li v-for="(c, n) in chosen.sieve.conditions" :key="n">

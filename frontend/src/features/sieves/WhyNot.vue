@@ -3,7 +3,7 @@ import { computed, ref, watch } from 'vue'
 import { asOf } from '@/shared/asOf'
 import type { Schemas } from '@/shared/api'
 import ErrorNote from '@/shared/ErrorNote.vue'
-import { barTime } from '@/shared/format'
+import { barTime, sides } from '@/shared/format'
 import { useLatest } from '@/shared/latest'
 import Mesh from '@/shared/Mesh.vue'
 
@@ -15,6 +15,8 @@ const props = defineProps<{
   ask: (code: string, signal: AbortSignal) => Promise<Schemas['Why']>
   about: unknown
   names: readonly string[]
+  /** The sieve looks for both sides. */
+  sided: boolean
 }>()
 const emit = defineEmits<{ told: [code: string] }>()
 const typed = defineModel<string>({ required: true })
@@ -55,7 +57,6 @@ const fits = computed(() => {
     .filter((own) => `${own.code} ${own.name}`.toLowerCase().includes(words))
     .slice(0, 40)
 })
-const fails = computed(() => why.value?.conditions.filter((c) => c.stands_in_the_way).length ?? 0)
 defineExpose({ focus: () => field.value?.select() })
 </script>
 
@@ -89,8 +90,13 @@ defineExpose({ focus: () => field.value?.select() })
       <p>
         <b class="mono">{{ why.code }}</b> {{ why.name }}:
         <b>{{
-          why.passes ? 'passes' : why.conditions.length ? `lacks ${fails}` : 'can not be judged'
-        }}</b><span v-if="why.note" class="warn">, {{ why.note }}</span
+          why.passes
+            ? 'passes'
+            : why.conditions.length
+              ? `lacks ${why.in_the_way}`
+              : 'can not be judged'
+        }}</b><template v-if="sided && why.conditions.length"> {{ sides([why.side]) }}</template
+        ><span v-if="why.note" class="warn">, {{ why.note }}</span
         ><span v-if="why.bar_at" class="quiet">, bar of {{ barTime(why.bar_at) }}</span>
       </p>
       <ol>

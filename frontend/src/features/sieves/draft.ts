@@ -19,10 +19,11 @@ export const condition = (formula: string): Condition => ({
   formula,
   weight: 1,
   off: false,
+  side: null,
 })
 
 export const EMPTY: Sieve = {
-  format: 'zealous-sieve/sieve/3',
+  format: 'zealous-sieve/sieve/4',
   name: 'New sieve',
   note: '',
   universe: 'All shares',
@@ -35,13 +36,13 @@ export const EMPTY: Sieve = {
   rank: 'rel_volume(18)',
 }
 
-/** A draft that was kept when a sieve still had one `timeframe` and one `side`, or nothing switched off. */
+/** A draft that was kept by an earlier version: with one `timeframe` and one `side`, or less said of conditions. */
 export function upToDate(kept: Sieve): Sieve {
   const { timeframe, side, ...rest } = kept as Sieve & {
     timeframe?: string
     side?: 'long' | 'short'
   }
-  const conditions = kept.conditions.map((own) => ({ ...own, off: own.off ?? false }))
+  const conditions = kept.conditions.map((own) => ({ ...condition(''), ...own }))
   const now = { ...rest, format: EMPTY.format, conditions }
   if (timeframe === undefined || side === undefined) return now
   return { ...now, timeframes: [timeframe], sides: [side] }
@@ -70,7 +71,7 @@ export function asLines(sieve: Sieve): string {
     `${sides.join(' and ')}, within ${fired_within}`,
     ...conditions.map((own) => {
       const how = own.role === 'boost' ? `boost ${own.weight}` : own.role
-      return `${how}${own.off ? ', off' : ''}: ${own.formula}`
+      return `${how}${own.side ? `, ${own.side} only` : ''}${own.off ? ', off' : ''}: ${own.formula}`
     }),
     ...formulas.flatMap((own) => [`${own.name}:`, ...own.text.split('\n').map((t) => `  ${t}`)]),
     `ranked by ${sieve.rank || 'nothing'}`,

@@ -1,6 +1,7 @@
 import { computed, ref, shallowRef, watch, type Ref } from 'vue'
 import { answer, api, type Schemas, type Sieve } from '@/shared/api'
 import { asOf } from '@/shared/asOf'
+import type { Dress } from '@/features/chart/dress'
 import { useLatest } from '@/shared/latest'
 
 export type Fired = Awaited<ReturnType<typeof firedOn>>
@@ -10,9 +11,12 @@ const MOST = 5_000
 const AHEAD = 120
 const PAUSE = 160
 
-const firedOn = ({ sieve, code, count, focus }: Question, signal: AbortSignal) =>
+const firedOn = ({ sieve, code, count, focus, dress }: Question, signal: AbortSignal) =>
   answer(
-    api.POST('/api/preview/fired', { body: { sieve, code, count, focus, before: null }, signal }),
+    api.POST('/api/preview/fired', {
+      body: { ...dress, sieve, code, count, focus, before: null },
+      signal,
+    }),
   )
 
 interface Question {
@@ -20,6 +24,7 @@ interface Question {
   code: string
   count: number
   focus: number | null
+  dress: Dress
   from: string | undefined
 }
 
@@ -28,13 +33,14 @@ export function useFired(
   sieve: Ref<Sieve | undefined>,
   code: Ref<string>,
   focus: Ref<number | undefined>,
+  dress: Ref<Dress>,
 ) {
   const count = ref(FIRST)
   const latest = useLatest<Question, Fired>(PAUSE, firedOn)
   const fired = shallowRef<Fired>()
   watch(latest.reply, (reply) => (fired.value = reply))
   watch(
-    [sieve, code, focus, count, asOf],
+    [sieve, code, focus, count, asOf, dress],
     ([own, of], before) => {
       if (of !== before[1]) count.value = FIRST
       if (own && of)
@@ -43,6 +49,7 @@ export function useFired(
           code: of,
           count: count.value,
           focus: focus.value ?? null,
+          dress: dress.value,
           from: asOf.value,
         })
       else latest.stop()

@@ -15,14 +15,20 @@ from zealous_sieve.core.errors import Problem, SieveError
 from zealous_sieve.core.formula.timeframe import WRITTEN_SO, read_timeframe
 from zealous_sieve.core.wording import said
 
-FORMAT = "zealous-sieve/sieve/3"
-EARLIER = (None, "zealous-sieve/sieve/1", "zealous-sieve/sieve/2")
+FORMAT = "zealous-sieve/sieve/4"
+EARLIER = (None, "zealous-sieve/sieve/1", "zealous-sieve/sieve/2", "zealous-sieve/sieve/3")
 """Formats that are still read; a document that names none is taken for the first."""
+
+
+MOST_CONDITIONS = 50
 
 
 class Side(StrEnum):
     LONG = "long"
     SHORT = "short"
+
+
+OTHER_SIDE = {Side.LONG: Side.SHORT, Side.SHORT: Side.LONG}
 
 
 class Role(StrEnum):
@@ -52,6 +58,8 @@ class Condition(_Record):
     """Counts for boosts only."""
     off: bool = False
     """Switched off for a moment: it neither decides nor scores, and is told all the same."""
+    side: Side | None = None
+    """Asked of the setups of this side only; where none is named, of those of every side."""
 
     @property
     def decides(self) -> bool:
@@ -68,7 +76,7 @@ class NamedFormula(_Record):
 class Sieve(_Record):
     """A saved definition of what to sift for."""
 
-    format: Literal["zealous-sieve/sieve/3"] = "zealous-sieve/sieve/3"
+    format: Literal["zealous-sieve/sieve/4"] = "zealous-sieve/sieve/4"
     name: Annotated[str, Field(min_length=1, max_length=120)]
     note: Annotated[str, Field(max_length=4000)] = ""
     universe: Annotated[str, Field(min_length=1, max_length=120)]
@@ -79,12 +87,12 @@ class Sieve(_Record):
     volume(10000); built from the bars there are. One, until a sieve can look at several."""
     forming: bool = False
     """Whether the unfinished bar counts; what rests on it is provisional."""
-    sides: Annotated[tuple[Side, ...], Field(min_length=1, max_length=1)] = (Side.LONG,)
-    """Which way a trade would go. One, until a sieve can look for both."""
+    sides: Annotated[tuple[Side, ...], Field(min_length=1, max_length=2)] = (Side.LONG,)
+    """Which way a trade would go: one or both, each once."""
     fired_within: Annotated[int, Field(ge=1, le=250)] = 1
     """On which of the last bars the conditions may have held together."""
     formulas: Annotated[tuple[NamedFormula, ...], Field(max_length=50)] = ()
-    conditions: Annotated[tuple[Condition, ...], Field(min_length=1, max_length=50)]
+    conditions: Annotated[tuple[Condition, ...], Field(min_length=1, max_length=MOST_CONDITIONS)]
     rank: Annotated[str, Field(max_length=20_000)] = ""
     """A number formula; the largest comes first among hits of equal score."""
 
@@ -92,7 +100,7 @@ class Sieve(_Record):
     @classmethod
     def _brought_up_to_date(cls, document: object) -> object:
         """In format 1 there was one timeframe and one side, and neither was a list; up to format 2 no
-        condition could be switched off."""
+        condition could be switched off, up to format 3 none had a side of its own."""
         if not isinstance(document, dict) or document.get("format") not in EARLIER:
             return document
         present = {**document, "format": FORMAT}
@@ -109,13 +117,24 @@ class Sieve(_Record):
             raise ValueError(f"write what a bar is as {WRITTEN_SO}")
         return tuple(map(str, found))
 
+    @field_validator("sides")
+    @classmethod
+    def _each_once(cls, sides: tuple[Side, ...]) -> tuple[Side, ...]:
+        if len(set(sides)) != len(sides):
+            raise ValueError("name each side once")
+        return sides
+
     @property
     def timeframe(self) -> str:
         return self.timeframes[0]
 
-    @property
-    def side(self) -> Side:
-        return self.sides[0]
+    def of(self, side: Side) -> Sieve:
+        """What is asked of the setups of one side: conditions of the other are as if switched off."""
+        asked = tuple(
+            c if c.side in (None, side) else c.model_copy(update={"off": True})
+            for c in self.conditions
+        )
+        return self.model_copy(update={"sides": (side,), "conditions": asked})
 
 
 def read_sieve(text: str | bytes) -> Sieve:

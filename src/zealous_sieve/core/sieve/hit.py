@@ -16,6 +16,8 @@ class Cell(StrEnum):
     UNKNOWN = "unknown"
     OFF = "off"
     """It was switched off."""
+    OTHER = "other"
+    """It is asked of the other side."""
 
 
 @dataclass(frozen=True, kw_only=True, slots=True)
@@ -93,6 +95,7 @@ COLUMNS = (
     HitColumn(key="place", title="#", shown=Shown.COUNT),
     HitColumn(key="code", title="Code", shown=Shown.TEXT),
     HitColumn(key="name", title="Name", shown=Shown.TEXT),
+    HitColumn(key="side", title="Side", shown=Shown.MARK),
     HitColumn(key="fired_at", title="Fired", shown=Shown.MOMENT, in_table=False),
     HitColumn(key="bar_at", title="Bar", shown=Shown.MOMENT, in_table=False),
     HitColumn(

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 from threading import Event
 
@@ -16,7 +16,7 @@ from zealous_sieve.core.formula.speech.figures import figure
 from zealous_sieve.core.formula.speech.sentence import say
 from zealous_sieve.core.formula.terms import Term
 from zealous_sieve.core.functions import units
-from zealous_sieve.core.sieve.definition import Role
+from zealous_sieve.core.sieve.definition import Role, Side
 from zealous_sieve.core.sieve.gauges import (
     Gauge,
     Histogram,
@@ -44,6 +44,7 @@ class NearMiss:
 
     code: str
     name: str
+    side: Side
     condition: int
     sentence: str
     short: float | None
@@ -62,6 +63,18 @@ class Standing:
 
 
 @dataclass(frozen=True, kw_only=True)
+class Standings:
+    """How the conditions of one side stand for one instrument on the bar in ``row``: the newest on which
+    the fewest stand in the way."""
+
+    side: Side
+    conditions: tuple[Standing, ...]
+    in_the_way: int
+    row: int
+    passes: bool
+
+
+@dataclass(frozen=True, kw_only=True)
 class Measured:
     """A gauge of a condition over the universe at the newest bar."""
 
@@ -72,7 +85,7 @@ class Measured:
 
 @dataclass(frozen=True, kw_only=True, eq=False)
 class Closely:
-    """A sifting with what its conditions measure, of each instrument and over all."""
+    """A sifting of one side with what its conditions measure, of each instrument and over all."""
 
     sifted: Sifted
     shapes: tuple[Shape, ...]
@@ -107,9 +120,8 @@ class Closely:
         asked = [self.sifted.asked(n) for n in self.sifted.prepared.binding()]
         return np.asarray((np.stack(asked) != 1.0).sum(axis=0))
 
-    def standings(self, place: int) -> tuple[tuple[Standing, ...], int]:
-        """How each condition stands for the instrument at a place of the panel, and the row of the bar:
-        the newest on which the fewest stand in the way."""
+    def standings(self, place: int) -> Standings:
+        """How each condition stands for the instrument at a place of the panel."""
         sifted, window = self.sifted, self.sifted.prepared.sieve.fired_within
         prepared, panel = sifted.prepared, sifted.panel
         have = int(panel.ends[place] - panel.starts[place])
@@ -131,16 +143,21 @@ class Closely:
                     lacks=lacks,
                 )
             )
-        return tuple(found), row
+        return Standings(
+            side=prepared.side,
+            conditions=tuple(found),
+            in_the_way=int(self._failing[place, at]),
+            row=row,
+            passes=bool(sifted.passing[place]),
+        )
 
-    def near(self, most: int) -> tuple[tuple[NearMiss, ...], int]:
-        """The nearest of those that one condition alone keeps out, the nearest first, and how many there
-        are. Of several bars that may be judged the newest counts on which the fewest stand in the way."""
+    def near(self, most: int) -> tuple[tuple[NearMiss, ...], NDArray[np.int64]]:
+        """The nearest of those that one condition alone keeps out, the nearest first, and the places of all
+        such. Of several bars that may be judged the newest counts on which the fewest stand in the way."""
         sifted, binding = self.sifted, self.sifted.prepared.binding()
         asked = np.stack([sifted.asked(n) for n in binding])
-        passing = (sifted.setup == 1.0).any(axis=1)
         single = (self._failing == 1) & ~np.isnan(asked).any(axis=0)
-        places = np.flatnonzero(single.any(axis=1) & ~passing)
+        places = np.flatnonzero(single.any(axis=1) & ~sifted.settled & ~sifted.alike)
         back = np.argmax(single[places][:, ::-1], axis=1)
         at = sifted.setup.shape[1] - 1 - back
         which = np.argmax(asked[:, places, at] != 1.0, axis=0)
@@ -153,7 +170,7 @@ class Closely:
         shown = self._told(
             places[chosen], back[chosen], [binding[n] for n in which[chosen]], short[chosen]
         )
-        return shown, len(places)
+        return shown, places
 
     def _values(
         self, shape: Shape, places: NDArray[np.int64], at: NDArray[np.int64]
@@ -207,6 +224,7 @@ class Closely:
                 NearMiss(
                     code=panel.codes[place],
                     name=known.name,
+                    side=prepared.side,
                     condition=which[n],
                     sentence=sentence,
                     short=None if np.isnan(short[n]) else float(short[n]),
@@ -231,12 +249,39 @@ def sift_closely(
     *,
     progress: Progress | None = None,
     cancelled: Event | None = None,
-) -> Closely:
-    """Sift a panel, and measure what its conditions ask on the way. Raises CancelledError."""
+) -> tuple[Closely, ...]:
+    """Sift a panel, and measure what its conditions ask on the way, on each side. Raises CancelledError."""
     shapes = tuple(map(shape_of, prepared.formulas))
     beside = {_named(term): term for term in terms_of(shapes)}
-    sifted = sift(prepared, panel, beside, progress=progress, cancelled=cancelled)
-    return Closely(sifted=sifted, shapes=shapes)
+    sides = sift(prepared, panel, beside, progress=progress, cancelled=cancelled)
+    return tuple(Closely(sifted=sifted, shapes=shapes) for sifted in sides)
+
+
+def nearest(sides: Sequence[Closely], most: int) -> tuple[tuple[NearMiss, ...], int]:
+    """The nearest misses of any side, each instrument once, and how many there are."""
+    found = [side.near(most) for side in sides]
+    once: dict[str, NearMiss] = {}
+    for miss in sorted((miss for own, _ in found for miss in own), key=_shortness):
+        once.setdefault(miss.code, miss)
+    count = len(np.unique(np.concatenate([places for _, places in found])))
+    return tuple(once.values())[:most], count
+
+
+def _shortness(miss: NearMiss) -> float:
+    return np.inf if miss.short is None else miss.short
+
+
+def standing(sides: Sequence[Closely], place: int) -> Standings:
+    """How each condition stands for an instrument: on the side that it passes, else on that on which the
+    fewest stand in the way; what is asked of the other side only stands as it does there."""
+    found = [side.standings(place) for side in sides]
+    best, *others = sorted(found, key=lambda own: (not own.passes, own.in_the_way))
+    conditions = list(best.conditions)
+    for other in others:
+        for n, condition in enumerate(sides[0].sifted.prepared.sieve.conditions):
+            if condition.side == other.side:
+                conditions[n] = other.conditions[n]
+    return replace(best, conditions=tuple(conditions))
 
 
 def _named(term: Term) -> str:

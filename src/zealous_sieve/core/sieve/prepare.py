@@ -19,7 +19,7 @@ from zealous_sieve.core.formula.terms import Term, apply, beside_the_bars, lacki
 from zealous_sieve.core.formula.typed import Formula, Typed
 from zealous_sieve.core.formula.words import RESERVED
 from zealous_sieve.core.functions.catalogue import SOURCES, find
-from zealous_sieve.core.sieve.definition import Condition, Role, Sieve
+from zealous_sieve.core.sieve.definition import Condition, Role, Side, Sieve
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -29,6 +29,20 @@ class Prepared:
     sieve: Sieve
     formulas: tuple[Formula, ...]
     rank: Formula | None
+
+    def sided(self) -> tuple[Prepared, ...]:
+        """What is asked of each side."""
+        return tuple(map(self.of, self.sieve.sides))
+
+    def of(self, side: Side) -> Prepared:
+        """What is asked of one side."""
+        return replace(self, sieve=self.sieve.of(side))
+
+    @property
+    def side(self) -> Side:
+        """Of a sieve of one side."""
+        (side,) = self.sieve.sides
+        return side
 
     @property
     def lookback(self) -> int:
@@ -128,17 +142,36 @@ def prepare(
     rank = None
     if sieve.rank.strip():
         rank = _checked(sieve.rank, check_number, library, market, "rank", problems)
-    if not any(condition.decides for condition in sieve.conditions):
-        off = any(condition.off for condition in sieve.conditions)
-        message = "a sieve of boosts only lets everything through"
-        mend = "make at least one condition a must or a veto"
-        if off:
-            message = "with all musts and vetoes switched off everything passes"
-            mend = "switch at least one of them on"
-        problems.append(Problem(code="no_must", message=message, mend=mend, subject="conditions"))
+    problems += _side_problems(sieve)
     if problems:
         raise SieveError(*problems)
     return Prepared(sieve=sieve, formulas=tuple(f for f in formulas if f), rank=rank)
+
+
+def _side_problems(sieve: Sieve) -> list[Problem]:
+    """Conditions of a side that is not looked for, and sides on which nothing decides."""
+    problems = [
+        Problem(
+            code="side_not_looked_for",
+            message=f"{condition.side} only, and the sieve looks for {sieve.sides[0]} setups",
+            mend="let the sieve look for both sides, or ask the condition of every side",
+            subject=f"conditions.{n}.side",
+        )
+        for n, condition in enumerate(sieve.conditions)
+        if condition.side not in (None, *sieve.sides)
+    ]
+    for side in sieve.sides:
+        if any(condition.decides for condition in sieve.of(side).conditions):
+            continue
+        message = "a sieve of boosts only lets everything through"
+        mend = "make at least one condition a must or a veto"
+        if any(condition.off for condition in sieve.conditions):
+            message = "with all musts and vetoes switched off everything passes"
+            mend = "switch at least one of them on"
+        if len(sieve.sides) > 1:
+            message = f"nothing decides on the {side} side: {message}"
+        problems.append(Problem(code="no_must", message=message, mend=mend, subject="conditions"))
+    return problems
 
 
 def name_problem(name: str, others: Container[str], subject: str) -> Problem | None:

@@ -18,7 +18,7 @@ from zealous_sieve.core.engine.progress import Progress
 from zealous_sieve.core.formula.speech.sentence import read, say
 from zealous_sieve.core.formula.terms import OnTimeframe, Term, apply, in_order
 from zealous_sieve.core.market.staleness import stale
-from zealous_sieve.core.sieve.definition import Role
+from zealous_sieve.core.sieve.definition import Role, Side
 from zealous_sieve.core.sieve.hit import Cell, Hit
 from zealous_sieve.core.sieve.prepare import Prepared, truth_of, weight
 from zealous_sieve.core.sieve.unknown import Cause, why_unknown
@@ -45,10 +45,19 @@ class Count:
 
 
 @dataclass(frozen=True, kw_only=True, slots=True)
-class Undecided:
-    """Instruments that neither pass nor fail, as a condition is unknown for the same reason."""
+class Funnel:
+    """How many instruments are left on one side after each condition; nothing for one of the other."""
 
-    condition: int
+    side: Side
+    so_far: tuple[int | None, ...]
+
+
+@dataclass(frozen=True, kw_only=True, slots=True)
+class Undecided:
+    """Instruments that neither pass nor fail for the same reason: a condition is unknown, or, where none is
+    named, both sides hold."""
+
+    condition: int | None
     cause: Cause
     words: str
     codes: tuple[str, ...]
@@ -63,23 +72,34 @@ class Scan:
     """How many hits there are; ``hits`` holds the first of them where only some were wanted."""
     hits: tuple[Hit, ...]
     counts: tuple[Count, ...]
+    funnels: tuple[Funnel, ...]
+    """Of each side, where there are two."""
     undecided: tuple[Undecided, ...]
     stale: tuple[str, ...]
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)
 class Sifted:
-    """What a sieve says of the last bars of a panel, as columns of shape ``(instruments, window)``, and
-    the codes of those that are left out as their data have stopped."""
+    """What a sieve says of the setups of one side on the last bars of a panel, as columns of shape
+    ``(instruments, window)``, and the codes of those that are left out as their data have stopped.
+
+    An instrument passes as a setup of one side: of that which holds on the newer bar, else scores more
+    there. Where both hold alike it is undecided."""
 
     prepared: Prepared
     panel: Panel
     stale: tuple[str, ...]
     columns: Mapping[str, Truths]
+    passing: NDArray[np.bool_]
+    """Which instruments pass as setups of this side."""
+    settled: NDArray[np.bool_]
+    """Which pass as setups of any side."""
+    alike: NDArray[np.bool_]
+    """Which hold for both sides alike."""
 
     @property
     def setup(self) -> Truths:
-        return self.columns["setup"]
+        return self.columns[_setup(self.prepared)]
 
     def asked(self, position: int) -> Truths:
         """Whether a condition that decides does not stand in the way."""
@@ -103,6 +123,10 @@ def _number(name: str) -> str:
     return f"number {name}"
 
 
+def _setup(prepared: Prepared) -> str:
+    return f"setup {prepared.side}"
+
+
 def sift(
     prepared: Prepared,
     panel: Panel,
@@ -110,11 +134,12 @@ def sift(
     *,
     progress: Progress | None = None,
     cancelled: Event | None = None,
-) -> Sifted:
-    """Compute all that decides, and what is wanted beside it. Raises CancelledError."""
+) -> tuple[Sifted, ...]:
+    """Compute all that decides on each side, and what is wanted beside it. Raises CancelledError."""
+    sides = prepared.sided()
     terms = {f"truth {n}": truth_of(f) for n, f in enumerate(prepared.formulas)}
     terms |= {f"ask {n}": prepared.ask(n) for n in range(len(prepared.formulas))}
-    terms["setup"] = prepared.setup()
+    terms |= {_setup(side): side.setup() for side in sides}
     if prepared.rank is not None:
         terms["rank"] = truth_of(prepared.rank)
     live, stopped = _fresh(panel)
@@ -127,7 +152,52 @@ def sift(
         progress=progress,
         cancelled=cancelled,
     )
-    return Sifted(prepared=prepared, panel=live, stale=stopped, columns=found)
+    passing = _passing(sides, found)
+    alike = passing.sum(axis=0) > 1
+    settled = passing.any(axis=0) & ~alike
+    return tuple(
+        Sifted(
+            prepared=side,
+            panel=live,
+            stale=stopped,
+            columns=found,
+            passing=own & ~alike,
+            settled=settled,
+            alike=alike,
+        )
+        for side, own in zip(sides, passing, strict=True)
+    )
+
+
+def _passing(sides: Sequence[Prepared], found: Mapping[str, Truths]) -> NDArray[np.bool_]:
+    """On which side each instrument passes, ``(sides, instruments)``: on that which holds on the newest
+    bar, of several that do on that with the largest score, of several such on each."""
+    setups = np.stack([found[_setup(side)] for side in sides]) == 1.0
+    window = setups.shape[2]
+    back = np.where(setups.any(axis=2), np.argmax(setups[:, :, ::-1], axis=2), window)
+    nearest = back.min(axis=0)
+    passing = (back == nearest) & (nearest < window)
+    if len(sides) == 1:
+        return np.asarray(passing)
+    everyone = np.arange(setups.shape[1])
+    at = window - 1 - np.minimum(nearest, window - 1)
+    scores = np.stack([_scores(side, found, everyone, at) for side in sides])
+    scores[~passing] = -math.inf
+    return np.asarray(passing & (scores == scores.max(axis=0)))
+
+
+def _scores(
+    prepared: Prepared,
+    found: Mapping[str, Truths],
+    places: NDArray[np.int64],
+    at: NDArray[np.int64],
+) -> Truths:
+    """The weights of the boosts that are yes on a bar of each of some instruments."""
+    scores = np.zeros(len(places))
+    for n, condition in enumerate(prepared.sieve.conditions):
+        if weight(condition):
+            scores += weight(condition) * (found[f"truth {n}"][places, at] == 1.0)
+    return scores
 
 
 def scan(
@@ -145,29 +215,38 @@ def scan(
     return found_by(sift(prepared, panel, progress=progress, cancelled=cancelled), most)
 
 
-def found_by(sifted: Sifted, most: int | None = None) -> Scan:
-    """The outcome of a sifting."""
-    prepared, live, found = sifted.prepared, sifted.panel, sifted.columns
-    passing = np.flatnonzero((found["setup"] == 1.0).any(axis=1))
-    held = _held(prepared.setup(), live, passing, prepared.sieve.fired_within)
-    unknown = np.isnan(found["setup"]).any(axis=1) & ~(found["setup"] == 1.0).any(axis=1)
-    ranked = _ranked(prepared, found, passing, held)
+def found_by(sides: Sequence[Sifted], most: int | None = None) -> Scan:
+    """The outcome of a sifting: of several sides together."""
+    one, *others = sides
+    counts, funnels = _counts(sides)
+    hits = [_hits(side, _ranked(side).first(most)) for side in sides]
     return Scan(
-        instruments=len(live) + len(sifted.stale),
-        passing=len(passing),
-        hits=_hits(sifted, ranked.first(most)),
-        counts=_counts(prepared, found),
-        undecided=_undecided(prepared, live, found, np.flatnonzero(unknown)),
-        stale=sifted.stale,
+        instruments=len(one.panel) + len(one.stale),
+        passing=int(one.settled.sum()),
+        hits=_joined(hits, one.panel)[:most] if others else hits[0],
+        counts=counts,
+        funnels=funnels if others else (),
+        undecided=_undecided(sides),
+        stale=one.stale,
     )
+
+
+def _joined(hits: Sequence[tuple[Hit, ...]], panel: Panel) -> tuple[Hit, ...]:
+    """The hits of several sides in the order of their rank."""
+    places = {code: n for n, code in enumerate(panel.codes)}
+
+    def order(hit: Hit) -> tuple[float, float, int]:
+        return -hit.score, math.inf if hit.rank is None else -hit.rank, places[hit.code]
+
+    return tuple(sorted((hit for own in hits for hit in own), key=order))
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)
 class Signals:
-    """Truths on every bar of a panel, as columns like its own: of the setup as a whole, and of each
-    condition."""
+    """Truths on every bar of a panel, as columns like its own: of the setup of each side as a whole, and of
+    each condition."""
 
-    setup: Truths
+    setups: Mapping[Side, Truths]
     conditions: tuple[Truths, ...]
 
 
@@ -180,10 +259,11 @@ def signals(
 ) -> Signals:
     """Where a sieve would have fired, over all history. Raises CancelledError."""
     terms = {str(n): truth_of(formula) for n, formula in enumerate(prepared.formulas)}
-    terms["setup"] = prepared.setup()
+    sides = prepared.sided()
+    terms |= {_setup(side): side.setup() for side in sides}
     found = evaluate(terms, panel, progress=progress, cancelled=cancelled)
-    setup = found.pop("setup")
-    return Signals(setup=setup, conditions=tuple(found.values()))
+    setups = {side.side: found.pop(_setup(side)) for side in sides}
+    return Signals(setups=setups, conditions=tuple(found.values()))
 
 
 def _fresh(panel: Panel) -> tuple[Panel, tuple[str, ...]]:
@@ -194,19 +274,25 @@ def _fresh(panel: Panel) -> tuple[Panel, tuple[str, ...]]:
     return panel.choose(kept), gone
 
 
-def _undecided(
-    prepared: Prepared, panel: Panel, found: Mapping[str, Truths], which: NDArray[np.int64]
-) -> tuple[Undecided, ...]:
+def _undecided(sides: Sequence[Sifted]) -> tuple[Undecided, ...]:
     """Of each the first condition that is unknown on the newest bar on which the setup is; those of the
     same reason together, the most first."""
-    window = found["setup"].shape[1]
-    codes: dict[tuple[int, Cause, str], list[str]] = {}
-    for i in which.tolist():
-        bar = int(np.flatnonzero(np.isnan(found["setup"][i]))[-1])
-        first = next(n for n in prepared.binding() if np.isnan(found[f"ask {n}"][i, bar]))
-        row = max(int(panel.starts[i]) - 1, int(panel.ends[i]) - window + bar)
-        why = why_unknown(prepared.formulas[first], panel, i, row)
-        codes.setdefault((first, why.cause, why.words), []).append(panel.codes[i])
+    codes: dict[tuple[int | None, Cause, str], list[str]] = {}
+    panel, alike = sides[0].panel, np.flatnonzero(sides[0].alike)
+    if len(alike):
+        words = "long and short hold on the same bar and score alike"
+        codes[None, Cause.ALIKE, words] = [panel.codes[i] for i in alike.tolist()]
+    left = ~sides[0].settled & ~sides[0].alike
+    for sifted in sides:
+        prepared, setup = sifted.prepared, sifted.setup
+        unknown = np.isnan(setup).any(axis=1) & left
+        left = left & ~unknown
+        for i in np.flatnonzero(unknown).tolist():
+            bar = int(np.flatnonzero(np.isnan(setup[i]))[-1])
+            first = next(n for n in prepared.binding() if np.isnan(sifted.asked(n)[i, bar]))
+            row = max(int(panel.starts[i]) - 1, int(panel.ends[i]) - setup.shape[1] + bar)
+            why = why_unknown(prepared.formulas[first], panel, i, row)
+            codes.setdefault((first, why.cause, why.words), []).append(panel.codes[i])
     groups = sorted(codes.items(), key=lambda group: -len(group[1]))
     return tuple(
         Undecided(condition=condition, cause=cause, words=words, codes=tuple(own))
@@ -229,17 +315,16 @@ class _Ranked:
         return _Ranked(*(getattr(self, name)[:count] for name in self.__slots__))
 
 
-def _ranked(
-    prepared: Prepared, found: Mapping[str, Truths], passing: NDArray[np.int64], held: Truths
-) -> _Ranked:
+def _ranked(sifted: Sifted) -> _Ranked:
     """By score, then by rank, those without a rank last, then in the order of the panel."""
-    window = found["setup"].shape[1]
+    prepared, found, setup = sifted.prepared, sifted.columns, sifted.setup
+    passing = np.flatnonzero(sifted.passing)
+    window = setup.shape[1]
+    held = _held(prepared.setup(), sifted.panel, passing, window)
     each = np.arange(len(passing))
-    back = np.argmax(found["setup"][passing][:, ::-1] == 1.0, axis=1)
+    back = np.argmax(setup[passing][:, ::-1] == 1.0, axis=1)
     at = window - 1 - back
-    scores = np.zeros(len(passing))
-    for n, condition in enumerate(prepared.sieve.conditions):
-        scores += weight(condition) * (found[f"truth {n}"][passing, at] == 1.0)
+    scores = _scores(prepared, found, passing, at)
     ranks = found["rank"][passing, at] if "rank" in found else np.full(len(passing), np.nan)
     ages = back + held[each, at].astype(np.int64) - 1
     order = np.lexsort((passing, np.where(np.isnan(ranks), np.inf, -ranks), -scores))
@@ -272,7 +357,7 @@ def _hits(sifted: Sifted, ranked: _Ranked) -> tuple[Hit, ...]:
         map(tuple, values.tolist()),
         strict=True,
     )
-    side, timeframe = prepared.sieve.side, prepared.sieve.timeframe
+    side, timeframe = prepared.side, prepared.sieve.timeframe
     hits = []
     for n, (code, bar_at, fired_at, age, close, now, score, rank, back, own) in enumerate(columns):
         known = chosen.known(n)
@@ -348,9 +433,14 @@ def judge(
     ):
         yes = Cell.VETO if condition.role == Role.VETO else Cell.PASS
         no = Cell.PASS if condition.role == Role.VETO else Cell.MISS
+        unasked = None
+        if condition.side and condition.side not in prepared.sieve.sides:
+            unasked = Cell.OTHER
+        elif condition.off:
+            unasked = Cell.OFF
         columns.append(
-            [Cell.OFF] * len(truths)
-            if condition.off
+            [unasked] * len(truths)
+            if unasked
             else [yes if t == 1.0 else no if t == t else Cell.UNKNOWN for t in truths.tolist()]
         )
         for i in np.flatnonzero(np.isnan(truths)).tolist():
@@ -387,19 +477,48 @@ def reasons(
     return tuple(Reason(cell=c, sentence=s) for c, s in zip(cells, told, strict=True))
 
 
-def _counts(prepared: Prepared, found: Mapping[str, Truths]) -> tuple[Count, ...]:
-    asked = {n: found[f"ask {n}"] == 1.0 for n in prepared.binding()}
-    whole = np.ones_like(found["setup"], dtype=bool)
-    counts, so_far = [], whole
+def _counts(sides: Sequence[Sifted]) -> tuple[tuple[Count, ...], tuple[Funnel, ...]]:
+    """Of each condition how many instruments it lets through, on any of the sides that it is asked of; and
+    how many are left on each side."""
+    funnels = [_through(side) for side in sides]
+    conditions = [side.prepared.sieve.conditions for side in sides]
+    counts = []
+    for n, condition in enumerate(conditions[0]):
+        own = [f[n] for f, side in zip(funnels, sides, strict=True)
+               if condition.side in (None, side.prepared.side)]  # fmt: skip
+        alone, so_far, without = (
+            int(np.logical_or.reduce(through).sum()) for through in zip(*own, strict=True)
+        )
+        counts.append(Count(alone=alone, so_far=so_far, without=without))
+    left = tuple(
+        Funnel(
+            side=side.prepared.side,
+            so_far=tuple(
+                int(so_far.sum()) if c.side in (None, side.prepared.side) else None
+                for c, (_, so_far, _) in zip(side.prepared.sieve.conditions, own, strict=True)
+            ),
+        )
+        for side, own in zip(sides, funnels, strict=True)
+    )
+    return tuple(counts), left
+
+
+Through = tuple[NDArray[np.bool_], NDArray[np.bool_], NDArray[np.bool_]]
+
+
+def _through(sifted: Sifted) -> list[Through]:
+    """Of each condition which instruments it lets through alone, so far, and all the others without it."""
+    prepared = sifted.prepared
+    asked = {n: sifted.asked(n) == 1.0 for n in prepared.binding()}
+    whole = np.ones_like(sifted.setup, dtype=bool)
+    found: list[Through] = []
+    so_far = whole
     for n in range(len(prepared.formulas)):
-        if n not in asked:
-            alone = _any(found[f"ask {n}"] == 1.0)
-            counts.append(Count(alone=alone, so_far=_any(so_far), without=_any(_all(asked, whole))))
-            continue
-        so_far = so_far & asked[n]
+        if n in asked:
+            so_far = so_far & asked[n]
         others = _all({m: truth for m, truth in asked.items() if m != n}, whole)
-        counts.append(Count(alone=_any(asked[n]), so_far=_any(so_far), without=_any(others)))
-    return tuple(counts)
+        found.append((_any(sifted.asked(n) == 1.0), _any(so_far), _any(others)))
+    return found
 
 
 def _all(asked: Mapping[int, NDArray[np.bool_]], whole: NDArray[np.bool_]) -> NDArray[np.bool_]:
@@ -409,5 +528,5 @@ def _all(asked: Mapping[int, NDArray[np.bool_]], whole: NDArray[np.bool_]) -> ND
     return joined
 
 
-def _any(truths: NDArray[np.bool_]) -> int:
-    return int(truths.any(axis=1).sum())
+def _any(truths: NDArray[np.bool_]) -> NDArray[np.bool_]:
+    return np.asarray(truths.any(axis=1))

@@ -1,4 +1,4 @@
-"""Why a condition is unknown: three causes, told apart and told."""
+"""Why a setup is undecided: its causes, told apart and told."""
 
 from __future__ import annotations
 
@@ -21,6 +21,8 @@ class Cause(StrEnum):
     HISTORY = "too little history"
     DATA = "not in the data"
     UNDEFINED = "undefined here"
+    ALIKE = "both sides alike"
+    """It is known, and holds for both sides."""
 
 
 @dataclass(frozen=True, kw_only=True, slots=True)

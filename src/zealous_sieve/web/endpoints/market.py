@@ -13,7 +13,7 @@ from zealous_sieve.usecases import (
     runs,
     speeds,
 )
-from zealous_sieve.usecases.charts import Chart, Looked
+from zealous_sieve.usecases.chart import Chart
 from zealous_sieve.usecases.finding import Found
 from zealous_sieve.usecases.looking_back import Moved, Step
 from zealous_sieve.usecases.market import InstrumentDetail, InstrumentSummary
@@ -71,18 +71,7 @@ def contract(outside: Outside) -> Contract:
     @api.endpoint("POST", "/instruments/<code>/chart", reply=Chart, body=LookedBody)
     def look_at_instrument(code: str, body: LookedBody) -> Chart:
         """Bars of an instrument, built as asked, with formulas drawn."""
-        looked = Looked(
-            bars=body.bars,
-            count=body.count,
-            before=body.before,
-            lines=tuple(body.lines),
-            smoothed=body.smoothed,
-            universe=body.universe,
-            states=tuple(body.states),
-            strip=tuple(body.strip),
-            strip_bars=body.strip_bars,
-        )
-        return charts.instrument_chart(outside, code, looked, wanted())
+        return charts.instrument_chart(outside, code, body.looked(), wanted())
 
     @api.endpoint("POST", "/instruments/<code>/speeds", reply=Speeds, body=SpeedsBody)
     def compare_speeds(code: str, body: SpeedsBody) -> Speeds:

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from zealous_sieve.usecases import charts, runs, why
-from zealous_sieve.usecases.charts import Chart
+from zealous_sieve.usecases.chart import Chart
 from zealous_sieve.usecases.ports import HitsQuery, Order, Outside, Run, Verdict
 from zealous_sieve.usecases.runs import HitPage, HitView, RunView
 from zealous_sieve.usecases.why import Why
 from zealous_sieve.web.contract import Contract, as_of, wanted
-from zealous_sieve.web.shapes import ChartQuery, HitsRequest, OpenRequest, RunBody, VerdictBody
+from zealous_sieve.web.shapes import HitChartBody, HitsRequest, OpenRequest, RunBody, VerdictBody
 
 
 def contract(outside: Outside) -> Contract:
@@ -58,10 +58,10 @@ def contract(outside: Outside) -> Contract:
         """The code of the next hit that waits for a verdict after a place, else of the first of all."""
         return runs.next_open(outside, run_id, query.after)
 
-    @api.endpoint("GET", "/runs/<id:run_id>/hits/<code>/chart", reply=Chart, query=ChartQuery)
-    def get_chart(run_id: int, code: str, query: ChartQuery) -> Chart:
-        """Bars, lines and reasons of a hit as of the run's moment."""
-        return charts.hit_chart(outside, run_id, code, own(), query.bars)
+    @api.endpoint("POST", "/runs/<id:run_id>/hits/<code>/chart", reply=Chart, body=HitChartBody)
+    def look_at_hit(run_id: int, code: str, body: HitChartBody) -> Chart:
+        """Bars, lines and reasons of a hit as of the run's moment, with what is drawn beside them."""
+        return charts.hit_chart(outside, run_id, code, own(), body.bars, body.dress())
 
     @api.endpoint(
         "PUT", "/runs/<id:run_id>/hits/<code>/verdict", reply=Verdict | None, body=VerdictBody

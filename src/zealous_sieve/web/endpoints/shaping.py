@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from zealous_sieve.core.sieve.definition import Sieve
 from zealous_sieve.usecases import fired, mirroring, preview, sharing, suggested, why
-from zealous_sieve.usecases.fired import Fired, Sheets, Stretch
+from zealous_sieve.usecases.fired import Fired, Sheets
 from zealous_sieve.usecases.mirroring import MirroredSieve
 from zealous_sieve.usecases.ports import Kind, Outside
 from zealous_sieve.usecases.preview import Preview
@@ -38,8 +38,7 @@ def contract(outside: Outside) -> Contract:
     @api.endpoint("POST", "/preview/fired", reply=Fired, body=FiredBody)
     def where_fired(body: FiredBody) -> Fired:
         """Where a sieve would have fired on one instrument."""
-        stretch = Stretch(code=body.code, count=body.count, before=body.before, focus=body.focus)
-        return fired.fired(outside, body.sieve, stretch, wanted(Kind.PREVIEW))
+        return fired.fired(outside, body.sieve, body.stretch(), wanted(Kind.PREVIEW))
 
     @api.endpoint("POST", "/preview/sheets", reply=Sheets, body=SheetsBody)
     def fired_sheets(body: SheetsBody) -> Sheets:
