@@ -362,7 +362,7 @@ def test_a_ready_sieve_is_looked_at_kept_given_away_and_taken_in_again(
     with page.expect_download() as given:
         row.get_by_role("button", name="File").click()
     document = json.loads(Path(given.value.path()).read_text("utf-8"))
-    assert document["format"].endswith("/3")
+    assert document["format"].endswith("/4")
     strange = tmp_path / "strange.json"
     strange.write_text(
         json.dumps(document | {"name": "Strange", "universe": "All the tea"}), "utf-8"
