@@ -379,3 +379,36 @@ def test_a_ready_sieve_is_looked_at_kept_given_away_and_taken_in_again(
     expect(page.get_by_role("alert")).to_contain_text("Not read")
     row.get_by_role("button", name="Archive", exact=True).click()
     expect(row).to_have_count(0)
+
+
+def test_relations_words_over_time_and_figures_have_help_where_they_stand(
+    page: Page, waking: int
+) -> None:
+    page.goto(f"/sieves/{waking}")
+    card = page.get_by_role("tooltip")
+    for name, told in (
+        ("alone", "on its own"),
+        ("so far", "above it"),
+        ("without it", "not there"),
+    ):
+        page.get_by_role("button", name=name, exact=True).first.click()
+        expect(card).to_contain_text(told)
+        expect(card).to_contain_text("Beware:")
+    page.keyboard.press("Escape")
+    expect(card).to_have_count(0)
+    page.get_by_role("button", name="Condition 2 as parts").click()
+    relation = page.get_by_role("combobox", name="Relation of condition 2")
+    relation.focus()
+    page.keyboard.press("F1")
+    expect(card).to_contain_text("Read:")
+    expect(card.get_by_role("img")).to_be_visible()
+    relation.select_option("within")
+    expect(card).to_have_count(0)
+    page.keyboard.press("F1")
+    expect(card).to_contain_text("within … of")
+    over = page.get_by_role("combobox", name="Over time of condition 2")
+    over.select_option("in last")
+    over.hover()
+    expect(card).to_contain_text("in last … bars")
+    page.mouse.move(5, 5)
+    expect(card).to_have_count(0)

@@ -1,9 +1,11 @@
 <script setup lang="ts">
+import { useEventListener } from '@vueuse/core'
 import { computed, nextTick, ref, toRef } from 'vue'
 import type { Condition, Problem, Schemas, Vocabulary } from '@/shared/api'
 import { needs, told } from '@/shared/format'
 import FormulaEditor from './FormulaEditor.vue'
 import ErrorNote from '@/shared/ErrorNote.vue'
+import HelpCard from './HelpCard.vue'
 import Histogram from './Histogram.vue'
 import RowForm from './RowForm.vue'
 import { lastFace, useRows, type Face } from './rows'
@@ -95,6 +97,9 @@ defineExpose({
   },
   reveal: () => row.value?.scrollIntoView({ block: 'nearest' }),
 })
+/** While the pointer is down nothing opens: what is pressed would move away from under it. */
+let pressed = false
+useEventListener(window, ['pointerup', 'pointercancel'], () => (pressed = false), { capture: true })
 const veto = computed(() => condition.value.role === 'veto')
 /** A veto tells what it keeps out; the others what they let through. */
 const bars = computed(() => {
@@ -104,12 +109,10 @@ const bars = computed(() => {
       ? {
           name: 'keeps out',
           value: count && props.instruments - count.alone,
-          hint: 'instruments that this veto keeps out on its own, or that it can not judge',
         }
       : {
           name: 'alone',
           value: count?.alone,
-          hint: 'instruments that this condition lets through on its own',
         },
   ]
   if (condition.value.role === 'boost') return shown
@@ -118,12 +121,10 @@ const bars = computed(() => {
     {
       name: 'so far',
       value: count?.so_far,
-      hint: 'instruments left after this and the conditions above',
     },
     {
       name: 'without it',
       value: count?.without,
-      hint: 'instruments that would be left if this condition were not there',
     },
   ]
 })
@@ -135,8 +136,9 @@ const bars = computed(() => {
     class="row"
     :class="{ open, off: condition.off }"
     @keydown.capture="onKey"
-    @focusin="emit('open')"
-    @pointerdown="emit('open')"
+    @focusin="pressed || emit('open')"
+    @pointerdown="pressed = true"
+    @click="emit('open')"
   >
     <span class="role">
       <span class="quiet number">{{ position }}</span>
@@ -192,7 +194,7 @@ const bars = computed(() => {
       </label>
     </span>
     <div class="text">
-      <template v-if="face === 'parts'">
+      <HelpCard v-if="face === 'parts'" :vocabulary="vocabulary">
         <RowForm
           v-if="parts"
           :row="parts"
@@ -206,7 +208,7 @@ const bars = computed(() => {
           This one stays text: it has steps of its own, or can’t be read yet.
         </p>
         <ErrorNote v-if="error" :error="error" what="The parts can't be written" />
-      </template>
+      </HelpCard>
       <FormulaEditor
         v-if="face === 'text' || !parts"
         ref="editor"
@@ -253,7 +255,9 @@ const bars = computed(() => {
     </div>
     <dl class="counts" :class="{ old: !count || !counted }">
       <template v-for="bar in bars" :key="bar.name">
-        <dt :title="bar.hint">{{ bar.name }}</dt>
+        <dt>
+          <button type="button" class="figure" :data-help="bar.name">{{ bar.name }}</button>
+        </dt>
         <dd>
           <i
             :class="{ out: bar.name === 'keeps out' }"
@@ -396,8 +400,13 @@ const bars = computed(() => {
   line-height: 16px;
   align-content: start;
 }
-.counts dt {
+.figure {
+  font: inherit;
   color: var(--quiet);
+  background: none;
+  border: 0;
+  padding: 0;
+  cursor: help;
 }
 .counts dd {
   margin: 0;

@@ -85,15 +85,6 @@ function shift(n: number, by: number) {
 /** What is asked of the group stays with it; the condition goes inside. */
 const enclose = () => emit('change', group('any', [props.row, { ...BLANK }]))
 const pairs = computed(() => props.row.how === 'then' || props.row.how === 'until')
-/** What a relation or a word over time means, where the pointer rests on it. */
-const meaningOf = (pattern: string) =>
-  [...(props.vocabulary?.phrases ?? []), ...(props.vocabulary?.relations ?? [])].find(
-    (own) => own.pattern === pattern,
-  )
-const toldBy = (pattern: string) => {
-  const own = meaningOf(pattern)
-  return own && `${own.meaning}\nRead: ${own.reading}\nBeware: ${own.pitfalls}`
-}
 const RELATION_WORDS: Partial<Record<Row['relation'], string>> = {
   within: 'within … of',
   between: 'between … and',
@@ -104,10 +95,17 @@ const SPAN_WORDS: Record<Row['span'], string> = {
   for: 'for … bars',
   'at least': 'at least … of … bars',
 }
-const relationTold = computed(() =>
-  toldBy(RELATION_WORDS[props.row.relation] ?? props.row.relation),
-)
-const spanTold = computed(() => toldBy(SPAN_WORDS[props.row.span]))
+/** Under which word help is found for what is chosen. */
+const relationWord = computed(() => RELATION_WORDS[props.row.relation] ?? props.row.relation)
+const spanWord = computed(() => SPAN_WORDS[props.row.span] || undefined)
+const howWord = computed(() => props.row.how && HOW_WORDS[props.row.how])
+const HOW_WORDS: Record<NonNullable<Row['how']>, string> = {
+  all: 'and',
+  any: 'or',
+  least: 'at least … of',
+  then: 'then … within … bars',
+  until: 'until',
+}
 const OPERANDS = ['left', 'right', 'other'] as const
 const NAMES = { left: 'Left', right: 'Right', other: 'Upper end' }
 const shown = computed(() =>
@@ -137,6 +135,7 @@ const shown = computed(() =>
         <select
           class="part"
           :value="row.how"
+          :data-help="howWord"
           :aria-label="`How condition ${place} joins`"
           @change="rejoin(value($event) as NonNullable<Row['how']>)"
         >
@@ -167,7 +166,7 @@ const shown = computed(() =>
           class="part relation"
           :value="row.relation"
           :aria-label="`Relation of condition ${place}`"
-          :title="relationTold"
+          :data-help="relationWord"
           @change="relate(value($event) as Row['relation'])"
         >
           <option v-for="[relation, told] in RELATIONS" :key="relation" :value="relation">
@@ -242,7 +241,7 @@ const shown = computed(() =>
           class="part"
           :value="row.span"
           :aria-label="`Over time of condition ${place}`"
-          :title="spanTold"
+          :data-help="spanWord"
           @change="span(value($event) as Row['span'])"
         >
           <option v-for="[name, told] in SPANS" :key="name" :value="name">{{ told }}</option>

@@ -14,6 +14,8 @@ import { asLines, condition, useDraft, usePreview } from './draft'
 import FiredChart from './FiredChart.vue'
 import FiredSheets from './FiredSheets.vue'
 import FormulaEditor from './FormulaEditor.vue'
+import { FIGURES } from './help'
+import HelpCard from './HelpCard.vue'
 import Leaves from './Leaves.vue'
 import MirrorSheet from './MirrorSheet.vue'
 import NamedFormulas from './NamedFormulas.vue'
@@ -238,7 +240,7 @@ useKeys([
         />
         <SieveSentence v-model="draft" :vocabulary="vocabulary" />
         <MirrorSheet v-if="turning" :sieve="turning" @join="join" @close="turning = undefined" />
-        <div v-show="!turning" class="conditions">
+        <HelpCard v-show="!turning" class="conditions" :own="FIGURES">
           <ol>
             <ConditionRow
               v-for="(_, n) in draft.conditions"
@@ -320,7 +322,7 @@ useKeys([
             aria-label="Note"
             placeholder="A note: why this should work"
           />
-        </div>
+        </HelpCard>
       </section>
       <section class="below">
         <FiredChart

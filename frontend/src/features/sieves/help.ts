@@ -3,7 +3,7 @@ import { EditorView, hoverTooltip, keymap, showTooltip, type Tooltip } from '@co
 import type { FunctionEntry, PhraseEntry, Vocabulary } from '@/shared/api'
 import { pictureOf } from './picture'
 
-type Told = { title: string; name: string; lines: [string, string][] }
+export type Told = { title: string; name: string; lines: [string, string][] }
 
 const ofFunction = (own: FunctionEntry): Told => ({
   title: `${own.signature} — ${own.label}`,
@@ -32,10 +32,45 @@ export function toldOf(word: string, vocabulary: Vocabulary | undefined): Told[]
   if (!vocabulary || !word) return []
   const called = vocabulary.functions.find((own) => own.name === word.toLowerCase())
   if (called) return [ofFunction(called)]
-  const sign = vocabulary.relations.find((own) => own.pattern === word)
-  if (sign) return [ofPhrase(sign)]
+  const { relations, phrases } = vocabulary
+  const whole = [...relations, ...phrases].find((own) => own.pattern === word)
+  if (whole) return [ofPhrase(whole)]
   const said = word.toLowerCase()
-  return vocabulary.phrases.filter((own) => own.pattern.split(' ').includes(said)).map(ofPhrase)
+  return phrases.filter((own) => own.pattern.split(' ').includes(said)).map(ofPhrase)
+}
+
+const figure = (title: string, ...lines: [string, string][]): Told => ({ title, name: '', lines })
+/** What the counts beside a condition say. */
+export const FIGURES: Readonly<Record<string, Told>> = {
+  alone: figure(
+    'alone',
+    ['', 'Instruments that this condition lets through on its own, whatever the others say.'],
+    ['Read', 'A small one cuts hard; nearly all of them, and it hardly decides.'],
+    ['Beware', 'An instrument for which it is unknown is not among them.'],
+  ),
+  'so far': figure(
+    'so far',
+    ['', 'Instruments left after this condition and those above it, on one and the same bar.'],
+    ['Read', 'Where it falls most from one row to the next, there most is lost.'],
+    ['Beware', 'It depends on the order of the rows; what passes in the end does not.'],
+  ),
+  'without it': figure(
+    'without it',
+    ['', 'Instruments that would pass if only this condition were not there.'],
+    ['Read', 'Far more than pass now: this is the one to loosen. As many: it decides nothing.'],
+    [
+      'Beware',
+      'Two conditions that say nearly the same hide each other: without either nothing changes.',
+    ],
+  ),
+  'keeps out': figure(
+    'keeps out',
+    ['', 'Instruments that this veto keeps out on its own, or that it can not judge.'],
+    [
+      'Beware',
+      'A veto on something that the data do not hold of an instrument does not apply to it.',
+    ],
+  ),
 }
 
 /** A paragraph of help, with the picture drawn from the desk's own bars when it has come. */
@@ -58,7 +93,7 @@ export function paragraphOf(told: readonly Told[]): HTMLElement {
       line.append(text)
       part.append(line)
     }
-    void pictureOf(own.name).then((picture) => picture && part.append(picture))
+    if (own.name) void pictureOf(own.name).then((picture) => picture && part.append(picture))
     box.append(part)
   }
   return box
