@@ -1,21 +1,18 @@
 <script setup lang="ts">
-import { useQuery, useQueryClient } from '@tanstack/vue-query'
+import { useQueryClient } from '@tanstack/vue-query'
 import { computed, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
-import { answer, api, ApiError, chartOf, type Chart, type HitView } from '@/shared/api'
+import { answer, api, ApiError, type HitView } from '@/shared/api'
 import ErrorNote from '@/shared/ErrorNote.vue'
 import { barTime, figure, moment, plural, price, sides } from '@/shared/format'
 import { useHits } from '@/shared/hits'
 import { useKeys } from '@/shared/keys'
 import Mesh from '@/shared/Mesh.vue'
-import { keys, useRun, useVocabulary } from '@/shared/queries'
+import { keys, useRun } from '@/shared/queries'
 import { done, takeBack } from '@/shared/undo'
-import ChartSheet from '@/features/chart/ChartSheet.vue'
-import { useDress } from '@/features/chart/dress'
-import { arranged } from '@/features/chart/layout'
-import Workshop from '@/features/chart/Workshop.vue'
 import ChartFrame from '@/features/frame/ChartFrame.vue'
 import Rail from '@/features/frame/Rail.vue'
+import HitChart from './HitChart.vue'
 import { useDecision } from './decision'
 import { REASONS, VERDICTS, type VerdictName } from './reasons'
 
@@ -23,7 +20,6 @@ import { REASONS, VERDICTS, type VerdictName } from './reasons'
 const route = useRoute()
 const router = useRouter()
 const client = useQueryClient()
-const vocabulary = useVocabulary()
 const id = computed(() => Number(route.params.id))
 const view = useRun(id)
 const run = computed(() => view.data.value?.run)
@@ -74,35 +70,12 @@ const openAfter = (place: number) =>
     }),
   )
 
-const { layout, scale, drawing, dress, open, shop, turn, change, offered } = useDress('hits')
-const chartQuery = (code: string) => ({
-  queryKey: ['chart', id.value, code, dress.value],
-  staleTime: 300_000,
-  shallow: true,
-  queryFn: () => chartOf(id.value, code, dress.value),
-})
-const chart = useQuery(
-  computed(() => ({
-    ...chartQuery(hit.value?.code ?? ''),
-    enabled: Boolean(hit.value),
-    // While numbers are turned the chart stays; another hit is never shown the one before.
-    placeholderData: (last?: Chart) => (last?.code === hit.value?.code ? last : undefined),
-  })),
+const sheet = ref<InstanceType<typeof HitChart>>()
+/** The hits on both sides are read ahead. */
+const near = computed(() =>
+  [at.value + 1, at.value - 1].flatMap((place) => hits.rows.value[place]?.code ?? []),
 )
-const drawn = computed(() => chart.data.value && arranged(chart.data.value, layout.value))
-/** The neighbours are read ahead, so that the next hit is drawn at once. */
-watch(
-  () => [chart.data.value, at.value] as const,
-  ([data, position]) => {
-    if (!data) return
-    for (const near of [position + 1, position - 1]) {
-      const code = hits.rows.value[near]?.code
-      if (code) client.prefetchQuery(chartQuery(code))
-    }
-  },
-)
-
-const shown = ref(130)
+const away = () => sheet.value?.leave() || router.push(`/runs/${id.value}`)
 function go(to: number) {
   const place = Math.max(0, Math.min(total.value - 1, to))
   const next = hits.rows.value[place]
@@ -155,21 +128,8 @@ useKeys([
   { key: 'x', does: 'take the verdict back', run: withdraw },
   { key: 'v', does: 'other reasons: of take, watch or drop', run: decision.nextKind },
   { key: 'm', does: 'write a note', run: () => noteField.value?.focus() },
-  { key: 'l', does: 'what else is drawn, and how', run: turn },
-  {
-    key: '+',
-    does: 'fewer bars',
-    repeats: true,
-    run: () => (shown.value = Math.max(40, Math.round(shown.value * 0.7))),
-  },
-  {
-    key: '-',
-    does: 'more bars',
-    repeats: true,
-    run: () => (shown.value = Math.min(420, Math.round(shown.value / 0.7))),
-  },
   { key: 'Ctrl+z', does: 'undo the last verdict', notInTexts: true, run: takeBack },
-  { key: 'Escape', does: 'back to the run', run: () => router.push(`/runs/${id.value}`) },
+  { key: 'Escape', does: 'end measuring, back to the run', run: away },
   ...digits,
 ])
 const MARK = { take: '✓', watch: '◷', drop: '✕' } as const
@@ -181,7 +141,7 @@ const spoken = computed(() => {
 })
 /** The sentences of the newest bar, where the one that was judged lies before it. */
 const sentencesNow = computed(() =>
-  (chart.data.value?.reasons_now ?? []).map((now, n) =>
+  (sheet.value?.drawn?.reasons_now ?? []).map((now, n) =>
     now.sentence === hit.value?.sentences[n] ? '' : now.sentence,
   ),
 )
@@ -238,34 +198,14 @@ const sentencesNow = computed(() =>
         {{ moment(run.as_of) }}
       </span>
     </header>
-    <div class="chart">
-      <ErrorNote
-        v-if="chart.isError.value"
-        :error="chart.error.value"
-        what="The chart can't be drawn"
-        @retry="chart.refetch()"
-      />
-      <ChartSheet
-        v-else-if="drawn"
-        :chart="drawn"
-        :shown="shown"
-        :scale="scale"
-        :drawing="drawing"
-        :layout="layout"
-      />
-      <p v-else class="quiet">drawing…</p>
-      <Workshop
-        v-if="open && run"
-        ref="shop"
-        :layout="layout"
-        :chart="drawn"
-        :bars="run.sieve.timeframes[0]!"
-        :functions="vocabulary.data.value?.functions ?? []"
-        :kept="offered"
-        @change="change"
-        @close="open = false"
-      />
-    </div>
+    <HitChart
+      v-if="hit && run"
+      ref="sheet"
+      :run="id"
+      :sieve="run.sieve"
+      :code="hit.code"
+      :near="near"
+    />
     <template v-if="hit && run" #margin>
       <p class="facts">
         Fired <b>{{ barTime(hit.fired_at) }}</b>, {{ ageOf(hit.age) }}. Judged on
@@ -368,13 +308,6 @@ const sentencesNow = computed(() =>
 </template>
 
 <style scoped>
-.chart {
-  display: flex;
-}
-.chart > :first-child {
-  flex: 1;
-  min-width: 0;
-}
 .mark.take {
   color: var(--rise);
 }
