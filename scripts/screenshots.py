@@ -213,6 +213,7 @@ def take(page: Page, url: str, night: bool, file: Path) -> None:
         page.get_by_role("list", name="Did you mean").wait_for()
     if file.stem in DONE:
         DONE[file.stem](page)
+    page.mouse.move(0, 0)
     page.wait_for_timeout(500)
     page.screenshot(path=file)
 

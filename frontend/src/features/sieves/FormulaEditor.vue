@@ -199,7 +199,8 @@ defineExpose({ focus: () => view?.focus() })
   background: var(--accent) !important;
   color: var(--on-accent) !important;
 }
-.cm-tooltip.help {
+.cm-tooltip.help,
+.cm-tooltip .help {
   max-width: 420px;
   max-height: 340px;
   overflow: auto;
@@ -207,12 +208,12 @@ defineExpose({ focus: () => view?.focus() })
   font: 12px/1.45 var(--sans);
   white-space: pre-wrap;
 }
-.cm-tooltip.help section + section {
+.help section + section {
   border-top: 1px solid var(--hair);
   margin-top: 4px;
   padding-top: 4px;
 }
-.cm-tooltip.help i {
+.help i {
   font-style: normal;
   color: var(--quiet);
 }
