@@ -1,10 +1,14 @@
-import { describe, expect, it } from 'vitest'
-import { inState, layersOf, LAYER, PLAIN, statesOf } from '@/features/chart/layout'
+import { QueryObserver } from '@tanstack/vue-query'
+import { describe, expect, it, vi } from 'vitest'
+import { dressOf } from '@/features/chart/dress'
+import { arranged, inState, layersOf, LAYER, PLAIN, statesOf } from '@/features/chart/layout'
 import { meant, snapped } from '@/features/chart/measure'
 import { asLines, condition, EMPTY } from '@/features/sieves/draft'
 import { toldOf, wordAt } from '@/features/sieves/help'
 import { onStep, rewritten, written, type Grip, type Scale } from '@/features/sieves/thresholds'
 import type { Chart, Vocabulary } from '@/shared/api'
+import { Answers } from '@/shared/client'
+import { sides } from '@/shared/format'
 
 const grip = (rest: Partial<Grip>): Grip => ({
   start: 0,
@@ -116,6 +120,7 @@ describe('help', () => {
     expect(names('bars')).toEqual(['in last … bars', 'for … bars'])
     expect(names('>=')).toEqual(['>='])
     expect(names('nothing')).toEqual([])
+    expect(names('for … bars')).toEqual(['for … bars'])
   })
 })
 
@@ -126,4 +131,61 @@ it('a sieve as lines says what is off and what adds to the score', () => {
   ]
   const lines = asLines({ ...EMPTY, conditions }).split('\n')
   expect(lines.slice(3, 5)).toEqual(['boost 2, off: up_bar', 'must, short only: close > 1'])
+})
+
+describe('what is drawn beside', () => {
+  const layer = (formula: string, rest = {}) => ({ ...LAYER, formula, ...rest })
+  it('asks for what is shown, each condition once', () => {
+    const states = [{ when: ' up_bar ', ink: 'rise' as const }]
+    const layout = {
+      ...PLAIN,
+      drawing: 'smoothed',
+      layers: [layer('a', { states }), layer('b', { hidden: true })],
+      painted: [{ when: 'up_bar', ink: 'fall' as const }],
+      strip: ['volume', ' '],
+    }
+    expect(dressOf(layout)).toEqual({
+      lines: ['a'],
+      smoothed: true,
+      states: ['up_bar'],
+      strip: ['volume'],
+      strip_bars: 34,
+    })
+  })
+  it('leaves the lines of a sieve where they are', () => {
+    const line = (text: string, asked: number) => ({ text, asked, pane: 'price', levels: [3] })
+    const chart = { lines: [line('own', -1), line('a', 0)] } as unknown as Chart
+    const layout = { ...PLAIN, layers: [layer('a', { place: 'own', levels: [5] })] }
+    expect(arranged(chart, layout).lines).toMatchObject([
+      { pane: 'price', levels: [3] },
+      { pane: 'a', levels: [5] },
+    ])
+  })
+})
+
+it('sides are told with their marks', () => {
+  expect([sides(['long']), sides(['long', 'short'])]).toEqual(['▲ long', '▲ long or ▼ short'])
+})
+
+describe('answers of the server', () => {
+  it('are asked for anew also while the first of them is on its way', async () => {
+    const client = new Answers()
+    const waiting: ((value: string) => void)[] = []
+    const queryFn = () => new Promise<string>((resolve) => waiting.push(resolve))
+    const seen = new QueryObserver<string>(client, { queryKey: ['bars'], queryFn })
+    const leave = seen.subscribe(() => undefined)
+    const other = new QueryObserver<string>(client, { queryKey: ['facts'], queryFn })
+    const leaveOther = other.subscribe(() => undefined)
+    expect(waiting).toHaveLength(2)
+    const anew = client.invalidateQueries({ queryKey: ['bars'] })
+    await vi.waitFor(() => expect(waiting).toHaveLength(3))
+    waiting[0]!('of before')
+    waiting[1]!('facts')
+    waiting[2]!('of now')
+    await anew
+    expect(seen.getCurrentResult().data).toBe('of now')
+    await vi.waitFor(() => expect(other.getCurrentResult().data).toBe('facts'))
+    leave()
+    leaveOther()
+  })
 })
