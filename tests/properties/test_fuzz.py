@@ -20,8 +20,9 @@ from zealous_sieve.core.functions.catalogue import SOURCES
 from zealous_sieve.core.functions.specification import CATALOGUE
 from zealous_sieve.core.sieve.definition import Condition, Sieve
 from zealous_sieve.core.sieve.examples import EXAMPLES, FORMULAS
+from zealous_sieve.core.sieve.judging import sentences
 from zealous_sieve.core.sieve.prepare import prepare
-from zealous_sieve.core.sieve.scan import scan, sentences
+from zealous_sieve.core.sieve.scan import scan
 
 WORDS = [
     *SOURCES, *list(CATALOGUE)[::3], "and", "or", "not", "by", "within", "of", "between", "crosses",

@@ -23,8 +23,9 @@ from zealous_sieve.core.formula.typed import Typed
 from zealous_sieve.core.functions.specification import Kind
 from zealous_sieve.core.market.import_validation import joined
 from zealous_sieve.core.sieve.definition import read_sieve
+from zealous_sieve.core.sieve.judging import sentences
 from zealous_sieve.core.sieve.prepare import Prepared, prepare
-from zealous_sieve.core.sieve.scan import scan, sentences, signals
+from zealous_sieve.core.sieve.scan import scan, signals
 from zealous_sieve.storage.files import (
     exact,
     iso,

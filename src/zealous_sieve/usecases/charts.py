@@ -17,8 +17,8 @@ from zealous_sieve.core.market.instruments import Instrument
 from zealous_sieve.core.sieve.definition import Side, Sieve
 from zealous_sieve.core.sieve.drawing import lines
 from zealous_sieve.core.sieve.hit import Hit
+from zealous_sieve.core.sieve.judging import provisional, reasons
 from zealous_sieve.core.sieve.prepare import prepare
-from zealous_sieve.core.sieve.scan import provisional, reasons
 from zealous_sieve.usecases.chart import Chart, ChartReason, chart_of, days_of, events_of
 from zealous_sieve.usecases.desk import Desk
 from zealous_sieve.usecases.dressing import UNDRESSED, Dress, dressed

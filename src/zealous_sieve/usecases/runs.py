@@ -14,8 +14,9 @@ from zealous_sieve.core.errors import CancelledError, CoreError
 from zealous_sieve.core.market.mending import MendingKind
 from zealous_sieve.core.sieve.definition import Side, Sieve
 from zealous_sieve.core.sieve.hit import COLUMNS, Cell, Hit, HitColumn
+from zealous_sieve.core.sieve.judging import sentences
 from zealous_sieve.core.sieve.prepare import Prepared, prepare
-from zealous_sieve.core.sieve.scan import scan, sentences
+from zealous_sieve.core.sieve.scan import scan
 from zealous_sieve.usecases.desk import Desk
 from zealous_sieve.usecases.errors import ConflictError, NotFoundError, OutageError, UseCaseError
 from zealous_sieve.usecases.library import desk_library, with_library

@@ -12,8 +12,8 @@ from zealous_sieve.core.formula.check import check_condition
 from zealous_sieve.core.formula.timeframe import bars_problem
 from zealous_sieve.core.sieve.definition import Condition, Sieve
 from zealous_sieve.core.sieve.hit import Cell
+from zealous_sieve.core.sieve.judging import reasons
 from zealous_sieve.core.sieve.prepare import Prepared, prepare
-from zealous_sieve.core.sieve.scan import reasons
 from zealous_sieve.usecases.desk import Desk
 
 

@@ -33,8 +33,9 @@ from zealous_sieve.core.sieve.gauges import (
     turned,
 )
 from zealous_sieve.core.sieve.hit import Cell
+from zealous_sieve.core.sieve.judging import reasons
 from zealous_sieve.core.sieve.prepare import Prepared
-from zealous_sieve.core.sieve.scan import Sifted, reasons, sift
+from zealous_sieve.core.sieve.scan import Sifted, sift
 
 
 @dataclass(frozen=True, kw_only=True)
