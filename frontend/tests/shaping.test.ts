@@ -9,6 +9,7 @@ import { onStep, rewritten, written, type Grip, type Scale } from '@/features/si
 import type { Chart, Vocabulary } from '@/shared/api'
 import { Answers } from '@/shared/client'
 import { sides } from '@/shared/format'
+import { useLatest } from '@/shared/latest'
 
 const grip = (rest: Partial<Grip>): Grip => ({
   start: 0,
@@ -188,4 +189,25 @@ describe('answers of the server', () => {
     leave()
     leaveOther()
   })
+})
+
+it('what an answer changes waits while a button is pressed, and not while a handle is dragged', async () => {
+  const latest = useLatest<string, string>(0, (asked) => Promise.resolve(asked))
+  const press = (type: string, on: Element) =>
+    on.dispatchEvent(new MouseEvent(type, { bubbles: true, button: 0 }))
+  const [button, handle] = ['button', 'div'].map((name) =>
+    document.body.appendChild(document.createElement(name)),
+  )
+  press('pointerdown', handle!)
+  await latest.ask('dragged')
+  expect(latest.reply.value).toBe('dragged')
+  press('pointerup', handle!)
+  press('pointerdown', button!)
+  const asked = latest.ask('pressed')
+  await new Promise((resolve) => setTimeout(resolve, 20))
+  expect(latest.reply.value).toBe('dragged')
+  press('pointerup', button!)
+  expect(latest.reply.value).toBe('dragged')
+  await asked
+  expect(latest.reply.value).toBe('pressed')
 })

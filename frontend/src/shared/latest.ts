@@ -1,6 +1,7 @@
 import { tryOnScopeDispose } from '@vueuse/core'
 import { shallowRef } from 'vue'
 import { isStarting } from './away'
+import { released } from './press'
 
 const AGAIN = 2_000
 
@@ -33,6 +34,8 @@ export function useLatest<Question, Reply>(
     const { signal } = own
     try {
       const found = await request(question, signal)
+      const letGo = released()
+      if (letGo) await letGo
       if (signal.aborted) return
       reply.value = found
       about.value = question
