@@ -391,7 +391,7 @@ def test_relations_words_over_time_and_figures_have_help_where_they_stand(
         ("so far", "above it"),
         ("without it", "not there"),
     ):
-        page.get_by_role("button", name=name, exact=True).first.click()
+        page.locator(f"[data-help='{name}']").first.click()
         expect(card).to_contain_text(told)
         expect(card).to_contain_text("Beware:")
     page.keyboard.press("Escape")

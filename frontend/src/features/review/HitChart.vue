@@ -86,7 +86,6 @@ useKeys([
       :scale="scale"
       :drawing="drawing"
       :layout="layout"
-      asks
       @ask="point"
     />
     <p v-else class="quiet">drawing…</p>

@@ -256,7 +256,7 @@ const bars = computed(() => {
     <dl class="counts" :class="{ old: !count || !counted }">
       <template v-for="bar in bars" :key="bar.name">
         <dt>
-          <button type="button" class="figure" :data-help="bar.name">{{ bar.name }}</button>
+          <span class="figure" tabindex="0" :data-help="bar.name">{{ bar.name }}</span>
         </dt>
         <dd>
           <i

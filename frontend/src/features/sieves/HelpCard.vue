@@ -28,7 +28,7 @@ async function show(on: HTMLElement) {
   if (!told.length || !host.value) return
   const place = on.getBoundingClientRect()
   // Figures stand in a column: beside them nothing of it is covered.
-  const beside = on instanceof HTMLButtonElement
+  const beside = !(on instanceof HTMLSelectElement)
   const top = beside ? place.top : place.bottom + 4
   const left = beside ? place.left - WIDTH - 8 : place.left
   open.value = {
@@ -54,7 +54,7 @@ useEventListener(host, 'focusout', close)
 useEventListener(host, ['change', 'pointerdown'], close)
 useEventListener(host, 'click', (event) => {
   const on = helped(event.target)
-  if (on instanceof HTMLButtonElement) void show(on)
+  if (on && !(on instanceof HTMLSelectElement)) void show(on)
 })
 useEventListener(host, 'keydown', (event) => {
   const on = helped(event.target)
