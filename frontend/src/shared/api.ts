@@ -31,6 +31,8 @@ export type Rule = Schemas['Rule-Output']
 export type Import = Schemas['Import']
 export type Layout = Schemas['Layout-Output']
 export type Firing = Schemas['Firing']
+/** What is drawn on a chart beside what the page is about. */
+export type Dress = Omit<Schemas['HitChartBody'], 'bars'>
 export type PhraseEntry = Schemas['PhraseEntry']
 
 export const api = createClient<paths>({ baseUrl: '', fetch: guarded })
@@ -48,11 +50,7 @@ export class ApiError extends Error {
 }
 
 /** The chart of a hit, as of the moment of its run, with what is drawn beside its numbers. */
-export const chartOf = (
-  runId: number,
-  code: string,
-  dress: Omit<Schemas['HitChartBody'], 'bars'>,
-) =>
+export const chartOf = (runId: number, code: string, dress: Dress) =>
   answer(
     api.POST('/api/runs/{run_id}/hits/{code}/chart', {
       params: { path: { run_id: runId, code } },

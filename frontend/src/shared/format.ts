@@ -120,12 +120,12 @@ export const needs = (reading: {
 export const plural = (count: number, noun: string) =>
   `${numberFormat(0).format(count)} ${noun}${count === 1 ? '' : 's'}`
 
-/** What is wrong, and how it is mended. */
 const SIDES = { long: '▲ long', short: '▼ short' }
 /** Which way a trade would go. */
 export const sides = (looked: readonly ('long' | 'short')[]) =>
   looked.map((side) => SIDES[side]).join(' or ')
 
+/** What is wrong, and how it is mended. */
 export const told = (problem: { message: string; mend?: string | null }) =>
   problem.message + (problem.mend ? ` — ${problem.mend}` : '')
 

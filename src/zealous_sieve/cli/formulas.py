@@ -25,7 +25,7 @@ from zealous_sieve.core.market.import_validation import joined
 from zealous_sieve.core.sieve.definition import read_sieve
 from zealous_sieve.core.sieve.judging import sentences
 from zealous_sieve.core.sieve.prepare import Prepared, prepare
-from zealous_sieve.core.sieve.scan import scan, signals
+from zealous_sieve.core.sieve.scan import begun, scan, signals
 from zealous_sieve.storage.files import (
     exact,
     iso,
@@ -269,8 +269,7 @@ def tell_signals(
     for side, setup in signals(prepared, panel).setups.items():
         for position, code in enumerate(panel.codes):
             rows = panel.rows(position)
-            holds = setup[rows] == 1.0
-            fired = panel.times[rows][holds & ~np.concatenate([[False], holds])[:-1]]
+            fired = panel.times[rows][begun(setup[rows])]
             columns["instrument"] += [code] * len(fired)
             columns["time"] += [iso(moment) for moment in fired]
             columns["side"] += [str(side)] * len(fired)

@@ -24,7 +24,7 @@ from sqlalchemy import (
 )
 from sqlalchemy.orm import Session, aliased
 
-from zealous_sieve.core.sieve.definition import read_sieve
+from zealous_sieve.core.sieve.definition import Side, read_sieve
 from zealous_sieve.core.sieve.hit import Cell, Hit
 from zealous_sieve.storage.database import Database
 from zealous_sieve.storage.documents import read_hit, write_hit
@@ -221,7 +221,8 @@ def _seen_hit(run: Run, kept: HitRow, news: str, given: VerdictRow | None) -> Se
             run_id=given.run_id,
         )
     columns = {name: getattr(kept, name) for name in _COLUMNS} | {
-        "cells": tuple(Cell(cell) for cell in kept.cells)
+        "cells": tuple(Cell(cell) for cell in kept.cells),
+        "side": Side(kept.side),
     }
     hit = Hit(
         **columns,

@@ -14,7 +14,7 @@ from zealous_sieve.core.engine.evaluate import evaluate
 from zealous_sieve.core.engine.external_inputs import needs_universe
 from zealous_sieve.core.market.data_quality import Finding
 from zealous_sieve.core.market.instruments import Instrument
-from zealous_sieve.core.sieve.definition import Side, Sieve
+from zealous_sieve.core.sieve.definition import Sieve
 from zealous_sieve.core.sieve.drawing import lines
 from zealous_sieve.core.sieve.hit import Hit
 from zealous_sieve.core.sieve.judging import provisional, reasons
@@ -135,7 +135,7 @@ def draw(
     judged = _judged_row(panel.times[rows], hit) + rows.start
     newest = rows.stop - 1
 
-    asked = prepared.of(Side(hit.side)) if hit else prepared
+    asked = prepared.of(hit.side) if hit else prepared
 
     def told(row: int) -> tuple[ChartReason, ...]:
         values = [float(found[text][row]) for text in numbers]

@@ -21,6 +21,7 @@ from zealous_sieve.core.sieve.definition import Side, Sieve
 from zealous_sieve.core.sieve.drawing import Line, lines
 from zealous_sieve.core.sieve.gauges import Gauge, gauges, shape_of
 from zealous_sieve.core.sieve.prepare import Prepared, prepare
+from zealous_sieve.core.sieve.scan import begun
 from zealous_sieve.usecases.chart import Chart, chart_of, days_of, events_of
 from zealous_sieve.usecases.charts import findings_of
 from zealous_sieve.usecases.desk import Desk
@@ -101,7 +102,7 @@ def fired_on(desk: Desk, sieve: Sieve, stretch: Stretch, doubted: Sequence[Findi
     drawn = [*over, *(line for _, line in below)]
     terms: dict[str, Term] = {f"line {n}": line.term for n, line in enumerate(drawn)}
     own = dressed(desk, stretch.dress)
-    terms |= setups_of(prepared) | own.terms()
+    terms |= prepared.setups() | own.terms()
     across = needs_universe(terms)
     chosen = desk.among(sieve.universe, stretch.code) if across else [instrument]
     panel = desk.bars(chosen, desk.now, sieve.timeframe, forming=sieve.forming)
@@ -111,8 +112,8 @@ def fired_on(desk: Desk, sieve: Sieve, stretch: Stretch, doubted: Sequence[Findi
     if stretch.before is not None:
         stop = rows.start + int(np.searchsorted(panel.times[rows], stretch.before))
     shown = slice(max(rows.start, stop - stretch.count), stop)
-    setups = {side: found[f"setup {side}"][rows] for side in sieve.sides}
-    begun = _begun(setups)
+    setups = {side: found[side][rows] for side in sieve.sides}
+    fires = _fires(setups)
     whole = np.stack(list(setups.values()))
     columns = [(line, found[f"line {n}"]) for n, line in enumerate(drawn)] + own.columns(found)
     plain = chart_of(instrument, sieve.timeframe, panel, shown, doubted, columns)
@@ -124,10 +125,10 @@ def fired_on(desk: Desk, sieve: Sieve, stretch: Stretch, doubted: Sequence[Findi
     )
     return Fired(
         chart=chart,
-        fired=tuple(Firing(at=int(panel.times[rows][bar]), side=side) for bar, side in begun),
+        fired=tuple(Firing(at=int(panel.times[rows][bar]), side=side) for bar, side in fires),
         held=int((whole == 1.0).any(axis=0).sum()),
         bars=int((np.isfinite(whole).all(axis=0) | (whole == 1.0).any(axis=0)).sum()),
-        months=_months(panel.local_times[rows][[bar for bar, _ in begun]]),
+        months=_months(panel.local_times[rows][[bar for bar, _ in fires]]),
         drawn=tuple(
             Drawn(condition=stretch.focus or 0, scale=scale, line=len(over) + n)
             for n, (scale, _) in enumerate(below)
@@ -156,19 +157,9 @@ def _line(gauge: Gauge, condition: int) -> Line:
     )
 
 
-def setups_of(prepared: Prepared) -> dict[str, Term]:
-    """The setup of each side as a term to compute."""
-    return {f"setup {side.side}": side.setup() for side in prepared.sided()}
-
-
-def _begun(setups: Mapping[Side, NDArray[np.float64]]) -> list[tuple[int, Side]]:
+def _fires(setups: Mapping[Side, NDArray[np.float64]]) -> list[tuple[int, Side]]:
     """Bars on which the setup of a side is yes and was not on the one before, in their order."""
-    found = []
-    for side, setup in setups.items():
-        yes = setup == 1.0
-        bars = np.flatnonzero(yes & ~np.concatenate([[False], yes[:-1]]))
-        found += [(bar, side) for bar in bars.tolist()]
-    return sorted(found)
+    return sorted((bar, side) for side, own in setups.items() for bar in begun(own).tolist())
 
 
 def _months(moments: NDArray[np.int64]) -> tuple[Month, ...]:
@@ -227,23 +218,23 @@ def sheets_on(desk: Desk, sieve: Sieve, first: int, count: int, by: Sorting) -> 
     prepared = prepare(sieve, desk.library, desk.reference.names)
     instruments = desk.members(sieve.universe)
     panel = desk.bars(instruments, desk.now, sieve.timeframe, forming=sieve.forming)
-    found = evaluate(setups_of(prepared), panel, progress=desk.progress, cancelled=desk.cancelled)
-    begun = [
-        _begun({side: found[f"setup {side}"][panel.rows(place)] for side in sieve.sides})
+    found = evaluate(prepared.setups(), panel, progress=desk.progress, cancelled=desk.cancelled)
+    fires = [
+        _fires({side: found[side][panel.rows(place)] for side in sieve.sides})
         for place in range(len(panel))
     ]
-    often = np.array([len(own) for own in begun], dtype=np.int64)
+    often = np.array([len(own) for own in fires], dtype=np.int64)
     keys = {"most": -often, "least": often, "listed": np.zeros(len(often))}
     order = np.argsort(keys[by], kind="stable")
     return Sheets(
         instruments=len(panel),
         silent=int((often == 0).sum()),
         total=int(often.sum()),
-        sheets=tuple(_sheet(panel, n, begun[n]) for n in order[first : first + count].tolist()),
+        sheets=tuple(_sheet(panel, n, fires[n]) for n in order[first : first + count].tolist()),
     )
 
 
-def _sheet(panel: Panel, place: int, begun: Sequence[tuple[int, Side]]) -> Sheet:
+def _sheet(panel: Panel, place: int, fires: Sequence[tuple[int, Side]]) -> Sheet:
     closes = panel.columns["close"][panel.rows(place)]
     last = max(1, len(closes) - 1)
     few = np.unique(np.linspace(0, len(closes) - 1, min(POINTS, len(closes))).astype(np.int64))
@@ -251,5 +242,5 @@ def _sheet(panel: Panel, place: int, begun: Sequence[tuple[int, Side]]) -> Sheet
         code=panel.codes[place],
         name=panel.known(place).name,
         closes=tuple(closes[few].tolist()) if len(closes) else (),
-        fired=tuple(Stroke(at=bar / last, side=side) for bar, side in begun),
+        fired=tuple(Stroke(at=bar / last, side=side) for bar, side in fires),
     )

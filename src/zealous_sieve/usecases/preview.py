@@ -114,34 +114,29 @@ def preview_on(desk: Desk, sieve: Sieve) -> Preview:
     )
     own = tuple(read_formula(named.text, "any", library, market) for named in sieve.formulas)
     rank = read_formula(sieve.rank, "number", library, market) if sieve.rank.strip() else None
+
+    def amiss(problems: tuple[Problem, ...], said: tuple[Reading, ...] = readings) -> Preview:
+        return Preview(ok=False, problems=problems, readings=said, formulas=own, rank=rank)
+
     try:
         prepared = prepare(sieve, desk.library, market)
         instruments = desk.members(sieve.universe)
         panel = desk.bars(instruments, desk.now, sieve.timeframe, forming=sieve.forming)
     except (SieveError, DataError) as error:
-        return Preview(
-            ok=False, problems=error.problems, readings=readings, formulas=own, rank=rank
-        )
+        return amiss(error.problems)
     except NotFoundError as error:
-        return Preview(
-            ok=False, problems=(error.problem,), readings=readings, formulas=own, rank=rank
-        )
+        return amiss((error.problem,))
     started = time.perf_counter()
     try:
         closely = sift_closely(prepared, panel, progress=desk.progress, cancelled=desk.cancelled)
     except DataError as error:
         unfit = {n: _unfit(formula, panel, n) for n, formula in enumerate(prepared.formulas)}
-        wrong = tuple(problem for own in unfit.values() for problem in own)
-        return Preview(
-            ok=False,
-            problems=wrong or error.problems,
-            readings=tuple(
-                replace(reading, ok=False, problems=unfit[n]) if unfit[n] else reading
-                for n, reading in enumerate(readings)
-            ),
-            formulas=own,
-            rank=rank,
+        wrong = tuple(problem for found in unfit.values() for problem in found)
+        said = tuple(
+            replace(reading, ok=False, problems=unfit[n]) if unfit[n] else reading
+            for n, reading in enumerate(readings)
         )
+        return amiss(wrong or error.problems, said)
     found = found_by([side.sifted for side in closely], SHOWN)
     near, near_count = nearest(closely, SHOWN)
     scales = tuple(tuple(map(_scaled, own)) for own in closely[0].measured())
@@ -154,7 +149,7 @@ def preview_on(desk: Desk, sieve: Sieve) -> Preview:
             PreviewHit(
                 code=hit.code,
                 name=hit.name,
-                side=Side(hit.side),
+                side=hit.side,
                 age=hit.age,
                 score=hit.score,
                 rank=hit.rank,

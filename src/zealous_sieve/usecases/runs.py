@@ -329,7 +329,6 @@ def _views(outside: Outside, run: Run, seen: Sequence[SeenHit], order: Order) ->
     return [
         HitView(
             **{name: getattr(one.hit, name) for name in _PLAIN},
-            side=Side(one.hit.side),
             place=one.place,
             sentences=_told(prepared, one),
             news=one.news,
@@ -357,7 +356,7 @@ def last_closes(
 
 
 _PLAIN = (
-    "code", "name", "fired_at", "bar_at", "age", "close", "now", "tick", "score", "rank",
+    "code", "name", "side", "fired_at", "bar_at", "age", "close", "now", "tick", "score", "rank",
     "provisional", "cells",
 )  # fmt: skip
 

@@ -10,7 +10,8 @@ import { done } from '@/shared/undo'
 import ChartHead from './ChartHead.vue'
 import ChartSheet from './ChartSheet.vue'
 import ChartTable from './ChartTable.vue'
-import { arranged, LAYER, shownLayers, statesOf, type Layer, type Layout } from './layout'
+import { dressOf } from './dress'
+import { arranged, LAYER, shownLayers, type Layer, type Layout } from './layout'
 import { lookQuery, useLook, type Range } from './look'
 import { DRAWINGS, type Drawing, type Scale } from './looks'
 import { useSighting } from './sighting'
@@ -58,12 +59,8 @@ const lines = computed(() => shownLayers(props.layout).map((own) => own.formula)
 const lookOf = (code: string) => ({
   code,
   bars: props.bars,
-  lines: lines.value,
-  smoothed: drawing.value === 'smoothed',
   universe: props.universe,
-  states: statesOf(props.layout),
-  strip: props.layout.strip.filter((own) => own.trim()),
-  stripBars: props.layout.strip_bars,
+  dress: dressOf(props.layout),
 })
 const { chart, reach, error, again, waiting } = useLook(() => lookOf(props.code))
 const own = computed(() =>

@@ -99,7 +99,7 @@ defineExpose({ focus: () => field.value?.focus() })
         <option v-for="own in offered" :key="own.call" :value="own.call">{{ own.told }}</option>
       </datalist>
     </p>
-    <p v-if="kept" class="take">
+    <p v-if="kept">
       as kept:
       <button
         v-for="one in kept"

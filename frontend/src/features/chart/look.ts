@@ -1,6 +1,6 @@
 import { keepPreviousData, useQuery } from '@tanstack/vue-query'
 import { computed, shallowRef, toValue, watch, type MaybeRefOrGetter } from 'vue'
-import { answer, api, type Chart } from '@/shared/api'
+import { answer, api, type Chart, type Dress } from '@/shared/api'
 
 const FIRST = 600
 const MORE = 2_000
@@ -10,14 +10,9 @@ const AHEAD = 200
 export interface Look {
   code: string
   bars: string
-  lines: readonly string[]
-  smoothed?: boolean
   /** Within which instruments are compared; without one among all. */
   universe?: string
-  /** Conditions by which something is drawn otherwise, and measures of the strip. */
-  states?: readonly string[]
-  strip?: readonly string[]
-  stripBars?: number
+  dress: Dress
 }
 
 const chartOf = (look: Look, count: number, before: number | null, signal?: AbortSignal) =>
@@ -25,32 +20,18 @@ const chartOf = (look: Look, count: number, before: number | null, signal?: Abor
     api.POST('/api/instruments/{code}/chart', {
       params: { path: { code: look.code } },
       body: {
+        ...look.dress,
         bars: look.bars,
         count,
         before,
-        lines: [...look.lines],
-        smoothed: look.smoothed ?? false,
         universe: look.universe ?? '',
-        states: [...(look.states ?? [])],
-        strip: [...(look.strip ?? [])],
-        strip_bars: look.stripBars ?? 34,
       },
       signal,
     }),
   )
 
 export const lookQuery = (look: Look) => ({
-  queryKey: [
-    'look',
-    look.code,
-    look.bars,
-    look.smoothed ?? false,
-    look.universe,
-    look.lines,
-    look.states ?? [],
-    look.strip ?? [],
-    look.stripBars,
-  ],
+  queryKey: ['look', look.code, look.bars, look.universe, look.dress],
   staleTime: 60_000,
   enabled: look.code !== '',
   queryFn: ({ signal }: { signal: AbortSignal }) => chartOf(look, FIRST, null, signal),

@@ -3,6 +3,8 @@ import { useLocalStorage } from '@vueuse/core'
 import { computed, ref, watch } from 'vue'
 import ChartSheet from '@/features/chart/ChartSheet.vue'
 import LineNumbers from '@/features/chart/LineNumbers.vue'
+import { dressOf } from '@/features/chart/dress'
+import { PLAIN } from '@/features/chart/layout'
 import { useLook } from '@/features/chart/look'
 import { useSighting } from '@/features/chart/sighting'
 import ErrorNote from '@/shared/ErrorNote.vue'
@@ -34,7 +36,7 @@ watch(
 const { chart, reach, error, again } = useLook(() => ({
   code: code.value,
   bars: bars.value,
-  lines: drawn.value.trim() ? [drawn.value] : [],
+  dress: { ...dressOf(PLAIN), lines: drawn.value.trim() ? [drawn.value] : [] },
 }))
 const { sight, came } = useSighting(chart, 'linear', reach)
 const controls = computed(() =>

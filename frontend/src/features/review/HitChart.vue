@@ -3,14 +3,13 @@ import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, ref, watch } from 'vue'
 import ChartSheet from '@/features/chart/ChartSheet.vue'
 import { useDress } from '@/features/chart/dress'
+import DressShop from '@/features/chart/DressShop.vue'
 import { arranged } from '@/features/chart/layout'
-import Workshop from '@/features/chart/Workshop.vue'
 import Suggest from '@/features/suggest/Suggest.vue'
 import { usePointed } from '@/features/suggest/usePointed'
 import { chartOf, type Chart, type Sieve } from '@/shared/api'
 import ErrorNote from '@/shared/ErrorNote.vue'
 import { useKeys } from '@/shared/keys'
-import { useVocabulary } from '@/shared/queries'
 
 /** The chart of a hit as its run saw it, with what else is drawn beside the sieve's numbers. */
 const props = defineProps<{
@@ -23,8 +22,8 @@ const props = defineProps<{
 const FEWEST = 40
 const MOST = 420
 const client = useQueryClient()
-const vocabulary = useVocabulary()
-const { layout, scale, drawing, dress, open, shop, turn, change, offered } = useDress('hits')
+const dressing = useDress('hits')
+const { layout, scale, drawing, dress, open, turn } = dressing
 const query = (code: string) => ({
   queryKey: ['chart', props.run, code, dress.value],
   staleTime: 300_000,
@@ -97,17 +96,7 @@ useKeys([
       @point="(text, label) => point({ text, label }, pointed!.at, pointed!.since)"
       @close="leave"
     />
-    <Workshop
-      v-if="open"
-      ref="shop"
-      :layout="layout"
-      :chart="drawn"
-      :bars="sieve.timeframes[0]!"
-      :functions="vocabulary.data.value?.functions ?? []"
-      :kept="offered"
-      @change="change"
-      @close="open = false"
-    />
+    <DressShop v-if="open" :of="dressing" :chart="drawn" :bars="sieve.timeframes[0]!" />
   </div>
 </template>
 

@@ -1,10 +1,10 @@
 <script setup lang="ts">
-import { useEventListener } from '@vueuse/core'
 import { computed, nextTick, ref, toRef } from 'vue'
 import type { Condition, Problem, Schemas, Vocabulary } from '@/shared/api'
 import { needs, told } from '@/shared/format'
 import FormulaEditor from './FormulaEditor.vue'
 import ErrorNote from '@/shared/ErrorNote.vue'
+import { pointerIsDown } from '@/shared/press'
 import HelpCard from './HelpCard.vue'
 import Histogram from './Histogram.vue'
 import RowForm from './RowForm.vue'
@@ -98,34 +98,21 @@ defineExpose({
   reveal: () => row.value?.scrollIntoView({ block: 'nearest' }),
 })
 /** While the pointer is down nothing opens: what is pressed would move away from under it. */
-let pressed = false
-useEventListener(window, ['pointerup', 'pointercancel'], () => (pressed = false), { capture: true })
+const focused = () => pointerIsDown() || emit('open')
 const veto = computed(() => condition.value.role === 'veto')
 /** A veto tells what it keeps out; the others what they let through. */
 const bars = computed(() => {
   const count = props.count
   const shown = [
     veto.value
-      ? {
-          name: 'keeps out',
-          value: count && props.instruments - count.alone,
-        }
-      : {
-          name: 'alone',
-          value: count?.alone,
-        },
+      ? { name: 'keeps out', value: count && props.instruments - count.alone }
+      : { name: 'alone', value: count?.alone },
   ]
   if (condition.value.role === 'boost') return shown
   return [
     ...shown,
-    {
-      name: 'so far',
-      value: count?.so_far,
-    },
-    {
-      name: 'without it',
-      value: count?.without,
-    },
+    { name: 'so far', value: count?.so_far },
+    { name: 'without it', value: count?.without },
   ]
 })
 </script>
@@ -136,8 +123,7 @@ const bars = computed(() => {
     class="row"
     :class="{ open, off: condition.off }"
     @keydown.capture="onKey"
-    @focusin="pressed || emit('open')"
-    @pointerdown="pressed = true"
+    @focusin="focused"
     @click="emit('open')"
   >
     <span class="role">
@@ -401,11 +387,7 @@ const bars = computed(() => {
   align-content: start;
 }
 .figure {
-  font: inherit;
   color: var(--quiet);
-  background: none;
-  border: 0;
-  padding: 0;
   cursor: help;
 }
 .counts dd {

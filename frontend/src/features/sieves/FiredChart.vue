@@ -2,10 +2,9 @@
 import { computed, nextTick, ref, toRef, watch } from 'vue'
 import ChartSheet from '@/features/chart/ChartSheet.vue'
 import { useDress } from '@/features/chart/dress'
+import DressShop from '@/features/chart/DressShop.vue'
 import { arranged } from '@/features/chart/layout'
 import { useSighting } from '@/features/chart/sighting'
-import Workshop from '@/features/chart/Workshop.vue'
-import { useVocabulary } from '@/shared/queries'
 import type { Sieve } from '@/shared/api'
 import { barTime, figure, plural } from '@/shared/format'
 import ErrorNote from '@/shared/ErrorNote.vue'
@@ -30,14 +29,14 @@ const emit = defineEmits<{
   hold: [held: boolean]
   take: [formula: string]
 }>()
-const { layout, scale, drawing, dress, open, shop, turn, change, offered } = useDress('sieves')
+const dressing = useDress('sieves')
+const { layout, scale, drawing, dress, open, turn } = dressing
 const { fired, reach, error, fresh } = useFired(
   toRef(props, 'sieve'),
   toRef(props, 'code'),
   toRef(props, 'focus'),
   dress,
 )
-const vocabulary = useVocabulary()
 const chart = computed(() => fired.value && arranged(fired.value.chart, layout.value))
 const { sight, came, zoom, pan, newest, showAt, anew } = useSighting(chart, scale, reach)
 const looked = ref<number>()
@@ -208,18 +207,12 @@ useKeys([
         "
         @close="leave"
       />
-      <Workshop
+      <DressShop
         v-if="open"
-        class="shop"
-        ref="shop"
-        :layout="layout"
+        :of="dressing"
         :chart="chart"
         :bars="sieve?.timeframes[0] ?? '1d'"
-        :functions="vocabulary.data.value?.functions ?? []"
         :stretch="sheet?.stretch"
-        :kept="offered"
-        @change="change"
-        @close="open = false"
       />
     </div>
   </section>
@@ -266,7 +259,7 @@ useKeys([
   flex: 1;
   min-height: 0;
 }
-.chart > :not(.shop) {
+.chart > :first-child {
   flex: 1;
   min-width: 0;
 }

@@ -67,7 +67,7 @@ const undecided = computed(() => {
             :height="22"
           />
           <span class="quiet more">
-            <span v-if="sided" class="ink">{{ sides([hit.side]) }}</span>
+            <span v-if="sided">{{ sides([hit.side]) }}</span>
             <span class="name">{{ hit.name }}</span>
             <span v-if="rank" :title="`ranked by ${rank}`">{{ figure(hit.rank) }}</span>
             <span>{{ plural(hit.age + 1, 'bar') }}</span>

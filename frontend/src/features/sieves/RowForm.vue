@@ -95,10 +95,6 @@ const SPAN_WORDS: Record<Row['span'], string> = {
   for: 'for … bars',
   'at least': 'at least … of … bars',
 }
-/** Under which word help is found for what is chosen. */
-const relationWord = computed(() => RELATION_WORDS[props.row.relation] ?? props.row.relation)
-const spanWord = computed(() => SPAN_WORDS[props.row.span] || undefined)
-const howWord = computed(() => props.row.how && HOW_WORDS[props.row.how])
 const HOW_WORDS: Record<NonNullable<Row['how']>, string> = {
   all: 'and',
   any: 'or',
@@ -106,6 +102,10 @@ const HOW_WORDS: Record<NonNullable<Row['how']>, string> = {
   then: 'then … within … bars',
   until: 'until',
 }
+/** Under which word help is found for what is chosen. */
+const relationWord = computed(() => RELATION_WORDS[props.row.relation] ?? props.row.relation)
+const spanWord = computed(() => SPAN_WORDS[props.row.span] || undefined)
+const howWord = computed(() => props.row.how && HOW_WORDS[props.row.how])
 const OPERANDS = ['left', 'right', 'other'] as const
 const NAMES = { left: 'Left', right: 'Right', other: 'Upper end' }
 const shown = computed(() =>

@@ -1,7 +1,6 @@
 import { computed, ref, shallowRef, watch, type Ref } from 'vue'
-import { answer, api, type Schemas, type Sieve } from '@/shared/api'
+import { answer, api, type Dress, type Schemas, type Sieve } from '@/shared/api'
 import { asOf } from '@/shared/asOf'
-import type { Dress } from '@/features/chart/dress'
 import { useLatest } from '@/shared/latest'
 
 export type Fired = Awaited<ReturnType<typeof firedOn>>

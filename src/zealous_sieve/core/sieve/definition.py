@@ -61,6 +61,10 @@ class Condition(_Record):
     side: Side | None = None
     """Asked of the setups of this side only; where none is named, of those of every side."""
 
+    def is_of(self, side: Side) -> bool:
+        """Whether it is asked of the setups of a side."""
+        return self.side in (None, side)
+
     @property
     def decides(self) -> bool:
         return self.role != Role.BOOST and not self.off
@@ -131,8 +135,7 @@ class Sieve(_Record):
     def of(self, side: Side) -> Sieve:
         """What is asked of the setups of one side: conditions of the other are as if switched off."""
         asked = tuple(
-            c if c.side in (None, side) else c.model_copy(update={"off": True})
-            for c in self.conditions
+            c if c.is_of(side) else c.model_copy(update={"off": True}) for c in self.conditions
         )
         return self.model_copy(update={"sides": (side,), "conditions": asked})
 

@@ -6,6 +6,8 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from enum import StrEnum
 
+from zealous_sieve.core.sieve.definition import Side
+
 
 class Cell(StrEnum):
     """How a condition stands in the mesh."""
@@ -41,7 +43,7 @@ class Hit:
     """
 
     code: str
-    side: str
+    side: Side
     timeframe: str
     bar_at: int
     fired_at: int

@@ -41,7 +41,7 @@ def judge(
         yes = Cell.VETO if condition.role == Role.VETO else Cell.PASS
         no = Cell.PASS if condition.role == Role.VETO else Cell.MISS
         unasked = None
-        if condition.side and condition.side not in prepared.sieve.sides:
+        if not any(map(condition.is_of, prepared.sieve.sides)):
             unasked = Cell.OTHER
         elif condition.off:
             unasked = Cell.OFF

@@ -78,6 +78,10 @@ class Prepared:
             joined = apply("both", joined, self.ask(position))
         return joined
 
+    def setups(self) -> dict[str, Term]:
+        """The setup of each side, by its name."""
+        return {side.side: side.setup() for side in self.sided()}
+
     @cached_property
     def _parts(self) -> tuple[dict[str, Typed], ...]:
         return tuple(parts(formula) for formula in self.formulas)
@@ -158,7 +162,7 @@ def _side_problems(sieve: Sieve) -> list[Problem]:
             subject=f"conditions.{n}.side",
         )
         for n, condition in enumerate(sieve.conditions)
-        if condition.side not in (None, *sieve.sides)
+        if not any(map(condition.is_of, sieve.sides))
     ]
     for side in sieve.sides:
         if any(condition.decides for condition in sieve.of(side).conditions):

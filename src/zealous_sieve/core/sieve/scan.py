@@ -90,7 +90,7 @@ class Sifted:
 
     @property
     def setup(self) -> Truths:
-        return self.columns[_setup(self.prepared)]
+        return self.columns[self.prepared.side]
 
     def asked(self, position: int) -> Truths:
         """Whether a condition that decides does not stand in the way."""
@@ -114,10 +114,6 @@ def _number(name: str) -> str:
     return f"number {name}"
 
 
-def _setup(prepared: Prepared) -> str:
-    return f"setup {prepared.side}"
-
-
 def sift(
     prepared: Prepared,
     panel: Panel,
@@ -130,7 +126,7 @@ def sift(
     sides = prepared.sided()
     terms = {f"truth {n}": truth_of(f) for n, f in enumerate(prepared.formulas)}
     terms |= {f"ask {n}": prepared.ask(n) for n in range(len(prepared.formulas))}
-    terms |= {_setup(side): side.setup() for side in sides}
+    terms |= prepared.setups()
     if prepared.rank is not None:
         terms["rank"] = truth_of(prepared.rank)
     live, stopped = _fresh(panel)
@@ -163,7 +159,7 @@ def sift(
 def _passing(sides: Sequence[Prepared], found: Mapping[str, Truths]) -> NDArray[np.bool_]:
     """On which side each instrument passes, ``(sides, instruments)``: on that which holds on the newest
     bar, of several that do on that with the largest score, of several such on each."""
-    setups = np.stack([found[_setup(side)] for side in sides]) == 1.0
+    setups = np.stack([found[side.side] for side in sides]) == 1.0
     window = setups.shape[2]
     back = np.where(setups.any(axis=2), np.argmax(setups[:, :, ::-1], axis=2), window)
     nearest = back.min(axis=0)
@@ -250,11 +246,16 @@ def signals(
 ) -> Signals:
     """Where a sieve would have fired, over all history. Raises CancelledError."""
     terms = {str(n): truth_of(formula) for n, formula in enumerate(prepared.formulas)}
-    sides = prepared.sided()
-    terms |= {_setup(side): side.setup() for side in sides}
+    terms |= prepared.setups()
     found = evaluate(terms, panel, progress=progress, cancelled=cancelled)
-    setups = {side.side: found.pop(_setup(side)) for side in sides}
+    setups = {side: found.pop(side) for side in prepared.sieve.sides}
     return Signals(setups=setups, conditions=tuple(found.values()))
+
+
+def begun(setup: Truths) -> NDArray[np.int64]:
+    """The bars of one instrument on which a setup is yes and was not on the bar before."""
+    yes = setup == 1.0
+    return np.flatnonzero(yes & ~np.concatenate([[False], yes[:-1]]))
 
 
 def _fresh(panel: Panel) -> tuple[Panel, tuple[str, ...]]:
@@ -400,25 +401,24 @@ def _for_some(
 def _counts(sides: Sequence[Sifted]) -> tuple[tuple[Count, ...], tuple[Funnel, ...]]:
     """Of each condition how many instruments it lets through, on any of the sides that it is asked of; and
     how many are left on each side."""
-    funnels = [_through(side) for side in sides]
-    conditions = [side.prepared.sieve.conditions for side in sides]
+    conditions = sides[0].prepared.sieve.conditions
+    through = {side.prepared.side: _through(side) for side in sides}
     counts = []
-    for n, condition in enumerate(conditions[0]):
-        own = [f[n] for f, side in zip(funnels, sides, strict=True)
-               if condition.side in (None, side.prepared.side)]  # fmt: skip
+    for n, condition in enumerate(conditions):
+        own = [found[n] for side, found in through.items() if condition.is_of(side)]
         alone, so_far, without = (
-            int(np.logical_or.reduce(through).sum()) for through in zip(*own, strict=True)
+            int(np.logical_or.reduce(each).sum()) for each in zip(*own, strict=True)
         )
         counts.append(Count(alone=alone, so_far=so_far, without=without))
     left = tuple(
         Funnel(
-            side=side.prepared.side,
+            side=side,
             so_far=tuple(
-                int(so_far.sum()) if c.side in (None, side.prepared.side) else None
-                for c, (_, so_far, _) in zip(side.prepared.sieve.conditions, own, strict=True)
+                int(so_far.sum()) if condition.is_of(side) else None
+                for condition, (_, so_far, _) in zip(conditions, found, strict=True)
             ),
         )
-        for side, own in zip(sides, funnels, strict=True)
+        for side, found in through.items()
     )
     return tuple(counts), left
 
