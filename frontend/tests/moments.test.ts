@@ -1,5 +1,5 @@
 import { flushPromises } from '@vue/test-utils'
-import { afterEach, beforeEach, describe, expect, it, test } from 'vitest'
+import { afterEach, beforeEach, describe, expect, it, test, vi } from 'vitest'
 import { ref, shallowRef } from 'vue'
 import { createMemoryHistory, createRouter } from 'vue-router'
 import { MOST, useSighting } from '@/features/chart/sighting'
@@ -8,6 +8,7 @@ import type { Chart, Control } from '@/shared/api'
 import { asOf, carryMoment, lookFrom, written } from '@/shared/asOf'
 import { localOf, momentOf } from '@/shared/format'
 import { preferences } from '@/shared/preferences'
+import { pointerIsDown, released } from '@/shared/press'
 import { within } from './setting'
 
 describe('a moment on the clock that was chosen', () => {
@@ -63,6 +64,50 @@ describe('the moment that is looked from', () => {
     await router.push('/b?asof=yesterday')
     expect(asOf.value).toBeUndefined()
     expect(router.currentRoute.value.fullPath).toBe('/b')
+  })
+  it.each(['2026-06-08T14:20:00Z', undefined])(
+    'is not left again by a page that carries the last one along: %s',
+    async (next) => {
+      const router = make()
+      await router.push('/a?asof=2026-06-09T14:20:00Z')
+      const carried = { ...router.currentRoute.value.query, line: 'x' }
+      await Promise.all([lookFrom(router, next), router.replace({ query: carried })])
+      expect(asOf.value).toBe(next)
+      expect({ ...router.currentRoute.value.query }).toEqual(
+        next ? { line: 'x', asof: next } : { line: 'x' },
+      )
+    },
+  )
+})
+
+describe('while a button is pressed', () => {
+  const send = (type: string, on: EventTarget) =>
+    on.dispatchEvent(new MouseEvent(type, { bubbles: true, button: 0 }))
+  it('answers wait until its click was heard, also where the press took the focus from elsewhere', async () => {
+    const button = document.body.appendChild(document.createElement('button'))
+    const heard: string[] = []
+    expect(released()).toBeUndefined()
+    send('pointerdown', button)
+    document.body.dispatchEvent(new FocusEvent('blur'))
+    expect(pointerIsDown()).toBe(true)
+    void released()?.then(() => heard.push('answer'))
+    await flushPromises()
+    button.addEventListener('click', () => heard.push('click'))
+    send('pointerup', button)
+    button.click()
+    await vi.waitFor(() => expect(heard).toEqual(['click', 'answer']))
+    expect(pointerIsDown()).toBe(false)
+    expect(released()).toBeUndefined()
+    button.remove()
+  })
+  it.each(['pointercancel', 'blur'])('%s of the window lets go', async (end) => {
+    const button = document.body.appendChild(document.createElement('button'))
+    send('pointerdown', button)
+    const answer = released()
+    window.dispatchEvent(new Event(end))
+    await answer
+    expect(released()).toBeUndefined()
+    button.remove()
   })
 })
 

@@ -41,6 +41,19 @@ def test_the_whole_desk_is_set_back_by_key_and_comes_to_the_present_again(page: 
     expect(chart).to_have_accessible_name(re.compile("16 Jun 2026"))
 
 
+def test_steps_that_are_asked_for_before_the_desk_has_counted_are_done(page: Page) -> None:
+    answer_late(page, "GET", "/api/thread", 4000)
+    for address, key, then in (
+        ("/instruments/LANT40?asof=2026-06-09T14:20:00Z", "(", "Fri 5 Jun 2026 14:20 UTC"),
+        ("/instruments/LANT40", "<", "Tue 2 Jun 2026 14:20 UTC"),
+    ):
+        page.goto(address)
+        page.get_by_role("heading", name="LANT40").wait_for()
+        for _ in range(2):
+            page.keyboard.press(key)
+        expect(page.locator(".moment.past .told")).to_contain_text(then)
+
+
 def test_an_answer_that_comes_after_its_moment_was_left_is_not_taken_for_the_new_one(
     page: Page,
 ) -> None:

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed, watchEffect } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
+import { asOf } from '@/shared/asOf'
 import { away } from '@/shared/away'
 import { plural } from '@/shared/format'
 import { useKeys } from '@/shared/keys'
@@ -96,7 +97,8 @@ useKeys([
     <span class="right">
       <UndoBar />
       <span v-if="trouble" class="fall words" role="status" :title="trouble">{{ trouble }}</span>
-      <Moment v-else-if="counts" v-show="!offer" />
+      <!-- Its keys work whatever stands here, and a moment of the past is told beside any trouble. -->
+      <Moment v-show="!offer && (asOf || !trouble)" />
       <button class="button plain" @click="showPalette = true">Find <kbd>g</kbd></button>
       <button class="button plain" :aria-pressed="night" @click="toggleNight()">
         {{ night ? 'Day' : 'Night' }}

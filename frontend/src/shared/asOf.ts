@@ -16,15 +16,16 @@ const read = (told: unknown): string | undefined => {
 export const written = (milliseconds: number) =>
   new Date(milliseconds).toISOString().replace('.000', '')
 
-/** Links lead on from the moment that is looked from; an address with one of its own takes the desk there. */
+/**
+ * Links lead on from the moment that is looked from; an address with one of its own takes the desk there.
+ * One that a page only carries along is none of its own: the desk may be on its way to another.
+ */
 export function carryMoment(router: Router) {
-  router.beforeEach((to) => {
+  router.beforeEach((to, from) => {
     const told = to.query.asof
-    if (told !== undefined) {
-      asOf.value = read(told)
-      if (!asOf.value) return { ...to, query: { ...to.query, asof: undefined } }
-    } else if (asOf.value) return { ...to, query: { ...to.query, asof: asOf.value } }
-    return true
+    if (told !== undefined && told !== from.query.asof) asOf.value = read(told)
+    if (told === asOf.value) return true
+    return { ...to, query: { ...to.query, asof: asOf.value } }
   })
 }
 
