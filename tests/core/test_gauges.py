@@ -152,6 +152,19 @@ def test_what_is_lacking_is_told_in_the_unit_that_is_measured() -> None:
     assert (told.row, told.in_the_way) == (3, 1)
 
 
+@pytest.mark.parametrize("text", ["hammer", "close crosses above sma(close, 9)", "close == open"])
+def test_a_veto_without_a_number_that_alone_keeps_out_is_a_near_miss_too(text: str) -> None:
+    alone = panel_of(160, seed=5)
+    found = prepare(sieve(must("close > 0"), Condition(formula=text, role=Role.VETO)))
+    held = evaluate({"": truth_of(found.formulas[1])}, alone)[""]
+    at = int(np.flatnonzero(held == 1.0)[-1])
+    sides = sift_closely(found, alone.ending(np.array([at + 1])))
+    ((miss,), count) = nearest(sides, 5)
+    assert (miss.condition, miss.short, miss.lacks, count) == (1, None, "", 1)
+    told = standing(sides, 0)
+    assert [own.stands_in_the_way for own in told.conditions] == [False, True]
+
+
 def test_of_several_bars_the_one_with_the_fewest_in_the_way_is_told() -> None:
     panel = closes([1.0, 6.0, 1.0])
     closely = sift_closely(

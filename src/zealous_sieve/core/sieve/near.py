@@ -90,6 +90,8 @@ class Closely:
 
     sifted: Sifted
     shapes: tuple[Shape, ...]
+    asked: tuple[Shape, ...]
+    """What each condition asks so as not to stand in the way: vetoes turned round."""
 
     def newest(self, term: Term) -> Values:
         """The values of a term at the newest bar of each instrument."""
@@ -178,21 +180,16 @@ class Closely:
     ) -> Mapping[Term, Values]:
         return {term: self.sifted.columns[_named(term)][places, at] for term in terms_of([shape])}
 
-    def _asked(self, position: int) -> Shape:
-        """What a condition asks so as not to stand in the way."""
-        role = self.sifted.prepared.sieve.conditions[position].role
-        return turned(self.shapes[position]) if role == Role.VETO else self.shapes[position]
-
     def _short(self, position: int, places: NDArray[np.int64], at: NDArray[np.int64]) -> Values:
         """By how many spreads a condition fails; NaN where that can't be told."""
-        shape = self._asked(position)
+        shape = self.asked[position]
         margin = margins(shape, self._values(shape, places, at), self.spreads)
         return np.where(np.isfinite(margin) & (margin <= 0), -margin, np.nan)
 
     def lacks(self, position: int, place: int, at: int, tick: float) -> tuple[float | None, str]:
         """By how much a condition fails for an instrument on one of its last bars, in spreads and in
         words."""
-        shape = self._asked(position)
+        shape = self.asked[position]
         where = np.array([place]), np.array([at])
         short = float(self._short(position, *where)[0])
         values = self._values(shape, *where)
@@ -253,9 +250,13 @@ def sift_closely(
 ) -> tuple[Closely, ...]:
     """Sift a panel, and measure what its conditions ask on the way, on each side. Raises CancelledError."""
     shapes = tuple(map(shape_of, prepared.formulas))
-    beside = {_named(term): term for term in terms_of(shapes)}
+    asked = tuple(
+        turned(shape) if condition.role == Role.VETO else shape
+        for condition, shape in zip(prepared.sieve.conditions, shapes, strict=True)
+    )
+    beside = {_named(term): term for term in terms_of([*shapes, *asked])}
     sides = sift(prepared, panel, beside, progress=progress, cancelled=cancelled)
-    return tuple(Closely(sifted=sifted, shapes=shapes) for sifted in sides)
+    return tuple(Closely(sifted=sifted, shapes=shapes, asked=asked) for sifted in sides)
 
 
 def nearest(sides: Sequence[Closely], most: int) -> tuple[tuple[NearMiss, ...], int]:
