@@ -13,7 +13,6 @@ from tests.properties.strategies import conditions
 from zealous_sieve.core.engine.evaluate import evaluate
 from zealous_sieve.core.errors import FormulaError
 from zealous_sieve.core.formula.check import check, check_condition
-from zealous_sieve.core.functions.specification import Kind
 from zealous_sieve.core.sieve.definition import Condition, Role
 from zealous_sieve.core.sieve.gauges import (
     Passes,
@@ -199,7 +198,7 @@ def test_what_a_value_suggests_holds_where_it_was_read(bar: int) -> None:
             continue
         values = evaluate({"": typed.term}, PANEL)[""][: bar + 1]
         seen = Seen(text=text, typed=typed, values=values, bars=bars, ranges=ranges)
-        for since in (None, 1, 17) if typed.kind != Kind.TRUTH else (None,):
+        for since in (None, 1, 17):
             for own in suggestions(seen, since):
                 truth = truth_of(check_condition(own.text))
                 assert evaluate({"": truth}, PANEL)[""][bar] == 1.0, own

@@ -61,10 +61,12 @@ class Suggestion:
 
 
 def suggestions(seen: Seen, since: int | None = None) -> list[Suggestion]:
-    """Conditions for a value, the plainest first; with ``since`` for the way from so many bars before."""
+    """Conditions for a value, the plainest first; with ``since`` for the way of a number from so many bars
+    before."""
     if not len(seen.values) or not math.isfinite(seen.value):
         return []
-    found = list(_way(seen, since) if since else _of(seen))
+    number = seen.typed.kind != Kind.TRUTH
+    found = list(_way(seen, since) if since and number else _of(seen))
     return list({own.text: own for own in found}.values())
 
 
