@@ -12,6 +12,7 @@ import urllib.request
 from collections.abc import Iterator
 from pathlib import Path
 
+import psycopg
 import pytest
 from flask.testing import FlaskClient
 from hypothesis import settings
@@ -19,7 +20,7 @@ from hypothesis import settings
 from zealous_sieve import bootstrap, environment
 from zealous_sieve.client import Client
 from zealous_sieve.core.market.lantern.intraday import Extent
-from zealous_sieve.local.cluster import Cluster, cluster_in, free_port
+from zealous_sieve.local.cluster import DESK, KEEPER, Cluster, cluster_in, free_port
 from zealous_sieve.storage.revision import migrate
 from zealous_sieve.usecases.demo import fill_demo
 from zealous_sieve.usecases.ports import Outside
@@ -39,8 +40,17 @@ def cluster() -> Iterator[Cluster]:
         Path(folder).chmod(0o755)
         own = cluster_in(Path(folder))
         own.start()
+        for setting in ("fsync", "full_page_writes"):
+            _tell(own, f"ALTER SYSTEM SET {setting} = off")
+        _tell(own, "SELECT pg_reload_conf()")
         yield own
         own.destroy()
+
+
+def _tell(cluster: Cluster, statement: str) -> None:
+    address = cluster.address_of("postgres", KEEPER)
+    with psycopg.connect(address, autocommit=True) as connection:
+        connection.execute(statement)
 
 
 @pytest.fixture(scope="session")
@@ -56,18 +66,36 @@ def demo(cluster: Cluster) -> str:
 
 
 def copy_of(cluster: Cluster, name: str) -> str:
-    return cluster.make_database(f"copy_{next(_numbers)}", template=name)
+    """The address of a copy of a database."""
+    copy = f"copy_{next(_numbers)}"
+    _tell(cluster, f"CREATE DATABASE {copy} OWNER {DESK} TEMPLATE {name} STRATEGY file_copy")
+    return cluster.address_of(copy)
 
 
 @pytest.fixture
-def address(cluster: Cluster, demo: str) -> str:
-    """A fresh copy of the demo database."""
-    return copy_of(cluster, demo)
+def address(cluster: Cluster, demo: str) -> Iterator[str]:
+    """A fresh copy of the demo database, for one test."""
+    own = copy_of(cluster, demo)
+    yield own
+    _tell(cluster, f"DROP DATABASE {own.rpartition('/')[2]} WITH (FORCE)")
+
+
+@pytest.fixture(scope="session")
+def as_it_came(cluster: Cluster, demo: str) -> Outside:
+    """The desk as it comes with the demo; the database refuses whatever would change it."""
+    own = copy_of(cluster, demo)
+    name = own.rpartition("/")[2]
+    _tell(cluster, f"ALTER DATABASE {name} SET default_transaction_read_only = on")
+    return bootstrap.outside(own)
 
 
 @pytest.fixture
-def outside(address: str) -> Outside:
-    return bootstrap.outside(address)
+def outside(request: pytest.FixtureRequest) -> Outside:
+    """A desk of the test's own, or one that it shares with all that only read."""
+    if request.node.get_closest_marker("reads"):
+        shared: Outside = request.getfixturevalue("as_it_came")
+        return shared
+    return bootstrap.outside(request.getfixturevalue("address"))
 
 
 @pytest.fixture

@@ -6,7 +6,7 @@ import time
 from collections.abc import Iterator
 
 import pytest
-from playwright.sync_api import Browser, Page, expect, sync_playwright
+from playwright.sync_api import Browser, ConsoleMessage, Page, expect, sync_playwright
 
 from tests.conftest import Service
 from zealous_sieve.core.sieve.examples import WAKING
@@ -26,13 +26,25 @@ def browser() -> Iterator[Browser]:
         chromium.close()
 
 
+def faults_of(page: Page) -> list[str]:
+    """Will hold what goes wrong on a page by our own doing, also what the framework only notes down."""
+    faults: list[str] = []
+    page.on("pageerror", lambda error: faults.append(f"{error.message} {error.stack}"))
+
+    def noted(message: ConsoleMessage) -> None:
+        if message.type == "error" and not message.text.startswith("Failed to load resource"):
+            faults.append(message.text)
+
+    page.on("console", noted)
+    return faults
+
+
 @pytest.fixture
 def page(browser: Browser, service: Service) -> Iterator[Page]:
     opened = browser.new_page(
         viewport={"width": 1280, "height": 800}, base_url=service.base, bypass_csp=True
     )
-    errors: list[str] = []
-    opened.on("pageerror", lambda error: errors.append(str(error)))
+    errors = faults_of(opened)
     yield opened
     opened.close()
     assert errors == []

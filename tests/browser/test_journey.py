@@ -186,7 +186,6 @@ def test_the_keys_of_a_page_are_listed(page: Page) -> None:
     expect(page.get_by_role("dialog")).to_have_count(0)
 
 
-@pytest.mark.parametrize("look", ["light", "dark"])
 @pytest.mark.parametrize(
     "path",
     [
@@ -206,30 +205,38 @@ def test_the_keys_of_a_page_are_listed(page: Page) -> None:
         "/instruments/TPSNHV?bars=15m&line=rsi(11)&line=rsi(",
     ],
 )
-def test_pages_have_no_accessibility_faults(page: Page, path: str, look: str) -> None:
-    check_access(page, path, look)
+def test_pages_have_no_accessibility_faults(page: Page, path: str) -> None:
+    check_access(page, path)
 
 
-@pytest.mark.parametrize("look", ["light", "dark"])
-def test_run_and_review_have_no_accessibility_faults(page: Page, look: str) -> None:
+def test_run_and_review_have_no_accessibility_faults(page: Page) -> None:
     page.goto("/sieves")
     page.locator("tbody tr", has_text="Waking range").get_by_role("button", name="Run").click()
     expect(page.locator("tbody td.mono").first).to_be_visible()
     run = page.url
-    check_access(page, run, look)
-    check_access(page, f"{run}/review", look)
+    check_access(page, run)
+    check_access(page, f"{run}/review")
 
 
-def check_access(page: Page, path: str, look: str) -> None:
-    page.add_init_script(f"localStorage.setItem('night', '{look}')")
+def check_access(page: Page, path: str) -> None:
+    """By day, and whatever has to do with colours by night too."""
+    page.add_init_script("localStorage.setItem('night', 'light')")
     page.goto(path)
     page.wait_for_load_state("networkidle")
     # What is being counted or read anew is faint for a moment, on purpose.
     expect(page.locator(".counts.stale, .leaves.busy, .old")).to_have_count(0)
     page.add_script_tag(path=str(AXE))
-    found = page.evaluate("axe.run().then((result) => result.violations)")
-    told = [f"{v['id']}: {[n['target'] for n in v['nodes']][:3]}" for v in found]
-    assert told == []
+    assert faults_of_access(page, "") == []
+    page.get_by_role("button", name="Night", exact=True).click()
+    expect(page.locator("html.dark")).to_have_count(1)
+    page.evaluate("Promise.all(document.getAnimations().map((own) => own.finished))")
+    coloured = "{ runOnly: ['color-contrast', 'link-in-text-block'] }"
+    assert faults_of_access(page, coloured) == []
+
+
+def faults_of_access(page: Page, asked: str) -> list[str]:
+    found = page.evaluate(f"axe.run({asked}).then((result) => result.violations)")
+    return [f"{v['id']}: {[n['target'] for n in v['nodes']][:3]}" for v in found]
 
 
 def test_a_formula_of_the_sieves_own_is_named_and_used(page: Page) -> None:

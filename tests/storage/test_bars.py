@@ -27,6 +27,7 @@ def same(a: Panel, b: Panel) -> None:
             np.testing.assert_array_equal(a.columns[name][a.rows(n)], b.columns[name][b.rows(n)])
 
 
+@pytest.mark.reads
 def test_what_is_loaded_is_what_was_made(outside: Outside) -> None:
     made, panel = build(extent=SMALL), outside.bars.panel()
     for base in (*panel.bases, panel):

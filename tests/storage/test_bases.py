@@ -232,6 +232,7 @@ def test_every_function_answers_on_files_from_outside(tmp_path: Path) -> None:
     assert silent - same_time == {f'pivots("month").{name}' for name in PIVOTS}, "no month is over"
 
 
+@pytest.mark.reads
 def test_a_panel_of_nothing_has_no_bases(outside: Outside) -> None:
     empty = Panel.of({})
     assert (len(empty), empty.bars, empty.bases) == (0, 0, ())

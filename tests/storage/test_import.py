@@ -69,6 +69,7 @@ def test_minutes_and_days_of_one_instrument_go_to_their_own_bases(tmp_path: Path
     }  # fmt: skip
 
 
+@pytest.mark.reads
 @pytest.mark.parametrize(
     ("step", "count", "told"),
     [

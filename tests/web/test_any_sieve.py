@@ -83,6 +83,7 @@ def told_alike(client: FlaskClient, sieve: dict[str, Any]) -> dict[str, Any]:
     return shown
 
 
+@pytest.mark.reads
 @pytest.mark.parametrize("part", range(PARTS))
 def test_every_function_stands_in_every_role(
     client: FlaskClient, outside: Outside, part: int

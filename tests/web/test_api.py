@@ -48,6 +48,7 @@ def test_the_thread_counts_what_there_is(client: FlaskClient, outside: Outside) 
     assert after["latest_run"] == run
 
 
+@pytest.mark.reads
 def test_universes_and_instruments_tell_coverage_and_findings(client: FlaskClient) -> None:
     sizes = {u["name"]: (u["instruments"], u["flagged"]) for u in get(client, "/universes")}
     assert sizes["All instruments"] == (287, 7)
@@ -59,6 +60,7 @@ def test_universes_and_instruments_tell_coverage_and_findings(client: FlaskClien
     assert client.get("/api/instruments?universe=Nowhere").status_code == 404
 
 
+@pytest.mark.reads
 def test_a_formula_is_read_as_it_is_typed(client: FlaskClient) -> None:
     reading = send(client, "/formula", {"text": "close > ema(close, 40)", "role": "condition"})
     assert reading["ok"]
@@ -68,6 +70,7 @@ def test_a_formula_is_read_as_it_is_typed(client: FlaskClient) -> None:
     assert wrong["problems"][0]["place"] == {"line": 1, "column": 8, "length": 1}
 
 
+@pytest.mark.reads
 def test_the_vocabulary_documents_every_function(client: FlaskClient) -> None:
     words = get(client, "/vocabulary")
     assert len(words["functions"]) >= 60
@@ -83,6 +86,7 @@ def test_a_preview_agrees_with_the_run(client: FlaskClient, outside: Outside) ->
     assert preview["counts"] == view["run"]["outcome"]["counts"]
 
 
+@pytest.mark.reads
 def test_a_preview_of_nonsense_says_what_is_wrong_in_which_condition(client: FlaskClient) -> None:
     conditions = [{"formula": "close > 1"}, {"formula": "clsoe > 1"}]
     preview = send(client, "/preview", {"sieve": document(conditions=conditions)})
@@ -233,6 +237,7 @@ def test_an_interrupted_run_is_taken_up_once_then_failed(
     assert "stopped during the run" in (ended.reason or "")
 
 
+@pytest.mark.reads
 @pytest.mark.parametrize(
     ("path", "status", "code"),
     [
@@ -254,6 +259,7 @@ def test_every_error_has_the_one_shape(
     assert reply.json["problems"]
 
 
+@pytest.mark.reads
 def test_a_malformed_request_is_refused(client: FlaskClient) -> None:
     for data in ("", "[]", '{"sieve": 3}', "{", '{"sieve": {"name": "x"}}'):
         assert (

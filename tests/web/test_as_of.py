@@ -74,6 +74,7 @@ def test_counts_charts_and_runs_agree_with_bars_cut_at_the_moment(
     )
 
 
+@pytest.mark.reads
 @pytest.mark.parametrize(
     ("at", "status", "code"),
     [("soon", 400, "no_moment"), ("2026-06-09T14:20:00", 400, "no_moment"),
@@ -86,6 +87,7 @@ def test_what_is_no_moment_or_still_to_come_is_told(
     assert (reply.status_code, reply.json["code"]) == (status, code)
 
 
+@pytest.mark.reads
 def test_before_the_first_bar_there_is_nothing_and_it_is_said(client: FlaskClient) -> None:
     early = "2001-01-01T00:00:00Z"
     kelp = seen(client, "/instruments?universe=Kelp", early)
@@ -104,6 +106,7 @@ def stepped(client: FlaskClient, moment: str, step: str, *, back: bool, **more: 
     return str(reply.json["moment"])
 
 
+@pytest.mark.reads
 def test_the_moment_is_moved_by_bars_sessions_and_weeks(client: FlaskClient) -> None:
     now = "2026-06-16T14:20:00Z"
     assert stepped(client, now, "session", back=True) == "2026-06-15T14:20:00Z"

@@ -72,6 +72,7 @@ def test_every_page_set_back_agrees_with_bars_cut_at_that_moment(
     assert get(client, "/thread")["instruments"] == 287
 
 
+@pytest.mark.reads
 def test_before_the_first_bar_every_page_says_that_nothing_is_known(client: FlaskClient) -> None:
     early = "1999-01-01T00:00:00Z"
     found = {

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+import pytest
 from flask.testing import FlaskClient
 
 from tests.web.test_api import get, send
@@ -16,6 +17,7 @@ def look(client: FlaskClient, *columns: dict[str, Any], universe: str = "Kelp") 
     return send(client, "/board", {"universe": universe, "columns": list(columns)})
 
 
+@pytest.mark.reads
 def test_a_cell_is_the_last_value_of_the_chart_and_where_it_stood_before(
     client: FlaskClient,
 ) -> None:
@@ -40,6 +42,7 @@ def test_a_cell_is_the_last_value_of_the_chart_and_where_it_stood_before(
         assert found["agreement"][place] == sides.count("above") - sides.count("below")
 
 
+@pytest.mark.reads
 def test_what_is_wrong_with_a_column_stands_in_it_and_spoils_no_other(client: FlaskClient) -> None:
     found = look(
         client, RATIO, {"formula": "closs > 1"}, {**RATIO, "bars": "soon"},
@@ -65,6 +68,7 @@ def test_of_one_or_none_or_long_ago_there_is_a_board_too(client: FlaskClient) ->
     assert then["columns"][0]["values"] != look(client, RATIO)["columns"][0]["values"]
 
 
+@pytest.mark.reads
 def test_unfinished_bars_count_where_they_are_asked_for(client: FlaskClient) -> None:
     asked = {"universe": "Kelp", "columns": [RATIO, {**RATIO, "bars": "1w"}]}
     closed, forming = (send(client, "/board", {**asked, "forming": f}) for f in (False, True))

@@ -115,6 +115,7 @@ def test_a_pair_becomes_an_instrument_and_can_be_taken_away(
     assert "OILWAX" not in {i["code"] for i in get(client, "/instruments?universe=Pairs")}
 
 
+@pytest.mark.reads
 def test_pairs_that_make_no_sense_are_refused(client: FlaskClient) -> None:
     legs = {"left": "LAMPOL", "right": "WAXYEL", "relation": "difference"}
     assert send(client, "/pairs", legs | {"code": "LANT40"}, status=409)["code"] == "code_taken"
@@ -168,6 +169,7 @@ def test_a_sieve_runs_on_bricks_and_on_bars_of_trades(
     assert "brick(10, 20)" in str(wrong)
 
 
+@pytest.mark.reads
 def test_every_formula_of_the_guide_gives_something_on_the_demo(outside: Outside) -> None:
     docs = Path(__file__).parents[2] / "docs"
     pages = [docs / "reference/language.md", *(docs / "guide").glob("*.md")]
@@ -210,6 +212,7 @@ UNSEEN = {"same_time"}
 """Of twenty sessions; the small demo has six."""
 
 
+@pytest.mark.reads
 def test_every_function_has_its_picture_on_an_instrument_of_the_desk(client: FlaskClient) -> None:
     names = [entry["name"] for entry in get(client, "/vocabulary")["functions"]]
     for name in names:

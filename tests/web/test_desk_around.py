@@ -72,6 +72,7 @@ COLUMNS: list[dict[str, Any]] = [
 ]
 
 
+@pytest.mark.reads
 def test_a_list_leaves_as_csv_and_as_parquet_with_the_same_in_it(client: FlaskClient) -> None:
     body = {"name": "All shares", "columns": COLUMNS}
     text = client.post("/api/tables", json={**body, "format": "csv"})
@@ -120,6 +121,7 @@ def test_what_is_drawn_beside_is_told_by_its_formula(text: str, code: str) -> No
     assert beside(text) == code
 
 
+@pytest.mark.reads
 def test_prices_of_another_size_have_a_pane_of_their_own(client: FlaskClient) -> None:
     lines = ["sma(close, 20)", 'close of "LANT40"', "close * 3", "nothing like it"]
     chart = client.post("/api/instruments/TPSNHV/chart", json={"lines": lines}).json

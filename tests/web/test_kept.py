@@ -268,6 +268,7 @@ def test_hits_tell_figures_at_the_signal_and_now(client: FlaskClient, outside: O
     assert [r["cell"] for r in chart["reasons_now"]] == ["miss"]
 
 
+@pytest.mark.reads
 def test_errors_are_in_our_own_words(client: FlaskClient) -> None:
     told = send(client, "/sieves", {"sieve": {"name": "", "universe": "x"}}, status=422)
     said = {p["subject"]: p["message"] for p in told["problems"]}

@@ -35,10 +35,28 @@ def folder() -> Iterator[Path]:
 
 @pytest.fixture(scope="module")
 def filled() -> Iterator[Path]:
-    """A data folder with the demo in it."""
+    """A data folder with the demo in it, whose first fill was broken off thrice and then done."""
     with data_folder() as own:
+        for way, seconds in ((signal.SIGKILL, 1.0), (signal.SIGTERM, 4.0), (signal.SIGKILL, 9.0)):
+            process = begin(own, "--prepare")
+            time.sleep(seconds)
+            process.send_signal(way)
+            process.wait(60)
+            assert left_behind(own) == []
         assert begin(own, "--prepare").wait(600) == 0
         yield own
+
+
+def test_a_first_fill_that_was_broken_off_is_done_anew(filled: Path) -> None:
+    cluster = cluster_in(filled)
+    cluster.start()
+    with psycopg.connect(cluster.address) as connection:
+        counts = [
+            connection.execute(f"SELECT count(*) FROM {table}").fetchone()
+            for table in ("instruments", "sieves", "universes")
+        ]
+    cluster.stop()
+    assert counts == [(287,), (3,), (len(universes()),)]
 
 
 def test_ended_in_whatever_way_it_leaves_nothing_behind_and_starts_again(filled: Path) -> None:
@@ -64,24 +82,6 @@ def test_what_is_killed_comes_back_by_itself_and_nothing_is_lost(filled: Path) -
             own.until(lambda: own.ask("GET", "/thread")["troubles"], 5, "it is told")
     own.end()
     assert left_behind(filled) == []
-
-
-def test_a_first_fill_that_is_broken_off_is_done_anew(folder: Path) -> None:
-    for way, seconds in ((signal.SIGKILL, 1.0), (signal.SIGTERM, 4.0), (signal.SIGKILL, 9.0)):
-        process = begin(folder, "--prepare")
-        time.sleep(seconds)
-        process.send_signal(way)
-        process.wait(60)
-        assert left_behind(folder) == []
-    assert begin(folder, "--prepare").wait(600) == 0
-    cluster = cluster_in(folder)
-    cluster.start()
-    with psycopg.connect(cluster.address) as connection:
-        counts = [
-            connection.execute(f"SELECT count(*) FROM {table}").fetchone()
-            for table in ("instruments", "sieves", "universes")
-        ]
-    assert counts == [(287,), (3,), (len(universes()),)]
 
 
 def test_a_port_in_use_is_told_before_anything_is_begun(folder: Path) -> None:

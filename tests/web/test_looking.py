@@ -26,6 +26,7 @@ def look(client: FlaskClient, status: int = 200, **body: Any) -> Any:
     return send(client, f"/instruments/{CODE}/chart", body, status=status)
 
 
+@pytest.mark.reads
 @pytest.mark.parametrize("bars", ["1d", "1w", "15m", "80m", "1m", "brick(10, 20)", "range(30)"])
 def test_a_chart_goes_back_bar_by_bar_and_repeats_none(client: FlaskClient, bars: str) -> None:
     newest = look(client, bars=bars, count=40, lines=["ema(close, 9)"])
@@ -43,6 +44,7 @@ def test_a_chart_goes_back_bar_by_bar_and_repeats_none(client: FlaskClient, bars
     assert look(client, bars=bars, before=first["times"][0])["times"] == []
 
 
+@pytest.mark.reads
 def test_the_unfinished_bar_is_shown_and_told(client: FlaskClient) -> None:
     daily = look(client, bars="1d", count=5)
     assert daily["provisional"]
@@ -54,6 +56,7 @@ def test_the_unfinished_bar_is_shown_and_told(client: FlaskClient) -> None:
     assert across["times"][-1] == daily["times"][-2]
 
 
+@pytest.mark.reads
 def test_days_and_events_stand_at_their_bars(client: FlaskClient) -> None:
     chart = look(client, bars="15m", count=400)
     days = [time // 86_400 for time in chart["times"]]
@@ -65,6 +68,7 @@ def test_days_and_events_stand_at_their_bars(client: FlaskClient) -> None:
     assert look(client, bars="1d", count=5)["days"] == []
 
 
+@pytest.mark.reads
 def test_what_can_not_be_drawn_is_refused_alone(client: FlaskClient) -> None:
     chart = look(client, lines=["rsi(9", "sma(close, 5)", "nothing", "macd"])
     assert [one["text"] for one in chart["refused"]] == ["rsi(9", "nothing"]
@@ -112,6 +116,7 @@ def test_an_instrument_tells_in_which_runs_it_was_a_hit(
     assert known["facts"]["sector"]
 
 
+@pytest.mark.reads
 def test_pairs_crosses_and_the_gauge_are_looked_at_like_any_other(client: FlaskClient) -> None:
     for code in ("LANTPR", "HONWAX", "OSKHLQ", "LANT40"):
         for bars in ("1d", "1w", "15m"):
@@ -139,6 +144,7 @@ def test_an_instrument_without_bars_has_an_empty_chart(
     assert known["facts"] == {}
 
 
+@pytest.mark.reads
 @pytest.mark.parametrize(
     "body",
     [
@@ -160,6 +166,7 @@ def test_what_makes_no_sense_to_ask_is_refused_at_the_door(
     assert refused["problems"] or refused["message"]
 
 
+@pytest.mark.reads
 def test_however_far_a_moment_lies_the_chart_is_what_there_is_before_it(
     client: FlaskClient,
 ) -> None:
@@ -171,6 +178,7 @@ def test_however_far_a_moment_lies_the_chart_is_what_there_is_before_it(
     assert one["earlier"]
 
 
+@pytest.mark.reads
 def test_what_is_drawn_is_what_the_engine_says(client: FlaskClient, outside: Outside) -> None:
     """One number everywhere: each line of the chart equals the column of its formula."""
     desk = desk_of(outside)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+import pytest
 from flask.testing import FlaskClient
 
 from zealous_sieve.usecases.ports import Outside
@@ -93,6 +94,7 @@ def test_a_split_changes_all_bars_before_it_and_is_an_event_until_undone(
     assert "split" not in {event["kind"] for event in events}
 
 
+@pytest.mark.reads
 def test_a_pair_has_no_bars_to_mend(client: FlaskClient, outside: Outside) -> None:
     code = next(i.code for i in outside.market.instruments() if i.kind == "pair")
     body = {"code": code, "kind": "leave out", "first": 0, "last": 0, "seconds": 86_400}

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import Any
 
+import pytest
 from flask.testing import FlaskClient
 
 from tests.web.test_api import get, send
@@ -107,6 +108,7 @@ def test_leans_are_counted_beside_what_the_market_did_anyway(
     assert again["record"] == found["record"]
 
 
+@pytest.mark.reads
 def test_what_cant_be_told_is_refused_and_nothing_written(client: FlaskClient) -> None:
     base = draft()
     for change, code in (

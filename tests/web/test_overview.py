@@ -25,6 +25,7 @@ def part(client: FlaskClient, name: str, arranged: Any, status: int = 200) -> An
     return send(client, f"/overview/{name}", {"arranged": arranged}, status=status)
 
 
+@pytest.mark.reads
 def test_statements_are_the_sentences_of_sieves_with_their_values(
     client: FlaskClient, arranged: Any
 ) -> None:
@@ -71,6 +72,7 @@ def test_breadth_counts_the_universe_at_each_moment(client: FlaskClient, arrange
     assert empty["moments"] == []
 
 
+@pytest.mark.reads
 def test_who_is_tight_and_how_sectors_move_agree_with_the_board(
     client: FlaskClient, arranged: Any
 ) -> None:

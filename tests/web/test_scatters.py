@@ -22,6 +22,7 @@ def asked(x: Any = MOVED, y: Any = LONG, size: Any = NOTHING, **more: Any) -> An
     return {"universe": "Kelp", "x": x, "y": y, "size": size, **more}
 
 
+@pytest.mark.reads
 @pytest.mark.parametrize("forming", [False, True])
 def test_a_moment_of_the_session_is_the_desk_set_back_to_it(
     client: FlaskClient, forming: bool
@@ -40,6 +41,7 @@ def test_a_moment_of_the_session_is_the_desk_set_back_to_it(
         assert len(set(then["size"]["values"][-1])) > 9
 
 
+@pytest.mark.reads
 def test_a_trail_is_what_was_and_points_are_the_ends_of_charts(client: FlaskClient) -> None:
     found = send(client, "/scatter", asked(trail=3, move="15m"))
     assert found["fastest"] == "1m"
@@ -54,6 +56,7 @@ def test_a_trail_is_what_was_and_points_are_the_ends_of_charts(client: FlaskClie
     assert found["y"]["values"][-1][place] == chart["lines"][0]["values"][-2]
 
 
+@pytest.mark.reads
 def test_what_is_compared_is_so_within_one_universe_everywhere(client: FlaskClient) -> None:
     board = send(client, "/board", {"universe": "Kelp", "columns": [RANKED]})
     points = send(client, "/scatter", asked(RANKED, codes=board["codes"][3:5]))
@@ -84,6 +87,7 @@ def test_of_a_run_of_rows_and_of_nothing(client: FlaskClient, outside: Outside) 
     assert early["moments"] == []
 
 
+@pytest.mark.reads
 def test_what_is_wrong_with_a_measure_stands_in_it(client: FlaskClient) -> None:
     found = send(client, "/scatter", asked({"formula": "closs"}, RANKED, {**LONG, "bars": "soon"}))
     codes = [[p["code"] for p in found[name]["problems"]] for name in ("x", "y", "size")]

@@ -53,6 +53,7 @@ def test_who_passes_misses_and_why_is_one_judgement_before_and_after_the_run(
     assert without["conditions"] == []
 
 
+@pytest.mark.reads
 def test_a_condition_that_is_off_neither_decides_nor_scores(client: FlaskClient) -> None:
     never = must("close < 0")
     sieve = document(conditions=[must("close > 0"), never | {"off": True}])
@@ -67,6 +68,7 @@ def test_a_condition_that_is_off_neither_decides_nor_scores(client: FlaskClient)
     assert "switch" in nothing["problems"][0]["mend"]
 
 
+@pytest.mark.reads
 def test_what_can_not_be_computed_is_told_in_its_row(client: FlaskClient) -> None:
     rows = [
         must("close > open"), must("close > nosuch"),
@@ -81,6 +83,7 @@ def test_what_can_not_be_computed_is_told_in_its_row(client: FlaskClient) -> Non
         assert {p["subject"] for p in told["problems"]} == {"conditions.1.formula"}
 
 
+@pytest.mark.reads
 def test_what_is_unknown_for_lack_of_bars_is_told_in_its_row(client: FlaskClient) -> None:
     rows = [must("close > 0"), must("close > open on 3s")]
     told = asked(client, "/preview", sieve=document(conditions=rows, universe="Kelp"))
@@ -89,6 +92,7 @@ def test_what_is_unknown_for_lack_of_bars_is_told_in_its_row(client: FlaskClient
     assert "3s" in told["undecided_by"][1]
 
 
+@pytest.mark.reads
 def test_a_threshold_of_a_scale_is_where_its_grip_says(client: FlaskClient) -> None:
     sieve = document(
         conditions=[must("close < sma(close, 45) by 2.5%"), must("rsi(close, 17) > 40")]
@@ -103,6 +107,7 @@ def test_a_threshold_of_a_scale_is_where_its_grip_says(client: FlaskClient) -> N
         assert sum(scale["histogram"]["counts"]) + scale["histogram"]["unknown"] > 200
 
 
+@pytest.mark.reads
 def test_a_sieve_fires_where_it_begins_to_hold_and_not_on_every_bar(client: FlaskClient) -> None:
     sieve = document(conditions=[must("close > sma(close, 45)")], fired_within=1)
     told = asked(client, "/preview/fired", sieve=sieve, code="TPSNHV", count=5000)
@@ -154,6 +159,7 @@ def test_the_charts_of_sieves_and_of_hits_are_dressed_like_any_other(
         assert (chart["asked"], chart["refused"]) == (whole["asked"], whole["refused"])
 
 
+@pytest.mark.reads
 def test_small_sheets_hold_every_signal_of_the_universe(client: FlaskClient) -> None:
     sieve = document(conditions=[must("close crosses above sma(close, 45)")], fired_within=1)
     most = asked(client, "/preview/sheets", sieve=sieve, count=60)
@@ -169,6 +175,7 @@ def test_small_sheets_hold_every_signal_of_the_universe(client: FlaskClient) -> 
     assert sum(len(s["fired"]) for page in pages for s in page) == most["total"]
 
 
+@pytest.mark.reads
 def test_what_is_suggested_says_how_many_it_leaves(client: FlaskClient) -> None:
     chart = asked(client, "/instruments/TPSNHV/chart", count=200)
     pointed = {"code": "TPSNHV", "at": chart["times"][150], "universe": "All shares"}
@@ -186,6 +193,7 @@ def test_what_is_suggested_says_how_many_it_leaves(client: FlaskClient) -> None:
     assert wrong["code"] in ("two_results", "needs_output")
 
 
+@pytest.mark.reads
 def test_the_other_side_is_a_sieve_that_makes_sense_and_is_not_kept(client: FlaskClient) -> None:
     before = len(get(client, "/sieves"))
     for stored in get(client, "/sieves"):
@@ -235,6 +243,7 @@ def test_a_sieve_leaves_with_all_that_it_calls_and_tells_what_is_missing(
     assert entries["stretched"]["stored"]["text"] == "close > sma(close, 20)"
 
 
+@pytest.mark.reads
 def test_the_strip_and_the_states_of_a_chart_are_those_of_the_formulas(client: FlaskClient) -> None:
     body = {
         "count": 60, "strip": ["volume", "close +"], "strip_bars": 9,
@@ -250,6 +259,7 @@ def test_the_strip_and_the_states_of_a_chart_are_those_of_the_formulas(client: F
     assert [line["asked"] for line in chart["lines"]] == [0, 1, 2]
 
 
+@pytest.mark.reads
 @pytest.mark.parametrize(("control", "code"), [(0, None), (5, "no_such_number")])
 def test_speeds_are_compared_through_a_stretch(
     client: FlaskClient, control: int, code: str | None

@@ -35,6 +35,7 @@ def test_only_our_own_pages_change_something(
     assert client.get("/api/sieves", headers=headers).status_code == 200
 
 
+@pytest.mark.reads
 @pytest.mark.parametrize("path", ["/", "/api/sieves", "/assets/x.js"])
 def test_only_our_own_names_are_answered(client: FlaskClient, path: str) -> None:
     for host in ("localhost", "127.0.0.1:5", "LOCALHOST:80", "[::1]:8080"):
@@ -43,6 +44,7 @@ def test_only_our_own_names_are_answered(client: FlaskClient, path: str) -> None
         assert client.get(path, headers={"Host": host}).status_code in (400, 403), host
 
 
+@pytest.mark.reads
 @pytest.mark.parametrize("given", ["", "0" * 64, "of another session"])
 def test_a_change_needs_the_token_of_its_session(client: FlaskClient, given: str) -> None:
     if given == "of another session":
@@ -59,6 +61,7 @@ def test_a_change_needs_the_token_of_its_session(client: FlaskClient, given: str
     assert "SameSite=Strict" in cookie
 
 
+@pytest.mark.reads
 @pytest.mark.parametrize("kind", ["text/plain", "application/x-www-form-urlencoded", "", "json"])
 def test_a_change_is_asked_for_in_json(client: FlaskClient, kind: str) -> None:
     body = '{"sieve_id": 2}'

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+import pytest
 from flask.testing import FlaskClient
 
 from tests.web.test_api import send
@@ -16,6 +17,7 @@ def asked(**more: Any) -> Any:
     return {"universe": "Currencies", "spans": SPANS, **more}
 
 
+@pytest.mark.reads
 def test_a_strength_is_that_of_the_formula_now_and_a_week_ago(client: FlaskClient) -> None:
     for look in (lambda body: send(client, "/strength", body),
                  lambda body: seen(client, "/strength", WEEK_BACK, body)):  # fmt: skip

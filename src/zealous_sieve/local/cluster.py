@@ -149,7 +149,7 @@ class Cluster:
             return False
         return True
 
-    def make_database(self, name: str, template: str = "template1") -> str:
+    def make_database(self, name: str) -> str:
         """Make a database of the application's role unless it is there; returns its address.
 
         One of an earlier version, where the server's owner had it, is handed over with all it holds.
@@ -162,7 +162,7 @@ class Cluster:
             query = "SELECT pg_get_userbyid(datdba) FROM pg_database WHERE datname = %s"
             owner = connection.execute(query, (name,)).fetchone()
             if owner is None:
-                connection.execute(f'CREATE DATABASE "{name}" OWNER {DESK} TEMPLATE "{template}"')
+                connection.execute(f'CREATE DATABASE "{name}" OWNER {DESK}')
             elif owner[0] != DESK:
                 self._hand_over(name)
         return self.address_of(name)

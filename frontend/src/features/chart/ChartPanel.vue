@@ -113,8 +113,12 @@ async function turnWorkshop() {
   shop.value?.focus()
 }
 async function copyLink() {
-  await navigator.clipboard.writeText(location.href)
-  done('The address of this chart was copied.')
+  try {
+    await navigator.clipboard.writeText(location.href)
+    done('The address of this chart was copied.')
+  } catch {
+    done('The browser copies nothing here: take the address from its own line.')
+  }
 }
 /** Ends measuring, or full size; false where there was neither. */
 function leave(): boolean {
