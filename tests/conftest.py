@@ -14,6 +14,7 @@ from pathlib import Path
 
 import psycopg
 import pytest
+from flask import Flask
 from flask.testing import FlaskClient
 from hypothesis import settings
 
@@ -102,7 +103,12 @@ def outside(request: pytest.FixtureRequest) -> Outside:
 def client(outside: Outside) -> FlaskClient:
     from zealous_sieve.web.app import create_app
 
-    own = create_app(outside, b"secret").test_client()
+    return session_of(create_app(outside, b"secret"))
+
+
+def session_of(app: Flask) -> FlaskClient:
+    """A browser of its own, with its cookie and token."""
+    own = app.test_client()
     own.environ_base["HTTP_X_SESSION_TOKEN"] = own.get("/api/session").json["token"]
     return own
 

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
 
 from tests.bars import DAY, example_calls
 from zealous_sieve.core.engine.evaluate import evaluate
@@ -168,3 +170,65 @@ def test_a_ranking_turns_where_it_has_a_direction() -> None:
     for text, mirrored in (("roc(close, 45)", "-roc(close, 45)"), ("volume", "volume")):
         node, _ = number(text)
         assert canonical.expression(mirror_rank(node).node) == mirrored
+
+
+lengths = st.integers(2, 30).map(str)
+prices = st.recursive(
+    st.sampled_from(["open", "high", "low", "close", "hl2", "hlc3"]),
+    lambda inner: st.one_of(
+        st.tuples(
+            st.sampled_from(["sma", "ema", "wma", "highest", "lowest", "median", "ago"]),
+            inner,
+            lengths,
+        ).map(lambda t: f"{t[0]}({t[1]}, {t[2]})"),
+        st.tuples(inner, st.sampled_from("+-"), lengths).map(
+            lambda t: f"({t[0]} {t[1]} 0.7 * atr({t[2]}))"
+        ),
+    ),
+    max_leaves=3,
+)
+asked = st.one_of(
+    st.tuples(prices, st.sampled_from([">", "<", ">=", "<="]), prices).map(" ".join),
+    st.tuples(prices, st.sampled_from("<>"), prices).map(lambda t: f"{t[0]} {t[1]} {t[2]} by 0.02"),
+    st.tuples(prices, prices).map(lambda t: f"{t[0]} within 0.03 of {t[1]}"),
+    st.tuples(prices, prices, prices).map(lambda t: f"{t[0]} between {t[1]} and {t[2]}"),
+    st.tuples(prices, st.sampled_from(["above", "below"]), prices).map(
+        lambda t: f"{t[0]} crosses {t[1]} {t[2]}"
+    ),
+    st.tuples(prices, lengths, st.integers(10, 90)).map(
+        lambda t: f"percentile({t[0]}, {t[1]}) > {t[2]}"
+    ),
+    lengths.map(lambda n: f"rsi(close, {n}) > 61"),
+    lengths.map(lambda n: f"roc(close, {n}) < -0.01"),
+)
+joined = st.recursive(
+    asked,
+    lambda inner: st.one_of(
+        st.tuples(inner, st.sampled_from(["and", "or"]), inner).map(
+            lambda t: f"({t[0]}) {t[1]} ({t[2]})"
+        ),
+        inner.map(lambda c: f"not ({c})"),
+        inner.map(lambda c: f"({c}) for 2 bars"),
+        inner.map(lambda c: f"({c}) in last 4 bars"),
+        st.tuples(inner, inner).map(lambda t: f"at least 1 of ({t[0]}, {t[1]})"),
+        st.tuples(inner, inner).map(lambda t: f"({t[0]}) then ({t[1]}) within 5 bars"),
+    ),
+    max_leaves=3,
+)
+
+
+@settings(max_examples=80, deadline=None, suppress_health_check=list(HealthCheck))
+@given(joined)
+def test_any_condition_says_on_reflected_bars_what_its_mirror_says(text: str) -> None:
+    statement = parse(text).statements[0]
+    assert isinstance(statement, tree.Bare)
+    once = mirror(statement.value)
+    assert once.left == ()
+    mirrored = canonical.expression(once.node)
+    twice = mirror(once.node)
+    assert canonical.expression(twice.node) == canonical.expression(statement.value)
+    there = evaluate({"": truth_of(check_condition(text))}, REFLECTED)[""]
+    here = evaluate({"": truth_of(check_condition(mirrored))}, PLAIN)[""]
+    assert (np.isfinite(there) == np.isfinite(here)).all()
+    known = np.isfinite(there)
+    assert (there[known] != here[known]).mean() < 0.02, mirrored

@@ -72,11 +72,14 @@ class FormulaStore:
                 for v in session.scalars(query)
             ]
 
-    def set_deleted(self, formula_id: int, deleted: bool) -> None:
-        """Raises IntegrityError for one that comes back to a name that another has got."""
-        with self.database.session() as session:
+    def set_deleted(self, formula_id: int, deleted: bool) -> bool:
+        """Archive one or bring it back; false where another has got its name."""
+        with _one_of_a_name(), self.database.session() as session:
             moment = session.scalar(select(func.now())) if deleted else None
             session.get_one(FormulaRow, formula_id).deleted_at = moment
+            session.flush()
+            return True
+        return False
 
 
 @contextmanager

@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import asdict
+from dataclasses import asdict, fields
 from threading import Lock
+from typing import Any
 
-from sqlalchemy import delete, func, insert, select, text, update
+from sqlalchemy import ColumnElement, delete, func, insert, select, text, update
+from sqlalchemy.dialects.postgresql import Insert
 from sqlalchemy.dialects.postgresql import insert as upsert
 
 from zealous_sieve.core.market.data_quality import Finding, FindingKind
@@ -82,14 +84,19 @@ class MarketStore:
         """Add instruments; one whose code exists gets the new particulars."""
         if not instruments:
             return
-        rows = [asdict(i) | {"kind": str(i.kind), "facts": dict(i.facts)} for i in instruments]
-        statement = upsert(InstrumentRow)
-        fresh = {c: statement.excluded[c] for c in rows[0] if c != "code"} | {"deleted_at": None}
         with self.database.session() as session:
-            session.execute(
-                statement.on_conflict_do_update(index_elements=["code"], set_=fresh), rows
-            )
+            session.execute(_upserted(), [_row(instrument) for instrument in instruments])
             session.execute(text(BUMP_MARKET))
+
+    def add_instrument(self, instrument: Instrument) -> bool:
+        """Add one, unless one that is there has its code."""
+        gone = InstrumentRow.deleted_at.is_not(None)
+        with self.database.session() as session:
+            statement = _upserted(gone).values(_row(instrument)).returning(InstrumentRow.id)
+            if session.scalar(statement) is None:
+                return False
+            session.execute(text(BUMP_MARKET))
+            return True
 
     def delete_instrument(self, code: str) -> None:
         """Archive an instrument that has no bars of its own."""
@@ -209,6 +216,19 @@ def _venue(row: VenueRow) -> Venue:
         half_days=row.half_days,
         holidays=row.holidays,
     )
+
+
+def _row(instrument: Instrument) -> dict[str, Any]:
+    own = asdict(instrument)
+    return own | {"kind": str(instrument.kind), "facts": dict(instrument.facts)}
+
+
+def _upserted(where: ColumnElement[bool] | None = None) -> Insert:
+    """Adds instruments; one whose code exists, and is ``where`` it may be, gets the new particulars."""
+    statement = upsert(InstrumentRow)
+    names = [field.name for field in fields(Instrument) if field.name != "code"]
+    fresh = {name: statement.excluded[name] for name in names} | {"deleted_at": None}
+    return statement.on_conflict_do_update(index_elements=["code"], set_=fresh, where=where)
 
 
 def _instrument(row: InstrumentRow) -> Instrument:

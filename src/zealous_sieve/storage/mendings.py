@@ -5,6 +5,7 @@ from __future__ import annotations
 import psycopg
 from pydantic import TypeAdapter
 from sqlalchemy import func, select
+from sqlalchemy.orm import Session
 
 from zealous_sieve.core.market.bases import Base
 from zealous_sieve.core.market.mending import Mending
@@ -42,24 +43,31 @@ class MendingStore:
             found = session.execute(query).first()
             return None if found is None else _stored(*found)
 
-    def add(self, mending: Mending) -> StoredMending:
+    def add(self, mending: Mending) -> StoredMending | None:
         with self.database.session() as session:
             code = mending.code
-            instrument = session.scalar(select(InstrumentRow.id).where(InstrumentRow.code == code))
-            row = MendingRow(instrument_id=instrument, body=_BODY.dump_python(mending, mode="json"))
+            number = session.scalars(
+                select(InstrumentRow.id).where(InstrumentRow.code == code)
+            ).one()
+            row = MendingRow(instrument_id=number, body=_BODY.dump_python(mending, mode="json"))
+            if _doubled(session, row):
+                return None
             session.add(row)
             session.flush()
             session.refresh(row)
-            stored, number = _stored(row, code), row.instrument_id
+            stored = _stored(row, code)
         self._changed(number)
         return stored
 
-    def set_deleted(self, mending_id: int, deleted: bool) -> None:
+    def set_deleted(self, mending_id: int, deleted: bool) -> bool:
         with self.database.session() as session:
             row = session.get_one(MendingRow, mending_id)
+            if not deleted and _doubled(session, row):
+                return False
             row.deleted_at = session.scalar(select(func.now())) if deleted else None
             number = row.instrument_id
         self._changed(number)
+        return True
 
     def _changed(self, instrument: int) -> None:
         with self.database.raw() as connection:
@@ -80,6 +88,16 @@ def in_force(connection: psycopg.Connection) -> dict[str, list[Mending]]:
     for code, body in connection.execute(IN_FORCE.encode()).fetchall():
         found.setdefault(code, []).append(_BODY.validate_python(body))
     return found
+
+
+def _doubled(session: Session, row: MendingRow) -> bool:
+    """Whether another that says the same is in force; until the session ends none can come to be."""
+    number = row.instrument_id
+    session.execute(select(InstrumentRow.id).where(InstrumentRow.id == number).with_for_update())
+    others = select(MendingRow).where(
+        MendingRow.instrument_id == number, MendingRow.deleted_at.is_(None)
+    )
+    return any(own.body == row.body and own.id != row.id for own in session.scalars(others))
 
 
 def _stored(row: MendingRow, code: str) -> StoredMending:

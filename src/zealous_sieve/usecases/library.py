@@ -151,7 +151,8 @@ def restore_formula(outside: Outside, formula_id: int) -> StoredFormula:
     stored = _get(outside, formula_id)
     if stored.deleted and stored.name in desk_library(outside.formulas):
         raise _name_taken(stored.name)
-    outside.formulas.set_deleted(formula_id, False)
+    if not outside.formulas.set_deleted(formula_id, False):
+        raise _name_taken(stored.name)
     return _get(outside, formula_id)
 
 
@@ -201,7 +202,9 @@ def _check_caller(caller: str, texts: Mapping[str, str]) -> None:
 def _check_unused(outside: Outside, stored: StoredFormula, what: str) -> None:
     if stored.deleted:
         return
-    entry = next(e for e in list_formulas(outside) if e.stored.id == stored.id)
+    entry = next((e for e in list_formulas(outside) if e.stored.id == stored.id), None)
+    if entry is None:  # it was archived meanwhile
+        return
     users = [*(f'the sieve "{name}"' for name in entry.used_by_sieves), *entry.used_by_formulas]
     if users:
         message = f"{stored.name} can't be {what}: it is called by {', '.join(users)}"

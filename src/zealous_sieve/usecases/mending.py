@@ -23,9 +23,9 @@ def mend(outside: Outside, mending: Mending) -> StoredMending:
         mend_it = "mend the bars of its legs"
         raise DataError(Problem(code="bad_mending", message=message, mend=mend_it))
     check(mending, _bars(outside, mending))
-    if any(stored.mending == mending for stored in outside.mendings.all()):
-        raise ConflictError("mended_already", "just that is in force already")
     stored = outside.mendings.add(mending)
+    if stored is None:
+        raise _mended_already()
     _split_event(outside, stored, there=True)
     check_some(outside, [mending.code])
     return stored
@@ -45,7 +45,8 @@ def take_back(outside: Outside, mending_id: int) -> None:
 
 
 def restore(outside: Outside, mending_id: int) -> StoredMending:
-    """Bring a mending back that was taken back. Raises NotFoundError."""
+    """Bring a mending back that was taken back. Raises NotFoundError, ConflictError where the same is in
+    force already."""
     return _turn(outside, mending_id, deleted=False)
 
 
@@ -53,10 +54,15 @@ def _turn(outside: Outside, mending_id: int, *, deleted: bool) -> StoredMending:
     stored = outside.mendings.get(mending_id)
     if stored is None:
         raise NotFoundError("mending", mending_id)
-    outside.mendings.set_deleted(mending_id, deleted)
+    if not outside.mendings.set_deleted(mending_id, deleted):
+        raise _mended_already()
     _split_event(outside, stored, there=not deleted)
     check_some(outside, [stored.mending.code])
     return stored
+
+
+def _mended_already() -> ConflictError:
+    return ConflictError("mended_already", "just that is in force already")
 
 
 def _split_event(outside: Outside, stored: StoredMending, *, there: bool) -> None:

@@ -20,8 +20,7 @@ def add_pair(
     """
     known = {instrument.code: instrument for instrument in outside.market.instruments()}
     if code in known:
-        message = f"there is an instrument {code} already: {known[code].name}"
-        raise ConflictError("code_taken", message, "choose another code")
+        raise _taken(code, known[code].name)
     for leg in (left, right):
         if leg not in known:
             raise NotFoundError("instrument", leg)
@@ -29,9 +28,15 @@ def add_pair(
         message = f"{code!r} can't be a code: letters and digits only"
         raise DataError(Problem(code="bad_code", message=message, mend="write it like LANTPR"))
     pair = make_pair(code, name or f"{left} to {right}", known[left], known[right], relation)
-    outside.market.add_instruments([pair])
+    if not outside.market.add_instrument(pair):
+        raise _taken(code, "made just now")
     check_data(outside)
     return pair
+
+
+def _taken(code: str, what: str) -> ConflictError:
+    message = f"there is an instrument {code} already: {what}"
+    return ConflictError("code_taken", message, "choose another code")
 
 
 def archived_pairs(outside: Outside) -> list[Instrument]:
