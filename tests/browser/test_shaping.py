@@ -8,7 +8,7 @@ from pathlib import Path
 
 from playwright.sync_api import Locator, Page, expect
 
-from tests.browser.hands import write
+from tests.browser.hands import answer_late, editor, write
 
 
 def passing(page: Page) -> int:
@@ -249,6 +249,18 @@ def test_conditions_are_grouped_and_what_is_missing_is_told_at_its_part(page: Pa
     expect(page.get_by_text("Close is above its 5-bar average")).to_be_visible()
     page.get_by_role("button", name="Condition 1 as parts").click()
     expect(page.get_by_text("This one stays text")).to_be_visible()
+
+
+def test_what_is_offered_once_an_editor_was_left_covers_nothing(page: Page, waking: int) -> None:
+    answer_late(page, "POST", "/api/completions", 700)
+    page.goto(f"/sieves/{waking}")
+    write(page, "Condition 2", "vol")
+    page.get_by_label("Name of the sieve").click()
+    page.wait_for_timeout(1500)
+    expect(page.locator(".cm-tooltip-autocomplete")).to_have_count(0)
+    editor(page, "Condition 2")
+    page.keyboard.type("clo")
+    expect(page.locator(".cm-tooltip-autocomplete")).to_be_visible()
 
 
 def test_the_other_side_is_shown_for_approval_and_kept_as_a_sieve_of_its_own(

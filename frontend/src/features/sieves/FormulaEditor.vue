@@ -59,6 +59,8 @@ async function complete(context: CompletionContext) {
   const offered = await answer(api.POST('/api/completions', { body, signal: giveUp.signal })).catch(
     () => null,
   )
+  // What comes once the editor was left would cover what is pressed now.
+  if (!view?.hasFocus) return null
   if (!offered?.options.length || (!offered.wanted && !typing(context))) return null
   return shown(offered)
 }
