@@ -50,15 +50,22 @@ def page(browser: Browser, service: Service) -> Iterator[Page]:
     assert errors == []
 
 
+def run_of(service: Service, sieve: int) -> int:
+    """A run of a sieve that has ended."""
+    ask = service.client.ask
+    run = int(ask("POST", "/runs", {"sieve_id": sieve})["id"])
+    while ask("GET", f"/runs/{run}")["run"]["state"] in ("queued", "running"):
+        time.sleep(0.05)
+    return run
+
+
 @pytest.fixture
 def reviewed(service: Service) -> int:
     """A run of a sieve of its own, so that nothing of it has been decided."""
     ask = service.client.ask
     sieve = ask("GET", "/sieves/3")["sieve"] | {"name": f"Own {time.time()}"}
     made = ask("POST", "/sieves", {"sieve": sieve})["id"]
-    run = int(ask("POST", "/runs", {"sieve_id": made})["id"])
-    while ask("GET", f"/runs/{run}")["run"]["state"] in ("queued", "running"):
-        time.sleep(0.05)
+    run = run_of(service, made)
     ask("DELETE", f"/sieves/{made}")
     return run
 

@@ -10,7 +10,7 @@ from collections.abc import Iterator
 import pytest
 from playwright.sync_api import Browser, Page, Response
 
-from tests.browser.conftest import faults_of
+from tests.browser.conftest import faults_of, run_of
 from tests.conftest import Service, copy_of
 from zealous_sieve.local.cluster import Cluster
 
@@ -45,10 +45,7 @@ def own(cluster: Cluster, demo: str) -> Iterator[Service]:
     """A desk of its own, as much on it is pressed away; with one run."""
     running = Service(copy_of(cluster, demo))
     running.start_all()
-    ask = running.client.ask
-    ask("POST", "/runs", {"sieve_id": 2})
-    while ask("GET", "/runs/1")["run"]["state"] in ("queued", "running"):
-        pass
+    run_of(running, 2)
     yield running
     running.stop()
 

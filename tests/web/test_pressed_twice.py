@@ -4,10 +4,8 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Callable
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
-from threading import Barrier
-from typing import Any
+from typing import Any, cast
 
 import pytest
 from flask.testing import FlaskClient
@@ -15,6 +13,7 @@ from werkzeug.test import TestResponse
 
 from tests.conftest import session_of
 from tests.web.test_api import document, get, ran, send
+from tests.web.test_kept import at_once
 from tests.web.test_outlooks import draft
 from zealous_sieve.usecases.ports import Outside
 
@@ -76,19 +75,13 @@ KINDS = {
 }  # fmt: skip
 
 
-def at_once(
-    client: FlaskClient, method: str, path: str, body: object = None, times: int = AT_ONCE
+def asked_at_once(
+    client: FlaskClient, method: str, path: str, body: object = None
 ) -> list[TestResponse]:
-    """The same request from so many windows, which all wait for each other before."""
-    together = Barrier(times)
-
-    def ask(_: int) -> TestResponse:
-        own = session_of(client.application)
-        together.wait()
-        return own.open(f"/api{path}", method=method, json=body)
-
-    with ThreadPoolExecutor(times) as pool:
-        replies = list(pool.map(ask, range(times)))
+    """The same request from so many windows at the same moment."""
+    windows = [session_of(client.application) for _ in range(AT_ONCE)]
+    found = at_once(lambda n: windows[n].open(f"/api{path}", method=method, json=body), AT_ONCE)
+    replies = cast(list[TestResponse], found)
     for reply in replies:
         assert reply.status_code in (200, 204, 404, 409, 422), reply.text
         if reply.status_code >= 400:
@@ -110,7 +103,7 @@ def test_it_is_made_archived_and_brought_back_once(client: FlaskClient, kind: st
         return Counter(own.active(client))["twice"]
 
     assert there() == 0
-    made = at_once(client, "POST", own.path, own.body)
+    made = asked_at_once(client, "POST", own.path, own.body)
     assert there() == len(well(made)) if not own.once else there() == 1
     assert well(made)
     if kind != "arrangements":
@@ -118,10 +111,10 @@ def test_it_is_made_archived_and_brought_back_once(client: FlaskClient, kind: st
     before = there()
     address = own.of(well(made)[0].json)
     for _ in range(3):
-        assert well(at_once(client, "DELETE", address, {}))
+        assert well(asked_at_once(client, "DELETE", address, {}))
         assert there() == before - 1
         again = own.restored.format(address)
-        assert well(at_once(client, "POST", again, {}))
+        assert well(asked_at_once(client, "POST", again, {}))
         assert there() == before
 
 
@@ -130,30 +123,30 @@ def test_a_hit_has_one_verdict_whoever_decides_last(client: FlaskClient, outside
     code = get(client, f"/runs/{run}/hits")["hits"][0]["code"]
     path = f"/runs/{run}/hits/{code}/verdict"
     for verdict in ("take", "drop", "take"):
-        replies = at_once(client, "PUT", path, {"verdict": verdict})
+        replies = asked_at_once(client, "PUT", path, {"verdict": verdict})
         assert len(well(replies)) == AT_ONCE
         hits = {hit["code"]: hit for hit in get(client, f"/runs/{run}/hits")["hits"]}
         assert hits[code]["verdict"]["verdict"] == verdict
     waiting = get(client, "/thread")["waiting"]
-    at_once(client, "PUT", path, {"verdict": None})
+    asked_at_once(client, "PUT", path, {"verdict": None})
     assert get(client, "/thread")["waiting"] == waiting + 1
 
 
 def test_a_run_is_cancelled_once_and_each_request_for_one_begins_one(client: FlaskClient) -> None:
     before = len(get(client, "/runs"))
-    made = well(at_once(client, "POST", "/runs", {"sieve_id": 2}))
+    made = well(asked_at_once(client, "POST", "/runs", {"sieve_id": 2}))
     assert len({reply.json["id"] for reply in made if reply.json}) == AT_ONCE
     assert len(get(client, "/runs")) == before + AT_ONCE
     for reply in made:
         assert reply.json is not None
-        at_once(client, "POST", f"/runs/{reply.json['id']}/cancel", {})
+        asked_at_once(client, "POST", f"/runs/{reply.json['id']}/cancel", {})
     assert {run["state"] for run in get(client, "/runs")[:AT_ONCE]} == {"cancelled"}
 
 
 def test_a_mending_is_in_force_once(client: FlaskClient) -> None:
     at = send(client, "/instruments/TPSNHV/chart", {"count": 50})["times"][20]
     body = {"code": "TPSNHV", "first": at, "last": at, "seconds": 86_400, "kind": "leave out"}
-    made = at_once(client, "POST", "/mendings", {"mending": body})
+    made = asked_at_once(client, "POST", "/mendings", {"mending": body})
     (one,) = well(made)
     assert one.json is not None
     assert {reply.json["code"] for reply in made if reply.json and reply is not one} == {
@@ -161,5 +154,5 @@ def test_a_mending_is_in_force_once(client: FlaskClient) -> None:
     }
     assert len(get(client, "/mendings")) == 1
     for method, path, left in (("DELETE", "", 0), ("POST", "/restore", 1)):
-        assert well(at_once(client, method, f"/mendings/{one.json['id']}{path}", {}))
+        assert well(asked_at_once(client, method, f"/mendings/{one.json['id']}{path}", {}))
         assert len(get(client, "/mendings")) == left

@@ -49,6 +49,13 @@ export function shaped<T>(like: T, value: unknown): T {
   return typeof value === typeof like ? (value as T) : like
 }
 
+/** The arrangements of a page that are kept by name, and the ready ones. */
+export const useArrangements = (page: string) =>
+  useQuery({
+    queryKey: ['arrangements', page],
+    queryFn: () => answer(api.GET('/api/arrangements/{page}', { params: { path: { page } } })),
+  })
+
 /**
  * How a page is arranged: ready arrangements and kept ones by name, and what was changed of the one at hand
  * and not kept, which is in the address and survives leaving the page. `like` is an arrangement with one
@@ -66,10 +73,7 @@ export function useArranging<T extends object>(
   const home = route.name
   const query = { queryKey: ['arrangements', page] }
   const params = { path: { page } }
-  const list = useQuery({
-    ...query,
-    queryFn: () => answer(api.GET('/api/arrangements/{page}', { params })),
-  })
+  const list = useArrangements(page)
   const all = computed(() => list.data.value ?? [])
   const name = computed(() => {
     const asked = route.query.as

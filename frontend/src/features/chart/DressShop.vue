@@ -1,8 +1,7 @@
 <script setup lang="ts">
-import { useQuery } from '@tanstack/vue-query'
 import { computed, onMounted, ref } from 'vue'
-import { answer, api, type Chart } from '@/shared/api'
-import { shaped } from '@/shared/arranging'
+import type { Chart } from '@/shared/api'
+import { shaped, useArrangements } from '@/shared/arranging'
 import { useVocabulary } from '@/shared/queries'
 import type { Dressing } from './dress'
 import { LIKE } from './layout'
@@ -18,11 +17,7 @@ defineProps<{
 const vocabulary = useVocabulary()
 const shop = ref<InstanceType<typeof Workshop>>()
 onMounted(() => shop.value?.focus())
-const list = useQuery({
-  queryKey: ['arrangements', 'chart'],
-  queryFn: () =>
-    answer(api.GET('/api/arrangements/{page}', { params: { path: { page: 'chart' } } })),
-})
+const list = useArrangements('chart')
 /** Layouts that were kept, to be drawn here too. */
 const kept = computed(() =>
   (list.data.value ?? []).map(({ name, body }) => ({ name, body: shaped(LIKE, body) })),
