@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import replace
 from itertools import combinations
 
@@ -11,26 +12,32 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.bars import walk
+from tests.desks import EVERYBODY, desk_on
 from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.errors import DataError
 from zealous_sieve.core.market.currencies import (
     READY,
     Span,
+    StrengthSet,
     Unit,
     absent,
     strengths,
     without,
 )
+from zealous_sieve.usecases.currencies import strength_on
 
 CURRENCIES = ("AAA", "BBB", "CCC", "DDD")
 
 
-def crosses(lengths: dict[tuple[str, str], int], late: int = 60) -> Panel:
-    """Pairs with so many daily bars up to a day; those of 0 are not there."""
+Pair = tuple[str, str | None]
+
+
+def crosses(lengths: Mapping[Pair, int], late: int = 60, seeds: Mapping[Pair, int] = {}) -> Panel:
+    """Pairs with so many daily bars up to a day; what has no quote is none."""
     series, facts = {}, []
     for n, ((base, quote), bars) in enumerate(lengths.items()):
-        times, columns = walk(max(bars, 1), seed=n)
-        series[base + quote] = (times + (late - len(times)) * 86_400, columns)
+        times, columns = walk(bars, seed=seeds.get((base, quote), n))
+        series[base + (quote or "")] = (times + (late - len(times)) * 86_400, columns)
         facts.append((base, quote))
     panel = Panel.of(series)
     both = {"base": [f[0] for f in facts], "quote": [f[1] for f in facts]}
@@ -67,6 +74,37 @@ def test_strengths_are_sums_of_moves_and_cancel_out(
         alone = all(side not in code for code in found.moves)
         own = found.values[side]
         assert np.isnan(own) if alone else own == pytest.approx(value, rel=1e-9, abs=1e-9)
+
+
+@given(
+    st.dictionaries(st.sampled_from(list(ALL)), st.integers(2, 60), min_size=2),
+    st.sets(st.sampled_from(CURRENCIES), max_size=3),
+    st.integers(1, 30),
+    st.integers(0, 3),
+)
+def test_leaving_out_a_currency_is_computing_with_the_others_only(
+    lengths: dict[tuple[str, str], int], left_out: set[str], count: int, others: int
+) -> None:
+    """100 drawn markets, some of their instruments no pairs at all."""
+    kept = {pair: bars for pair, bars in lengths.items() if not left_out & set(pair)}
+    more = {(f"share{n}", None): 9 + n for n in range(others)}
+    asked = StrengthSet(universe=EVERYBODY.name, spans=(Span(bars="1d", count=count),))
+    seeds = {pair: n for n, pair in enumerate([*more, *lengths])}
+    everyone = desk_on(crosses(more | lengths, seeds=seeds))
+    without_them = replace(asked, without=tuple(left_out))
+    if not kept:
+        with pytest.raises(DataError):
+            strength_on(everyone, without_them, 0)
+        return
+    # The newest bar of all is in both markets, so that both look from one moment.
+    kept |= {next(iter(kept)): 60}
+    everyone = desk_on(crosses(more | lengths | kept, seeds=seeds))
+    few = desk_on(crosses(kept, seeds=seeds))
+    shown = strength_on(everyone, without_them, 0)
+    expected = strength_on(few, asked, 0)
+    assert shown == replace(expected, others=shown.others)
+    span = shown.spans[0]
+    assert span.sum == pytest.approx(sum(v for v in span.values if v is not None), abs=1e-5)
 
 
 def test_a_pair_that_stopped_trading_counts_for_nobody() -> None:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import psycopg
 import pytest
@@ -13,6 +15,7 @@ from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.market.bases import Base
 from zealous_sieve.core.market.instruments import Instrument
 from zealous_sieve.core.market.lantern.market import build
+from zealous_sieve.core.market.mending import Mending, MendingKind
 from zealous_sieve.storage import models
 from zealous_sieve.storage.bars import BarStore
 from zealous_sieve.storage.revision import migrate
@@ -106,3 +109,25 @@ def test_models_and_migrations_agree(address: str, outside: Outside) -> None:
             assert columns[column.name]["nullable"] == column.nullable, (table.name, column.name)
         key = found.get_pk_constraint(table.name)["constrained_columns"]
         assert key == [column.name for column in table.primary_key]
+
+
+def test_splits_count_from_the_day_of_the_venue_also_once_its_clock_is_moved(
+    outside: Outside,
+) -> None:
+    """Quarters before the midnight of the venue are divided, those after it are not."""
+    quarters = next(base for base in outside.bars.panel().bases if base.duration == 900)
+    code = next(i.code for i in outside.market.instruments() if i.kind == "cross")
+    times, columns = quarters.series(code)
+    day = int(times[len(times) // 2]) // DAY * DAY
+    outside.mendings.add(Mending(code=code, kind=MendingKind.SPLIT, first=day, last=day, new=2.0))
+    venues = {venue.name: venue for venue in outside.market.venues()}
+    venue = venues[outside.market.reference().by_code[code].venue]
+    for zone, hours in (("UTC", 0), ("Asia/Tokyo", -9), ("America/Phoenix", 7)):
+        outside.market.add_venues([replace(venue, zone=zone)])
+        own = outside.bars.panel()
+        seen = next(base for base in own.bases if base.duration == 900).series(code)[1]["close"]
+        before = times < day + hours * 3600
+        assert 0 < before.sum() < len(times)
+        np.testing.assert_array_equal(
+            seen, np.where(before, columns["close"] / 2, columns["close"])
+        )

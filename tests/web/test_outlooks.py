@@ -13,7 +13,7 @@ from tests.web.test_as_of import WEEK_BACK, seconds, seen
 from zealous_sieve.core.market.mending import Mending, MendingKind
 from zealous_sieve.core.market.outlook import Settles, When
 from zealous_sieve.usecases.market import desk_of
-from zealous_sieve.usecases.mending import mend
+from zealous_sieve.usecases.mending import mend, take_back
 from zealous_sieve.usecases.outlooks import Draft, Ground, frozen
 from zealous_sieve.usecases.ports import Outside
 
@@ -52,11 +52,12 @@ def test_an_outlook_is_frozen_and_settled_when_its_time_has_come(client: FlaskCl
     closed = days(client)
     assert own["written_at"] == moment
     assert own["looking_back"]
-    assert own["start"] == [close for over, close in closed if over <= moment][-1]
+    quarters = send(client, f"/instruments/{CODE}/chart", {"bars": "15m", "before": moment - 899})
+    assert own["start"] == quarters["close"][-1]
     assert own["statements"][0]["sentence"].startswith("Close ")
     assert len(own["picture"]["times"]) == 90
     assert own["anyway"]["of"] > 0
-    later = [(over, close) for over, close in closed if over > moment]
+    later = [(over, close) for over, close in closed if over > moment][1:]
     seen_now = get(client, "/outlooks")["outlooks"][0]
     settlement = seen_now["settlement"]
     assert settlement["bar"] == 4
@@ -100,12 +101,35 @@ def test_leans_are_counted_beside_what_the_market_did_anyway(
     assert len(get(client, "/outlooks")["outlooks"]) == 5
     send(client, "/outlooks/999", {}, "delete", 404)
 
-    # Mended later, the bars say something else; what was settled stays as it was.
-    at = up_seen["settlement"]["at"] // 86_400 * 86_400
-    out = Mending(code=CODE, kind=MendingKind.LEAVE_OUT, first=at, last=at, seconds=86_400)
-    mend(outside, out)
-    again = get(client, "/outlooks")
-    assert again["record"] == found["record"]
+
+
+def test_what_was_settled_is_settled_again_with_a_word_once_its_bars_are_mended(
+    client: FlaskClient, outside: Outside
+) -> None:
+    written(client, WEEK_BACK, draft())
+    before = get(client, "/outlooks")["outlooks"][0]
+    assert before["settlement"]["again"] == ""
+    at = before["settlement"]["at"] // 86_400 * 86_400
+    whole = {"code": CODE, "first": at, "last": at}
+    mend(outside, Mending(kind=MendingKind.SPLIT, new=4.0, **whole))
+    split = get(client, "/outlooks")["outlooks"][0]
+    assert split["outlook"]["start"] == pytest.approx(before["outlook"]["start"] / 4)
+    prices = zip(split["outlook"]["picture"]["close"], before["outlook"]["picture"]["close"])
+    assert all(now == pytest.approx(then / 4) for now, then in prices)
+    assert "split of 4 for 1; before it was" in split["settlement"]["again"].replace(")", "")
+    assert split["settlement"]["right"]
+    assert split["settlement"]["bar"] == 4
+    assert get(client, "/outlooks")["outlooks"][0] == split
+    mend(outside, Mending(kind=MendingKind.LEAVE_OUT, seconds=86_400, **whole))
+    left_out = get(client, "/outlooks")["outlooks"][0]
+    assert (left_out["settlement"], left_out["left"]) == (None, 1)
+    for own in outside.mendings.all():
+        take_back(outside, own.id)
+    after = get(client, "/outlooks")["outlooks"][0]
+    kept = ("right", "at", "bar", "close")
+    assert [after["settlement"][k] for k in kept] == [before["settlement"][k] for k in kept]
+    assert "taken back: LANT40" in after["settlement"]["again"]
+    assert after["outlook"]["start"] == before["outlook"]["start"]
 
 
 @pytest.mark.reads

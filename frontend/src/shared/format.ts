@@ -2,7 +2,13 @@ import { computed } from 'vue'
 import { preferences } from './preferences'
 
 /** Digits behind the point that a tick size asks for. */
-export const decimals = (tick: number) => Math.max(0, Math.min(8, Math.round(-Math.log10(tick))))
+export function decimals(tick: number): number {
+  for (let digits = 0; digits < 8; digits++) {
+    const steps = tick * 10 ** digits
+    if (Math.round(steps) > 0 && Math.abs(steps - Math.round(steps)) < 1e-6) return digits
+  }
+  return 8
+}
 
 const numberFormats = new Map<number, Intl.NumberFormat>()
 

@@ -171,10 +171,11 @@ class BarStore:
             some = None if codes is None else [number for number, _ in known]
             read = _trades if base == Base.TRADES else _bars
             parts = read(connection, base, some, since) if since < NEVER else {}
-            mendings = {} if raw else in_force(connection)
+            changed = {} if raw else in_force(connection)
         series = {code: _from(since, _joined(parts.get(number, []))) for number, code in known}
-        for code in mendings.keys() & series.keys():
-            series[code] = mended(series[code], mendings[code], base.seconds)
+        for code in changed.keys() & series.keys():
+            own = changed[code]
+            series[code] = mended(series[code], own.mendings, base.seconds, own.clock)
         return replace(Panel.of(series), duration=base.seconds)
 
     def _load_bases(self) -> Panel:

@@ -23,6 +23,7 @@ from zealous_sieve.core.market.instruments import (
 from zealous_sieve.storage.bar_statements import BUMP_MARKET, FACTS_VERSION, MARKET_VERSION
 from zealous_sieve.storage.database import Database
 from zealous_sieve.storage.facts import add_facts, drop_facts, read_facts
+from zealous_sieve.storage.mendings import read_splits_anew
 from zealous_sieve.storage.models import (
     EventRow,
     FindingRow,
@@ -86,6 +87,7 @@ class MarketStore:
             return
         with self.database.session() as session:
             session.execute(_upserted(), [_row(instrument) for instrument in instruments])
+            read_splits_anew(session)
             session.execute(text(BUMP_MARKET))
 
     def add_instrument(self, instrument: Instrument) -> bool:
@@ -122,6 +124,7 @@ class MarketStore:
     def remove_venues(self, names: Sequence[str]) -> None:
         with self.database.session() as session:
             session.execute(delete(VenueRow).where(VenueRow.name.in_(names)))
+            read_splits_anew(session)
             session.execute(text(BUMP_MARKET))
 
     def venues(self) -> list[Venue]:
@@ -132,6 +135,8 @@ class MarketStore:
         with self.database.session() as session:
             for venue in venues:
                 session.merge(VenueRow(**asdict(venue)))
+            session.flush()
+            read_splits_anew(session)
             session.execute(text(BUMP_MARKET))
 
     def events(self) -> list[Event]:

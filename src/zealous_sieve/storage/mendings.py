@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass, field
+
 import psycopg
 from pydantic import TypeAdapter
-from sqlalchemy import func, select
+from sqlalchemy import func, select, text
 from sqlalchemy.orm import Session
 
+from zealous_sieve.core.engine.session import Clock, clock_of
 from zealous_sieve.core.market.bases import Base
-from zealous_sieve.core.market.mending import Mending
+from zealous_sieve.core.market.mending import Mending, MendingKind
 from zealous_sieve.storage import bar_statements as sql
 from zealous_sieve.storage.database import Database
 from zealous_sieve.storage.models import InstrumentRow, MendingRow
@@ -77,17 +80,42 @@ class MendingStore:
 
 
 IN_FORCE = """
-SELECT i.code, m.body FROM mendings m JOIN instruments i ON i.id = m.instrument_id
-WHERE m.deleted_at IS NULL ORDER BY m.id
+SELECT i.code, v.zone, m.body FROM mendings m JOIN instruments i ON i.id = m.instrument_id
+LEFT JOIN venues v ON v.name = i.venue WHERE m.deleted_at IS NULL ORDER BY m.id
 """
 
 
-def in_force(connection: psycopg.Connection) -> dict[str, list[Mending]]:
-    """The mendings that are in force by code, in the order in which they are applied."""
-    found: dict[str, list[Mending]] = {}
-    for code, body in connection.execute(IN_FORCE.encode()).fetchall():
-        found.setdefault(code, []).append(_BODY.validate_python(body))
-    return found
+@dataclass(frozen=True)
+class InForce:
+    """The mendings of an instrument in the order in which they are applied, and the clock of its venue."""
+
+    clock: Clock
+    mendings: list[Mending] = field(default_factory=list)
+
+
+def in_force(connection: psycopg.Connection) -> dict[str, InForce]:
+    """The mendings that are in force by code."""
+    in_force: dict[str, InForce] = {}
+    for code, zone, body in connection.execute(IN_FORCE.encode()).fetchall():
+        kept = in_force.setdefault(code, InForce(clock_of(zone or "UTC")))
+        kept.mendings.append(_BODY.validate_python(body))
+    return in_force
+
+
+CLOCKS_MOVED = f"""
+WITH split AS (
+    SELECT DISTINCT m.instrument_id FROM mendings m
+    WHERE m.deleted_at IS NULL AND m.body->>'kind' = '{MendingKind.SPLIT}'
+), version AS ({sql.BUMP})
+INSERT INTO bar_changes
+SELECT split.instrument_id, base, version.value FROM split, version, unnest(:bases) AS base
+ON CONFLICT (instrument_id, base) DO UPDATE SET version = excluded.version
+"""
+
+
+def read_splits_anew(session: Session) -> None:
+    """Venues or the instruments at them changed, and so may the moments from which splits count."""
+    session.execute(text(CLOCKS_MOVED), {"bases": [int(base) for base in Base]})
 
 
 def _doubled(session: Session, row: MendingRow) -> bool:

@@ -35,8 +35,7 @@ class OutlookStore:
     def settle(self, outlook_id: int, settlement: Settlement) -> None:
         with self.database.session() as session:
             row = session.get_one(OutlookRow, outlook_id)
-            if row.settlement is None:
-                row.settlement = _SETTLEMENT.dump_python(settlement, mode="json")
+            row.settlement = _SETTLEMENT.dump_python(settlement, mode="json")
 
     def set_deleted(self, outlook_id: int, deleted: bool) -> bool:
         with self.database.session() as session:

@@ -69,7 +69,7 @@ def strength_on(desk: Desk, asked: StrengthSet, line: int) -> StrengthView:
     everyone = desk.bars(desk.members(asked.universe), desk.now)
     chosen = without(everyone, asked.without)
     pairs = [
-        PairSides(code=everyone.codes[position], base=base, quote=quote)
+        PairSides(code=chosen.codes[position], base=base, quote=quote)
         for position, base, quote in pairs_of(chosen)
     ]
     sides = sorted({side for pair in pairs for side in (pair.base, pair.quote)})

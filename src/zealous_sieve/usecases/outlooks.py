@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -13,6 +13,8 @@ from zealous_sieve.core.engine.panel import Column, Panel
 from zealous_sieve.core.errors import DataError, FormulaError, Problem
 from zealous_sieve.core.formula.check import check_condition
 from zealous_sieve.core.formula.terms import Term
+from zealous_sieve.core.market.instruments import Instrument
+from zealous_sieve.core.market.mending import MendingKind
 from zealous_sieve.core.market.outlook import (
     LEANS,
     START,
@@ -23,7 +25,10 @@ from zealous_sieve.core.market.outlook import (
     Settlement,
     Settles,
     anyway,
+    rescaled,
+    scale_at,
     settled,
+    settled_again,
     stretches,
 )
 from zealous_sieve.core.sieve.prepare import truth_of
@@ -62,8 +67,10 @@ class Draft:
 @dataclass(frozen=True, kw_only=True)
 class Look:
     """What a draft would say now: the close that it starts from, its reasons in words, how often what
-    settles it came anyway; ``problems`` say why it can't be written yet."""
+    settles it came anyway; ``problems`` say why it can't be written yet. ``tick`` is the step of the
+    instrument's price."""
 
+    tick: float
     start: float | None
     said: list[Said]
     anyway: Anyway
@@ -72,9 +79,11 @@ class Look:
 
 @dataclass(frozen=True, kw_only=True)
 class SeenOutlook:
-    """An outlook and how it came out; where it is open, how many of its bars are ``left``."""
+    """An outlook and how it came out; where it is open, how many of its bars are ``left``. Its prices are
+    those of the bars as they are mended now, ``tick`` is their step."""
 
     id: int
+    tick: float
     outlook: Outlook
     settlement: Settlement | None
     left: int
@@ -107,26 +116,32 @@ def look_on(desk: Desk, draft: Draft, universe: str) -> Look:
     if draft.code not in desk.reference.by_code:
         raise NotFoundError("instrument", draft.code)
     wanted = [Statement(code=draft.code, bars=r.bars, formula=r.formula) for r in draft.grounds]
-    said = say_statements(desk, wanted, universe)
+    so_far = Look(
+        tick=desk.reference.by_code[draft.code].tick,
+        start=None,
+        said=say_statements(desk, wanted, universe),
+        anyway=Anyway(came=0, of=0),
+    )
     panel = _bars(desk, draft.code, draft.settles.bars)
-    if not isinstance(panel, Panel):
-        return Look(start=None, said=said, anyway=Anyway(came=0, of=0), problems=panel)
-    rows = panel.rows(0)
-    closes = panel.columns["close"][rows]
+    underway = _bars(desk, draft.code, draft.settles.bars, forming=True)
+    if not isinstance(panel, Panel) or not isinstance(underway, Panel):
+        return replace(so_far, problems=panel if isinstance(panel, tuple) else ())
+    closes = panel.columns["close"][panel.rows(0)]
     if not len(closes):
         message = f"there are no bars of {draft.settles.bars} of {draft.code}"
         nothing = Problem(code="no_rows", message=message, mend="choose other bars")
-        return Look(start=None, said=said, anyway=Anyway(came=0, of=0), problems=(nothing,))
-    start = float(closes[-1])
+        return replace(so_far, problems=(nothing,))
+    started = replace(so_far, start=float(underway.columns["close"][underway.rows(0)][-1]))
     try:
-        usual = _anyway(desk, panel, closes, draft.settles)
+        return replace(started, anyway=_anyway(desk, panel, closes, draft.settles))
     except FormulaError as error:
-        return Look(start=start, said=said, anyway=Anyway(came=0, of=0), problems=error.problems)
-    return Look(start=start, said=said, anyway=usual)
+        return replace(started, problems=error.problems)
 
 
-def _bars(desk: Desk, code: str, bars: str) -> Panel | tuple[Problem, ...]:
-    return bars_or_why(desk, [desk.reference.by_code[code]], bars)
+def _bars(
+    desk: Desk, code: str, bars: str, *, forming: bool = False
+) -> Panel | tuple[Problem, ...]:
+    return bars_or_why(desk, [desk.reference.by_code[code]], bars, forming=forming)
 
 
 def _condition(desk: Desk, formula: str, start: float) -> Term:
@@ -163,7 +178,10 @@ def write(outside: Outside, draft: Draft, universe: str, order: Order) -> SeenOu
         raise DataError(Problem(code="bad_outlook", message=message))
     outlook = outside.compute.do(order, frozen, draft, universe)
     stored = outside.outlooks.add(outlook)
-    return SeenOutlook(id=stored.id, outlook=outlook, settlement=None, left=outlook.settles.horizon)
+    tick = outside.market.reference().by_code[draft.code].tick
+    return SeenOutlook(
+        id=stored.id, tick=tick, outlook=outlook, settlement=None, left=outlook.settles.horizon
+    )
 
 
 def frozen(desk: Desk, draft: Draft, universe: str) -> Outlook:
@@ -172,11 +190,13 @@ def frozen(desk: Desk, draft: Draft, universe: str) -> Outlook:
     problems = [*seen.problems, *(p for said in seen.said for p in said.problems)]
     if problems or seen.start is None:
         raise FormulaError(*problems)
+    written_at = int(desk.now.timestamp())
     return Outlook(
         code=draft.code,
         lean=draft.lean,
         note=draft.note,
-        written_at=int(desk.now.timestamp()),
+        written_at=written_at,
+        scale=_scale(desk, draft.code, written_at),
         start=seen.start,
         statements=tuple(
             Frozen(
@@ -215,40 +235,68 @@ def list_outlooks(outside: Outside, order: Order) -> OutlookList:
     seen = outside.compute.do(order, seen_on, kept)
     if order.as_of is None:
         for stored, own in zip(kept, seen, strict=True):
-            if stored.settlement is None and own.settlement is not None:
+            if own.settlement is not None and own.settlement != stored.settlement:
                 outside.outlooks.settle(own.id, own.settlement)
     gone = {one.id for one in kept if one.deleted}
     return OutlookList(outlooks=[own for own in seen if own.id not in gone], record=record(seen))
 
 
 def seen_on(desk: Desk, kept: Sequence[StoredOutlook]) -> list[SeenOutlook]:
-    """How outlooks stand on a desk: those that were settled by its moment as they were, others anew."""
-    moment = int(desk.now.timestamp())
-    found = []
-    for stored in kept:
-        own, settlement, left = stored.outlook, stored.settlement, 0
-        if settlement is None or settlement.at > moment:
-            settlement, left = _settled(desk, own)
-        found.append(SeenOutlook(id=stored.id, outlook=own, settlement=settlement, left=left))
-    return found
+    """How outlooks stand on a desk: those that were settled by its moment as they were, unless their bars
+    were mended since; others anew."""
+    return [_seen(desk, stored) for stored in kept]
 
 
-def _settled(desk: Desk, own: Outlook) -> tuple[Settlement | None, int]:
-    """How an outlook came out, or how many of its bars are left; it stays open where nothing can be
-    computed."""
-    open_still = (None, own.settles.horizon)
+def _seen(desk: Desk, stored: StoredOutlook) -> SeenOutlook:
+    code, before = stored.outlook.code, stored.settlement
+    outlook = rescaled(stored.outlook, _scale(desk, code, stored.outlook.written_at))
+    left, settlement = 0, before
+    if before is None or before.at > int(desk.now.timestamp()):
+        settlement, left = _settled(desk, outlook) or (None, outlook.settles.horizon)
+    elif set(before.mended) != set(_mended(desk, code)):
+        again = _settled(desk, outlook)
+        if again is not None:
+            now, left = again
+            settlement = None if now is None else settled_again(before, now)
+    known = desk.reference.by_code.get(code)
+    return SeenOutlook(
+        id=stored.id,
+        tick=known.tick if known else Instrument.tick,
+        outlook=outlook,
+        settlement=settlement,
+        left=left,
+    )
+
+
+def _scale(desk: Desk, code: str, moment: int) -> float:
+    """By what the prices of an instrument at a moment are divided for splits."""
+    if code not in desk.panel.places:
+        return 1.0
+    calendar = desk.panel.known(desk.panel.position(code)).calendar
+    shown = int(calendar.local(np.array([moment], np.int64))[0])
+    return scale_at(desk.mendings, code, shown)
+
+
+def _mended(desk: Desk, code: str) -> tuple[str, ...]:
+    """The mendings in force of an instrument that change what its bars say."""
+    mendings = (m for m in desk.mendings if m.code == code and m.kind != MendingKind.ACCEPT)
+    return tuple(str(mending) for mending in mendings)
+
+
+def _settled(desk: Desk, own: Outlook) -> tuple[Settlement | None, int] | None:
+    """How an outlook came out, or how many of its bars are left; ``None`` where nothing can be computed."""
     if own.code not in desk.reference.by_code:
-        return open_still
+        return None
     panel = _bars(desk, own.code, own.settles.bars)
     if not isinstance(panel, Panel):
-        return open_still
+        return None
     try:
         term = _condition(desk, own.settles.formula, own.start)
     except FormulaError:
-        return open_still
+        return None
     rows = panel.rows(0)
     closes = panel.close_times(rows)
-    first = int(np.searchsorted(closes, own.written_at, side="right"))
+    first = int(np.searchsorted(panel.begin_times(0), own.written_at, side="left"))
     truths = evaluate({"": term}, panel)[""][rows][first:]
     found = settled(truths, own.settles.horizon, own.settles.when)
     if found is None:
@@ -259,6 +307,7 @@ def _settled(desk: Desk, own: Outlook) -> tuple[Settlement | None, int]:
         at=int(closes[first + bar]),
         bar=bar + 1,
         close=float(panel.columns["close"][rows][first + bar]),
+        mended=_mended(desk, own.code),
     )
     return settlement, 0
 

@@ -251,7 +251,7 @@ class OutlooksPort(Protocol):
 
     def add(self, outlook: Outlook) -> StoredOutlook: ...
     def settle(self, outlook_id: int, settlement: Settlement) -> None:
-        """Keep how an outlook came out; one that is settled stays as it was."""
+        """Keep how an outlook came out."""
         ...
 
     def set_deleted(self, outlook_id: int, deleted: bool) -> bool:

@@ -8,7 +8,7 @@ import { answer, api } from '@/shared/api'
 import { asOf } from '@/shared/asOf'
 import ErrorNote from '@/shared/ErrorNote.vue'
 import Failed from '@/shared/Failed.vue'
-import { figure, moment, told, wholeWithin } from '@/shared/format'
+import { moment, price, told, wholeWithin } from '@/shared/format'
 import InlineText from '@/shared/InlineText.vue'
 import { useKeys } from '@/shared/keys'
 import { useLatest } from '@/shared/latest'
@@ -100,7 +100,7 @@ const problems = computed(() => [
   ...(reply.value?.problems ?? []),
   ...(reply.value?.said.flatMap((said) => said.problems) ?? []),
 ])
-const ready = computed(() => Boolean(reply.value?.start) && !problems.value.length)
+const ready = computed(() => reply.value?.start != null && !problems.value.length)
 const usual = computed(() => {
   const own = reply.value?.anyway
   if (!own?.of) return 'There are no earlier stretches of such a length to compare with.'
@@ -144,7 +144,7 @@ const table = () => ({
           aria-label="Instrument"
           @take="(text) => text && set({ code: text.toUpperCase() })"
         />
-        <template v-if="reply?.start"> at {{ figure(reply.start) }}</template> I lean
+        <template v-if="reply?.start != null"> at {{ price(reply.start, reply.tick) }}</template> I lean
         <select
           class="inline-part"
           aria-label="Lean"
@@ -286,7 +286,7 @@ const table = () => ({
               }"
               >{{ seen.outlook.code }}</RouterLink
             >
-            {{ figure(seen.outlook.start) }}, <b>{{ leanTold(seen.outlook.lean) }}</b>,
+            {{ price(seen.outlook.start, seen.tick) }}, <b>{{ leanTold(seen.outlook.lean) }}</b>,
             {{ when(seen.outlook.written_at)
             }}<template v-if="seen.outlook.looking_back">, written looking back</template>
           </p>
@@ -296,7 +296,8 @@ const table = () => ({
             {{ seen.outlook.settles.horizon }} bars:
             <b
               :class="seen.settlement?.right == null ? '' : seen.settlement.right ? 'rise' : 'fall'"
-              >{{ outcome(seen, when) }}</b><template v-if="seen.outlook.anyway.of"
+              >{{ outcome(seen, when) }}</b><template v-if="seen.settlement?.again"
+              >, {{ seen.settlement.again }}</template><template v-if="seen.outlook.anyway.of"
               >; anyway {{ seen.outlook.anyway.came }} of {{ seen.outlook.anyway.of }}</template
             >
           </p>

@@ -9,6 +9,7 @@ from itertools import pairwise
 import numpy as np
 from numpy.typing import NDArray
 
+from zealous_sieve.core.engine.build import UNFINISHED
 from zealous_sieve.core.engine.panel import Column, Panel, Rows, Times
 from zealous_sieve.core.formula.terms import Across, Term
 from zealous_sieve.core.formula.timeframe import BarKind
@@ -23,8 +24,8 @@ def across(term: Across, panel: Panel, evaluate: Evaluate, need: int) -> Column:
 
     At a moment every instrument counts with the value of its last bar that had closed by then, if it
     closed after the bars before the present ones: so an instrument that paused does not count, and one
-    whose day ends later counts with its day before. Bars that do not go by the clock count until the
-    next.
+    whose day ends later counts with its day before. In an unfinished bar that counts with its bar before
+    which has not traded since. Bars that do not go by the clock count until the next.
     """
     inner = evaluate({"x": term.inner}, panel)["x"]
     column = np.full(len(panel.times), np.nan)
@@ -50,13 +51,21 @@ def _moments(panel: Panel, need: int) -> Iterator[tuple[Times, Times]]:
     moments = np.unique(np.concatenate([np.empty(0, np.int64), *last]))
     since = np.full(len(moments), -(1 << 62), dtype=np.int64)
     if not isinstance(panel.rule, BarKind):
-        for all_closes, closes in zip(own, last, strict=True):
+        for position, (all_closes, closes) in enumerate(zip(own, last, strict=True)):
             before = np.concatenate([all_closes[:1] - max(1, panel.duration), all_closes[:-1]])
+            if _unfinished(panel, position):
+                before[-1] = before[-2] if len(before) > 1 else before[-1] - max(1, panel.duration)
             place = np.searchsorted(moments, closes)
             np.maximum.at(since, place, before[len(before) - len(closes) :])
     for first in range(0, len(moments), MOMENTS_AT_ONCE):
         part = slice(first, first + MOMENTS_AT_ONCE)
         yield moments[part], since[part]
+
+
+def _unfinished(panel: Panel, position: int) -> bool:
+    """Whether the last bar of an instrument has not closed."""
+    rows, unfinished = panel.rows(position), panel.columns.get(UNFINISHED)
+    return unfinished is not None and rows.start < rows.stop and bool(unfinished[rows.stop - 1])
 
 
 def _table(

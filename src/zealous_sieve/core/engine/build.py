@@ -105,6 +105,8 @@ def _identity(panel: Panel) -> tuple[object, ...]:
 
 def _build(panel: Panel, rule: BarRule) -> Panel:
     bases = [replace(base, forming_at=panel.forming_at) for base in panel.bases or (panel,)]
+    if panel.forming_at is not None and isinstance(rule, Timeframe):
+        bases = [_begun_before(base, panel.forming_at) for base in bases]
     fitting = [base for base in bases if _fits(base, rule)]
     if not fitting:
         raise DataError(_no_base(rule, bases))
@@ -124,6 +126,18 @@ def _build(panel: Panel, rule: BarRule) -> Panel:
         made = replace(made, closes=np.minimum(made.closes, panel.forming_at))
         made = made.with_columns({UNFINISHED: unfinished})
     return made
+
+
+def _begun_before(base: Panel, moment: int) -> Panel:
+    """A base without the trades of a moment itself: by the clock they belong to the bar that opens then,
+    which has no length yet."""
+    if base.duration:
+        return base
+    ends = base.ends.copy()
+    for position in range(len(base)):
+        rows = base.rows(position)
+        ends[position] = rows.start + int(np.searchsorted(base.times[rows], moment, side="left"))
+    return base.ending(ends)
 
 
 def _nobody(base: Panel) -> Panel:

@@ -243,6 +243,15 @@ class Panel:
         """When the bars of these rows close."""
         return self.times[rows] + self.duration if self.closes is None else self.closes[rows]
 
+    def begin_times(self, position: int) -> Times:
+        """When the bars of one instrument begin to be traded: those of days and slower ones with the first
+        session in them."""
+        times, calendar = self.times[self.rows(position)], self.known(position).calendar
+        if self.duration < DAY:
+            return times
+        days = times // DAY
+        return calendar.opens(calendar.first_session(days) if self.five_day else days)
+
     def moments(self) -> tuple[Times, int]:
         """An array over all rows and a number of seconds; together they are when the bars close."""
         return (self.times, self.duration) if self.closes is None else (self.closes, 0)

@@ -162,6 +162,11 @@ class Session:
         found = np.busday_offset(days.astype("datetime64[D]"), 0, "backward", holidays=self._away)
         return found.astype(np.int64)
 
+    def first_session(self, days: Days) -> Days:
+        """The first day with a session at or after each day."""
+        first = np.busday_offset(days.astype("datetime64[D]"), 0, "forward", holidays=self._away)
+        return first.astype(np.int64)
+
     def sessions(self, first: Days, last: Days) -> Days:
         """How many sessions come after the first day up to the last."""
         after, end = ((days + 1).astype("datetime64[D]") for days in (first, last))

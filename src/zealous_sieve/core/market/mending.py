@@ -10,8 +10,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zealous_sieve.core.engine.panel import Column, Series, Times
+from zealous_sieve.core.engine.session import ANY_DAY, Clock
 from zealous_sieve.core.errors import DataError, Problem
-from zealous_sieve.core.formula.timeframe import of_seconds
+from zealous_sieve.core.formula.timeframe import DAY, of_seconds
 from zealous_sieve.core.market.data_quality import Finding, FindingKind
 from zealous_sieve.core.market.import_validation import PRICES, stamp_of, value_faults
 
@@ -34,8 +35,8 @@ class Mending:
 
     ``LEAVE_OUT`` takes away the bars of length ``seconds`` that open from ``first`` to ``last``,
     ``CORRECT`` gives the one that opens at ``first`` other ``values``. ``SPLIT`` makes ``new`` of ``old``
-    shares: prices of bars of every length before ``first`` are divided by their ratio, volumes
-    multiplied. ``ACCEPT`` says that what the data check calls ``finding`` there is as it should be.
+    shares: prices of bars of every length before the day ``first`` are divided by their ratio, volumes
+    multiplied; that day begins by the clock of the instrument's venue. ``ACCEPT`` says that what the data check calls ``finding`` there is as it should be.
     Moments are seconds since 1970.
     """
 
@@ -107,12 +108,18 @@ def _within(times: Times, mending: Mending) -> NDArray[np.bool_]:
     return (times >= mending.first) & (times <= mending.last)
 
 
-def mended(series: Series, mendings: Iterable[Mending], seconds: int) -> Series:
-    """Bars of one instrument, ``seconds`` long, as they are with some mendings, in their order."""
+def mended(
+    series: Series, mendings: Iterable[Mending], seconds: int, clock: Clock = ANY_DAY.clock
+) -> Series:
+    """Bars of one instrument, ``seconds`` long, as they are with some mendings, in their order; ``clock``
+    is that of its venue."""
     times, columns = series
     for mending in mendings:
         if mending.kind == MendingKind.SPLIT:
-            columns = _split(times, columns, mending)
+            begins = mending.first
+            if seconds < DAY:
+                begins = int(clock.moments(np.array([begins], np.int64))[0])
+            columns = _split(times < begins, columns, mending.new / mending.old)
         if mending.seconds != seconds or not len(times):
             continue
         there = _within(times, mending)
@@ -128,9 +135,9 @@ def mended(series: Series, mendings: Iterable[Mending], seconds: int) -> Series:
     return times, columns
 
 
-def _split(times: Times, columns: Mapping[str, Column], mending: Mending) -> dict[str, Column]:
-    before = times < mending.first
-    ratio = mending.new / mending.old
+def _split(
+    before: NDArray[np.bool_], columns: Mapping[str, Column], ratio: float
+) -> dict[str, Column]:
     changed = dict(columns)
     for name in PRICES:
         changed[name] = np.where(before, columns[name] / ratio, columns[name])

@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+import math
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass, replace
 from enum import StrEnum
 
 import numpy as np
 
 from zealous_sieve.core.engine.panel import Column
+from zealous_sieve.core.market.mending import Mending, MendingKind
 
 START = "start"
 """What the close at the time of writing is called in the condition that settles an outlook."""
@@ -65,8 +67,9 @@ class FrozenBars:
 
 @dataclass(frozen=True, kw_only=True)
 class Outlook:
-    """An outlook as it was written; moments in seconds since 1970, ``start`` is the close at that time. One
-    that was written ``looking_back`` from a moment of the past says nothing about foresight."""
+    """An outlook as it was written; moments in seconds since 1970, ``start`` is the close at that time. By
+    ``scale`` the bars before it had been divided for splits then. One that was written ``looking_back``
+    from a moment of the past says nothing about foresight."""
 
     code: str
     lean: int
@@ -78,17 +81,56 @@ class Outlook:
     anyway: Anyway
     picture: FrozenBars
     looking_back: bool = False
+    scale: float = 1.0
 
 
 @dataclass(frozen=True, kw_only=True)
 class Settlement:
     """How an outlook came out: ``right`` is nothing where that can't be told. ``at`` is when the bar that
-    settled it was over, the ``bar``-th since it was written, ``close`` its price."""
+    settled it was over, the ``bar``-th since it was written, ``close`` its price. ``mended`` are the
+    mendings of the bars that were in force when it was settled; ``again`` says by what it was settled
+    another time, and how it had come out before."""
 
     right: bool | None
     at: int
     bar: int
     close: float
+    mended: tuple[str, ...] = ()
+    again: str = ""
+
+    def __str__(self) -> str:
+        how = {True: "right", False: "wrong", None: "not to be told"}[self.right]
+        return f"{how} on bar {self.bar} at {self.close:g}"
+
+
+def scale_at(mendings: Iterable[Mending], code: str, shown: int) -> float:
+    """By what the prices of an instrument are divided for splits that came later, when the clock of its
+    venue has ``shown`` a time."""
+    later = [m for m in mendings if m.code == code and m.kind == MendingKind.SPLIT]
+    return math.prod(m.new / m.old for m in later if m.first > shown)
+
+
+def rescaled(outlook: Outlook, scale: float) -> Outlook:
+    """An outlook with its prices as the bars are now that they are divided by ``scale``."""
+    if scale == outlook.scale:
+        return outlook
+    by = outlook.scale / scale
+    picture = outlook.picture
+    prices = {
+        name: tuple(price * by for price in getattr(picture, name))
+        for name in ("open", "high", "low", "close")
+    }
+    return replace(
+        outlook, start=outlook.start * by, scale=scale, picture=replace(picture, **prices)
+    )
+
+
+def settled_again(before: Settlement, now: Settlement) -> Settlement:
+    """How an outlook comes out on bars that were mended since it was settled, with a word why."""
+    taken = [f"taken back: {told}" for told in before.mended if told not in now.mended]
+    added = [told for told in now.mended if told not in before.mended]
+    why = "; ".join([*added, *taken])
+    return replace(now, again=f"settled again after mending ({why}); before it was {before}")
 
 
 def settled(truths: Column, horizon: int, when: When) -> tuple[int, bool | None] | None:

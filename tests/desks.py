@@ -1,0 +1,30 @@
+"""Desks for tests: what computations look at, on bars made here."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime
+
+from zealous_sieve.core.engine.panel import Panel
+from zealous_sieve.core.market.instruments import Instrument, ReferenceData
+from zealous_sieve.core.market.universes import Universe
+from zealous_sieve.usecases.desk import Desk
+
+EVERYBODY = Universe(name="Everybody")
+
+
+def desk_on(panel: Panel, moment: int | None = None) -> Desk:
+    """A desk on the bars of a panel, with what the panel knows of its instruments; it looks from a moment,
+    without one from the close of the newest bar."""
+    instruments = tuple(
+        Instrument(code=code, name=code, tick=panel.known(n).tick, facts=panel.known(n).facts)  # type: ignore[arg-type]
+        for n, code in enumerate(panel.codes)
+    )
+    closes = [panel.close_times(panel.rows(n)) for n in range(len(panel))]
+    newest = max((int(own[-1]) for own in closes if len(own)), default=0)
+    return Desk(
+        now=datetime.fromtimestamp(newest if moment is None else moment, UTC),
+        panel=panel,
+        reference=ReferenceData(instruments=instruments),
+        universes=(EVERYBODY,),
+        library={},
+    )
