@@ -22,7 +22,9 @@ describe('figures', () => {
   test.each([
     [0.01, 2],
     [1, 0],
-    [0.25, 1],
+    [0.25, 2],
+    [0.05, 2],
+    [5, 0],
     [0.00001, 5],
   ])('a tick of %d asks for %d digits', (tick, digits) => expect(decimals(tick)).toBe(digits))
 

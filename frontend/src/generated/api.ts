@@ -3063,7 +3063,8 @@ export interface components {
         /**
          * Look
          * @description What a draft would say now: the close that it starts from, its reasons in words, how often what
-         *     settles it came anyway; ``problems`` say why it can't be written yet.
+         *     settles it came anyway; ``problems`` say why it can't be written yet. ``tick`` is the step of the
+         *     instrument's price.
          */
         Look: {
             anyway: components["schemas"]["Anyway"];
@@ -3076,6 +3077,8 @@ export interface components {
             said: components["schemas"]["Said"][];
             /** Start */
             start: number | null;
+            /** Tick */
+            tick: number;
         };
         /** LookedBody */
         LookedBody: {
@@ -3179,8 +3182,8 @@ export interface components {
          *
          *     ``LEAVE_OUT`` takes away the bars of length ``seconds`` that open from ``first`` to ``last``,
          *     ``CORRECT`` gives the one that opens at ``first`` other ``values``. ``SPLIT`` makes ``new`` of ``old``
-         *     shares: prices of bars of every length before ``first`` are divided by their ratio, volumes
-         *     multiplied. ``ACCEPT`` says that what the data check calls ``finding`` there is as it should be.
+         *     shares: prices of bars of every length before the day ``first`` are divided by their ratio, volumes
+         *     multiplied; that day begins by the clock of the instrument's venue. ``ACCEPT`` says that what the data check calls ``finding`` there is as it should be.
          *     Moments are seconds since 1970.
          */
         "Mending-Input": {
@@ -3227,8 +3230,8 @@ export interface components {
          *
          *     ``LEAVE_OUT`` takes away the bars of length ``seconds`` that open from ``first`` to ``last``,
          *     ``CORRECT`` gives the one that opens at ``first`` other ``values``. ``SPLIT`` makes ``new`` of ``old``
-         *     shares: prices of bars of every length before ``first`` are divided by their ratio, volumes
-         *     multiplied. ``ACCEPT`` says that what the data check calls ``finding`` there is as it should be.
+         *     shares: prices of bars of every length before the day ``first`` are divided by their ratio, volumes
+         *     multiplied; that day begins by the clock of the instrument's venue. ``ACCEPT`` says that what the data check calls ``finding`` there is as it should be.
          *     Moments are seconds since 1970.
          */
         "Mending-Output": {
@@ -3511,8 +3514,9 @@ export interface components {
         };
         /**
          * Outlook
-         * @description An outlook as it was written; moments in seconds since 1970, ``start`` is the close at that time. One
-         *     that was written ``looking_back`` from a moment of the past says nothing about foresight.
+         * @description An outlook as it was written; moments in seconds since 1970, ``start`` is the close at that time. By
+         *     ``scale`` the bars before it had been divided for splits then. One that was written ``looking_back``
+         *     from a moment of the past says nothing about foresight.
          */
         Outlook: {
             anyway: components["schemas"]["Anyway"];
@@ -3528,6 +3532,11 @@ export interface components {
             /** Note */
             note: string;
             picture: components["schemas"]["FrozenBars"];
+            /**
+             * Scale
+             * @default 1
+             */
+            scale: number;
             settles: components["schemas"]["Settles"];
             /** Start */
             start: number;
@@ -4610,7 +4619,8 @@ export interface components {
         };
         /**
          * SeenOutlook
-         * @description An outlook and how it came out; where it is open, how many of its bars are ``left``.
+         * @description An outlook and how it came out; where it is open, how many of its bars are ``left``. Its prices are
+         *     those of the bars as they are mended now, ``tick`` is their step.
          */
         SeenOutlook: {
             /** Id */
@@ -4619,6 +4629,8 @@ export interface components {
             left: number;
             outlook: components["schemas"]["Outlook"];
             settlement: components["schemas"]["Settlement"] | null;
+            /** Tick */
+            tick: number;
         };
         /** Sessions */
         Sessions: {
@@ -4634,15 +4646,27 @@ export interface components {
         /**
          * Settlement
          * @description How an outlook came out: ``right`` is nothing where that can't be told. ``at`` is when the bar that
-         *     settled it was over, the ``bar``-th since it was written, ``close`` its price.
+         *     settled it was over, the ``bar``-th since it was written, ``close`` its price. ``mended`` are the
+         *     mendings of the bars that were in force when it was settled; ``again`` says by what it was settled
+         *     another time, and how it had come out before.
          */
         Settlement: {
+            /**
+             * Again
+             * @default
+             */
+            again: string;
             /** At */
             at: number;
             /** Bar */
             bar: number;
             /** Close */
             close: number;
+            /**
+             * Mended
+             * @default []
+             */
+            mended: string[];
             /** Right */
             right: boolean | null;
         };
