@@ -151,6 +151,7 @@ const chart: Chart = {
   doubts: [],
   asked: [],
   earlier: false,
+  forming: false,
   refused: [],
   code: 'ABC',
   name: 'Works',

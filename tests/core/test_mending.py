@@ -76,14 +76,13 @@ def test_a_split_divides_what_was_before_and_keeps_the_turnover(ratio: float, ba
 def test_a_split_counts_from_the_session_of_its_day_by_the_clock_of_the_venue(
     zone: str, day: int, seconds: int
 ) -> None:
-    """100 drawn days, of five zones: bars of a session are all on one side, as the daily bar made of them."""
+    """100 drawn days, of five zones: bars of a session are all on one side, as the daily bar made of
+    them."""
     venue = read_session("Quay", "09:00-16:00", zone)
     quarters = np.arange(day - 3, day + 4)[:, None] * DAY + 9 * 3600 + np.arange(28) * 900
     times = venue.clock.moments(quarters.ravel())
     columns = {name: np.full(len(times), 12.0) for name in ("open", "high", "low", "close")}
-    split = Mending(
-        code="A", kind=MendingKind.SPLIT, first=day * DAY, last=day * DAY, new=3.0
-    )
+    split = Mending(code="A", kind=MendingKind.SPLIT, first=day * DAY, last=day * DAY, new=3.0)
     _, after = mended((times, columns), [split], seconds, venue.clock)
     by_session = after["close"].reshape(7, 28)
     np.testing.assert_array_equal(by_session[:3], 4.0)

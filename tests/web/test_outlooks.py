@@ -102,7 +102,6 @@ def test_leans_are_counted_beside_what_the_market_did_anyway(
     send(client, "/outlooks/999", {}, "delete", 404)
 
 
-
 def test_what_was_settled_is_settled_again_with_a_word_once_its_bars_are_mended(
     client: FlaskClient, outside: Outside
 ) -> None:
@@ -114,7 +113,9 @@ def test_what_was_settled_is_settled_again_with_a_word_once_its_bars_are_mended(
     mend(outside, Mending(kind=MendingKind.SPLIT, new=4.0, **whole))
     split = get(client, "/outlooks")["outlooks"][0]
     assert split["outlook"]["start"] == pytest.approx(before["outlook"]["start"] / 4)
-    prices = zip(split["outlook"]["picture"]["close"], before["outlook"]["picture"]["close"])
+    prices = zip(
+        split["outlook"]["picture"]["close"], before["outlook"]["picture"]["close"], strict=True
+    )
     assert all(now == pytest.approx(then / 4) for now, then in prices)
     assert "split of 4 for 1; before it was" in split["settlement"]["again"].replace(")", "")
     assert split["settlement"]["right"]

@@ -1832,6 +1832,11 @@ export interface components {
              * @default null
              */
             fired_at: number | null;
+            /**
+             * Forming
+             * @default false
+             */
+            forming: boolean;
             /** Gaps */
             gaps: components["schemas"]["ChartGap"][];
             /** High */
@@ -1924,7 +1929,8 @@ export interface components {
          * ChartLayout
          * @description All that is drawn. Bars are ``painted`` by the first condition that holds, in ``otherwise`` where
          *     none does; the ``strip`` under the price shows which measures are the largest or the smallest of so many
-         *     bars. ``kinds`` of instruments and ``timeframes`` are those that it is the usual layout of.
+         *     bars; slower bars count once they have closed, or with ``forming`` as they form. ``kinds`` of
+         *     instruments and ``timeframes`` are those that it is the usual layout of.
          */
         ChartLayout: {
             /**
@@ -1932,6 +1938,11 @@ export interface components {
              * @default candles
              */
             drawing: string;
+            /**
+             * Forming
+             * @default false
+             */
+            forming: boolean;
             /**
              * Kinds
              * @default []
@@ -3098,6 +3109,11 @@ export interface components {
              */
             count: number;
             /**
+             * Forming
+             * @default false
+             */
+            forming: boolean;
+            /**
              * Lines
              * @default []
              */
@@ -3183,8 +3199,8 @@ export interface components {
          *     ``LEAVE_OUT`` takes away the bars of length ``seconds`` that open from ``first`` to ``last``,
          *     ``CORRECT`` gives the one that opens at ``first`` other ``values``. ``SPLIT`` makes ``new`` of ``old``
          *     shares: prices of bars of every length before the day ``first`` are divided by their ratio, volumes
-         *     multiplied; that day begins by the clock of the instrument's venue. ``ACCEPT`` says that what the data check calls ``finding`` there is as it should be.
-         *     Moments are seconds since 1970.
+         *     multiplied; that day begins by the clock of the instrument's venue. ``ACCEPT`` says that what the data
+         *     check calls ``finding`` there is as it should be. Moments are seconds since 1970.
          */
         "Mending-Input": {
             /** Code */
@@ -3231,8 +3247,8 @@ export interface components {
          *     ``LEAVE_OUT`` takes away the bars of length ``seconds`` that open from ``first`` to ``last``,
          *     ``CORRECT`` gives the one that opens at ``first`` other ``values``. ``SPLIT`` makes ``new`` of ``old``
          *     shares: prices of bars of every length before the day ``first`` are divided by their ratio, volumes
-         *     multiplied; that day begins by the clock of the instrument's venue. ``ACCEPT`` says that what the data check calls ``finding`` there is as it should be.
-         *     Moments are seconds since 1970.
+         *     multiplied; that day begins by the clock of the instrument's venue. ``ACCEPT`` says that what the data
+         *     check calls ``finding`` there is as it should be. Moments are seconds since 1970.
          */
         "Mending-Output": {
             /** Code */
@@ -3747,6 +3763,11 @@ export interface components {
          * @description What is pointed at on a chart.
          */
         PointedBody: {
+            /**
+             * As Of
+             * @default null
+             */
+            as_of: string | null;
             /** At */
             at: number;
             /**
@@ -3756,6 +3777,11 @@ export interface components {
             bars: string;
             /** Code */
             code: string;
+            /**
+             * Forming
+             * @default false
+             */
+            forming: boolean;
             /**
              * Since
              * @default null
@@ -4961,10 +4987,20 @@ export interface components {
             bars: string;
             /** Control */
             control: number;
+            /**
+             * Forming
+             * @default false
+             */
+            forming: boolean;
             /** Since */
             since: number;
             /** Text */
             text: string;
+            /**
+             * Universe
+             * @default
+             */
+            universe: string;
             /** Until */
             until: number;
             /** Values */
@@ -5212,11 +5248,14 @@ export interface components {
         };
         /**
          * SuggestedList
-         * @description Conditions that hold at the bar that was pointed at, the plainest first.
+         * @description Conditions that hold at the bar that was pointed at, the plainest first. Where it has not closed they
+         *     are ``provisional``, and counted with unfinished bars.
          */
         SuggestedList: {
             /** Instruments */
             instruments: number;
+            /** Provisional */
+            provisional: boolean;
             /** Suggested */
             suggested: components["schemas"]["Suggested"][];
             /** Value */

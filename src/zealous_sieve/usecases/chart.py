@@ -140,6 +140,8 @@ class Chart:
     """At the newest bar, where that is another one."""
     provisional: bool = False
     """Whether the newest bar has not closed."""
+    forming: bool = False
+    """Whether slower bars count as they form, or once they have closed."""
     fired_at: int | None = None
     bar_at: int | None = None
     days: tuple[int, ...] = ()

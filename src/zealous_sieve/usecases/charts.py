@@ -9,11 +9,9 @@ from datetime import datetime
 import numpy as np
 from numpy.typing import NDArray
 
-from zealous_sieve.core.engine.build import UNFINISHED
 from zealous_sieve.core.engine.evaluate import evaluate
 from zealous_sieve.core.engine.external_inputs import needs_universe
 from zealous_sieve.core.market.data_quality import Finding
-from zealous_sieve.core.market.instruments import Instrument
 from zealous_sieve.core.sieve.definition import Sieve
 from zealous_sieve.core.sieve.drawing import lines
 from zealous_sieve.core.sieve.hit import Hit
@@ -23,6 +21,7 @@ from zealous_sieve.usecases.chart import Chart, ChartReason, chart_of, days_of, 
 from zealous_sieve.usecases.desk import Desk
 from zealous_sieve.usecases.dressing import UNDRESSED, Dress, dressed
 from zealous_sieve.usecases.errors import NotFoundError
+from zealous_sieve.usecases.looks import along
 from zealous_sieve.usecases.ports import Order, Outside
 from zealous_sieve.usecases.told import check_looked_at
 
@@ -32,13 +31,14 @@ DEFAULT_BARS = 420
 @dataclass(frozen=True, kw_only=True)
 class Looked:
     """What of an instrument is looked at: bars written as ``15m``, so many of them up to one that opened
-    before a moment, and how they are dressed. What compares instruments does so within a universe, without
-    one among all there are."""
+    before a moment, and how they are dressed; slower bars count once they have closed, or as they form.
+    What compares instruments does so within a universe, without one among all there are."""
 
     bars: str = "1d"
     count: int = DEFAULT_BARS
     before: int | None = None
     universe: str = ""
+    forming: bool = False
     dress: Dress = UNDRESSED
 
 
@@ -55,36 +55,24 @@ def instrument_chart(outside: Outside, code: str, looked: Looked, order: Order) 
 
 
 def look(desk: Desk, code: str, looked: Looked, doubted: Sequence[Finding]) -> Chart:
-    """Bars of an instrument up to the desk's moment, with what is drawn; the unfinished one too, but where
-    something is compared with other instruments."""
+    """Bars of an instrument up to the desk's moment, the unfinished one too, with what is drawn."""
     instrument = desk.reference.by_code[code]
     own = dressed(desk, looked.dress)
-    terms = own.terms()
-    across = needs_universe(terms)
-    chosen = _compared(desk, instrument, looked.universe) if across else [instrument]
-    panel = desk.bars(chosen, desk.now, looked.bars, forming=not across)
-    found = evaluate(terms, panel)
-    rows = panel.rows(panel.position(code))
+    seen = along(desk, code, looked.bars, looked.universe, own.terms(), forming=looked.forming)
+    panel, rows, found = seen.panel, seen.rows, seen.columns
     stop = rows.stop
     if looked.before is not None:
-        stop = rows.start + int(np.searchsorted(panel.times[rows], looked.before))
+        stop = rows.start + int(np.searchsorted(seen.times, looked.before))
     shown = slice(max(rows.start, stop - looked.count), stop)
-    unfinished = panel.columns.get(UNFINISHED)
     chart = chart_of(instrument, looked.bars, panel, shown, doubted, own.columns(found))
     return replace(
         own.on(chart, found, panel, rows, shown),
         days=days_of(panel, shown),
         events=events_of(panel, panel.position(code), shown),
         earlier=shown.start > rows.start,
-        provisional=bool(unfinished is not None and stop > shown.start and unfinished[stop - 1]),
+        provisional=bool(stop > shown.start and seen.unfinished[stop - 1 - rows.start]),
+        forming=looked.forming,
     )
-
-
-def _compared(desk: Desk, instrument: Instrument, universe: str) -> list[Instrument]:
-    """With which others an instrument is compared."""
-    if universe not in desk.rules:
-        return list(desk.reference.instruments)
-    return desk.among(universe, instrument.code)
 
 
 def hit_chart(
@@ -148,6 +136,7 @@ def draw(
         own.on(chart, found, panel, rows, shown),
         reasons=told(judged) if rows.stop > rows.start else (),
         reasons_now=told(newest) if rows.start <= newest != judged else (),
+        forming=sieve.forming,
         provisional=provisional(prepared, panel, panel.position(code)),
         fired_at=hit.fired_at if hit else None,
         bar_at=hit.bar_at if hit else None,

@@ -122,6 +122,7 @@ def fired_on(desk: Desk, sieve: Sieve, stretch: Stretch, doubted: Sequence[Findi
         days=days_of(panel, shown),
         events=events_of(panel, panel.position(stretch.code), shown),
         earlier=shown.start > rows.start,
+        forming=sieve.forming,
     )
     return Fired(
         chart=chart,

@@ -6,14 +6,13 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from zealous_sieve.core.engine.evaluate import evaluate
-from zealous_sieve.core.engine.external_inputs import needs_universe
 from zealous_sieve.core.errors import FormulaError, Problem
 from zealous_sieve.core.formula.check import check
 from zealous_sieve.core.formula.controls import Control, controls, with_value
 from zealous_sieve.core.formula.typed import Typed
 from zealous_sieve.core.sieve.speeds import Held, held, sides
 from zealous_sieve.usecases.desk import Desk
+from zealous_sieve.usecases.looks import along
 from zealous_sieve.usecases.ports import Order, Outside
 from zealous_sieve.usecases.told import check_looked_at
 
@@ -21,7 +20,7 @@ from zealous_sieve.usecases.told import check_looked_at
 @dataclass(frozen=True, kw_only=True)
 class AskedSpeeds:
     """A formula, which of its numbers is varied, the values it is given, and the moments at which the first
-    and the last bar of the stretch opened."""
+    and the last bar of the stretch opened; how bars count and with whom is compared as on the chart."""
 
     bars: str
     text: str
@@ -29,6 +28,8 @@ class AskedSpeeds:
     values: tuple[float, ...]
     since: int
     until: int
+    universe: str = ""
+    forming: bool = False
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -68,16 +69,10 @@ def speeds_on(desk: Desk, code: str, asked: AskedSpeeds) -> Speeds:
     texts = {value: with_value(asked.text, varied, value) for value in within}
     typed = {value: _result(desk, text) for value, text in texts.items()}
     terms = {str(value): own.term for value, own in typed.items()}
-    own = desk.reference.by_code[code]
-    across = needs_universe(terms)
-    panel = desk.bars(list(desk.reference.instruments) if across else [own], desk.now, asked.bars)
-    columns = evaluate(terms, panel)
-    rows = panel.rows(panel.position(code))
-    times = panel.times[rows]
-    first = rows.start + int(np.searchsorted(times, asked.since))
-    last = rows.start + int(np.searchsorted(times, asked.until, side="right"))
-    closes = panel.columns["close"]
-    stretch = closes[first:last]
+    seen = along(desk, code, asked.bars, asked.universe, terms, forming=asked.forming)
+    first = seen.rows.start + int(np.searchsorted(seen.times, asked.since))
+    last = seen.rows.start + int(np.searchsorted(seen.times, asked.until, side="right"))
+    stretch = seen.panel.columns["close"][first:last]
     moved = 100 * (stretch[-1] / stretch[0] - 1) if len(stretch) else 0.0
     return Speeds(
         varied=varied,
@@ -87,7 +82,7 @@ def speeds_on(desk: Desk, code: str, asked: AskedSpeeds) -> Speeds:
             Speed(
                 value=value,
                 text=texts[value],
-                held=_held(own, columns[str(value)][first:last], stretch),
+                held=_held(own, seen.columns[str(value)][first:last], stretch),
             )
             for value, own in typed.items()
         ),

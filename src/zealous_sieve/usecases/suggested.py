@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from datetime import datetime
 
 import numpy as np
 
@@ -15,7 +16,9 @@ from zealous_sieve.core.formula.speech.sentence import read
 from zealous_sieve.core.formula.typed import Formula
 from zealous_sieve.core.sieve.prepare import truth_of
 from zealous_sieve.core.sieve.suggesting import RANGE, Seen, Suggestion, suggestions
+from zealous_sieve.usecases.chart import plain_number
 from zealous_sieve.usecases.desk import Desk
+from zealous_sieve.usecases.looks import along
 from zealous_sieve.usecases.ports import Order, Outside
 from zealous_sieve.usecases.told import check_looked_at
 
@@ -25,7 +28,7 @@ PRICES = ("open", "high", "low", "close")
 @dataclass(frozen=True, kw_only=True)
 class Pointed:
     """What is pointed at on a chart: the value of a formula at the bar that opened at a moment; with
-    ``since`` the way there from an earlier bar. Counted is over a universe."""
+    ``since`` the way there from an earlier bar. Counted is over a universe; bars count as on the chart."""
 
     code: str
     bars: str
@@ -33,6 +36,9 @@ class Pointed:
     text: str
     since: int | None = None
     universe: str = ""
+    forming: bool = False
+    as_of: datetime | None = None
+    """The moment of which the chart is, where that is before the one looked from."""
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -48,8 +54,10 @@ class Suggested:
 
 @dataclass(frozen=True, kw_only=True)
 class SuggestedList:
-    """Conditions that hold at the bar that was pointed at, the plainest first."""
+    """Conditions that hold at the bar that was pointed at, the plainest first. Where it has not closed they
+    are ``provisional``, and counted with unfinished bars."""
 
+    provisional: bool
     value: float | None
     instruments: int
     suggested: tuple[Suggested, ...]
@@ -68,28 +76,27 @@ def suggested_on(desk: Desk, pointed: Pointed) -> SuggestedList:
         message = f"{pointed.text} has several results"
         mend = f"point at one of {', '.join(formula.outputs)}"
         raise DataError(Problem(code="two_results", message=message, mend=mend))
-    everyone = desk.members(pointed.universe) if pointed.universe in desk.rules else []
-    own = desk.reference.by_code[pointed.code]
-    chosen = everyone if any(i.code == own.code for i in everyone) else [*everyone, own]
-    panel = desk.bars(chosen, desk.now, pointed.bars)
-    seen, since = _seen(formula, panel, pointed)
+    earlier = pointed.as_of is not None and pointed.as_of < desk.now
+    seen, since, provisional = _seen(desk.at(pointed.as_of) if earlier else desk, formula, pointed)
     found = suggestions(seen, since)
-    values = seen.value if len(seen.values) and np.isfinite(seen.value) else None
+    everyone = desk.members(pointed.universe) if pointed.universe in desk.rules else []
+    forming = pointed.forming or provisional
+    panel = desk.bars(everyone, desk.now, pointed.bars, forming=forming)
     return SuggestedList(
-        value=values,
+        provisional=provisional,
+        value=plain_number(seen.value) if len(seen.values) else None,
         instruments=len(everyone),
         suggested=_counted(desk, found, panel, len(everyone)),
     )
 
 
-def _seen(formula: Formula, panel: Panel, pointed: Pointed) -> tuple[Seen, int | None]:
-    """The columns of the instrument up to the bar that is pointed at, and how many bars the way there
-    took."""
+def _seen(desk: Desk, formula: Formula, pointed: Pointed) -> tuple[Seen, int | None, bool]:
+    """The columns of the instrument up to the bar that is pointed at, how many bars the way there took, and
+    whether that bar has not closed."""
     assert formula.value is not None
     terms = {"value": formula.value.term, "range": truth_of(check(RANGE))}
-    found = evaluate(terms, panel)
-    rows = panel.rows(panel.position(pointed.code))
-    times = panel.times[rows]
+    one = along(desk, pointed.code, pointed.bars, pointed.universe, terms, forming=pointed.forming)
+    found, rows, times = one.columns, one.rows, one.times
     end = int(np.searchsorted(times, pointed.at, side="right"))
     shown = slice(rows.start, rows.start + end)
     since = None
@@ -99,10 +106,10 @@ def _seen(formula: Formula, panel: Panel, pointed: Pointed) -> tuple[Seen, int |
         text=pointed.text.strip(),
         typed=formula.value,
         values=found["value"][shown],
-        bars={name: panel.columns[name][shown] for name in PRICES},
+        bars={name: one.panel.columns[name][shown] for name in PRICES},
         ranges=found["range"][shown],
     )
-    return seen, since
+    return seen, since, bool(end and one.unfinished[end - 1])
 
 
 def _counted(

@@ -138,6 +138,8 @@ class PointedBody(Request):
     text: Annotated[str, Field(min_length=1, max_length=20_000)]
     since: Annotated[int, Field(ge=-MOST, le=2**40)] | None = None
     universe: Annotated[str, Field(max_length=200)] = ""
+    forming: bool = False
+    as_of: AwareDatetime | None = None
 
     def pointed(self) -> Pointed:
         return Pointed(**self.model_dump())
@@ -380,6 +382,7 @@ class LookedBody(DressBody):
     count: Annotated[int, Field(ge=1, le=5000)] = 420
     before: Annotated[int, Field(ge=-MOST, le=2**40)] | None = None
     universe: Annotated[str, Field(max_length=200)] = ""
+    forming: bool = False
 
     def looked(self) -> Looked:
         return Looked(
@@ -387,6 +390,7 @@ class LookedBody(DressBody):
             count=self.count,
             before=self.before,
             universe=self.universe,
+            forming=self.forming,
             dress=self.dress(),
         )
 
@@ -398,6 +402,8 @@ class SpeedsBody(Request):
     values: Annotated[list[float], Field(min_length=1, max_length=9)]
     since: Annotated[int, Field(ge=-MOST, le=2**40)]
     until: Annotated[int, Field(ge=-MOST, le=2**40)]
+    universe: Annotated[str, Field(max_length=200)] = ""
+    forming: bool = False
 
     def asked(self) -> AskedSpeeds:
         return AskedSpeeds(**(self.model_dump() | {"values": tuple(self.values)}))

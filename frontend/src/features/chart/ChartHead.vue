@@ -14,6 +14,8 @@ const props = defineProps<{
   bars: string
   scale: Scale
   drawing: Drawing
+  /** Slower bars count as they form, or once they have closed. */
+  forming: boolean
   lines: readonly string[]
   offered: readonly { value: string; told: string }[]
   codes: readonly string[]
@@ -22,6 +24,7 @@ const emit = defineEmits<{
   bars: [bars: string]
   scale: [scale: Scale]
   drawing: [drawing: Drawing]
+  forming: [forming: boolean]
   draw: [formula: string]
   remove: [formula: string]
   redraw: [before: string, after: string]
@@ -127,7 +130,17 @@ defineExpose({
           }}</span>
           to the bar before</template
         ></template
-      ><span v-if="chart?.provisional" class="quiet"> (not closed yet)</span>; drawn:
+      ><span v-if="chart?.provisional" class="quiet"> (not closed yet)</span>; slower bars
+      <select
+        class="inline-part"
+        aria-label="Slower bars count"
+        title="once they have closed: as in a sieve of closed bars; as they form: as one of unfinished bars"
+        :value="String(forming)"
+        @change="emit('forming', ($event.target as HTMLSelectElement).value === 'true')"
+      >
+        <option value="false">once they have closed</option>
+        <option value="true">as they form</option></select
+      >; drawn:
       <span v-for="(line, n) in lines" :key="n" class="line" :class="{ fall: refusal(line) }">
         <InlineText
           :value="line"

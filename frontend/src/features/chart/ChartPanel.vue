@@ -60,6 +60,7 @@ const lookOf = (code: string) => ({
   code,
   bars: props.bars,
   universe: props.universe,
+  forming: props.layout.forming,
   dress: dressOf(props.layout),
 })
 const { chart, reach, error, again, waiting } = useLook(() => lookOf(props.code))
@@ -206,12 +207,14 @@ useKeys(list, () => props.active)
       :bars="bars"
       :scale="scale"
       :drawing="drawing"
+      :forming="layout.forming"
       :codes="codes"
       :lines="lines"
       :offered="vocabulary.data.value?.bars ?? []"
       @bars="(to) => emit('bars', to)"
       @scale="(to) => emit('layout', { scale: to })"
       @drawing="(to) => emit('layout', { drawing: to })"
+      @forming="(to) => emit('layout', { forming: to })"
       @draw="draw"
       @remove="remove"
       @redraw="redraw"
@@ -269,6 +272,7 @@ useKeys(list, () => props.active)
         :layout="layout"
         :chart="own"
         :bars="bars"
+        :universe="universe"
         :functions="vocabulary.data.value?.functions ?? []"
         :stretch="sheet?.stretch"
         @change="(part) => emit('layout', part)"

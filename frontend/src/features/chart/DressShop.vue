@@ -12,6 +12,7 @@ defineProps<{
   of: Dressing
   chart?: Chart
   bars: string
+  universe?: string
   stretch?: { since: number; until: number }
 }>()
 const vocabulary = useVocabulary()
@@ -30,6 +31,7 @@ const kept = computed(() =>
     :layout="of.layout.value"
     :chart="chart"
     :bars="bars"
+    :universe="universe"
     :functions="vocabulary.data.value?.functions ?? []"
     :stretch="stretch"
     :kept="kept"

@@ -9,6 +9,10 @@ import { useLatest } from '@/shared/latest'
 const props = defineProps<{
   code: string
   bars: string
+  /** Within which instruments are compared. */
+  universe?: string
+  /** How slower bars count on the chart. */
+  forming: boolean
   text: string
   controls: readonly Control[]
   stretch?: { since: number; until: number }
@@ -36,12 +40,19 @@ const latest = useLatest<Schemas['SpeedsBody'] & { code: string }, Schemas['Spee
     ),
 )
 watch(
-  [() => props.text, () => props.stretch, () => props.code, () => props.bars, values],
+  [
+    () => props.text,
+    () => props.stretch,
+    () => props.code,
+    () => props.bars,
+    () => props.forming,
+    values,
+  ],
   () => {
     if (!props.stretch || !values.value.length) return latest.stop()
-    const { code, bars, text, stretch } = props
+    const { code, bars, text, stretch, forming, universe = '' } = props
     const control = Math.min(chosen.value, props.controls.length - 1)
-    latest.later({ code, bars, text, control, values: values.value, ...stretch })
+    latest.later({ code, bars, text, control, values: values.value, universe, forming, ...stretch })
   },
   { immediate: true },
 )

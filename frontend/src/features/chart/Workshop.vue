@@ -14,6 +14,8 @@ const props = defineProps<{
   layout: Layout
   chart?: Chart
   bars: string
+  /** Within which instruments are compared. */
+  universe?: string
   functions: readonly FunctionEntry[]
   /** The stretch that is measured, to tune lengths through. */
   stretch?: { since: number; until: number }
@@ -221,6 +223,8 @@ defineExpose({ focus: () => field.value?.focus() })
         v-if="tuned === n && chart && numbersOf(own.formula)"
         :code="chart.code"
         :bars="bars"
+        :universe="universe"
+        :forming="chart.forming"
         :text="own.formula"
         :controls="numbersOf(own.formula)!"
         :stretch="stretch"

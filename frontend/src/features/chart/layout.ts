@@ -22,6 +22,7 @@ export const PLAIN: Layout = {
   otherwise: '',
   strip: [],
   strip_bars: 34,
+  forming: false,
   scale: 'linear',
   drawing: 'candles',
   kinds: [],

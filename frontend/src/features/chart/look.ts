@@ -12,6 +12,8 @@ export interface Look {
   bars: string
   /** Within which instruments are compared; without one among all. */
   universe?: string
+  /** Slower bars count as they form, or once they have closed. */
+  forming?: boolean
   dress: Dress
 }
 
@@ -25,13 +27,14 @@ const chartOf = (look: Look, count: number, before: number | null, signal?: Abor
         count,
         before,
         universe: look.universe ?? '',
+        forming: look.forming ?? false,
       },
       signal,
     }),
   )
 
 export const lookQuery = (look: Look) => ({
-  queryKey: ['look', look.code, look.bars, look.universe, look.dress],
+  queryKey: ['look', look.code, look.bars, look.universe, look.forming, look.dress],
   staleTime: 60_000,
   enabled: look.code !== '',
   queryFn: ({ signal }: { signal: AbortSignal }) => chartOf(look, FIRST, null, signal),

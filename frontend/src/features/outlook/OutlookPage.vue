@@ -144,7 +144,8 @@ const table = () => ({
           aria-label="Instrument"
           @take="(text) => text && set({ code: text.toUpperCase() })"
         />
-        <template v-if="reply?.start != null"> at {{ price(reply.start, reply.tick) }}</template> I lean
+        <template v-if="reply?.start != null"> at {{ price(reply.start, reply.tick) }}</template> I
+        lean
         <select
           class="inline-part"
           aria-label="Lean"
@@ -297,7 +298,8 @@ const table = () => ({
             <b
               :class="seen.settlement?.right == null ? '' : seen.settlement.right ? 'rise' : 'fall'"
               >{{ outcome(seen, when) }}</b><template v-if="seen.settlement?.again"
-              >, {{ seen.settlement.again }}</template><template v-if="seen.outlook.anyway.of"
+              >, {{ seen.settlement.again }}</template
+            ><template v-if="seen.outlook.anyway.of"
               >; anyway {{ seen.outlook.anyway.came }} of {{ seen.outlook.anyway.of }}</template
             >
           </p>

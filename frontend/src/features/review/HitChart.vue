@@ -14,6 +14,8 @@ import { useKeys } from '@/shared/keys'
 /** The chart of a hit as its run saw it, with what else is drawn beside the sieve's numbers. */
 const props = defineProps<{
   run: number
+  /** The moment that the run looked from. */
+  asOf: string
   sieve: Sieve
   code: string
   /** Hits that are likely next: they are read ahead, so that each is drawn at once. */
@@ -48,7 +50,7 @@ const sheet = ref<InstanceType<typeof ChartSheet>>()
 const shown = ref(130)
 const zoom = (by: number) =>
   (shown.value = Math.max(FEWEST, Math.min(MOST, Math.round(shown.value * by))))
-const { pointed, point, leave: leavePointed, values } = usePointed(drawn)
+const { pointed, point, leave: leavePointed, values } = usePointed(drawn, () => props.asOf)
 /** Ends what is done on the chart; false where there is nothing. */
 function leave(): boolean {
   if (leavePointed()) return true
@@ -96,7 +98,13 @@ useKeys([
       @point="(text, label) => point({ text, label }, pointed!.at, pointed!.since)"
       @close="leave"
     />
-    <DressShop v-if="open" :of="dressing" :chart="drawn" :bars="sieve.timeframes[0]!" />
+    <DressShop
+      v-if="open"
+      :of="dressing"
+      :chart="drawn"
+      :bars="sieve.timeframes[0]!"
+      :universe="sieve.universe"
+    />
   </div>
 </template>
 

@@ -202,6 +202,7 @@ const sentencesNow = computed(() =>
       v-if="hit && run"
       ref="sheet"
       :run="id"
+      :as-of="run.as_of"
       :sieve="run.sieve"
       :code="hit.code"
       :near="near"

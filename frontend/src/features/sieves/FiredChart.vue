@@ -212,6 +212,7 @@ useKeys([
         :of="dressing"
         :chart="chart"
         :bars="sieve?.timeframes[0] ?? '1d'"
+        :universe="sieve?.universe"
         :stretch="sheet?.stretch"
       />
     </div>

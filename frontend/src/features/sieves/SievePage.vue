@@ -111,11 +111,12 @@ watch(
   [ready, () => route.query.add],
   async ([here, add]) => {
     if (!here || typeof add !== 'string') return
-    const { universe } = route.query
+    const { universe, forming } = route.query
     const on = String(route.query.bars ?? draft.value.timeframes[0])
     await router.replace({ query: { code: route.query.code } })
     if (id.value === 'new' && !history.canUndo.value && !found.value) {
       draft.value.timeframes = [on]
+      draft.value.forming = forming === 'yes'
       if (universe) draft.value.universe = String(universe)
       draft.value.conditions = []
     }

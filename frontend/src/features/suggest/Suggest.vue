@@ -17,6 +17,10 @@ export interface Pointed {
   bars: string
   at: number
   since?: number
+  /** How slower bars count on the chart. */
+  forming?: boolean
+  /** The moment of which the chart is, where that is another than the desk's. */
+  asOf?: string
   text: string
   label: string
 }
@@ -45,6 +49,8 @@ const latest = useLatest<Pointed, Schemas['SuggestedList']>(0, (asked, signal) =
         at: asked.at,
         since: asked.since ?? null,
         text: asked.text,
+        forming: asked.forming ?? false,
+        as_of: asked.asOf ?? null,
         universe: props.universe,
       },
       signal,
@@ -93,7 +99,17 @@ function step(by: number) {
       <b>{{ pointed.label }}</b>
       <span class="quiet">
         at {{ barTime(pointed.at)
-        }}<template v-if="pointed.since">, from {{ barTime(pointed.since) }}</template></span
+        }}<template v-if="pointed.since">, from {{ barTime(pointed.since) }}</template
+        ><template v-if="found"
+          >,
+          {{
+            found.provisional
+              ? 'as it stands: not closed yet'
+              : pointed.forming
+                ? 'slower bars as they formed'
+                : 'slower bars once closed'
+          }}</template
+        ></span
       >
       <button class="button plain" aria-label="Close" @click="emit('close')">×</button>
     </p>

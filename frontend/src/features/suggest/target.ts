@@ -8,11 +8,11 @@ export const lastSieve = useLocalStorage('last sieve', 'new')
 export const taken = (
   sieve: string,
   formula: string,
-  { bars, code }: { bars: string; code: string },
+  { bars, code, forming }: { bars: string; code: string; forming?: boolean },
   universe: string,
 ): RouteLocationRaw => ({
   path: `/sieves/${sieve}`,
-  query: { add: formula, bars, code, universe },
+  query: { add: formula, bars, code, universe, forming: forming ? 'yes' : undefined },
 })
 
 /** A condition as a sieve on other bars has it. */

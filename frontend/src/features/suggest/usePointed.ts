@@ -3,14 +3,15 @@ import type { Chart } from '@/shared/api'
 import type { Pointed } from './Suggest.vue'
 
 /** What is pointed at on a chart, until another one is looked at. */
-export function usePointed(chart: Ref<Chart | undefined>) {
+export function usePointed(chart: Ref<Chart | undefined>, asOf?: () => string) {
   const pointed = shallowRef<Pointed>()
   const away = ref<HTMLElement | null>(null)
   function point(of: { text: string; label: string }, at: number, since?: number) {
     const own = chart.value
     if (!own) return
     if (!pointed.value) away.value = document.activeElement as HTMLElement | null
-    pointed.value = { code: own.code, bars: own.bars, at, since, ...of }
+    const { code, bars, forming } = own
+    pointed.value = { code, bars, at, since, forming, asOf: asOf?.(), ...of }
   }
   /** The focus goes back to where it came from. */
   function leave(): boolean {

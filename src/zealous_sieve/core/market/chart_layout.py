@@ -62,13 +62,15 @@ class Layer:
 class ChartLayout:
     """All that is drawn. Bars are ``painted`` by the first condition that holds, in ``otherwise`` where
     none does; the ``strip`` under the price shows which measures are the largest or the smallest of so many
-    bars. ``kinds`` of instruments and ``timeframes`` are those that it is the usual layout of."""
+    bars; slower bars count once they have closed, or with ``forming`` as they form. ``kinds`` of
+    instruments and ``timeframes`` are those that it is the usual layout of."""
 
     layers: tuple[Layer, ...] = ()
     painted: tuple[InkedState, ...] = ()
     otherwise: Ink = Ink.OWN
     strip: tuple[str, ...] = ()
     strip_bars: int = 34
+    forming: bool = False
     scale: str = "linear"
     drawing: str = "candles"
     kinds: tuple[str, ...] = ()

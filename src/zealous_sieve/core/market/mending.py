@@ -36,8 +36,8 @@ class Mending:
     ``LEAVE_OUT`` takes away the bars of length ``seconds`` that open from ``first`` to ``last``,
     ``CORRECT`` gives the one that opens at ``first`` other ``values``. ``SPLIT`` makes ``new`` of ``old``
     shares: prices of bars of every length before the day ``first`` are divided by their ratio, volumes
-    multiplied; that day begins by the clock of the instrument's venue. ``ACCEPT`` says that what the data check calls ``finding`` there is as it should be.
-    Moments are seconds since 1970.
+    multiplied; that day begins by the clock of the instrument's venue. ``ACCEPT`` says that what the data
+    check calls ``finding`` there is as it should be. Moments are seconds since 1970.
     """
 
     code: str

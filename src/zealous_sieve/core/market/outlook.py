@@ -116,12 +116,21 @@ def rescaled(outlook: Outlook, scale: float) -> Outlook:
         return outlook
     by = outlook.scale / scale
     picture = outlook.picture
-    prices = {
-        name: tuple(price * by for price in getattr(picture, name))
-        for name in ("open", "high", "low", "close")
-    }
+
+    def moved(prices: Iterable[float]) -> tuple[float, ...]:
+        return tuple(price * by for price in prices)
+
     return replace(
-        outlook, start=outlook.start * by, scale=scale, picture=replace(picture, **prices)
+        outlook,
+        start=outlook.start * by,
+        scale=scale,
+        picture=replace(
+            picture,
+            open=moved(picture.open),
+            high=moved(picture.high),
+            low=moved(picture.low),
+            close=moved(picture.close),
+        ),
     )
 
 

@@ -61,7 +61,10 @@ def _read_back(text: str) -> float:
 
 
 def _decimals(tick: float) -> int:
-    return max(0, min(8, round(-math.log10(tick)))) if tick > 0 else 2
+    if tick <= 0:
+        return 2
+    steps = ((digits, tick * 10**digits) for digits in range(8))
+    return next((d for d, s in steps if round(s) > 0 and abs(s - round(s)) < 1e-6), 8)
 
 
 def moment(seconds: float) -> str:

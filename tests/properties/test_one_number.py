@@ -1,0 +1,117 @@
+"""One moment, one bar, one number: on a chart, a board, in a sieve, a statement and what a press
+suggests."""
+
+from __future__ import annotations
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from tests.bars import KINDS, example_calls, market_of
+from tests.desks import EVERYBODY, desk_on
+from zealous_sieve.core.formula.check import check
+from zealous_sieve.core.functions.specification import Kind
+from zealous_sieve.core.market.board import BoardColumn, BoardSet
+from zealous_sieve.core.sieve.definition import Condition, Sieve
+from zealous_sieve.core.sieve.prepare import prepare
+from zealous_sieve.core.sieve.scan import scan
+from zealous_sieve.usecases.boards import board_on
+from zealous_sieve.usecases.charts import Looked, look
+from zealous_sieve.usecases.dressing import Dress
+from zealous_sieve.usecases.fired import Stretch, fired_on
+from zealous_sieve.usecases.suggested import Pointed, suggested_on
+
+MARKET = market_of(days=5)
+OPENS = int(MARKET.bases[1].times[0])
+LAST = int(MARKET.bases[1].times[-1])
+DAYS = sorted({int(time) // 86_400 for time in MARKET.bases[1].times})
+CODES = MARKET.codes
+SLOWER = ("", " on 80m", " on 1d")
+
+
+@st.composite
+def moments(draw: st.DrawFn) -> int:
+    """Within a session, on a boundary of bars or off it."""
+    day = draw(st.sampled_from(DAYS[2:]))
+    quarters = draw(st.integers(1, 39))
+    return day * 86_400 + 8 * 3600 + quarters * 900 + draw(st.sampled_from([0, 0, 1, 7, 61, 450]))
+
+
+def numbers(call: str, bars: str, moment: int, *, forming: bool) -> None:
+    """The value of a call for an instrument at the newest bar that counts, wherever it is shown."""
+    desk = desk_on(MARKET, moment)
+    universe = EVERYBODY.name
+    value = check(call).value
+    assert value is not None
+    column = BoardColumn(formula=call, bars=bars)
+    shown = board_on(desk, BoardSet(universe=universe, columns=(column,), forming=forming))
+    cells = dict(zip(shown.codes, shown.columns[0].values, strict=True))
+    truth = value.kind == Kind.TRUTH
+    sieve = Sieve(
+        name="one",
+        universe=universe,
+        timeframes=(bars,),
+        conditions=(Condition(formula=call if truth else "close == close"),),
+        rank="" if truth else call,
+        forming=forming,
+    )
+    panel = desk.bars(desk.members(universe), desk.now, bars, forming=forming)
+    hits = {hit.code: hit.rank for hit in scan(prepare(sieve), panel).hits}
+    for code in CODES:
+        dress = Dress(lines=(call,), states=(call,) if truth else ())
+        looked = Looked(bars=bars, universe=universe, forming=forming, dress=dress, count=5_000)
+        chart = look(desk, code, looked, ())
+        if not chart.times:
+            continue
+        line = chart.lines[0].values
+        closed = len(line) - 1 if chart.provisional and not forming else len(line)
+        on_chart = line[closed - 1] if closed else None
+        assert on_chart == cells[code], (code, "board")
+        pointed = Pointed(
+            code=code, bars=bars, text=call, universe=universe, forming=forming,
+            at=chart.times[closed - 1] if closed else chart.times[0] - 1,
+        )  # fmt: skip
+        assert suggested_on(desk, pointed).value == on_chart, (code, "press")
+        if truth:
+            marks = fired_on(desk, sieve, Stretch(code=code, count=5_000), ())
+            states = chart.states[0].values[:closed]
+            began = [
+                time
+                for time, now, before in zip(chart.times[1:], states[1:], states[:-1], strict=False)
+                if now == 1 and before == 0
+            ]
+            assert set(began) <= {mark.at for mark in marks.fired}, (code, "marks")
+            assert chart.earlier or marks.held == states.count(1), (code, "held")
+        elif on_chart is not None and code in hits:
+            assert hits[code] == pytest.approx(on_chart, rel=1e-6), (code, "rank")
+
+
+@given(
+    st.sampled_from(example_calls()),
+    st.sampled_from(SLOWER),
+    st.sampled_from(KINDS[:-1]),
+    moments(),
+    st.booleans(),
+)
+@settings(max_examples=60)
+def test_a_number_is_the_same_on_chart_board_press_and_in_a_sieve(
+    call: str, slower: str, bars: str, moment: int, forming: bool
+) -> None:
+    """60 drawn calls; run once with 3,000."""
+    numbers(f"{call}{slower}", bars, moment, forming=forming)
+
+
+@given(st.sampled_from(["15m", "80m", "1d", "1w"]), moments())
+@settings(max_examples=60)
+def test_on_a_boundary_nothing_differs_but_for_the_bar_it_closes(bars: str, moment: int) -> None:
+    """60 drawn moments, a third on a boundary: no bar without length, a rank for whoever is alive, and a
+    trade of the moment itself opens nothing."""
+    desk = desk_on(MARKET, moment)
+    panel = desk.bars(desk.members(EVERYBODY.name), desk.now, bars, forming=True)
+    for n in range(len(panel)):
+        rows = panel.rows(n)
+        assert (panel.close_times(rows) > panel.openings[rows]).all()
+    column = BoardColumn(formula="rank(close)", bars=bars)
+    cells = board_on(desk, BoardSet(universe=EVERYBODY.name, columns=(column,), forming=True))
+    assert None not in cells.columns[0].values
+    assert sum(v for v in cells.columns[0].values if v is not None) == 150
