@@ -91,6 +91,7 @@ def test_the_unfinished_bar_is_what_has_been_traded_since_the_last_closed_one() 
         last = int(today.ends[n]) - 1
         fastest = MARKET.bases[0 if n == 0 else 1].as_of(moment)
         rows = fastest.rows(n)
+        rows = slice(rows.start, rows.start + int(np.searchsorted(fastest.times[rows], moment)))
         first = rows.start + int(np.searchsorted(fastest.times[rows], midnight))
         own = {name: column[first : rows.stop] for name, column in fastest.columns.items()}
         assert today.columns["open"][last] == own["open"][0]

@@ -17,16 +17,7 @@ from zealous_sieve.core.sieve.definition import Condition, Sieve
 from zealous_sieve.core.sieve.prepare import prepare
 from zealous_sieve.core.sieve.scan import scan
 
-
-def off_the_minute(market: Panel) -> Panel:
-    """The same market without trades at the very second at which bars change: to whom these belong
-    depends on whether one looks right before or after them."""
-    tape, *others = market.bases
-    times = tape.times + (tape.times % 60 == 0)
-    return replace(market, bases=(replace(tape, times=times), *others))
-
-
-MARKET = off_the_minute(market_of(days=6, seed=4))
+MARKET = market_of(days=6, seed=4)
 END = int(MARKET.bases[1].times[-1]) + 60
 SLOWER = ["close", "high - low", "volume", "sma(close, 3)", "ema(close, 2)", "rsi(close, 3)", "atr(2)",
           "close > prev(high)", "highest(high, 2)", "swing_high(1).price", "first_bar", "bar_time",

@@ -9,12 +9,14 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.bars import walk
+from zealous_sieve.core.engine.develop import looked_at
+from zealous_sieve.core.engine.evaluate import evaluate
 from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.formula.check import check
+from zealous_sieve.core.formula.terms import on_timeframe
+from zealous_sieve.core.formula.timeframe import timeframe
 from zealous_sieve.core.market.scatter import (
     READY,
-    at_moments,
-    bars_since,
     last_moments,
     session_moments,
 )
@@ -45,12 +47,9 @@ def test_at_each_moment_an_instrument_is_what_its_last_closed_bar_says(
     assert moments.tolist() == every[-count:]
     if not every:
         return
-    last = bars_since(panel, int(moments[0]))
-    table = np.full((len(panel), last), np.nan)
-    for i in range(len(panel)):
-        own = panel.columns["close"][panel.rows(i)][-last:]
-        table[i, last - len(own) :] = own
-    found = at_moments({"close": table}, panel, moments)["close"]
+    seen = on_timeframe(check("close").outputs["value"].term, timeframe("1h"))
+    looked = evaluate({"close": seen}, looked_at(panel, moments))["close"]
+    found = looked.reshape(len(panel), len(moments)).T
     for row, moment in enumerate(moments.tolist()):
         for i in range(len(panel)):
             rows = panel.rows(i)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from typing import Any
 
 import numpy as np
@@ -52,8 +53,13 @@ def test_the_unfinished_bar_is_shown_and_told(client: FlaskClient) -> None:
     assert not earlier["provisional"]
     assert look(client, bars="1w", count=2)["provisional"]
     across = look(client, bars="1d", count=5, lines=["rank(close)"])
-    assert not across["provisional"]
-    assert across["times"][-1] == daily["times"][-2]
+    assert across["provisional"]
+    assert across["times"] == daily["times"]
+    board = {"universe": "All instruments", "columns": [{"formula": "rank(close)", "bars": "1d"}]}
+    for forming, place in ((False, -2), (True, -1)):
+        cells = send(client, "/board", {**board, "forming": forming})
+        expected = cells["columns"][0]["values"][cells["codes"].index(CODE)]
+        assert across["lines"][0]["values"][place] == expected
 
 
 @pytest.mark.reads
@@ -189,14 +195,16 @@ def test_what_is_drawn_is_what_the_engine_says(client: FlaskClient, outside: Out
         "minutes_to_close", "sma(close, 4) on 1d", "swing_high(2).price", 'days_to_event("report")',
         "close crosses above ema(close, 5) in last 3 bars", "median(close, 7)", "highest(high, 20)",
     ]  # fmt: skip
-    for bars in ("15m", "1d", "1w"):
-        chart = look(client, bars=bars, count=60, lines=written)
+    for bars, forming in itertools.product(("15m", "1d", "1w"), (False, True)):
+        chart = look(client, bars=bars, count=61, lines=written, forming=forming)
         assert chart["refused"] == []
-        panel = desk.bars([own], desk.now, bars, forming=True)
+        assert chart["forming"] is forming
+        panel = desk.bars([own], desk.now, bars, forming=forming)
         rows = panel.rows(0)
         for text, line in zip(written, chart["lines"], strict=True):
             formula = check(text, None, None, desk.reference.names)
             assert formula.value is not None
             column = evaluate({"": formula.value.term}, panel)[""][rows][-60:]
-            drawn = [np.nan if value is None else value for value in line["values"]]
+            values = line["values"] if forming else line["values"][:-1]
+            drawn = [np.nan if value is None else value for value in values[-60:]]
             np.testing.assert_allclose(drawn, column, rtol=1e-7, err_msg=f"{text} on {bars}")

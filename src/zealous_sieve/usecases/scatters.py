@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
+from zealous_sieve.core.engine.develop import looked_at
 from zealous_sieve.core.engine.evaluate import evaluate
 from zealous_sieve.core.engine.external_inputs import needs_universe
 from zealous_sieve.core.engine.panel import Column, Panel
@@ -16,8 +17,6 @@ from zealous_sieve.core.market.instruments import Instrument
 from zealous_sieve.core.market.scatter import (
     Measure,
     ScatterSet,
-    at_moments,
-    bars_since,
     last_moments,
     session_moments,
 )
@@ -60,9 +59,10 @@ class Measured:
 
 @dataclass(frozen=True, kw_only=True)
 class Scatter:
-    """Points through time. ``moments`` are those of all frames in seconds since 1970, the newest last, of
-    which the values begin with frame ``first``; ``sides`` are those of hits, empty elsewhere. ``fastest``
-    are the fastest bars of its measures, ``universe`` is that within which instruments are compared."""
+    """Points through time. ``moments`` are those of all frames in seconds since 1970, the newest last (but
+    for those of a session it is the one looked from), of which the values begin with frame ``first``;
+    ``sides`` are those of hits, empty elsewhere. ``fastest`` are the fastest bars of its measures,
+    ``universe`` is that within which instruments are compared."""
 
     universe: str
     codes: list[str]
@@ -105,23 +105,26 @@ def scatter_on(desk: Desk, asked: Asked, sides: Mapping[str, str] | None = None)
         raise DataError(wrong)
     steps = desk.bars(chosen, desk.now, step, forming=arranged.forming)
     moments = session_moments(steps) if asked.session else last_moments(steps, arranged.trail + 1)
+    if not asked.session:
+        moments[-1:] = int(desk.now.timestamp())
     first = min(asked.first, len(moments)) if asked.session else 0
     told = moments[first : first + asked.count] if asked.session else moments
     values: dict[str, Column] = {}
     if len(told) and usable:
-        bars = _fastest([step, *usable])
         terms = {
-            name: _seen(own.term, measures[name].bars, bars)
+            name: on_timeframe(own.term, timeframe(measures[name].bars))
             for name, own in read.items()
             if isinstance(own, Typed)
         }
         others = desk.members(arranged.universe) if needs_universe(terms) else ()
         codes = {instrument.code for instrument in chosen}
         compared = [*chosen, *(other for other in others if other.code not in codes)]
-        panel = desk.bars(compared, desk.now, bars, forming=arranged.forming)
-        tables = _tables(terms, panel, bars_since(panel, int(told[0])), read)
-        found = at_moments(tables, panel, told)
-        values = {name: column[:, : len(chosen)] for name, column in found.items()}
+        panel = desk.bars(compared, desk.now, step, forming=arranged.forming)
+        found = _along(terms, looked_at(panel, told), read)
+        values = {
+            name: column.reshape(len(compared), len(told))[: len(chosen)].T
+            for name, column in found.items()
+        }
     return Scatter(
         universe=arranged.universe,
         codes=[instrument.code for instrument in chosen],
@@ -166,26 +169,19 @@ def _fastest(bars: Sequence[str]) -> str:
     return min(clocks, default=(0, DEFAULT_BARS))[1]
 
 
-def _seen(term: Term, bars: str, fastest: str) -> Term:
-    """A term on its bars, seen from faster ones."""
-    rule = timeframe(bars)
-    return term if rule == timeframe(fastest) else on_timeframe(term, rule)
-
-
-def _tables(
+def _along(
     terms: Mapping[str, Term],
-    panel: Panel,
-    last: int,
+    looks: Panel,
     read: dict[str, Typed | tuple[Problem, ...] | None],
 ) -> dict[str, Column]:
     """All measures computed together; where that fails, each for itself, and ``read`` is told which do."""
     try:
-        return evaluate(terms, panel, last=last)
+        return evaluate(terms, looks)
     except (DataError, FormulaError):
         found: dict[str, Column] = {}
         for name, term in terms.items():
             try:
-                found |= evaluate({name: term}, panel, last=last)
+                found |= evaluate({name: term}, looks)
             except (DataError, FormulaError) as error:
                 read[name] = error.problems
         return found

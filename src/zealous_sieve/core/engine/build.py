@@ -174,17 +174,44 @@ def _best(fitting: Sequence[Panel], position: int) -> int:
     return next(having, 0)
 
 
-def finest(panel: Panel, *, trades: bool) -> Panel:
-    """The bars of each instrument from the fastest base that it has, of single trades too if wanted."""
+def finest(panel: Panel, names: Sequence[str], *, trades: bool, since: int | None = None) -> Panel:
+    """Some columns of the bars of each instrument from the fastest base that it has, of single trades too
+    if wanted; of those that open from a moment on."""
     bases = sorted(panel.bases or (panel,), key=lambda base: base.duration)
     bases = [base for base in bases if trades or base.duration > 0]
     places = [_best(bases, position) for position in range(len(panel))]
-    parts = [
-        base.choose([c for c, place in zip(panel.codes, places, strict=True) if place == n])
-        for n, base in enumerate(bases)
-    ]
+    parts = []
+    for n, base in enumerate(bases):
+        own = base.choose([c for c, place in zip(panel.codes, places, strict=True) if place == n])
+        parts.append(_since(replace(own, columns=_some(own, names)), since))
     joined = _together(panel.codes, [part for part in parts if len(part)] or [bases[0]])
     return replace(joined, bases=panel.bases, background=panel.background)
+
+
+def _some(panel: Panel, names: Sequence[str]) -> dict[str, Column]:
+    return {name: panel.columns[name] for name in names if name in panel.columns}
+
+
+def _since(panel: Panel, moment: int | None) -> Panel:
+    """The bars of a panel that open from a moment on, without the rows of others that share its columns."""
+    if moment is None:
+        return panel
+    parts = []
+    for position in range(len(panel)):
+        rows = panel.rows(position)
+        first = int(np.searchsorted(panel.openings_of(position), moment, side="left"))
+        parts.append(np.arange(rows.start + first, rows.stop))
+    kept = np.concatenate([np.empty(0, np.int64), *parts])
+    counts = np.array([len(part) for part in parts], dtype=np.int64)
+    ends = np.cumsum(counts, dtype=np.int64)
+    return replace(
+        panel,
+        times=panel.times[kept],
+        closes=None if panel.closes is None else panel.closes[kept],
+        columns={name: column[kept] for name, column in panel.columns.items()},
+        starts=ends - counts,
+        ends=ends,
+    )
 
 
 def _from_base(base: Panel, rule: BarRule) -> Panel:
@@ -303,8 +330,19 @@ def seen_from(
     seen = np.full(len(fast.times), np.nan) if need >= fast.bars else np.empty(len(fast.times))
     first = np.maximum(fast.starts, fast.ends - need)
     moments = (fast.openings, 0) if before else fast.moments()
-    _look_back(*moments, first, fast.ends, *slow.moments(), slow.starts, slow.ends, column, seen)
+    closes = (_over(slow), 0) if before else slow.moments()
+    _look_back(*moments, first, fast.ends, *closes, slow.starts, slow.ends, column, seen)
     return seen
+
+
+def _over(panel: Panel) -> Times:
+    """When the bars of a panel are over, never those under way: with forming bars these end at the moment
+    looked from, at which another bar may open."""
+    closes, unfinished = (
+        panel.close_times(slice(0, len(panel.times))),
+        panel.columns.get(UNFINISHED),
+    )
+    return closes if unfinished is None else np.where(unfinished == 1.0, NEVER, closes)
 
 
 @compiled

@@ -7,8 +7,9 @@ back shows what was seen then. The terms go on from kept state: each faster bar 
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, replace
+from typing import TypeGuard
 
 import numpy as np
 from numpy.typing import NDArray
@@ -16,7 +17,7 @@ from numpy.typing import NDArray
 from zealous_sieve.core.engine.build import finest
 from zealous_sieve.core.engine.formed import FIRST_ROW
 from zealous_sieve.core.engine.incremental import IncrementalEvaluation
-from zealous_sieve.core.engine.panel import Column, Panel, Rows, Times
+from zealous_sieve.core.engine.panel import NEVER, Column, Panel, Rows, Times
 from zealous_sieve.core.engine.sources import with_sources
 from zealous_sieve.core.formula.terms import (
     Across,
@@ -31,7 +32,7 @@ from zealous_sieve.core.formula.terms import (
     of_instrument,
     on_timeframe,
 )
-from zealous_sieve.core.formula.timeframe import DAY, BarKind, BarRule, Timeframe
+from zealous_sieve.core.formula.timeframe import DAY, BarKind, BarRule, Form, Timeframe
 from zealous_sieve.core.functions.catalogue import EXTRAS, FIELDS, FORM_SECONDS, TIME
 from zealous_sieve.core.functions.kernel import compiled
 
@@ -78,30 +79,118 @@ def developed_values(
     )
 
 
+def values_then(
+    terms: Mapping[str, Term],
+    fast: Panel,
+    slow: Panel,
+    need: int,
+    prepare: Prepare,
+    evaluate: Evaluate,
+) -> dict[str, Column]:
+    """Terms on closed slower bars, which take in what is known beside bars, at the last ``need`` bars of
+    each faster instrument: the newest slower bar that had closed counts with what was known when the
+    faster one closed, as it would have on a desk of that moment. What earlier rows hold is undefined."""
+    firsts = np.maximum(fast.starts, fast.ends - need)
+    over = _closed_by(fast, slow)
+    before = np.maximum(0, over - 1)
+    some = firsts < fast.ends
+    known = np.zeros(len(fast), np.int64)
+    known[some] = np.maximum(0, before[firsts[some]] - 1)
+    ready = prepare(terms, slow)
+    going_on = IncrementalEvaluation(terms, ready.ending(slow.starts + known))
+    moving = {t.field: t for t in in_order(terms.values()) if of_the_moment(t)}
+    wanted = {field: _on_the_fast_side(t, slow.rule) for field, t in moving.items()}  # type: ignore[arg-type]
+    found = evaluate({f: t for f, t in wanted.items() if t is not None}, fast) if wanted else {}
+    inside = [
+        found[field] if field in found else _of_slow(ready.columns[field], fast, slow, over - 1)
+        for field in going_on.fields
+    ]
+    return going_on.develop(
+        [np.ascontiguousarray(ready.columns[field]) for field in going_on.fields],
+        [np.ascontiguousarray(column, dtype=np.float64) for column in inside],
+        slow.starts, firsts, fast.ends, before, over > 0, len(fast.times),
+    )  # fmt: skip
+
+
+def of_the_moment(term: Term) -> TypeGuard[ExternalInput]:
+    """Whether a term says something else when more is known, on one and the same bar."""
+    match term:
+        case Known():
+            return term.what in _BESIDE_BARS
+        case OfInstrument():
+            return term.by_fact or any(map(of_the_moment, in_order([term.inner])))
+        case OnTimeframe() | Across():
+            return any(map(of_the_moment, in_order([term.inner])))
+    return False
+
+
+_BESIDE_BARS = ("fact", "is", "to_event", "since_event")
+
+
+def looked_at(panel: Panel, moments: Times) -> Panel:
+    """Looks at every instrument of a panel at some moments, as if a bar without prices closed at each:
+    what is on other bars is seen from them as it stood then."""
+    count = np.full(len(panel), len(moments), dtype=np.int64)
+    times, ends = np.tile(moments, len(panel)), np.cumsum(count)
+    return replace(
+        panel, times=times, closes=times, columns={}, starts=ends - count, ends=ends, duration=0,
+        bases=panel.bases or (panel,), rule=BarKind(Form.TICKS, 1), moment=None,
+    )  # fmt: skip
+
+
+def _closed_by(fast: Panel, slow: Panel) -> Rows:
+    """How many slower bars had closed when each faster one did."""
+    over = np.zeros(len(fast.times), np.int64)
+    for position in range(len(fast)):
+        rows = fast.rows(position)
+        closes = slow.close_times(slow.rows(position))
+        over[rows] = np.searchsorted(closes, fast.close_times(rows), side="right")
+    return over
+
+
 def _develop(fast: Panel, slow: Panel, firsts: Rows, names: list[str]) -> Developed:
-    rows = with_sources(_rows_for(fast, slow), names)
+    rows = with_sources(_rows_for(fast, slow, _begun(fast, slow, firsts), names), names)
     size = len(fast.times)
     over, begun = np.zeros(size, np.int64), np.zeros(size, np.bool_)
     given = np.stack([rows.columns[name] for name in names])
     out = np.full((len(names), size), np.nan)
     how = np.array([_HOW.get(name, SUM) for name in names])
     kinds = isinstance(slow.rule, BarKind)
+    known = _moments_of(rows)
+    if not kinds:
+        known = known + (
+            known == rows.times
+        )  # by the clock, trades belong to what comes after them
     opens, begins = slow.columns["open"], slow.columns.get(FIRST_ROW, np.empty(0))
     _gather(
         *fast.moments(), firsts, fast.ends, *slow.moments(), slow.openings, slow.starts, slow.ends,
-        *rows.moments(), rows.openings, rows.starts, rows.ends, given, how, opens, begins, kinds,
+        known, 0, rows.openings, rows.starts, rows.ends, given, how, opens, begins, kinds,
         over, begun, out,
     )  # fmt: skip
     return Developed(over=over, begun=begun, columns=dict(zip(names, out, strict=True)))
 
 
-def _rows_for(fast: Panel, slow: Panel) -> Panel:
+def _begun(fast: Panel, slow: Panel, firsts: Rows) -> int:
+    """When the first of the slower bars opened that are under way at some rows of a faster panel."""
+    earliest = NEVER
+    for position in np.flatnonzero(firsts < fast.ends).tolist():
+        rows, first = slow.rows(position), int(firsts[position])
+        moment = fast.close_times(slice(first, first + 1))[0]
+        over = int(np.searchsorted(slow.close_times(rows), moment, side="right"))
+        if rows.start + over < rows.stop:
+            earliest = min(earliest, int(slow.openings[rows.start + over]))
+    return earliest
+
+
+def _rows_for(fast: Panel, slow: Panel, since: int, names: Sequence[str]) -> Panel:
     """What unfinished bars are made of: the faster bars themselves where a slower one holds whole ones
-    of them, else what they are both made of."""
-    if isinstance(fast.rule, BarKind) or not isinstance(slow.rule, Timeframe):
-        return finest(fast, trades=True)
+    of them, else what they are both made of, by the clock from a moment on."""
+    if not isinstance(slow.rule, Timeframe):
+        return finest(fast, names, trades=True)
+    if isinstance(fast.rule, BarKind):
+        return finest(fast, names, trades=True, since=since)
     whole = not slow.rule.intraday or slow.rule.seconds % fast.duration == 0
-    return fast if whole else finest(fast, trades=False)
+    return fast if whole else finest(fast, names, trades=False, since=since)
 
 
 OPEN, CLOSE, HIGH, LOW, SUM, HIGHEST = range(6)
@@ -218,7 +307,7 @@ def _on_the_fast_side(term: ExternalInput, rule: BarRule) -> Term | None:
             return of_instrument(on_timeframe(term.inner, rule), term.code, by_fact=term.by_fact)
         case Across():
             return across(on_timeframe(term.inner, rule), term.how, term.by)
-        case Known() if term.what in ("fact", "is", "to_event", "since_event"):
+        case Known() if term.what in _BESIDE_BARS:
             return term
     return None
 

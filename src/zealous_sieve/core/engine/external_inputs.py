@@ -7,13 +7,18 @@ They are computed first and stand in the plan like columns of the bars.
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping
-from dataclasses import replace
 
 import numpy as np
 
 from zealous_sieve.core.engine.across import across
 from zealous_sieve.core.engine.build import bars_of, last_known, seen_from
-from zealous_sieve.core.engine.develop import Prepare, developed_values
+from zealous_sieve.core.engine.develop import (
+    Prepare,
+    developed_values,
+    looked_at,
+    of_the_moment,
+    values_then,
+)
 from zealous_sieve.core.engine.known import known_column, lacking_column
 from zealous_sieve.core.engine.panel import Column, Panel
 from zealous_sieve.core.engine.plan import plan
@@ -28,7 +33,7 @@ from zealous_sieve.core.formula.terms import (
     Term,
     in_order,
 )
-from zealous_sieve.core.formula.timeframe import BarKind, BarRule, Form
+from zealous_sieve.core.formula.timeframe import BarRule
 
 Evaluate = Callable[[Mapping[str, Term], Panel], dict[str, Column]]
 
@@ -98,13 +103,19 @@ def _on_slower(
     evaluate: Evaluate,
     needs: Mapping[str, int],
 ) -> dict[str, Column]:
-    """Values on slower bars: of those that have closed, or, with forming bars, as they had developed."""
+    """Values on slower bars: of those that have closed, with what was known beside them when the faster
+    ones closed; or, with forming bars, as they had developed."""
     growing = [t for t in here if panel.forming_at is not None and not t.before]
     added: dict[str, Column] = {}
     if growing:
         terms = {term.field: term.inner for term in growing}
         need = max(needs[term.field] for term in growing)
         added |= developed_values(terms, panel, slow, need, _prepared(evaluate), evaluate)
+    moving = [t for t in here if t.field not in added and not t.before and of_the_moment(t)]
+    if moving:
+        terms = {term.field: term.inner for term in moving}
+        need = max(needs[term.field] for term in moving)
+        added |= values_then(terms, panel, slow, need, _prepared(evaluate), evaluate)
     closed = [term for term in here if term.field not in added]
     if closed:
         found = evaluate({term.field: term.inner for term in closed}, slow)
@@ -181,11 +192,7 @@ def _as_developed(term: OfInstrument, panel: Panel, other: Panel, evaluate: Eval
     closes = panel.close_times(slice(0, len(panel.times)))
     rows = [panel.rows(position) for position in range(len(panel))]
     moments = np.unique(np.concatenate([np.empty(0, np.int64), *(closes[own] for own in rows)]))
-    ends = np.array([len(moments)], dtype=np.int64)
-    looks = replace(
-        other, times=moments, closes=moments, columns={}, starts=ends * 0, ends=ends,
-        rule=BarKind(Form.TICKS, 1),
-    )  # fmt: skip
+    looks = looked_at(other, moments)
     found = developed_values(
         {"x": term.inner}, looks, other, len(moments), _prepared(evaluate), evaluate
     )["x"]

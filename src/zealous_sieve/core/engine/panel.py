@@ -227,6 +227,13 @@ class Panel:
             return self.times
         return self._by_instrument(lambda i, times: self.known(i).calendar.clock.moments(times))
 
+    def openings_of(self, position: int) -> Times:
+        """The moments at which the bars of one instrument open."""
+        times = self.times[self.rows(position)]
+        if self.duration < DAY or not self.zoned:
+            return times
+        return self.known(position).calendar.clock.moments(times)
+
     def days(self, position: int, times: Times) -> Times:
         """The day of one instrument's venue to which bars with these ``times`` belong."""
         own = times if self.duration >= DAY else self.known(position).calendar.local(times)

@@ -8,7 +8,7 @@ from enum import StrEnum
 
 import numpy as np
 
-from zealous_sieve.core.engine.panel import Column, Panel, Times
+from zealous_sieve.core.engine.panel import Panel, Times
 
 
 class Scale(StrEnum):
@@ -94,31 +94,6 @@ def _moments(panel: Panel, parts: Sequence[slice]) -> Times:
     last = np.full(len(found), np.iinfo(np.int64).min)
     np.maximum.at(last, place, closes)
     return np.unique(last)
-
-
-def bars_since(panel: Panel, moment: int) -> int:
-    """With how many of its last bars each instrument can be told at a moment and after it: those that were
-    over later, and one more."""
-    later = 0
-    for i in range(len(panel)):
-        closes = panel.close_times(panel.rows(i))
-        later = max(later, len(closes) - int(np.searchsorted(closes, moment, side="right")))
-    return later + 1
-
-
-def at_moments(tables: Mapping[str, Column], panel: Panel, moments: Times) -> dict[str, Column]:
-    """Values of the last bars of each instrument as they stood at some moments: a row a moment, a column an
-    instrument; NaN before its first bar."""
-    found = {name: np.full((len(moments), len(panel)), np.nan) for name in tables}
-    last = next(iter(tables.values())).shape[1] if tables else 0
-    for i in range(len(panel)):
-        rows = panel.rows(i)
-        own = slice(max(rows.start, rows.stop - last), rows.stop)
-        place = np.searchsorted(panel.close_times(own), moments, side="right") - 1
-        known, length = place >= 0, own.stop - own.start
-        for name, table in tables.items():
-            found[name][known, i] = table[i, last - length + place[known]]
-    return found
 
 
 READY: Mapping[str, ScatterSet] = {
