@@ -64,7 +64,7 @@ def test_a_slower_value_of_the_past_is_the_one_that_was_seen_then(fast: str, fra
 
 
 def test_every_function_on_slower_bars_of_the_past_is_what_was_seen_then() -> None:
-    texts = [f"({call} on 80m)" for call in example_calls() if name_of(call) != "strength"]
+    texts = [f"({call} on 80m)" for call in example_calls()]
     terms = {text: next(iter(check(text).outputs.values())).term for text in texts}
     last = forming(END, "15m")
     whole = evaluate(terms, last)

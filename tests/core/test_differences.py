@@ -44,7 +44,11 @@ def test_what_is_not_the_same_is_all_that_has_to_be_written(held: Series, fresh:
     assert (again.new, again.changed, again.same) == (0, 0, len(fresh[0]))
     for change in found.changes:
         at = held[0].tolist().index(change.time), fresh[0].tolist().index(change.time)
-        assert np.array_equal(held[1][change.column][at[0]], change.before, equal_nan=True)
+        assert np.array_equal(
+            held[1][change.column][at[0]],
+            np.nan if change.before is None else change.before,
+            equal_nan=True,
+        )
         assert np.array_equal(fresh[1][change.column][at[1]], change.after, equal_nan=True)
     assert len({change.time for change in found.changes}) == found.changed
 

@@ -12,8 +12,9 @@ from flask.testing import FlaskClient
 
 from zealous_sieve.cli.main import commands
 from zealous_sieve.core.engine.background import Background
-from zealous_sieve.core.engine.panel import Panel
+from zealous_sieve.core.engine.panel import KNOWN_FROM, Panel
 from zealous_sieve.core.market.bases import Base
+from zealous_sieve.core.market.instruments import Instrument, Venue
 from zealous_sieve.core.sieve.examples import WAKING
 from zealous_sieve.usecases.errors import database_away
 from zealous_sieve.usecases.import_ports import ImportState
@@ -88,6 +89,48 @@ def test_a_layout_is_corrected_and_what_it_lacks_is_told(
     right = {**layout, "columns": columns, "code": "OTHER"}
     assert client.put(f"/api/imports/{number}/layout", json={"layout": right}).status_code == 200
     assert worked(client, outside, number)["account"]["codes"] == ["OTHER"]
+
+
+def test_a_file_with_further_columns_is_none_like_the_one_before_it(
+    client: FlaskClient, outside: Outside
+) -> None:
+    """They are understood, and told of bars that are the same but for them; other instruments keep their
+    own clock, and what is doubted is told again."""
+
+    def minutes(code: str, more: str = "", cells: str = "") -> str:
+        rows = (f"{code},2026-03-02 10:{n:02d}:00,10,11,9,10,{n + 1}{cells}\n" for n in range(9))
+        return f"code,time,open,high,low,close,volume{more}\n" + "".join(rows)
+
+    tokyo = Venue(name="Far", hours="09:00-15:00", zone="Asia/Tokyo")
+    outside.market.add_venues([tokyo])
+    outside.market.add_instruments([Instrument(code="FARA", name="Far away", venue="Far")])
+    first = bring(client, "near.csv", minutes("NEARA"))
+    assert worked(client, outside, first)["doubts"][-1].endswith("those of UTC")
+    worked(client, outside, first, "take")
+    further = ",trades,known_from"
+    again = bring(client, "more.csv", minutes("NEARA", further, ",3,2026-03-05 12:00:00"))
+    own = worked(client, outside, again)
+    assert own["layout"]["columns"]["known"] == "known_from"
+    assert not any("was" in doubt for doubt in own["doubts"])
+    assert counts(own) == (0, 9, 0, 0)
+    worked(client, outside, again, "take")
+    _, columns = outside.bars.load(Base.MINUTE, ["NEARA"]).series("NEARA")
+    assert set(columns["trades"]) == {3.0}
+    assert set(columns[KNOWN_FROM]) == {datetime(2026, 3, 5, 12, tzinfo=UTC).timestamp()}
+    same = worked(client, outside, bring(client, "plain.csv", minutes("NEARA")))
+    assert (counts(same), same["doubts"][0]) == ((0, 0, 9, 0), "it is read as near.csv was")
+    far = worked(client, outside, bring(client, "far.csv", minutes("FARA")))
+    assert far["layout"]["zone"] == "Asia/Tokyo"
+    assert far["doubts"] == [
+        "it is read as near.csv was",
+        "the times have no offset: they are read as those of Asia/Tokyo",
+    ]
+    corrected = {**far["layout"], "zone": "UTC"}
+    client.put(f"/api/imports/{far['id']}/layout", json={"layout": corrected})
+    worked(client, outside, far["id"])
+    worked(client, outside, far["id"], "take")
+    next_one = worked(client, outside, bring(client, "far2.csv", minutes("FARA")))
+    assert next_one["layout"]["zone"] == "UTC"
 
 
 @pytest.mark.parametrize("at", ["reading", "taking"])

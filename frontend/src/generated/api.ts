@@ -1773,13 +1773,14 @@ export interface components {
         Cell: "pass" | "miss" | "veto" | "unknown" | "off" | "other";
         /**
          * Change
-         * @description A value that would be another: ``time`` is the opening moment of its bar.
+         * @description A value that would be another: ``time`` is the opening moment of its bar; nothing ``before`` where
+         *     none was kept.
          */
         Change: {
             /** After */
             after: number;
             /** Before */
-            before: number;
+            before: number | null;
             /** Code */
             code: string;
             /** Column */
@@ -2708,7 +2709,8 @@ export interface components {
         };
         /**
          * Import
-         * @description A file that is brought in, and how far that is. ``done`` and ``total`` count bytes or rows.
+         * @description A file that is brought in, and how far that is. ``names`` are those of its columns, ``done`` and
+         *     ``total`` count bytes or rows.
          */
         Import: {
             account: components["schemas"]["Account"] | null;
@@ -2730,6 +2732,8 @@ export interface components {
             layout: components["schemas"]["Layout-Output"];
             /** Name */
             name: string;
+            /** Names */
+            names: string[];
             /** Reason */
             reason: string | null;
             /** Size */
@@ -4523,9 +4527,10 @@ export interface components {
         };
         /**
          * Scatter
-         * @description Points through time. ``moments`` are those of all frames in seconds since 1970, the newest last, of
-         *     which the values begin with frame ``first``; ``sides`` are those of hits, empty elsewhere. ``fastest``
-         *     are the fastest bars of its measures, ``universe`` is that within which instruments are compared.
+         * @description Points through time. ``moments`` are those of all frames in seconds since 1970, the newest last (but
+         *     for those of a session it is the one looked from), of which the values begin with frame ``first``;
+         *     ``sides`` are those of hits, empty elsewhere. ``fastest`` are the fastest bars of its measures,
+         *     ``universe`` is that within which instruments are compared.
          */
         Scatter: {
             /** Codes */

@@ -141,7 +141,8 @@ def incoming(table: str) -> str:
 def merge(table: str, fields: Sequence[str]) -> str:
     """Rows from ``incoming``, replacing those of the same time."""
     listed = ", ".join(("instrument_id", "base", "time", *fields))
-    renewed = ", ".join(f"{field} = excluded.{field}" for field in fields)
+    kept = f"coalesce(excluded.{{0}}, {table}.{{0}})" if table == "bar_extras" else "excluded.{0}"
+    renewed = ", ".join(f"{field} = {kept.format(field)}" for field in fields)
     return (
         f"INSERT INTO {table} ({listed}) SELECT {listed} FROM incoming "
         f"ON CONFLICT (instrument_id, base, time) DO UPDATE SET {renewed}"

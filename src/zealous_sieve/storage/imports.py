@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import asdict
 from typing import Any
 
@@ -50,13 +51,19 @@ class ImportStore:
             return [_import(row) for row in session.scalars(query)]
 
     def understood(
-        self, import_id: int, size: int, layout: Layout, doubts: tuple[str, ...]
+        self,
+        import_id: int,
+        size: int,
+        layout: Layout,
+        doubts: tuple[str, ...],
+        names: Sequence[str],
     ) -> None:
         self._change(
             import_id,
             size=size,
             layout=_LAYOUT.dump_python(layout, mode="json"),
             doubts=list(doubts),
+            names=list(names),
             account=None,
             **_turned(ImportState.READING),
         )
@@ -120,6 +127,7 @@ def _import(row: ImportRow) -> Import:
         state=ImportState(row.state),
         layout=_LAYOUT.validate_python(row.layout),
         doubts=tuple(row.doubts),
+        names=tuple(row.names),
         turn=row.turn,
         attempts=row.attempts,
         done=row.done,

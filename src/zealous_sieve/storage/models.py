@@ -234,6 +234,7 @@ class ImportRow(Owned, Table):
     state: Mapped[str]
     layout: Mapped[dict[str, Any]]
     doubts: Mapped[list[str]] = mapped_column(JSONB)
+    names: Mapped[list[str]] = mapped_column(JSONB, server_default="[]")
     turn: Mapped[int] = mapped_column(server_default="0")
     attempts: Mapped[int] = mapped_column(server_default="0")
     done: Mapped[int] = mapped_column(BigInteger, server_default="0")

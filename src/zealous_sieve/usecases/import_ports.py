@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from enum import StrEnum
@@ -63,7 +63,8 @@ class Account:
 
 @dataclass(frozen=True, kw_only=True)
 class Import:
-    """A file that is brought in, and how far that is. ``done`` and ``total`` count bytes or rows."""
+    """A file that is brought in, and how far that is. ``names`` are those of its columns, ``done`` and
+    ``total`` count bytes or rows."""
 
     id: int
     name: str
@@ -71,6 +72,7 @@ class Import:
     state: ImportState
     layout: Layout
     doubts: tuple[str, ...]
+    names: tuple[str, ...]
     turn: int
     attempts: int
     done: int
@@ -87,7 +89,12 @@ class ImportsPort(Protocol):
     def recent(self, limit: int) -> list[Import]: ...
     def unfinished(self) -> list[Import]: ...
     def understood(
-        self, import_id: int, size: int, layout: Layout, doubts: tuple[str, ...]
+        self,
+        import_id: int,
+        size: int,
+        layout: Layout,
+        doubts: tuple[str, ...],
+        names: Sequence[str],
     ) -> None:
         """Keep what a file seems to be; it is to be read, whatever was under way with it."""
         ...

@@ -10,7 +10,13 @@ from typing import IO
 from zealous_sieve.core.errors import CancelledError, CoreError
 from zealous_sieve.core.market.foreign.layout import FIELDS, Field, Layout, check_layout
 from zealous_sieve.core.market.foreign.refusals import Refusals
-from zealous_sieve.core.market.foreign.understand import Glimpse, Sample, Understood
+from zealous_sieve.core.market.foreign.understand import (
+    Glimpse,
+    Sample,
+    Understood,
+    doubts_of_clock,
+    zone_of,
+)
 from zealous_sieve.usecases.errors import ConflictError, NotFoundError, OutageError, UseCaseError
 from zealous_sieve.usecases.import_bars import take_bars
 from zealous_sieve.usecases.import_lists import take_list
@@ -45,33 +51,46 @@ def bring(outside: Outside, name: str, pieces: Iterable[bytes], *, queued: bool 
     own = outside.imports.add(name)
     try:
         size = outside.files.keep(own.id, pieces)
-        found = _as_before(outside, outside.files.glimpse(own.id, name, _zones(outside)))
+        glimpse = outside.files.glimpse(own.id, name, _zones(outside))
+        understood, names = _as_before(outside, glimpse), glimpse.sample.names
     except BaseException:
         outside.files.forget(own.id)
         outside.imports.forget(own.id)
         raise
-    outside.imports.understood(own.id, size, found.layout, found.doubts)
+    outside.imports.understood(own.id, size, understood.layout, understood.doubts, names)
     if queued:
         outside.queue.submit_import(own.id)
     return get_import(outside, own.id)
 
 
 def _as_before(outside: Outside, glimpse: Glimpse) -> Understood:
-    """A file with the columns of one that was taken is read as that was, corrections included."""
-    found, names = glimpse.understood, set(glimpse.sample.names)
+    """A file with just the columns of one that was taken is read as that was, corrections included."""
+    layout, names = glimpse.understood.layout, set(glimpse.sample.names)
     for past in outside.imports.recent(MOST_KEPT):
-        layout = past.layout
-        alike = (layout.separator, layout.header, layout.skip, layout.decimal) == (
-            found.layout.separator,
-            found.layout.header,
-            found.layout.skip,
-            found.layout.decimal,
-        )
-        if past.state == ImportState.DONE and alike and names >= set(layout.columns.values()):
-            code = "" if "instrument" in layout.columns else found.layout.code
-            own = replace(layout, code=code, encoding=found.layout.encoding)
-            return Understood(layout=own, doubts=(f"it is read as {past.name} was",))
-    return found
+        alike = _written(past.layout) == _written(layout) and set(past.names) == names
+        if past.state == ImportState.DONE and alike:
+            return _read_as(past, glimpse, _zones(outside))
+    return glimpse.understood
+
+
+def _written(layout: Layout) -> tuple[object, ...]:
+    """How a text is parted into cells."""
+    return (layout.separator, layout.header, layout.skip, layout.decimal)
+
+
+def _read_as(past: Import, glimpse: Glimpse, zones: Mapping[str, str]) -> Understood:
+    """A file read as one before it. Its times are of that one's clock where it is of the same instruments,
+    else of the clock of its own; that they have no offset is told again."""
+    own, sample = glimpse.understood.layout, glimpse.sample
+    code = "" if "instrument" in past.layout.columns else own.code
+    layout = replace(past.layout, code=code, encoding=own.encoding)
+    column = layout.column("instrument")
+    codes = set(sample.cells(column)) if column else {code}
+    before = set(past.account.codes) if past.account else set()
+    if not codes & before and codes & zones.keys():
+        layout = replace(layout, zone=zone_of(codes, zones))
+    doubts = (f"it is read as {past.name} was", *doubts_of_clock(sample, layout))
+    return Understood(layout=layout, doubts=doubts)
 
 
 def _zones(outside: Outside) -> Mapping[str, str]:
@@ -111,8 +130,9 @@ def correct(outside: Outside, import_id: int, layout: Layout) -> Import:
     own = get_import(outside, import_id)
     if own.state in (ImportState.TAKING, ImportState.DONE):
         raise ConflictError("import_ended", f"{own.name} is {own.state}", "bring the file in anew")
-    check_layout(layout, outside.files.sample(own.id, own.name, layout).names)
-    outside.imports.understood(own.id, own.size, layout, ())
+    names = outside.files.sample(own.id, own.name, layout).names
+    check_layout(layout, names)
+    outside.imports.understood(own.id, own.size, layout, (), names)
     outside.queue.submit_import(own.id)
     return get_import(outside, own.id)
 

@@ -14,11 +14,12 @@ from typing import TypeGuard
 import numpy as np
 from numpy.typing import NDArray
 
-from zealous_sieve.core.engine.build import finest
+from zealous_sieve.core.engine.build import bars_of, finest, last_known, seen_from
 from zealous_sieve.core.engine.formed import FIRST_ROW
 from zealous_sieve.core.engine.incremental import IncrementalEvaluation
 from zealous_sieve.core.engine.panel import NEVER, Column, Panel, Rows, Times
 from zealous_sieve.core.engine.sources import with_sources
+from zealous_sieve.core.engine.strength import move_between, pairs_of
 from zealous_sieve.core.formula.terms import (
     Across,
     ExternalInput,
@@ -28,9 +29,11 @@ from zealous_sieve.core.formula.terms import (
     Source,
     Term,
     across,
+    apply,
     in_order,
     of_instrument,
     on_timeframe,
+    source,
 )
 from zealous_sieve.core.formula.timeframe import DAY, BarKind, BarRule, Form, Timeframe
 from zealous_sieve.core.functions.catalogue import EXTRAS, FIELDS, FORM_SECONDS, TIME
@@ -70,9 +73,18 @@ def developed_values(
     some = firsts < fast.ends
     known = np.zeros(len(fast), np.int64)
     known[some] = np.maximum(0, made.over[firsts[some]] - 1)
+    if (
+        fast.looks
+        and not made.begun.any()
+        and not any(map(of_the_moment, in_order(terms.values())))
+    ):
+        columns = evaluate(terms, slow)
+        return {name: seen_from(fast, slow, column, need) for name, column in columns.items()}
     ready = prepare(terms, slow)
     going_on = IncrementalEvaluation(terms, ready.ending(slow.starts + known))
-    inside = _unfinished_columns(going_on.fields, terms, fast, ready, made, evaluate)
+    inside = _unfinished_columns(
+        going_on.fields, terms, fast, ready, made, firsts, prepare, evaluate
+    )
     closed = [np.ascontiguousarray(ready.columns[field]) for field in going_on.fields]
     return going_on.develop(
         closed, inside, slow.starts, firsts, fast.ends, made.over, made.begun, len(fast.times)
@@ -134,7 +146,7 @@ def looked_at(panel: Panel, moments: Times) -> Panel:
     times, ends = np.tile(moments, len(panel)), np.cumsum(count)
     return replace(
         panel, times=times, closes=times, columns={}, starts=ends - count, ends=ends, duration=0,
-        bases=panel.bases or (panel,), rule=BarKind(Form.TICKS, 1), moment=None,
+        bases=panel.bases or (panel,), rule=BarKind(Form.TICKS, 1), moment=None, looks=True,
     )  # fmt: skip
 
 
@@ -267,6 +279,8 @@ def _unfinished_columns(
     fast: Panel,
     slow: Panel,
     made: Developed,
+    firsts: Rows,
+    prepare: Prepare,
     evaluate: Evaluate,
 ) -> list[Column]:
     """The columns of unfinished bars, one entry a row of the faster panel."""
@@ -277,8 +291,11 @@ def _unfinished_columns(
     found = evaluate(wanted, fast) if wanted else {}
     columns = []
     for field in fields:
+        term = elsewhere.get(field)
         if field in found:
             columns.append(found[field])
+        elif isinstance(term, Known) and term.what == "strength":
+            columns.append(_strength_then(term, fast, slow.rule, firsts, prepare, evaluate))
         elif field in made.columns:
             columns.append(made.columns[field])
         elif field == "_bar_closes":
@@ -288,13 +305,44 @@ def _unfinished_columns(
         elif field == TIME:
             columns.append(_of_slow(slow.times, fast, slow, made.over))
         else:
-            bars = made.over - 1 if _is_strength(elsewhere.get(field)) else made.over
-            columns.append(_of_slow(slow.columns[field], fast, slow, bars))
+            columns.append(_of_slow(slow.columns[field], fast, slow, made.over))
     return [np.ascontiguousarray(column, dtype=np.float64) for column in columns]
 
 
-def _is_strength(term: Term | None) -> bool:
-    return isinstance(term, Known) and term.what == "strength"
+def _strength_then(
+    term: Known, fast: Panel, rule: BarRule, firsts: Rows, prepare: Prepare, evaluate: Evaluate
+) -> Column:
+    """The strength of a currency on slower bars as the bars of all pairs stood at each faster row."""
+    everyone = fast if fast.whole is None else fast.whole
+    pairs = [(everyone.codes[position], *sides) for position, *sides in pairs_of(everyone)]
+    mine = [own for own in pairs if term.name in own[1:]]
+    market = replace(everyone.choose([code for code, *_ in mine]), forming_at=fast.forming_at)
+    rows = [np.arange(first, end) for first, end in zip(firsts, fast.ends, strict=True)]
+    looked = np.concatenate([np.empty(0, np.int64), *rows])
+    closes = _moments_of(fast)
+    moments = np.unique(closes[looked])
+    looks, slow = looked_at(market, moments), bars_of(market, rule)
+    close = source("close")
+    terms = {"now": close, "then": apply("ago", close, constants=(term.bars,))}
+    seen = developed_values(terms, looks, slow, len(moments), prepare, evaluate)
+    made = _develop(looks, slow, looks.starts, ["open", "close"])
+    ended = _of_slow(slow.close_times(slice(0, len(slow.times))), looks, slow, made.over - 1)
+    moved = move_between(seen["then"], seen["now"], term.text, _ticks(looks))
+    moved[~made.begun & (ended != looks.times)] = np.nan
+    signs = [1.0 if base == term.name else -1.0 for _, base, _ in mine]
+    table = moved.reshape(len(mine), len(moments)) * np.array(signs)[:, None]
+    total = np.where(np.isnan(table).all(axis=0), np.nan, np.nansum(table, axis=0))
+    strength = np.full(len(fast.times), np.nan)
+    strength[looked] = last_known(
+        closes[looked], moments[~np.isnan(total)], total[~np.isnan(total)]
+    )
+    return strength
+
+
+def _ticks(panel: Panel) -> Column:
+    """The price step of the instrument at each row."""
+    own = [panel.known(position).tick for position in range(len(panel))]
+    return np.repeat(np.array(own), panel.ends - panel.starts)
 
 
 def _on_the_fast_side(term: ExternalInput, rule: BarRule) -> Term | None:

@@ -7,6 +7,7 @@ They are computed first and stand in the plan like columns of the bars.
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping
+from dataclasses import replace
 
 import numpy as np
 
@@ -173,6 +174,8 @@ def _of_code(
     whole = panel.whole if panel.whole is not None else panel
     whole.position(code)
     other = whole.choose([code])
+    if panel.looks:
+        return _as_looked_at(term, panel, other, evaluate)
     if panel.rule is not None:
         other = bars_of(other, panel.rule)
     if panel.forming_at is not None and panel.rule is not None:
@@ -185,6 +188,14 @@ def _of_code(
         moments = panel.close_times(rows)
         seen[rows] = last_known(moments, other.close_times(own), column[own])
     return seen
+
+
+def _as_looked_at(term: OfInstrument, panel: Panel, other: Panel, evaluate: Evaluate) -> Column:
+    """The other instrument at the moments from which these are looked at."""
+    moments = np.unique(panel.times)
+    forming = replace(other, forming_at=panel.forming_at)
+    column = evaluate({"x": term.inner}, looked_at(forming, moments))["x"]
+    return np.asarray(column[np.searchsorted(moments, panel.times)])
 
 
 def _as_developed(term: OfInstrument, panel: Panel, other: Panel, evaluate: Evaluate) -> Column:

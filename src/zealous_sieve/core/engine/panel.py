@@ -61,6 +61,8 @@ class Panel:
     """The moment looked from; ``None`` where that is the close of the newest bar."""
     whole: Panel | None = None
     """All instruments there are, of which these are some."""
+    looks: bool = False
+    """Whether the rows are moments that are looked from, without bars of their own."""
     awaited: Times | None = None
     """Of each instrument the opening of the first bar that was not known yet at the moment looked from;
     ``None`` where all bars are known when they close."""

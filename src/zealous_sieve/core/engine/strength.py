@@ -70,12 +70,17 @@ def move_of(panel: Panel, position: int, bars: int, measure: str) -> Column:
     """How a pair moved over the last ``bars`` bars, at each of its bars; NaN on the first ones."""
     close = panel.columns["close"][panel.rows(position)]
     move = np.full(len(close), np.nan)
-    before, after = close[:-bars], close[bars:]
-    if measure == "percent":
-        known = before != 0
-        move[bars:][known] = 100.0 * (after[known] / before[known] - 1.0)
-    else:
-        move[bars:] = (after - before) / panel.known(position).tick
+    move[bars:] = move_between(close[:-bars], close[bars:], measure, panel.known(position).tick)
+    return move
+
+
+def move_between(before: Column, after: Column, measure: str, tick: float | Column) -> Column:
+    """From some prices to others, in percent or in price steps; missing where one is."""
+    if measure != "percent":
+        return np.asarray((after - before) / tick)
+    move = np.full(len(before), np.nan)
+    known = before != 0
+    move[known] = 100.0 * (after[known] / before[known] - 1.0)
     return move
 
 

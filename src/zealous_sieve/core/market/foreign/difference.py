@@ -6,17 +6,18 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from zealous_sieve.core.engine.panel import Series
+from zealous_sieve.core.engine.panel import BESIDE, Series
 
 
 @dataclass(frozen=True, kw_only=True)
 class Change:
-    """A value that would be another: ``time`` is the opening moment of its bar."""
+    """A value that would be another: ``time`` is the opening moment of its bar; nothing ``before`` where
+    none was kept."""
 
     code: str
     time: int
     column: str
-    before: float
+    before: float | None
     after: float
 
 
@@ -36,8 +37,9 @@ MOST = 100
 
 
 def difference(code: str, held: Series, fresh: Series) -> Difference:
-    """Compare the bars of one instrument with those that are kept; both in order of time. A column that
-    one of them lacks is not compared."""
+    """Compare the bars of one instrument with those that are kept; both in order of time. What is not kept
+    of a column is taken; a column that the fresh ones lack, or an empty cell beside prices, says
+    nothing."""
     times, columns = fresh
     known, own = held
     place = np.minimum(np.searchsorted(known, times), max(0, len(known) - 1))
@@ -45,17 +47,19 @@ def difference(code: str, held: Series, fresh: Series) -> Difference:
     differs = np.zeros(len(times), bool)
     changes: list[Change] = []
     for name, after in columns.items():
-        if name not in own or not there.any():
+        if not there.any():
             continue
-        before = own[name][place]
+        before = own[name][place] if name in own else np.full(len(times), np.nan)
         other = there & ~((before == after) | (np.isnan(before) & np.isnan(after)))
+        if name in BESIDE:
+            other &= ~np.isnan(after)
         differs |= other
         changes += [
             Change(
                 code=code,
                 time=int(times[row]),
                 column=name,
-                before=float(before[row]),
+                before=None if np.isnan(before[row]) else float(before[row]),
                 after=float(after[row]),
             )
             for row in np.flatnonzero(other)[: MOST - len(changes)]

@@ -101,7 +101,7 @@ def understand_columns(
     dates, doubt = _dates(cells.get(columns.get("time", ""), []))
     doubts += doubt
     codes = set(cells.get(columns.get("instrument", ""), [])) or {stem}
-    zone = _zone(codes, zones)
+    zone = zone_of(codes, zones)
     layout = Layout(
         content=content,
         encoding=raw.encoding,
@@ -116,9 +116,7 @@ def understand_columns(
     )
     if content == Content.BARS and "volume" not in columns:
         doubts.append("no column is the volume: it is taken as zero")
-    if _without_offset(cells.get(columns.get("time", ""), []), columns):
-        doubts.append(f"the times have no offset: they are read as those of {zone}")
-    return Understood(layout=layout, doubts=tuple(doubts))
+    return Understood(layout=layout, doubts=(*doubts, *doubts_of_clock(sample, layout)))
 
 
 def _separator(lines: Sequence[str]) -> str:
@@ -189,12 +187,18 @@ def _dates(cells: Sequence[str]) -> tuple[Dates, list[str]]:
     return dates, [f"the dates could be read in another order than {dates}"] if doubtful else []
 
 
-def _without_offset(cells: Sequence[str], columns: Mapping[str, str]) -> bool:
-    has_hours = "clock" in columns or any(":" in c for c in cells)
-    return has_hours and not any(re.search(r"(Z|[+-]\d\d:?\d\d)\s*$", c[10:]) for c in cells)
+def doubts_of_clock(sample: Sample, layout: Layout) -> tuple[str, ...]:
+    """That the times of day of a table have no offset, and by which clock they are read."""
+    time = layout.column("time")
+    cells = sample.cells(time) if time is not None and time in sample.names else []
+    has_hours = "clock" in layout.columns or any(":" in c for c in cells)
+    if not has_hours or any(re.search(r"(Z|[+-]\d\d:?\d\d)\s*$", c[10:]) for c in cells):
+        return ()
+    return (f"the times have no offset: they are read as those of {layout.zone}",)
 
 
-def _zone(codes: Collection[str], zones: Mapping[str, str]) -> str:
+def zone_of(codes: Collection[str], zones: Mapping[str, str]) -> str:
+    """The clock of most of some instruments, of ``zones`` by instrument; UTC where none is known."""
     known = Counter(zones[code] for code in codes if code in zones)
     return known.most_common(1)[0][0] if known else "UTC"
 
