@@ -25,6 +25,7 @@ const cells = (values: (number | null)[], more: Partial<Cells> = {}): Cells => (
 const board: Board = {
   codes: ['A', 'B', 'C', 'D'],
   names: ['', '', '', ''],
+  stopped: [],
   agreement: [1, -1, 2, 0],
   columns: [
     cells([3, -1, 1, null], { before: [1, 4, 0, null], turned: [0, 3, 4, -1] }),

@@ -7,7 +7,7 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from tests.bars import example_calls, market_of, name_of
+from tests.bars import example_calls, market_of
 from zealous_sieve.core.engine.build import UNFINISHED, seen_at
 from zealous_sieve.core.engine.evaluate import evaluate
 from zealous_sieve.core.engine.panel import Panel

@@ -6,9 +6,12 @@ from typing import Any
 
 import pytest
 from flask.testing import FlaskClient
+from pydantic import TypeAdapter
 
-from tests.web.test_api import get, send
+from tests.web.test_api import document, get, send
 from tests.web.test_as_of import WEEK_BACK, seen
+from zealous_sieve.core.market.overview import READY as OVERVIEWS
+from zealous_sieve.usecases.ports import Outside
 
 RATIO = {"formula": "100 * (close / sma(close, 34) - 1)", "bars": "1d", "back": 4}
 
@@ -111,3 +114,34 @@ def test_a_board_is_kept_by_name_once_and_comes_back(client: FlaskClient) -> Non
     assert again["code"] == "name_taken"
     send(client, f"{path}?name=Kelp board", {}, "delete")
     send(client, "/arrangements/nowhere", {"name": "x", "body": {}}, status=404)
+
+
+def test_what_has_stopped_counts_nowhere_and_is_told(client: FlaskClient, outside: Outside) -> None:
+    """On the board, in scatters, rotation, tightness, breadth and counts of suggestions as in a sieve."""
+    finding = next(f for f in outside.market.findings() if f.kind == "stale")
+    code, universe = finding.code, "All shares"
+    members = len(get(client, "/instruments?universe=All shares"))
+    column = {"formula": "rank(close)", "bars": "1d"}
+    board = send(client, "/board", {"universe": universe, "columns": [column]})
+    assert board["stopped"] == [code]
+    assert code not in board["codes"]
+    sieve = document(conditions=[{"formula": "close > 0"}], rank="rank(close)", fired_within=1)
+    run = send(client, "/preview", {"sieve": sieve})
+    assert (run["passing"], run["stale"]) == (len(board["codes"]), 1) == (members - 1, 1)
+    hits = {hit["code"]: hit["rank"] for hit in run["hits"]}
+    cells = dict(zip(board["codes"], board["columns"][0]["values"], strict=True))
+    assert hits == {own: pytest.approx(cells[own]) for own in hits}
+    axis = {"x": column, "y": column, "size": {"formula": ""}}
+    points = send(client, "/scatter", {"universe": universe, **axis})
+    assert (points["stopped"], points["codes"]) == ([code], board["codes"])
+    assert points["x"]["values"][-1] == board["columns"][0]["values"]
+    arranged = next(iter(OVERVIEWS.values()))
+    asked = TypeAdapter(type(arranged)).dump_python(arranged, mode="json") | {"universe": universe}
+    for part in ("rotation", "tightness", "breadth"):
+        assert send(client, f"/overview/{part}", {"arranged": asked})["stopped"] == [code], part
+    bar = send(client, f"/instruments/{board['codes'][0]}/chart", {"count": 3})["times"][-2]
+    pointed = {"code": board["codes"][0], "at": bar, "text": "close", "universe": universe}
+    suggested = send(client, "/suggestions", pointed)
+    least = next(own for own in suggested["suggested"] if own["text"].startswith("close >="))
+    condition = {"conditions": [{"formula": least["text"]}], "fired_within": 1}
+    assert least["passes"] == send(client, "/preview", {"sieve": document(**condition)})["passing"]

@@ -1557,7 +1557,8 @@ export interface components {
         /**
          * Board
          * @description Instruments by columns. ``agreement`` is how many columns an instrument is above in, less those it is
-         *     below in.
+         *     below in. ``stopped`` are instruments that are left out on some of the bars, or on all, as theirs have
+         *     stopped.
          */
         Board: {
             /** Agreement */
@@ -1568,6 +1569,8 @@ export interface components {
             columns: components["schemas"]["BoardCells"][];
             /** Names */
             names: string[];
+            /** Stopped */
+            stopped: string[];
         };
         /** BoardBody */
         BoardBody: {
@@ -1732,13 +1735,16 @@ export interface components {
         };
         /**
          * Breadth
-         * @description Lines through time; ``moments`` are when the bars were over, in seconds since 1970.
+         * @description Lines through time; ``moments`` are when the bars were over, in seconds since 1970; ``stopped`` are
+         *     instruments that are left out, as their bars have stopped.
          */
         Breadth: {
             /** Lines */
             lines: components["schemas"]["LineSeen"][];
             /** Moments */
             moments: number[];
+            /** Stopped */
+            stopped: string[];
         };
         /**
          * BreadthLine
@@ -4090,8 +4096,9 @@ export interface components {
         Role: "must" | "boost" | "veto";
         /**
          * Rotation
-         * @description The mean move of each group in percent, a list a group with an entry a span; how many belong to it.
-         *     ``problems`` are of the spans in their order.
+         * @description The mean move of each group in percent, a list a group with an entry a span; how many count in it.
+         *     ``problems`` are of the spans in their order, ``stopped`` instruments that are left out, as their bars
+         *     have stopped.
          */
         Rotation: {
             /** Counts */
@@ -4102,6 +4109,8 @@ export interface components {
             moves: (number | null)[][];
             /** Problems */
             problems: (components["schemas"]["Problem"] | null)[];
+            /** Stopped */
+            stopped: string[];
         };
         /**
          * Row
@@ -4530,7 +4539,8 @@ export interface components {
          * @description Points through time. ``moments`` are those of all frames in seconds since 1970, the newest last (but
          *     for those of a session it is the one looked from), of which the values begin with frame ``first``;
          *     ``sides`` are those of hits, empty elsewhere. ``fastest`` are the fastest bars of its measures,
-         *     ``universe`` is that within which instruments are compared.
+         *     ``universe`` is that within which instruments are compared, ``stopped`` are those that are left out, as
+         *     their bars of some measure have stopped.
          */
         Scatter: {
             /** Codes */
@@ -4548,6 +4558,8 @@ export interface components {
             /** Sides */
             sides: string[];
             size: components["schemas"]["Measured"];
+            /** Stopped */
+            stopped: string[];
             /** Universe */
             universe: string;
             x: components["schemas"]["Measured"];
@@ -5414,7 +5426,8 @@ export interface components {
         };
         /**
          * Tightness
-         * @description Who is tight, in the order in which they would release; ``looked`` is how many were looked at.
+         * @description Who is tight, in the order in which they would release; ``looked`` is how many were looked at,
+         *     ``stopped`` are those that are left out on some bars, as theirs have stopped.
          */
         Tightness: {
             /** Looked */
@@ -5423,6 +5436,8 @@ export interface components {
             problems: components["schemas"]["Problem"][];
             /** Rows */
             rows: components["schemas"]["TightRow"][];
+            /** Stopped */
+            stopped: string[];
         };
         /**
          * Trace

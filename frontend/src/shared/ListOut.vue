@@ -5,7 +5,10 @@ import { send } from './send'
 
 /** A list leaves as a file as it is seen: its rows in their order, its columns; or as a
  * picture, where it is drawn. */
-export type Columns = Record<string, readonly (string | number | boolean | null | undefined)[]>
+export type Values = readonly (string | number | boolean | null | undefined)[]
+/** By name; as a list of names and columns where two may have one name. */
+export type Column = readonly [string, Values]
+export type Columns = Record<string, Values> | readonly Column[]
 const props = defineProps<{
   name: string
   columns: () => Columns | Promise<Columns>
@@ -14,9 +17,21 @@ const props = defineProps<{
 }>()
 const { act, busy, failure } = useAct()
 
+/** Each column with a name of its own: a second one of a name is told by its number. */
+function named(columns: Columns): [string, Values][] {
+  const taken = new Set<string>()
+  const all: readonly Column[] = Array.isArray(columns) ? columns : Object.entries(columns)
+  return all.map(([name, values]) => {
+    let own = name
+    for (let n = 2; taken.has(own); n++) own = `${name} (${n})`
+    taken.add(own)
+    return [own, values]
+  })
+}
 const write = (format: 'csv' | 'parquet') =>
   act('Not written', async () => {
-    const columns = Object.entries(await props.columns()).map(([name, values]) => ({
+    const given = await props.columns()
+    const columns = named(given).map(([name, values]) => ({
       name,
       values: values.map((value) => value ?? null),
     }))

@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
 from zealous_sieve.core.engine.evaluate import evaluate
-from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.errors import Problem
 from zealous_sieve.core.formula.timeframe import bars_problem
 from zealous_sieve.core.formula.typed import Typed
@@ -24,10 +23,11 @@ from zealous_sieve.core.market.board import (
     zone_of,
     zones,
 )
+from zealous_sieve.core.market.instruments import Instrument
 from zealous_sieve.usecases.chart import plain
 from zealous_sieve.usecases.desk import Desk
 from zealous_sieve.usecases.ports import Order, Outside
-from zealous_sieve.usecases.told import bars_or_why, result_or_why
+from zealous_sieve.usecases.told import Awake, awake_or_why, result_or_why
 
 LONGEST_BACK = 250
 
@@ -52,12 +52,14 @@ class BoardCells:
 @dataclass(frozen=True, kw_only=True)
 class Board:
     """Instruments by columns. ``agreement`` is how many columns an instrument is above in, less those it is
-    below in."""
+    below in. ``stopped`` are instruments that are left out on some of the bars, or on all, as theirs have
+    stopped."""
 
     codes: list[str]
     names: list[str]
     columns: tuple[BoardCells, ...]
     agreement: list[int]
+    stopped: list[str]
 
 
 def board(outside: Outside, asked: BoardSet, order: Order) -> Board:
@@ -68,25 +70,39 @@ def board(outside: Outside, asked: BoardSet, order: Order) -> Board:
 
 def board_on(desk: Desk, asked: BoardSet) -> Board:
     """As ``board``, on a desk."""
-    chosen, columns = desk.members(asked.universe), asked.columns
+    columns = asked.columns
     read = [_read(desk, column) for column in columns]
-    cells: list[BoardCells | None] = [None] * len(columns)
-    sides = np.full((len(chosen), len(columns)), UNKNOWN)
     by_bars: dict[str, list[int]] = {}
     for n, (column, found) in enumerate(zip(columns, read, strict=True)):
         if isinstance(found, Typed):
             by_bars.setdefault(column.bars, []).append(n)
-        else:
-            cells[n] = _empty(len(chosen), found)
+    chosen, stopped = _left(desk, desk.members(asked.universe), by_bars, forming=asked.forming)
+    cells: list[BoardCells | None] = [
+        None if isinstance(found, Typed) else _empty(len(chosen), found) for found in read
+    ]
+    sides = np.full((len(chosen), len(columns)), UNKNOWN)
     for bars, places in by_bars.items():
-        panel = bars_or_why(desk, chosen, bars, forming=asked.forming)
-        _fill(panel, places, columns, read, cells, sides)
+        seen = awake_or_why(desk, chosen, bars, forming=asked.forming)
+        _fill(seen, places, columns, read, cells, sides)
     return Board(
         codes=[instrument.code for instrument in chosen],
         names=[instrument.name for instrument in chosen],
         columns=tuple(own for own in cells if own is not None),
         agreement=agreement(sides).tolist(),
+        stopped=stopped,
     )
+
+
+def _left(
+    desk: Desk, members: Sequence[Instrument], kinds: Iterable[str], *, forming: bool
+) -> tuple[list[Instrument], list[str]]:
+    """The instruments whose bars of some kind have not stopped, and the codes of all of which some have."""
+    seen = [awake_or_why(desk, members, bars, forming=forming) for bars in kinds]
+    stopped = [set(own.stopped) for own in seen if isinstance(own, Awake)]
+    gone = set.intersection(*stopped) if stopped and len(stopped) == len(seen) else set()
+    some = set[str]().union(*stopped)
+    told = [i.code for i in members if i.code in some]
+    return [i for i in members if i.code not in gone], told
 
 
 def _read(desk: Desk, column: BoardColumn) -> Typed | tuple[Problem, ...]:
@@ -102,7 +118,7 @@ def _read(desk: Desk, column: BoardColumn) -> Typed | tuple[Problem, ...]:
 
 
 def _fill(
-    panel: Panel | tuple[Problem, ...],
+    seen: Awake | tuple[Problem, ...],
     places: Sequence[int],
     columns: Sequence[BoardColumn],
     read: Sequence[Typed | tuple[Problem, ...]],
@@ -110,15 +126,15 @@ def _fill(
     sides: NDArray[np.int64],
 ) -> None:
     """The columns on bars of one kind, computed together."""
-    if not isinstance(panel, Panel):
+    if not isinstance(seen, Awake):
         for n in places:
-            cells[n] = _empty(len(sides), panel)
+            cells[n] = _empty(len(sides), seen)
         return
     last = 2 * max(columns[n].back for n in places) + 1
     values = {n: own for n in places if isinstance(own := read[n], Typed)}
-    found = evaluate({str(n): own.term for n, own in values.items()}, panel, last=last)
+    found = evaluate({str(n): own.term for n, own in values.items()}, seen.panel, last=last)
     for n, own in values.items():
-        table, back = found[str(n)], columns[n].back
+        table, back = seen.spread(found[str(n)]), columns[n].back
         truth = own.kind == Kind.TRUTH
         zone = zones(columns[n], table, truth=truth)
         sides[:, n] = zone[:, -1]

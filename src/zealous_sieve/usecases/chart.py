@@ -242,14 +242,28 @@ def days_of(panel: Panel, shown: slice) -> tuple[int, ...]:
 
 
 def events_of(panel: Panel, position: int, shown: slice) -> tuple[ChartEvent, ...]:
-    """What was scheduled on the days of the bars, at the first bar of its day."""
-    days = panel.local_times[shown] // DAY
-    found = []
-    for kind, moments in panel.known(position).events.items():
+    """What was scheduled on the days of the bars, as far as it had been announced: at the bar that holds
+    its day, the first of several; on the next one where that day had none."""
+    days, known = panel.local_times[shown] // DAY, panel.known(position)
+    holds = max(1, panel.duration // DAY)
+    events = []
+    for kind, moments in known.events.items():
         due = moments // DAY
-        for day in due[(due >= days[0]) & (due <= days[-1])].tolist() if len(days) else ():
-            found.append(ChartEvent(at=int(np.searchsorted(days, day)), kind=kind))
-    return tuple(sorted(found, key=lambda event: event.at))
+        announced = known.announced.get(kind)
+        if announced is not None and panel.moment is not None:
+            due = due[announced <= panel.moment]
+        within = due[(due >= days[0]) & (due < days[-1] + holds)] if len(days) else due[:0]
+        events += [ChartEvent(at=_bar_of(days, day, holds), kind=kind) for day in within.tolist()]
+    return tuple(sorted(events, key=lambda event: event.at))
+
+
+def _bar_of(days: Times, day: int, holds: int) -> int:
+    """The first of some bars, which begin on these days and hold so many, that holds a day or comes after
+    it."""
+    before = int(np.searchsorted(days, day, side="right")) - 1
+    if holds > 1 and before >= 0 and day < days[before] + holds:
+        return before
+    return min(int(np.searchsorted(days, day)), len(days) - 1)
 
 
 def plain(values: NDArray[np.float64]) -> list[float | None]:

@@ -25,6 +25,7 @@ from zealous_sieve.core.market.instruments import (
 )
 from zealous_sieve.core.market.mending import Mending
 from zealous_sieve.core.market.pairs import Pair, pair_of, with_pairs
+from zealous_sieve.core.market.staleness import awake
 from zealous_sieve.core.market.universes import (
     Membership,
     Rule,
@@ -146,6 +147,22 @@ class Desk:
         ``forming`` the unfinished ones too. Raises DataError for a timeframe that can't be built."""
         panel = self.panel.choose([instrument.code for instrument in chosen])
         return seen_at(panel, int(as_of.timestamp()), timeframe(bars), forming=forming)
+
+    def awake(
+        self,
+        chosen: Sequence[Instrument],
+        bars: str = "1d",
+        *,
+        forming: bool = False,
+        keep: str = "",
+    ) -> Panel:
+        """As ``bars`` as of now, without instruments whose bars have stopped, as a sieve leaves them out;
+        one is kept whether it has or not. Raises as ``bars``."""
+        panel = self.bars(chosen, self.now, bars, forming=forming)
+        live, stopped = awake(panel)
+        if keep not in stopped:
+            return live
+        return panel.choose([code for code in panel.codes if code == keep or code not in stopped])
 
 
 USUAL = 21

@@ -105,7 +105,7 @@ def fired_on(desk: Desk, sieve: Sieve, stretch: Stretch, doubted: Sequence[Findi
     terms |= prepared.setups() | own.terms()
     across = needs_universe(terms)
     chosen = desk.among(sieve.universe, stretch.code) if across else [instrument]
-    panel = desk.bars(chosen, desk.now, sieve.timeframe, forming=sieve.forming)
+    panel = desk.awake(chosen, sieve.timeframe, forming=sieve.forming, keep=stretch.code)
     found = evaluate(terms, panel)
     rows = panel.rows(panel.position(stretch.code))
     stop = rows.stop
@@ -218,7 +218,7 @@ def sheets_on(desk: Desk, sieve: Sieve, first: int, count: int, by: Sorting) -> 
     """As ``sheets``, on a desk."""
     prepared = prepare(sieve, desk.library, desk.reference.names)
     instruments = desk.members(sieve.universe)
-    panel = desk.bars(instruments, desk.now, sieve.timeframe, forming=sieve.forming)
+    panel = desk.awake(instruments, sieve.timeframe, forming=sieve.forming)
     found = evaluate(prepared.setups(), panel, progress=desk.progress, cancelled=desk.cancelled)
     fires = [
         _fires({side: found[side][panel.rows(place)] for side in sieve.sides})

@@ -48,7 +48,7 @@ def along(
     chosen = (
         compared(desk, code, universe) if needs_universe(terms) else [desk.reference.by_code[code]]
     )
-    growing = desk.bars(chosen, desk.now, bars, forming=True)
+    growing = desk.awake(chosen, bars, forming=True, keep=code)
     position = growing.position(code)
     rows = growing.rows(position)
     marks = growing.columns.get(UNFINISHED)
@@ -76,7 +76,7 @@ def _once_closed(
     position: int,
 ) -> dict[str, Column]:
     """Terms on the closed bars of one instrument as of closed bars, on what is under way as it forms."""
-    closed = desk.bars(chosen, desk.now, bars)
+    closed = desk.bars(chosen, desk.now, bars).choose(growing.codes)
     known, rows = closed.rows(position), growing.rows(position)
     count = known.stop - known.start
     settled = evaluate(terms, closed)

@@ -9,7 +9,7 @@ from datetime import datetime
 import numpy as np
 
 from zealous_sieve.core.engine.evaluate import evaluate
-from zealous_sieve.core.engine.panel import Column, Panel
+from zealous_sieve.core.engine.panel import Column
 from zealous_sieve.core.errors import FormulaError, Problem
 from zealous_sieve.core.formula.check import check, check_condition
 from zealous_sieve.core.formula.terms import Term
@@ -28,7 +28,7 @@ from zealous_sieve.usecases.desk import Desk
 from zealous_sieve.usecases.market import moment_of
 from zealous_sieve.usecases.ports import OpenIdea, Order, Outside
 from zealous_sieve.usecases.statements import Said, Statement, say_statements
-from zealous_sieve.usecases.told import bars_or_why, result_or_why
+from zealous_sieve.usecases.told import Awake, awake_or_why, result_or_why
 
 STRIP = (8 * 3600, 16 * 3600)
 """How many seconds before and after now the strip of sessions shows."""
@@ -45,10 +45,12 @@ class LineSeen:
 
 @dataclass(frozen=True, kw_only=True)
 class Breadth:
-    """Lines through time; ``moments`` are when the bars were over, in seconds since 1970."""
+    """Lines through time; ``moments`` are when the bars were over, in seconds since 1970; ``stopped`` are
+    instruments that are left out, as their bars have stopped."""
 
     moments: list[int]
     lines: list[LineSeen]
+    stopped: list[str]
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -73,8 +75,10 @@ class TightRow:
 
 @dataclass(frozen=True, kw_only=True)
 class Tightness:
-    """Who is tight, in the order in which they would release; ``looked`` is how many were looked at."""
+    """Who is tight, in the order in which they would release; ``looked`` is how many were looked at,
+    ``stopped`` are those that are left out on some bars, as theirs have stopped."""
 
+    stopped: list[str]
     rows: list[TightRow]
     looked: int
     problems: list[Problem]
@@ -82,9 +86,11 @@ class Tightness:
 
 @dataclass(frozen=True, kw_only=True)
 class Rotation:
-    """The mean move of each group in percent, a list a group with an entry a span; how many belong to it.
-    ``problems`` are of the spans in their order."""
+    """The mean move of each group in percent, a list a group with an entry a span; how many count in it.
+    ``problems`` are of the spans in their order, ``stopped`` instruments that are left out, as their bars
+    have stopped."""
 
+    stopped: list[str]
     groups: list[str]
     counts: list[int]
     moves: list[list[float | None]]
@@ -146,11 +152,12 @@ def breadth_on(desk: Desk, asked: OverviewSet) -> Breadth:
     """As ``breadth``, on a desk: lines are told at the bars of the instrument that has most of them."""
     chosen = desk.members(asked.universe)
     read = [_read(desk, line.formula) for line in asked.breadth]
-    panel = desk.bars(chosen, desk.now, DAILY, forming=asked.forming)
+    panel = desk.awake(chosen, DAILY, forming=asked.forming)
+    stopped = [i.code for i in chosen if i.code not in panel.places]
     counts = panel.ends - panel.starts
     terms = {str(n): own for n, own in enumerate(read) if isinstance(own, Term)}
     if not len(counts) or not counts.max():
-        return Breadth(moments=[], lines=[LineSeen(values=[]) for _ in read])
+        return Breadth(moments=[], lines=[LineSeen(values=[]) for _ in read], stopped=stopped)
     newest = np.array(
         [panel.times[e - 1] if c else 0 for e, c in zip(panel.ends, counts, strict=True)]
     )
@@ -159,6 +166,7 @@ def breadth_on(desk: Desk, asked: OverviewSet) -> Breadth:
     found = evaluate(terms, panel, last=shown) if terms else {}
     rows = panel.rows(whose)
     return Breadth(
+        stopped=stopped,
         moments=panel.close_times(slice(rows.stop - shown, rows.stop)).tolist(),
         lines=[
             LineSeen(values=plain(found[str(n)][whose]))
@@ -196,6 +204,7 @@ def tightness_on(desk: Desk, asked: OverviewSet) -> Tightness:
         "structure": tight.structure, "momentum": tight.momentum,
     }  # fmt: skip
     problems: list[Problem] = []
+    stopped: set[str] = set()
     terms: dict[str, Term] = {}
     for name, text in wanted.items():
         read = (_read_condition if name == "held" else _read)(desk, text)
@@ -204,7 +213,8 @@ def tightness_on(desk: Desk, asked: OverviewSet) -> Tightness:
         else:
             problems += read
     seen = [
-        _on_bars(desk, chosen, bars, terms, problems, forming=asked.forming) for bars in tight.bars
+        _on_bars(desk, chosen, bars, terms, problems, stopped, forming=asked.forming)
+        for bars in tight.bars
     ]
     order = release_order([own["held"] for own in seen], [own["near"] for own in seen], tight.least)
     rows = [
@@ -215,7 +225,12 @@ def tightness_on(desk: Desk, asked: OverviewSet) -> Tightness:
         )
         for place in order
     ]
-    return Tightness(rows=rows, looked=len(chosen), problems=list(dict.fromkeys(problems)))
+    return Tightness(
+        rows=rows,
+        looked=len(chosen),
+        problems=list(dict.fromkeys(problems)),
+        stopped=[i.code for i in chosen if i.code in stopped],
+    )
 
 
 def _on_bars(
@@ -224,17 +239,21 @@ def _on_bars(
     bars: str,
     terms: Mapping[str, Term],
     problems: list[Problem],
+    stopped: set[str],
     *,
     forming: bool,
 ) -> dict[str, Column]:
     """The newest values of some terms on bars of one kind; NaN where there is nothing, and why not."""
     names = ("held", "lasted", "near", "trend", "structure", "momentum")
     found = {name: np.full(len(chosen), np.nan) for name in names}
-    panel = bars_or_why(desk, chosen, bars, forming=forming)
-    if not isinstance(panel, Panel):
-        problems += panel
-    elif terms:
-        found |= {name: own[:, -1] for name, own in evaluate(terms, panel, last=1).items()}
+    seen = awake_or_why(desk, chosen, bars, forming=forming)
+    if not isinstance(seen, Awake):
+        problems += seen
+        return found
+    stopped |= set(seen.stopped)
+    if terms:
+        newest = evaluate(terms, seen.panel, last=1)
+        found |= {name: seen.spread(own)[:, -1] for name, own in newest.items()}
     return found
 
 
@@ -270,19 +289,23 @@ def rotation_on(desk: Desk, asked: OverviewSet) -> Rotation:
     names = sorted({group for group in groups if group})
     means: list[dict[str, float]] = []
     problems: list[Problem | None] = []
+    stopped: set[str] = set()
     for span in asked.spans:
-        panel = bars_or_why(desk, chosen, span.bars, forming=asked.forming)
-        if isinstance(panel, Panel):
+        seen = awake_or_why(desk, chosen, span.bars, forming=asked.forming)
+        if isinstance(seen, Awake):
+            stopped |= set(seen.stopped)
             move = check(f"roc(close, {span.count})").value
             assert move is not None
-            column = evaluate({"": move.term}, panel, last=1)[""][:, -1]
+            column = seen.spread(evaluate({"": move.term}, seen.panel, last=1)[""])[:, -1]
             means.append(means_by_group(column, groups))
         else:
             means.append({})
-        problems.append(None if isinstance(panel, Panel) else panel[0])
+        problems.append(None if isinstance(seen, Awake) else seen[0])
+    left = [g for g, i in zip(groups, chosen, strict=True) if i.code not in stopped]
     return Rotation(
+        stopped=[i.code for i in chosen if i.code in stopped],
         groups=names,
-        counts=[groups.count(name) for name in names],
+        counts=[left.count(name) for name in names],
         moves=[plain(np.array([own.get(name, np.nan) for own in means])) for name in names],
         problems=problems,
     )

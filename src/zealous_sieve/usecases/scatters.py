@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from zealous_sieve.core.engine.develop import looked_at
@@ -24,7 +24,7 @@ from zealous_sieve.usecases.chart import plain
 from zealous_sieve.usecases.desk import Desk
 from zealous_sieve.usecases.errors import NotFoundError
 from zealous_sieve.usecases.ports import Order, Outside
-from zealous_sieve.usecases.told import bars_or_why, result_or_why
+from zealous_sieve.usecases.told import Awake, awake_or_why, bars_or_why, result_or_why
 
 MOST_FRAMES = 120
 DEFAULT_BARS = "1d"
@@ -62,7 +62,8 @@ class Scatter:
     """Points through time. ``moments`` are those of all frames in seconds since 1970, the newest last (but
     for those of a session it is the one looked from), of which the values begin with frame ``first``;
     ``sides`` are those of hits, empty elsewhere. ``fastest`` are the fastest bars of its measures,
-    ``universe`` is that within which instruments are compared."""
+    ``universe`` is that within which instruments are compared, ``stopped`` are those that are left out, as
+    their bars of some measure have stopped."""
 
     universe: str
     codes: list[str]
@@ -71,6 +72,7 @@ class Scatter:
     sides: list[str]
     fastest: str
     moments: list[int]
+    stopped: list[str]
     first: int
     x: Measured
     y: Measured
@@ -97,6 +99,10 @@ def scatter_on(desk: Desk, asked: Asked, sides: Mapping[str, str] | None = None)
     arranged = asked.arranged
     measures = {"x": arranged.x, "y": arranged.y, "size": arranged.size}
     read = {name: _read(desk, own, chosen, arranged.forming) for name, own in measures.items()}
+    kinds = {measures[name].bars for name, own in read.items() if isinstance(own, Typed)}
+    asleep = _asleep(desk, chosen, kinds)
+    stopped = [instrument.code for instrument in chosen if instrument.code in asleep]
+    chosen = [instrument for instrument in chosen if instrument.code not in asleep]
     usable = [measures[name].bars for name, own in read.items() if isinstance(own, Typed)]
     fastest = _fastest(usable)
     step = (asked.step if asked.session else arranged.move) or fastest
@@ -117,8 +123,8 @@ def scatter_on(desk: Desk, asked: Asked, sides: Mapping[str, str] | None = None)
             if isinstance(own, Typed)
         }
         others = desk.members(arranged.universe) if needs_universe(terms) else ()
-        codes = {instrument.code for instrument in chosen}
-        compared = [*chosen, *(other for other in others if other.code not in codes)]
+        asleep = _asleep(desk, others, kinds) | {instrument.code for instrument in chosen}
+        compared = [*chosen, *(other for other in others if other.code not in asleep)]
         panel = desk.bars(compared, desk.now, step, forming=arranged.forming)
         found = _along(terms, looked_at(panel, told), read)
         values = {
@@ -133,9 +139,19 @@ def scatter_on(desk: Desk, asked: Asked, sides: Mapping[str, str] | None = None)
         sides=[(sides or {}).get(instrument.code, "") for instrument in chosen],
         fastest=fastest,
         moments=moments.tolist(),
+        stopped=stopped,
         first=first,
         **{name: _measured(own, values.get(name)) for name, own in read.items()},
     )
+
+
+def _asleep(desk: Desk, instruments: Sequence[Instrument], kinds: Iterable[str]) -> set[str]:
+    """The codes of those whose bars of some kind have stopped."""
+    codes = set[str]()
+    for bars in kinds:
+        seen = awake_or_why(desk, instruments, bars)
+        codes |= set(seen.stopped) if isinstance(seen, Awake) else set()
+    return codes
 
 
 def _chosen(desk: Desk, asked: Asked, sides: Mapping[str, str]) -> Sequence[Instrument]:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Callable, Mapping
+from contextlib import suppress
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -54,7 +55,9 @@ def _keep(outside: Outside, changed: list[Source]) -> None:
 
 def add_source(outside: Outside, folder: str) -> Source:
     """Read a folder from now on. Raises DataError ``no_folder``, ConflictError ``source_there``."""
-    path = Path(folder.strip()).expanduser()
+    path = Path(folder.strip())
+    with suppress(RuntimeError):  # of an account that is not there
+        path = path.expanduser()
     if not folder.strip() or not path.is_absolute() or not path.is_dir():
         message = f"there is no folder {folder.strip() or '(nothing)'} on this machine"
         mend = "write its whole path, such as /home/me/bars"

@@ -93,7 +93,7 @@ def _say(
         if needs_universe(numbers):
             others = desk.members(universe)
             chosen += [other for other in others if other.code != code]
-        panel = desk.bars(chosen, desk.now, bars, forming=forming)
+        panel = desk.awake(chosen, bars, forming=forming, keep=code)
         found = evaluate(numbers, panel, last=1)
     except DataError as error:
         return [_untold(own, error.problems) for own in statements]

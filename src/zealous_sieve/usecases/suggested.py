@@ -81,7 +81,7 @@ def suggested_on(desk: Desk, pointed: Pointed) -> SuggestedList:
     found = suggestions(seen, since)
     everyone = desk.members(pointed.universe) if pointed.universe in desk.rules else []
     forming = pointed.forming or provisional
-    panel = desk.bars(everyone, desk.now, pointed.bars, forming=forming)
+    panel = desk.awake(everyone, pointed.bars, forming=forming)
     return SuggestedList(
         provisional=provisional,
         value=plain_number(seen.value) if len(seen.values) else None,
@@ -127,7 +127,7 @@ def _counted(
             text=own.text,
             sentence=read(read_as[own.text]),
             seen=own.seen,
-            passes=int((newest[own.text][:members, 0] == 1.0).sum()) if members else 0,
+            passes=int((newest[own.text][:, 0] == 1.0).sum()) if members else 0,
         )
         for own in found
     )

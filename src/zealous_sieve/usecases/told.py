@@ -3,13 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import dataclass
 
-from zealous_sieve.core.engine.panel import Panel
+import numpy as np
+from numpy.typing import NDArray
+
+from zealous_sieve.core.engine.panel import Column, Panel
 from zealous_sieve.core.errors import DataError, FormulaError, Problem
 from zealous_sieve.core.formula.check import check
 from zealous_sieve.core.formula.timeframe import bars_problem
 from zealous_sieve.core.formula.typed import Typed
 from zealous_sieve.core.market.instruments import Instrument
+from zealous_sieve.core.market.staleness import awake
 from zealous_sieve.usecases.desk import Desk
 from zealous_sieve.usecases.errors import NotFoundError
 from zealous_sieve.usecases.ports import Outside
@@ -35,6 +40,35 @@ def bars_or_why(
         return desk.bars(chosen, desk.now, bars, forming=forming)
     except DataError as error:
         return error.problems
+
+
+@dataclass(frozen=True, kw_only=True, eq=False)
+class Awake:
+    """The bars of those of some instruments that have not stopped, in their order; ``places`` says which
+    they are, ``stopped`` are the codes of the others."""
+
+    panel: Panel
+    places: NDArray[np.int64]
+    stopped: tuple[str, ...]
+    asked: int
+
+    def spread(self, values: Column) -> Column:
+        """A row for each of the instruments that were asked for: missing for those that have stopped."""
+        rows = np.full((self.asked, *values.shape[1:]), np.nan)
+        rows[self.places] = values
+        return rows
+
+
+def awake_or_why(
+    desk: Desk, chosen: Sequence[Instrument], bars: str, *, forming: bool = False
+) -> Awake | tuple[Problem, ...]:
+    """As ``bars_or_why``, without those whose bars have stopped: what a sieve leaves out counts nowhere."""
+    panel = bars_or_why(desk, chosen, bars, forming=forming)
+    if not isinstance(panel, Panel):
+        return panel
+    live, stopped = awake(panel)
+    places = np.array([panel.places[code] for code in live.codes], dtype=np.int64)
+    return Awake(panel=live, places=places, stopped=stopped, asked=len(panel))
 
 
 def result_or_why(desk: Desk, formula: str, one: str) -> Typed | tuple[Problem, ...]:

@@ -12,8 +12,9 @@ import FormingPart from '@/shared/FormingPart.vue'
 import { told } from '@/shared/format'
 import KeepUniverse from '@/shared/KeepUniverse.vue'
 import { useKeys } from '@/shared/keys'
-import ListOut from '@/shared/ListOut.vue'
+import ListOut, { type Column, type Columns } from '@/shared/ListOut.vue'
 import { useVocabulary } from '@/shared/queries'
+import StoppedPart from '@/shared/StoppedPart.vue'
 import UniversePart from '@/shared/UniversePart.vue'
 import BoardTable from './BoardTable.vue'
 import ColumnForm from './ColumnForm.vue'
@@ -138,20 +139,18 @@ const open = () => {
   if (code) void router.push(chart(code))
 }
 
-const table = () => {
+const table = (): Columns => {
   const now = board.value!
   const of = <T,>(values: readonly T[]) => rows.value.map((row) => values[row]!)
-  return {
-    code: of(now.codes),
-    name: of(now.names),
-    agreement: of(now.agreement),
-    ...Object.fromEntries(
-      columns.value.flatMap((own, n) => [
-        [label(own), of(now.columns[n]!.values)],
-        [`${label(own)}, ${own.back} bars ago`, of(now.columns[n]!.before)],
-      ]),
-    ),
-  }
+  return [
+    ['code', of(now.codes)],
+    ['name', of(now.names)],
+    ['agreement', of(now.agreement)],
+    ...columns.value.flatMap((own, n): Column[] => [
+      [label(own), of(now.columns[n]!.values)],
+      [`${label(own)}, ${own.back} bars ago`, of(now.columns[n]!.before)],
+    ]),
+  ]
 }
 const draw = () =>
   board.value && boardPicture(board.value, columns.value, rows.value, `Board ${name.value}`)
@@ -249,6 +248,7 @@ const hatched = computed(() =>
         >The marked as a scatter</RouterLink
       >
       <ListOut v-if="rows.length" :name="`Board ${name}`" :columns="table" :picture="draw" />
+      <StoppedPart :codes="board?.stopped" />
     </p>
     <Failed :failure="arranging.failure.value" />
     <ColumnForm

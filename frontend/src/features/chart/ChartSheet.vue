@@ -221,6 +221,17 @@ function listen() {
 }
 watch(() => sheet.value?.chart, listen, { flush: 'post' })
 watch([() => props.chart.code, () => props.chart.bars], endMeasure)
+/** Bars that come before the first move both ends along: they stay on their own bars. */
+watch(
+  () => props.chart.times,
+  (now, before) => {
+    const moved = before.length ? now.indexOf(before[0]!) : 0
+    if (moved <= 0) return
+    const along = (point?: Point) => point && { ...point, at: point.at + moved }
+    from.value = along(from.value)
+    to.value = along(to.value)
+  },
+)
 const measured = computed(() => {
   const chart = sheet.value?.chart
   if (!from.value || !to.value || !chart || drawn.value < 0) return

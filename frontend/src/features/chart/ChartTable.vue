@@ -2,7 +2,7 @@
 import { computed } from 'vue'
 import type { Chart } from '@/shared/api'
 import { barTime, figure, price } from '@/shared/format'
-import ListOut, { type Columns } from '@/shared/ListOut.vue'
+import ListOut, { type Column, type Columns } from '@/shared/ListOut.vue'
 import { windowOf, type Sight } from './looks'
 
 /** The bars in sight as a table, the newest first: to be read aloud, and to be copied. */
@@ -26,15 +26,12 @@ const told = (line: Chart['lines'][number], bar: number) => {
 const priced = (value: number | undefined) => price(value ?? 0, props.chart.tick)
 const columns = (): Columns => {
   const pick = <T,>(values: readonly T[]) => rows.value.map((bar) => values[bar])
-  return {
-    time: rows.value.map((bar) => new Date(props.chart.times[bar]! * 1000).toISOString()),
-    open: pick(props.chart.open),
-    high: pick(props.chart.high),
-    low: pick(props.chart.low),
-    close: pick(props.chart.close),
-    volume: pick(props.chart.volume),
-    ...Object.fromEntries(props.chart.lines.map((line) => [line.label, pick(line.values)])),
-  }
+  const named = ['open', 'high', 'low', 'close', 'volume'] as const
+  return [
+    ['time', rows.value.map((bar) => new Date(props.chart.times[bar]! * 1000).toISOString())],
+    ...named.map((name): Column => [name, pick(props.chart[name])]),
+    ...props.chart.lines.map((line): Column => [line.label, pick(line.values)]),
+  ]
 }
 </script>
 

@@ -6,6 +6,7 @@ import ErrorNote from '@/shared/ErrorNote.vue'
 import { told, wholeWithin } from '@/shared/format'
 import InlineText from '@/shared/InlineText.vue'
 import { useUniverses } from '@/shared/queries'
+import StoppedPart from '@/shared/StoppedPart.vue'
 import { usePart, type OverviewSet } from './parts'
 
 /** How the sectors of the universe turn: their mean moves ranked span by span. */
@@ -123,5 +124,6 @@ function setCount(n: number, text: string) {
         >{{ universe.name }}, its instruments</RouterLink
       >
     </p>
+    <p v-if="reply?.stopped.length"><StoppedPart :codes="reply.stopped" /></p>
   </section>
 </template>

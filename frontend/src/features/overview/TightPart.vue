@@ -4,6 +4,7 @@ import ErrorNote from '@/shared/ErrorNote.vue'
 import { figure, told, wholeWithin } from '@/shared/format'
 import InlineText from '@/shared/InlineText.vue'
 import KeepUniverse from '@/shared/KeepUniverse.vue'
+import StoppedPart from '@/shared/StoppedPart.vue'
 import { usePart, type OverviewSet } from './parts'
 import TextList from './TextList.vue'
 
@@ -141,6 +142,7 @@ const words = (own: On) => {
       </button>
       <KeepUniverse :codes="reply.rows.map((row) => row.code)" what="A universe of them" />
     </p>
+    <p v-if="reply?.stopped.length"><StoppedPart :codes="reply.stopped" /></p>
   </section>
 </template>
 

@@ -12,7 +12,7 @@ import Failed from '@/shared/Failed.vue'
 import { asSentence, barTime, figure, moment, plural, price, sides } from '@/shared/format'
 import { BY_PLACE, useHits, type Asked, type Sort } from '@/shared/hits'
 import { useKeys } from '@/shared/keys'
-import ListOut, { type Columns } from '@/shared/ListOut.vue'
+import ListOut, { type Columns, type Values } from '@/shared/ListOut.vue'
 import Mesh from '@/shared/Mesh.vue'
 import PriceTail from '@/shared/PriceTail.vue'
 import { useMembers, useRun } from '@/shared/queries'
@@ -52,13 +52,13 @@ const undecided = computed(() =>
 /** All hits as they are sorted and filtered, read page by page. */
 async function listed(): Promise<Columns> {
   const all = await hits.all()
-  const own = columns.value.map((c): [string, Columns[string]] => [
+  const own = columns.value.map((c): [string, Values] => [
     titleOf(c),
     all.map((hit) =>
       ['count', 'figure', 'price'].includes(c.shown) ? valueOf(hit, c) : told(hit, c),
     ),
   ])
-  const said = names.value.map((name, n): [string, Columns[string]] => [
+  const said = names.value.map((name, n): [string, Values] => [
     `${n + 1}: ${name}`,
     all.map((hit) => hit.sentences[n] ?? ''),
   ])

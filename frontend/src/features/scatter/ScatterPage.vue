@@ -10,7 +10,8 @@ import Failed from '@/shared/Failed.vue'
 import { figure, plural, told } from '@/shared/format'
 import KeepUniverse from '@/shared/KeepUniverse.vue'
 import { useKeys } from '@/shared/keys'
-import ListOut from '@/shared/ListOut.vue'
+import ListOut, { type Columns } from '@/shared/ListOut.vue'
+import StoppedPart from '@/shared/StoppedPart.vue'
 import Legend from './Legend.vue'
 import type { Drawn } from './paint'
 import Peek from './Peek.vue'
@@ -236,19 +237,19 @@ useKeys([
   { key: 'k', does: 'keep the scatter under a name', run: () => bar.value?.begin() },
   { key: 'Escape', does: 'leave the point, the session, the region', run: leave },
 ])
-const table = () => {
+const table = (): Columns => {
   const of = scatter.value!
   const { x, y, size } = frameOf(of, frame.value)
   const { x: across, y: up, size: large } = arranged.value
-  return {
-    code: of.codes,
-    name: of.names,
-    sector: of.sectors,
-    side: of.sides,
-    [named(across)]: x,
-    [named(up)]: y,
-    ...(large.formula ? { [named(large)]: size } : {}),
-  }
+  return [
+    ['code', of.codes],
+    ['name', of.names],
+    ['sector', of.sectors],
+    ['side', of.sides],
+    [named(across), x],
+    [named(up), y],
+    ...(large.formula ? [[named(large), size] as const] : []),
+  ]
 }
 const problems = computed(() =>
   (['x', 'y', 'size'] as const).flatMap((name) =>
@@ -296,6 +297,7 @@ const problems = computed(() =>
           ></template
         >.
       </span>
+      <StoppedPart :codes="scatter?.stopped" />
     </p>
     <p v-for="(one, n) in problems" :key="n" class="fall" role="alert">
       <code>{{ arranged[one.name].formula }}</code> on {{ arranged[one.name].bars }} shows nothing:

@@ -13,7 +13,7 @@ import { moment, told, wholeWithin } from '@/shared/format'
 import FormingPart from '@/shared/FormingPart.vue'
 import InlineText from '@/shared/InlineText.vue'
 import { useKeys } from '@/shared/keys'
-import ListOut from '@/shared/ListOut.vue'
+import ListOut, { type Columns } from '@/shared/ListOut.vue'
 import { useVocabulary } from '@/shared/queries'
 import UniversePart from '@/shared/UniversePart.vue'
 
@@ -163,12 +163,12 @@ useKeys([
   { key: 'k', does: 'keep the spans under a name', run: () => void bar.value?.begin() },
   { key: 'Escape', does: 'choose no currency', run: () => void tell({ currency: undefined }) },
 ])
-const table = () => ({
-  currency: rows.value.map((row) => row.name),
-  ...Object.fromEntries(
-    columns.value.map((column, n) => [column.label, rows.value.map((row) => row.values[n])]),
+const table = (): Columns => [
+  ['currency', rows.value.map((row) => row.name)],
+  ...columns.value.map(
+    (column, n) => [column.label, rows.value.map((row) => row.values[n])] as const,
   ),
-})
+]
 </script>
 
 <template>

@@ -86,9 +86,12 @@ PLACES = {"rsi": 100.0, "stoch_rsi": 100.0, "percentile": 100.0, "rank": 100.0}
 """What lies between two ends, by their sum, where what it is taken of turns round."""
 EXTREMES = {
     "highest": "lowest", "highest_bars": "lowest_bars", "rising": "falling", "min": "max",
+    "largest": "smallest",
 }  # fmt: skip
 """Which takes the other's place where what they are taken of turns round."""
 EXTREMES |= {other: name for name, other in EXTREMES.items()}
+_COUNTED = {"rising", "falling", "largest", "smallest"}
+"""Those of them that say yes or no."""
 PAIRS = {
     "up_bar": "down_bar", "hammer": "shooting_star", "upper_wick": "lower_wick",
     "swing_high": "swing_low", "double_top": "double_bottom",
@@ -436,8 +439,7 @@ class _Mirror:
         if not turns:
             return Turned(same, Way.EVEN)
         if name in EXTREMES:
-            truths = name in ("rising", "falling") or name.endswith("_bars")
-            way = Way.EVEN if truths else taken.way
+            way = Way.EVEN if name in _COUNTED or name.endswith("_bars") else taken.way
             return Turned(_call(node, EXTREMES[name], given, output), way, taken.ends)
         if name in DIFFERENCES:
             return Turned(same, Way.ODD)

@@ -24,6 +24,17 @@ def stale(panel: Panel) -> NDArray[np.bool_]:
     return missed_sessions(panel) >= allowed(panel)
 
 
+def awake(panel: Panel) -> tuple[Panel, tuple[str, ...]]:
+    """The panel without instruments whose data have stopped, and the codes of those."""
+    stopped = stale(panel)
+    if not stopped.any():
+        return panel, ()
+    kept = [code for code, out in zip(panel.codes, stopped, strict=True) if not out]
+    return panel.choose(kept), tuple(
+        code for code, out in zip(panel.codes, stopped, strict=True) if out
+    )
+
+
 def allowed(panel: Panel) -> int:
     """How many missed sessions make an instrument stale on such bars."""
     within = 0 < panel.duration < DAY and not isinstance(panel.rule, BarKind)

@@ -15,7 +15,7 @@ from zealous_sieve.core.engine.external_inputs import needs_universe
 from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.engine.progress import Progress
 from zealous_sieve.core.formula.terms import Term, apply
-from zealous_sieve.core.market.staleness import stale
+from zealous_sieve.core.market.staleness import awake
 from zealous_sieve.core.sieve.definition import Side
 from zealous_sieve.core.sieve.hit import Hit
 from zealous_sieve.core.sieve.judging import judge, provisional
@@ -129,7 +129,7 @@ def sift(
     terms |= prepared.setups()
     if prepared.rank is not None:
         terms["rank"] = truth_of(prepared.rank)
-    live, stopped = _fresh(panel)
+    live, stopped = awake(panel)
     if beside is not None and len(live) * prepared.sieve.fired_within <= AT_ONCE:
         terms |= {_number(name): term for name, term in prepared.numbers().items()}
     found = evaluate(
@@ -256,14 +256,6 @@ def begun(setup: Truths) -> NDArray[np.int64]:
     """The bars of one instrument on which a setup is yes and was not on the bar before."""
     yes = setup == 1.0
     return np.flatnonzero(yes & ~np.concatenate([[False], yes[:-1]]))
-
-
-def _fresh(panel: Panel) -> tuple[Panel, tuple[str, ...]]:
-    """The panel without instruments whose data have stopped, and the codes of those."""
-    stopped = stale(panel)
-    kept = [code for code, out in zip(panel.codes, stopped, strict=True) if not out]
-    gone = tuple(code for code, out in zip(panel.codes, stopped, strict=True) if out)
-    return panel.choose(kept), gone
 
 
 def _undecided(sides: Sequence[Sifted]) -> tuple[Undecided, ...]:
