@@ -23,7 +23,7 @@ from zealous_sieve.core.sieve.gauges import (
     step_of,
     terms_of,
 )
-from zealous_sieve.core.sieve.near import nearest, sift_closely, standing
+from zealous_sieve.core.sieve.near import lack_in_words, nearest, sift_closely, standing
 from zealous_sieve.core.sieve.prepare import prepare, truth_of
 from zealous_sieve.core.sieve.scan import scan
 from zealous_sieve.core.sieve.suggesting import RANGE, Seen, suggestions
@@ -204,3 +204,24 @@ def test_what_a_value_suggests_holds_where_it_was_read(bar: int) -> None:
                 assert evaluate({"": truth}, PANEL)[""][bar] == 1.0, own
                 told += 1
     assert told > 300
+
+
+@pytest.mark.parametrize(
+    ("text", "value", "told"),
+    [
+        ("close > sma(close, 20) by 0.5 * atr(14)", 0.2, "0.30 × ATR(14) too low"),
+        ("percentile(close, 20) < 20", 31.0, "11 percentage points too high"),
+        ("close > sma(close, 9) by 3%", 1.2, "1.80 % of SMA(9) too low"),
+        ("close < sma(close, 9)", 1.2, "1.20 % of SMA(9) too high"),
+        ("bars_since(close > open) < 5", 6.0, "1 bar too many"),
+        ("bars_since(close > open) > 5", 5.0, "just at the threshold: more is asked"),
+        ("close < 100", 100.0, "just at the threshold: less is asked"),
+        ("close > open at least 3 of 5 bars", 1.0, "2 bars too few"),
+        ("close > 100", 99.996, "0.004 too low"),
+    ],
+)
+def test_what_is_lacking_is_never_nothing_and_says_what_it_counts(
+    text: str, value: float, told: str
+) -> None:
+    gauge = next(gauges(shape_of(check_condition(text))))
+    assert lack_in_words(gauge, value, 0.01) == told

@@ -2,20 +2,23 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
 from tests.bars import DAY, background, market_of, panel_of, values
-from zealous_sieve.core.engine.build import bars_of
+from zealous_sieve.core.engine.build import UNFINISHED, bars_of, seen_at
+from zealous_sieve.core.engine.made_of import MadeOf, Relation
 from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.errors import DataError
 from zealous_sieve.core.formula.timeframe import timeframe
 from zealous_sieve.core.market.data_quality import FindingKind, inspect
 from zealous_sieve.core.market.instruments import Instrument
-from zealous_sieve.core.market.pairs import Pair, Relation, make_pair, pair_of, with_pairs
+from zealous_sieve.core.market.pairs import Pair, make_pair, pair_of, with_pairs
 
-SPREAD = Pair("SPREAD", "A0", "A1", Relation.DIFFERENCE)
-RATIO = Pair("RATIO", "A0", "A1", Relation.RATIO)
+SPREAD = Pair("SPREAD", MadeOf("A0", "A1", Relation.DIFFERENCE))
+RATIO = Pair("RATIO", MadeOf("A0", "A1", Relation.RATIO))
 
 
 def with_both(panel: Panel) -> Panel:
@@ -62,7 +65,7 @@ def test_a_pair_is_usable_on_every_base_and_timeframe() -> None:
 
 
 def test_a_pair_with_a_leg_missing_has_no_bars_and_is_told() -> None:
-    lame = Pair("LAME", "A0", "GONE", Relation.RATIO)
+    lame = Pair("LAME", MadeOf("A0", "GONE", Relation.RATIO))
     panel = with_pairs(panel_of(40), [lame])
     known = [background(0), background(1)]
     facts = {"left": "A0", "right": "GONE", "relation": "ratio"}
@@ -77,8 +80,29 @@ def test_a_pair_with_a_leg_missing_has_no_bars_and_is_told() -> None:
 def test_legs_that_make_no_pair_are_refused() -> None:
     a, b = Instrument(code="A", name="A"), Instrument(code="B", name="B", tick=0.5)
     pair = make_pair("P", "P", a, b, Relation.DIFFERENCE)
-    assert pair_of(pair) == Pair("P", "A", "B", Relation.DIFFERENCE)
+    assert pair_of(pair) == Pair("P", MadeOf("A", "B", Relation.DIFFERENCE))
     assert pair.tick == 0.01
     for left, right in ((a, a), (pair, a), (a, pair)):
         with pytest.raises(DataError, match="pair"):
             make_pair("Q", "Q", left, right, Relation.RATIO)
+
+
+@pytest.mark.parametrize("relation", list(Relation))
+def test_the_unfinished_bar_of_a_pair_is_made_as_the_closed_one(relation: Relation) -> None:
+    """At every hour of a day: open and close of its legs' unfinished days, high and low those two."""
+    legs = MadeOf("A1", "A2", relation)
+    market = replace(market_of(days=4), closes=None)
+    market = replace(market, bases=tuple(replace(base, closes=None) for base in market.bases))
+    known = [*market.background, replace(background(3), made_of=legs)]
+    panel = with_pairs(market, [Pair("PAIR", legs)]).with_background(known)
+    last = int(market.bases[1].times[-1])
+    for moment in range(last - 9 * 3600, last, 3600):
+        for chosen in (panel, panel.choose(["PAIR"])):
+            today = seen_at(chosen, moment, timeframe("1d"), forming=True)
+            whole = seen_at(panel, moment, timeframe("1d"), forming=True)
+            times, made = legs.bars(whole.series("A1"), whole.series("A2"))
+            own_times, own = today.series("PAIR")
+            np.testing.assert_array_equal(own_times, times)
+            for name, column in made.items():
+                np.testing.assert_array_equal(own[name], column, err_msg=name)
+            assert own[UNFINISHED][-1] == 1

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+from zealous_sieve.core.engine.made_of import Relation
 from zealous_sieve.core.errors import DataError, Problem
 from zealous_sieve.core.market.instruments import Instrument, InstrumentKind
-from zealous_sieve.core.market.pairs import Relation, make_pair
+from zealous_sieve.core.market.pairs import make_pair
 from zealous_sieve.usecases.errors import ConflictError, NotFoundError
 from zealous_sieve.usecases.market import check_data
 from zealous_sieve.usecases.ports import Outside

@@ -7,13 +7,13 @@ from typing import Annotated, Any, Literal
 
 from pydantic import AwareDatetime, BaseModel, ConfigDict, Field, field_validator
 
+from zealous_sieve.core.engine.made_of import Relation
 from zealous_sieve.core.formula.rows import Row
 from zealous_sieve.core.market.currencies import Span, StrengthSet, Unit
 from zealous_sieve.core.market.foreign.layout import Layout
 from zealous_sieve.core.market.mending import Mending
 from zealous_sieve.core.market.outlook import Settles, When
 from zealous_sieve.core.market.overview import OverviewSet
-from zealous_sieve.core.market.pairs import Relation
 from zealous_sieve.core.market.scatter import Measure, ScatterSet
 from zealous_sieve.core.market.universes import Rule, Universe
 from zealous_sieve.core.sieve.definition import Sieve

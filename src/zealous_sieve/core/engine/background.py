@@ -9,6 +9,7 @@ from itertools import pairwise
 import numpy as np
 from numpy.typing import NDArray
 
+from zealous_sieve.core.engine.made_of import MadeOf
 from zealous_sieve.core.engine.session import ANY_DAY, Session
 
 Moments = NDArray[np.int64]
@@ -58,6 +59,7 @@ class Background:
     dated: Mapping[str, Track] = field(default_factory=dict)
     events: Mapping[str, Moments] = field(default_factory=dict)
     announced: Mapping[str, Moments] = field(default_factory=dict)
+    made_of: MadeOf | None = None
 
     @property
     def calendar(self) -> Session:

@@ -11,6 +11,7 @@ from cachetools import Cache, LRUCache
 
 from zealous_sieve.core.engine.clock import clock_bars, joined
 from zealous_sieve.core.engine.formed import FIRST_ROW, form
+from zealous_sieve.core.engine.made_of import MadeOf
 from zealous_sieve.core.engine.panel import KNOWN_FROM, NEVER, Column, Panel, Series, Times
 from zealous_sieve.core.errors import DataError, Problem
 from zealous_sieve.core.formula.timeframe import BarKind, BarRule, Form, Timeframe, of_seconds
@@ -254,18 +255,7 @@ def _with_unfinished(base: Panel, bases: Sequence[Panel]) -> Panel:
     faster = sorted((b for b in bases if b.duration < base.duration), key=lambda b: b.duration)
     if base.forming_at is None or not faster or base.duration == 0:
         return base
-    grown: dict[str, tuple[Times, Series]] = {}
-    for position, code in enumerate(base.codes):
-        rows = base.rows(position)
-        own = {name: column[rows] for name, column in base.columns.items()}
-        times, closes = base.times[rows], base.close_times(rows)
-        known_to = int(closes[-1]) if len(closes) else -NEVER
-        tail = _tail(faster, code, known_to, of_seconds(base.duration))
-        if tail is not None:
-            times = np.concatenate([times, tail.times])
-            closes = np.concatenate([closes, tail.close_times(slice(0, len(tail.times)))])
-            own = {n: np.concatenate([c, _column(tail, n)]) for n, c in own.items()}
-        grown[code] = (closes, (times, own))
+    grown = {code: _grown(base, faster, code) for code in base.codes}
     made = Panel.of({code: series for code, (_, series) in grown.items()})
     closes = np.concatenate([np.empty(0, np.int64), *(closes for closes, _ in grown.values())])
     return replace(
@@ -274,14 +264,62 @@ def _with_unfinished(base: Panel, bases: Sequence[Panel]) -> Panel:
     )  # fmt: skip
 
 
-def _tail(faster: Sequence[Panel], code: str, known_to: int, rule: Timeframe) -> Panel | None:
-    """Bars of a rule after a moment, from the fastest base that knows more."""
+Grown = tuple[Times, Series]
+"""When bars close, and the bars."""
+
+
+def _grown(base: Panel, faster: Sequence[Panel], code: str) -> Grown:
+    """The bars of an instrument with those that it lacks; a pair's are made as those that have closed are,
+    of its legs'."""
+    rows = base.rows(base.places[code])
+    own = {name: column[rows] for name, column in base.columns.items()}
+    times, closes = base.times[rows], base.close_times(rows)
+    legs = base.known(base.places[code]).made_of
+    tail = _tail(faster, code, _end(closes), base) if legs is None else _of_legs(base, faster, legs)
+    if tail is None:
+        return closes, (times, own)
+    ends, (fresh, columns) = tail
+    later = ends > _end(closes)
+    columns = {n: columns.get(n, np.full(len(fresh), np.nan)) for n in own}
+    own = {n: np.concatenate([c, columns[n][later]]) for n, c in own.items()}
+    both = (np.concatenate([times, fresh[later]]), own)
+    return np.concatenate([closes, ends[later]]), both
+
+
+def _end(closes: Times) -> int:
+    return int(closes[-1]) if len(closes) else -NEVER
+
+
+def _of_legs(base: Panel, faster: Sequence[Panel], legs: MadeOf) -> Grown | None:
+    """The last bars of a pair, the unfinished one too."""
+    everyone = base if base.whole is None else base.whole
+    quick = [own if own.whole is None else own.whole for own in faster]
+    if legs.left not in everyone.places or legs.right not in everyone.places:
+        return None
+    ends, sides = [], []
+    for leg in (legs.left, legs.right):
+        closes, (times, columns) = _grown(everyone, quick, leg)
+        few = slice(-LAST, None)
+        ends.append(dict(zip(times[few].tolist(), closes[few].tolist(), strict=True)))
+        sides.append((times[few], {name: column[few] for name, column in columns.items()}))
+    times, columns = legs.bars(*sides)
+    over = [max(own[time] for own in ends) for time in times.tolist()]
+    return np.array(over, np.int64), (times, columns)
+
+
+LAST = 9
+"""So many of the last bars of its legs are looked at for what a pair lacks."""
+
+
+def _tail(faster: Sequence[Panel], code: str, known_to: int, like: Panel) -> Grown | None:
+    """Bars as long as those of a panel after a moment, from the fastest base that knows more."""
     for base in faster:
         own = base.choose([code])
         rows = own.rows(0)
         first = rows.start + int(np.searchsorted(own.times[rows], known_to, side="left"))
         if first < rows.stop:
-            return _from_base(_alone(own, slice(first, rows.stop)), rule)
+            made = _from_base(_alone(own, slice(first, rows.stop)), of_seconds(like.duration))
+            return made.close_times(slice(0, len(made.times))), (made.times, made.columns)
     return None
 
 

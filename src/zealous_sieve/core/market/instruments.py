@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zealous_sieve.core.engine.background import ALWAYS, Background, Track
+from zealous_sieve.core.engine.made_of import MadeOf, Relation
 from zealous_sieve.core.engine.session import Session, read_session
 from zealous_sieve.core.formula.names import Market, market_of
 
@@ -144,9 +145,18 @@ def background_of(
                 dated=_tracks((dated or {}).get(instrument.code, ())),
                 events={kind: _days(due) for kind, due in calendar.items()},
                 announced={kind: _announced(due) for kind, due in calendar.items() if _told(due)},
+                made_of=legs_of(instrument),
             )
         )
     return tuple(made)
+
+
+def legs_of(instrument: Instrument) -> MadeOf | None:
+    """What a pair is made of, which it keeps in its facts; ``None`` for what is no pair."""
+    facts = instrument.facts
+    if instrument.kind != InstrumentKind.PAIR or "relation" not in facts:
+        return None
+    return MadeOf(str(facts["left"]), str(facts["right"]), Relation(str(facts["relation"])))
 
 
 def _tracks(facts: Iterable[DatedFact]) -> dict[str, Track]:

@@ -4,20 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from enum import StrEnum
 
 import numpy as np
 
+from zealous_sieve.core.engine.made_of import MadeOf, Relation
 from zealous_sieve.core.engine.panel import Column, Panel, Series
 from zealous_sieve.core.errors import DataError, Problem
-from zealous_sieve.core.market.instruments import Instrument, InstrumentKind
-
-
-class Relation(StrEnum):
-    """What is done with the prices of the two legs."""
-
-    DIFFERENCE = "difference"
-    RATIO = "ratio"
+from zealous_sieve.core.market.instruments import Instrument, InstrumentKind, legs_of
 
 
 def make_pair(
@@ -49,27 +42,24 @@ def make_pair(
 
 @dataclass(frozen=True, slots=True)
 class Pair:
-    """What a pair is computed from: the codes of its legs."""
+    """A pair by its code, and what it is computed from."""
 
     code: str
-    left: str
-    right: str
-    relation: Relation
+    legs: MadeOf
 
 
 def pair_of(instrument: Instrument) -> Pair:
     """The definition that a pair keeps in its facts."""
-    facts = instrument.facts
-    relation = Relation(str(facts["relation"]))
-    return Pair(instrument.code, str(facts["left"]), str(facts["right"]), relation)
+    legs = legs_of(instrument)
+    assert legs is not None
+    return Pair(instrument.code, legs)
 
 
 def with_pairs(panel: Panel, pairs: Sequence[Pair]) -> Panel:
     """The panel, and each of its bases, with bars of these pairs.
 
-    A pair has a bar wherever both legs have one. Its open and close are those of the legs; what it did
-    between is not known from bars, so its high and low are the higher and lower of the two. Its volume
-    is that of the less busy leg. A pair of which a leg is missing has no bars.
+    They are made as :class:`~zealous_sieve.core.engine.made_of.MadeOf` says. A pair of which a leg is
+    missing has no bars.
     """
     if not pairs:
         return panel
@@ -104,26 +94,8 @@ def _or_missing(name: str, own: Series) -> Column:
 
 
 def _bars(panel: Panel, pair: Pair) -> Series:
-    legs = (pair.left, pair.right)
-    if panel.duration == 0 or any(leg not in panel.codes for leg in legs):
+    legs = (pair.legs.left, pair.legs.right)
+    if panel.duration == 0 or any(leg not in panel.places for leg in legs):
         return np.empty(0, np.int64), {}
-    left, right = (panel.rows(panel.position(leg)) for leg in legs)
-    times, a, b = np.intersect1d(panel.times[left], panel.times[right], return_indices=True)
-    a, b = a + left.start, b + right.start
-    columns = panel.columns
-    opening = _joined(pair, columns["open"][a], columns["open"][b])
-    close = _joined(pair, columns["close"][a], columns["close"][b])
-    return times, {
-        "open": opening,
-        "high": np.maximum(opening, close),
-        "low": np.minimum(opening, close),
-        "close": close,
-        "volume": np.minimum(columns["volume"][a], columns["volume"][b]),
-    }
-
-
-def _joined(pair: Pair, left: Column, right: Column) -> Column:
-    if pair.relation == Relation.DIFFERENCE:
-        return left - right
-    missing = np.full(len(left), np.nan)
-    return np.asarray(np.divide(left, right, out=missing, where=right != 0))
+    left, right = (panel.series(leg) for leg in legs)
+    return pair.legs.bars(left, right)

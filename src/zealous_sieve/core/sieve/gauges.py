@@ -74,7 +74,8 @@ class Handle:
 
 @dataclass(frozen=True, kw_only=True)
 class Gauge:
-    """One number of an instrument and the threshold that it is held against, both in ``unit``."""
+    """One number of an instrument and the threshold that it is held against, both in ``unit``: ``of`` is
+    what both are so many times, or so many percent of."""
 
     title: str
     unit: units.Unit
@@ -82,6 +83,7 @@ class Gauge:
     threshold: float
     passes: Passes
     handle: Handle | None = None
+    of: str = ""
 
     def margin(self, values: Values, spread: float) -> Values:
         """How far values lie on the side that passes, in spreads; below zero on the other side."""
@@ -167,6 +169,7 @@ class _Measure:
     unit: units.Unit
     title: str
     handle: Handle | None
+    of: str = ""
 
 
 class _Apart:
@@ -282,6 +285,7 @@ class _Apart:
             threshold=measure.threshold,
             passes=passes,
             handle=measure.handle,
+            of=measure.of,
         )
 
     def _apart(
@@ -309,11 +313,13 @@ class _Apart:
             unit = units.PERCENT if priced else units.common(x.unit, y.unit)
             suffix = "%" if priced else ""
             handle = None if crosses else self._after(node, sign, suffix)
-            return _Measure(percent if priced else apart, 0.0, unit, title, handle)
+            beside = label(self.formula, right) if priced else ""
+            return _Measure(percent if priced else apart, 0.0, unit, title, handle, beside)
         asked = self._number(tolerance.amount)
         if tolerance.percent and asked is not None:
             handle = self._at(tolerance.amount, sign=sign, least=0, suffix="%")
-            return _Measure(percent, sign * asked, units.PERCENT, title, handle)
+            beside = label(self.formula, right)
+            return _Measure(percent, sign * asked, units.PERCENT, title, handle, beside)
         if asked is not None:
             handle = self._at(tolerance.amount, sign=sign, least=0)
             return _Measure(apart, sign * asked, units.common(x.unit, y.unit), title, handle)
@@ -321,8 +327,9 @@ class _Apart:
         held = apply("divide", apart, self._typed(of).term)
         factor = 1.0 if times is None else self._number(times) or 0.0
         handle = None if times is None else self._at(times, sign=sign, least=0)
-        named = f"{title}, in {label(self.formula, of)}"
-        return _Measure(held, sign * factor, units.NONE, named, handle)
+        named = label(self.formula, of)
+        told = f"{title}, in {named}"
+        return _Measure(held, sign * factor, units.NONE, told, handle, named)
 
     def _multiple(self, node: tree.Node) -> tuple[tree.Node | None, tree.Node]:
         """``0.5 * atr(14)`` as the number and what it is a multiple of."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
@@ -12,7 +13,7 @@ from numpy.typing import NDArray
 
 from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.engine.progress import Progress
-from zealous_sieve.core.formula.speech.figures import figure
+from zealous_sieve.core.formula.speech.figures import MOST_DIGITS, figure
 from zealous_sieve.core.formula.speech.sentence import say
 from zealous_sieve.core.formula.terms import Term
 from zealous_sieve.core.functions import units
@@ -233,12 +234,30 @@ class Closely:
 
 
 def lack_in_words(gauge: Gauge, value: float, tick: float) -> str:
-    """``0.8 % too low``: how far a value is from a threshold that it misses."""
-    apart = figure(abs(value - gauge.threshold), gauge.unit, tick)
-    share = " %" if gauge.unit == units.PERCENT else " bars" if gauge.unit == units.BARS else ""
-    if gauge.unit == units.BARS and gauge.passes == Passes.ABOVE:
-        return f"{apart}{share} too few"
-    return f"{apart}{share} too {'low' if gauge.passes == Passes.ABOVE else 'high'}"
+    """``0.80 percentage points too low``: how far a value is from a threshold that it misses."""
+    more_is_asked = gauge.passes == Passes.ABOVE
+    if math.isclose(value, gauge.threshold, rel_tol=1e-9, abs_tol=1e-12):
+        return f"just at the threshold: {'more' if more_is_asked else 'less'} is asked"
+    apart = _apart(abs(value - gauge.threshold), gauge.unit, tick)
+    if gauge.unit == units.BARS:
+        bars = f"{apart} {'bar' if apart == '1' else 'bars'}"
+        return f"{bars} too {'few' if more_is_asked else 'many'}"
+    return f"{apart}{_measured_in(gauge)} too {'low' if more_is_asked else 'high'}"
+
+
+def _apart(size: float, unit: units.Unit, tick: float) -> str:
+    """A difference with as many digits as it takes to see that it is one."""
+    told = (figure(size, unit, tick, more) for more in range(MOST_DIGITS))
+    return next((text for text in told if text.strip("0.,")), figure(size, unit, tick))
+
+
+def _measured_in(gauge: Gauge) -> str:
+    """What a difference is counted in."""
+    if gauge.unit == units.PERCENT:
+        return f" % of {gauge.of}" if gauge.of else " percentage points"
+    if gauge.unit == units.SECONDS:
+        return " seconds"
+    return f" × {gauge.of}" if gauge.of else ""
 
 
 def sift_closely(

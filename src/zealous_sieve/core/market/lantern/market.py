@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from zealous_sieve.core.engine.made_of import Relation
 from zealous_sieve.core.market.bases import Base
 from zealous_sieve.core.market.instruments import (
     DatedFact,
@@ -44,7 +45,7 @@ from zealous_sieve.core.market.lantern.shares import (
     make_share,
 )
 from zealous_sieve.core.market.lantern.tape import trades_of
-from zealous_sieve.core.market.pairs import Relation, make_pair
+from zealous_sieve.core.market.pairs import make_pair
 from zealous_sieve.core.market.universes import Rule, Universe
 
 SEED = 20_260_616
