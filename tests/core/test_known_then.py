@@ -127,7 +127,7 @@ def test_members_of_a_universe_are_those_of_the_moment() -> None:
     def members(moment: int) -> list[str]:
         around = Surroundings(
             instruments=reference.seen_at(moment), universes={}, truths=lambda *_: np.ones(0, bool),
-            turnovers=lambda _: np.ones(0), doubted=(),
+            turnovers=lambda _: np.ones(0), doubted=lambda _: (),
         )  # fmt: skip
         rule = Rule(where={"sector": "salt"})
         return [i.code for i in membership(rule, around).instruments]

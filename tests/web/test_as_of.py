@@ -8,7 +8,8 @@ from typing import Any
 import pytest
 from flask.testing import FlaskClient
 
-from tests.web.test_api import document, get, send
+from tests.web.test_api import document, get, ran, send
+from zealous_sieve.core.market.data_quality import inspect
 from zealous_sieve.core.market.instruments import Event as Scheduled
 from zealous_sieve.core.sieve.definition import Sieve
 from zealous_sieve.core.sieve.prepare import prepare
@@ -145,3 +146,84 @@ def test_events_are_told_once_they_were_announced_and_a_preview_says_what_it_tak
     assert (early["passing"], late["passing"]) == (0, 14)
     assert [line.split(" of ")[0] for line in late["hindsight"]] == ['the fact "group"']
     assert send(client, "/preview", {"sieve": sieve})["hindsight"] == []
+
+
+@pytest.mark.parametrize("at", ["2026-04-16T14:20:00Z", WEEK_BACK, "2025-02-03T09:00:00Z"])
+def test_what_is_doubted_is_what_could_be_doubted_then(
+    client: FlaskClient, outside: Outside, at: str
+) -> None:
+    """Wherever findings stand; and the floor of a universe leaves out nobody for what came later."""
+    desk = desk_of(outside).at(datetime.fromisoformat(at))
+    expected = {(f.code, str(f.kind), f.first) for f in inspect(
+        desk.panel, {i.code: i.venue for i in desk.reference.instruments}
+    )}  # fmt: skip
+    listed = seen(client, "/instruments?universe=All instruments", at)
+    told = {(i["code"], f["kind"], f["first"]) for i in listed for f in i["findings"]}
+    expected = {own for own in expected if own[1] != "no bars"}
+    assert told == expected
+    doubted = {code for code, *_ in expected}
+    assert seen(client, "/thread", at)["flagged"] == len(doubted)
+    later = next(f.code for f in outside.market.findings() if f.code not in doubted)
+    assert seen(client, f"/instruments/{later}", at)["summary"]["findings"] == []
+    send(client, "/universes", {"universe": {"name": "Sound", "rule": {"sound": True}}})
+    sound = {i["code"] for i in seen(client, "/instruments?universe=Sound", at)}
+    assert sound == {i["code"] for i in listed} - doubted
+    assert later in sound
+    own = next(u for u in seen(client, "/universes", at) if u["name"] == "All instruments")
+    assert own["flagged"] == len(doubted)
+
+
+def test_runs_of_later_count_later_and_what_costs_now_is_now(
+    client: FlaskClient, outside: Outside
+) -> None:
+    early = send(client, "/runs", {"sieve_id": 2, "as_of": WEEK_BACK})["id"]
+    execute_run(outside, early)
+    late = ran(client, outside)
+    then, between = seen(client, "/thread", "2026-06-09T14:19:00Z"), seen(client, "/thread")
+    now = get(client, "/thread")
+    assert [own["runs"] for own in (then, between, now)] == [0, 1, 2]
+    assert (then["waiting"], then["latest_run"]) == (0, None)
+    assert between["latest_run"] == early
+    assert now["latest_run"] == late
+    hit = get(client, f"/runs/{early}/hits?count=1")["hits"][0]
+    week = seen(client, f"/runs/{early}/hits?count=1")["hits"][0]
+    for own, look in ((hit, send), (week, lambda c, p, b: seen(c, p, body=b))):
+        newest = look(client, f"/instruments/{hit['code']}/chart", {"count": 1})  # type: ignore[operator]
+        assert newest["close"] == [own["now"]]
+    assert hit["now"] != week["now"]
+
+
+def test_a_mending_counts_for_all_moments_and_pages_and_runs_of_before_say_so(
+    client: FlaskClient, outside: Outside
+) -> None:
+    code = next(i.code for i in outside.market.instruments() if i.kind == "share")
+    day = seconds("2026-03-05T00:00:00Z")
+    assert seen(client, "/thread")["mended_since"] == []
+    split = {"code": code, "kind": "split", "first": day, "last": day, "new": 2.0}
+    send(client, "/mendings", {"mending": split})
+    assert get(client, "/thread")["mended_since"] == []
+    (told,) = seen(client, "/thread")["mended_since"]
+    assert told.startswith(f"{code}, 2026-03-05: split of 2 for 1")
+    sieve = document(universe="All shares", conditions=[{"formula": "close > 0"}], rank="")
+    number = send(client, "/sieves", {"sieve": sieve})["id"]
+    for as_of, words in (
+        (None, ""),
+        (WEEK_BACK, "; made after the moment that this run looked from"),
+    ):
+        run = send(client, "/runs", {"sieve_id": number, "as_of": as_of})["id"]
+        execute_run(outside, run)
+        assert get(client, f"/runs/{run}")["run"]["outcome"]["mended"] == [told + words]
+
+
+def test_of_the_largest_there_are_none_where_no_size_was_known_and_why_is_said(
+    client: FlaskClient,
+) -> None:
+    rule = {"where": {}, "kind": "share", "largest": 10, "by": "market_cap"}
+    send(client, "/universes", {"universe": {"name": "Ten", "rule": rule}})
+    early = "2020-06-15T20:00:00Z"
+    reply = client.get("/api/instruments?universe=Ten", headers={"As-Of": early})
+    assert (reply.status_code, reply.json["code"]) == (422, "no_size")
+    own = next(u for u in seen(client, "/universes", early) if u["name"] == "Ten")
+    assert own["instruments"] == 0
+    assert "'market_cap' was known" in own["problem"]
+    assert len(get(client, "/instruments?universe=Ten")) == 10

@@ -258,12 +258,19 @@ def test_hits_tell_figures_at_the_signal_and_now(client: FlaskClient, outside: O
         conditions=[{"formula": "close > prev(highest(high, 5))"}], fired_within=8, rank=""
     )
     run = ran(client, outside, send(client, "/sieves", {"sieve": body})["id"])
-    late = [h for h in get(client, f"/runs/{run}/hits?count=500")["hits"] if h["now"] != h["close"]]
+    hits = get(client, f"/runs/{run}/hits?count=500")["hits"]
+    late = [hit for hit in hits if hit["tail"][-1] != hit["close"]]
     assert late
     chart = send(client, f"/runs/{run}/hits/{late[0]['code']}/chart", {})
     place = chart["times"].index(late[0]["bar_at"])
     assert chart["close"][place] == late[0]["close"]
-    assert chart["close"][-1] == late[0]["now"]
+    assert chart["close"][-1] == late[0]["tail"][-1]
+    newest = send(client, f"/instruments/{late[0]['code']}/chart", {"count": 1})
+    assert newest["close"] == [late[0]["now"]]
+    by_now = get(client, f"/runs/{run}/hits?count=500&sort=now&down=true")["hits"]
+    assert [hit["now"] for hit in by_now] == sorted((hit["now"] for hit in hits), reverse=True)
+    rest = get(client, f"/runs/{run}/hits?count=2&first=1&sort=now&down=true")["hits"]
+    assert [hit["code"] for hit in rest] == [hit["code"] for hit in by_now[1:3]]
     assert [r["cell"] for r in chart["reasons"]] == ["pass"]
     assert [r["cell"] for r in chart["reasons_now"]] == ["miss"]
 

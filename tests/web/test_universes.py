@@ -25,7 +25,7 @@ def around(universes: dict[str, Rule]) -> Surroundings:
         universes=universes,
         truths=lambda formula, chosen: np.array([i.code in formula.split() for i in chosen], bool),
         turnovers=lambda chosen: np.array([float(i.code[1:]) for i in chosen]),
-        doubted={"I3", "I7"},
+        doubted=lambda _: {"I3", "I7"},
     )
 
 

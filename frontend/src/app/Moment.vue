@@ -5,7 +5,7 @@ import { useRoute, useRouter } from 'vue-router'
 import { useAct } from '@/shared/act'
 import { answer, api } from '@/shared/api'
 import { asOf, lookFrom, written } from '@/shared/asOf'
-import { localOf, moment, momentOf } from '@/shared/format'
+import { localOf, moment, momentOf, plural } from '@/shared/format'
 import { useKeys } from '@/shared/keys'
 import { useThread } from '@/shared/queries'
 
@@ -103,7 +103,13 @@ useKeys([
     <button v-if="asOf" class="button plain" @click="toPresent">
       <span class="wide">to the present </span><kbd>0</kbd>
     </button>
-    <span v-else-if="counts?.is_demo" class="quiet"> · demo</span>
+    <span
+      v-if="asOf && counts?.mended_since.length"
+      class="quiet"
+      :title="`Made later, counts for all moments: ${counts.mended_since.join('; ')}`"
+      >{{ plural(counts.mended_since.length, 'mending') }}<span class="wide"> of later</span></span
+    >
+    <span v-else-if="!asOf && counts?.is_demo" class="quiet"> · demo</span>
     <span v-if="open" class="choose" role="group" aria-label="Look from another moment">
       <input
         ref="field"

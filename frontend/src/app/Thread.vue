@@ -36,7 +36,13 @@ const stages = computed(() => {
       also: c?.flagged ? `${c.flagged} flagged` : '',
     },
     { stage: 'background', to: '/overview', name: 'Background', count: undefined, also: '' },
-    { stage: 'sieves', to: '/sieves', name: 'Sieves', count: c?.sieves, also: '' },
+    {
+      stage: 'sieves',
+      to: '/sieves',
+      name: 'Sieves',
+      count: c?.sieves,
+      also: asOf.value ? 'now' : '',
+    },
     {
       stage: 'runs',
       to: '/runs',

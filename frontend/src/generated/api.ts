@@ -2695,7 +2695,7 @@ export interface components {
             /** News */
             news: string;
             /** Now */
-            now: number;
+            now: number | null;
             /** Place */
             place: number;
             /** Provisional */
@@ -3444,9 +3444,15 @@ export interface components {
         };
         /**
          * OpenIdea
-         * @description A setup that is to be taken or watched, by the last verdict on it, and the run it was seen in.
+         * @description A setup that is to be taken or watched, by the last verdict on it, and the run it was seen in, which
+         *     looked from ``as_of``.
          */
         OpenIdea: {
+            /**
+             * As Of
+             * Format: date-time
+             */
+            as_of: string;
             /** Code */
             code: string;
             /** Run Id */
@@ -5313,6 +5319,8 @@ export interface components {
             is_demo: boolean;
             /** Latest Run */
             latest_run: number | null;
+            /** Mended Since */
+            mended_since: string[];
             /** New Hits */
             new_hits: number;
             /**
@@ -5499,7 +5507,7 @@ export interface components {
         /**
          * UniversePreview
          * @description Who would belong to a universe: how many, the first codes; codes that are not known, and how many
-         *     each floor removed.
+         *     each floor removed, and of how many no size is known; ``reason`` says why there are none.
          */
         UniversePreview: {
             /** Codes */
@@ -5508,10 +5516,14 @@ export interface components {
             doubted: number;
             /** Instruments */
             instruments: number;
+            /** Reason */
+            reason: string;
             /** Too Thin */
             too_thin: number;
             /** Unknown */
             unknown: string[];
+            /** Unsized */
+            unsized: number;
         };
         /** UniversePreviewBody */
         UniversePreviewBody: {

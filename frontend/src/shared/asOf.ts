@@ -1,6 +1,6 @@
 import { useQueryClient } from '@tanstack/vue-query'
 import { shallowRef, watch } from 'vue'
-import type { Router } from 'vue-router'
+import { useRouter, type Router } from 'vue-router'
 
 /**
  * The moment that the whole desk looks from, as `2026-06-09T14:20:00Z`; undefined for the present. It
@@ -29,10 +29,30 @@ export function carryMoment(router: Router) {
   })
 }
 
+/** Whether something comes from a later moment than the one that the desk looks from. */
+export const isLater = (moment: string | null | undefined) =>
+  Boolean(asOf.value && moment && Date.parse(moment) > Date.parse(asOf.value))
+/** Where a page is, looked at from its own moment where that is later than the desk's. */
+export const from = (moment: string, path: string) =>
+  isLater(moment) ? { path, query: { asof: moment } } : path
+
 /** Look from another moment, or from the present. */
 export async function lookFrom(router: Router, moment: string | undefined) {
   asOf.value = moment
   await router.replace({ query: { ...router.currentRoute.value.query, asof: moment } })
+}
+
+/** A page of what comes from a later moment than the desk's takes the desk there as it is opened. */
+export function useOwnMoment(of: () => { id: number; as_of: string } | undefined) {
+  const router = useRouter()
+  watch(
+    () => of()?.id,
+    () => {
+      const own = of()
+      if (own && isLater(own.as_of)) void lookFrom(router, written(Date.parse(own.as_of)))
+    },
+    { immediate: true },
+  )
 }
 
 /** What was read of another moment is forgotten, and read anew where it is in sight. */

@@ -121,7 +121,7 @@ class HitStore:
                  VerdictRow.fired_at)  # fmt: skip
         last = select(func.max(VerdictRow.id)).group_by(*setup)
         query = (
-            select(VerdictRow, RunRow.body)
+            select(VerdictRow, RunRow.body, RunRow.as_of)
             .join(RunRow, RunRow.id == VerdictRow.run_id)
             .where(VerdictRow.id.in_(last))
             .where(VerdictRow.verdict.in_((VerdictKind.TAKE, VerdictKind.WATCH)))
@@ -135,9 +135,10 @@ class HitStore:
                     side=row.side,
                     sieve=read_sieve(body).name,
                     run_id=row.run_id,
+                    as_of=as_of,
                     verdict=VerdictKind(row.verdict or ""),
                 )
-                for row, body in session.execute(query)
+                for row, body, as_of in session.execute(query)
             ]
 
     def add_verdict(

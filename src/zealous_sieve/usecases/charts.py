@@ -22,6 +22,7 @@ from zealous_sieve.usecases.desk import Desk
 from zealous_sieve.usecases.dressing import UNDRESSED, Dress, dressed
 from zealous_sieve.usecases.errors import NotFoundError
 from zealous_sieve.usecases.looks import along
+from zealous_sieve.usecases.market import findings_at
 from zealous_sieve.usecases.ports import Order, Outside
 from zealous_sieve.usecases.told import check_looked_at
 
@@ -42,16 +43,11 @@ class Looked:
     dress: Dress = UNDRESSED
 
 
-def findings_of(outside: Outside, code: str) -> list[Finding]:
-    """What the data check found of an instrument."""
-    return [finding for finding in outside.market.findings() if finding.code == code]
-
-
 def instrument_chart(outside: Outside, code: str, looked: Looked, order: Order) -> Chart:
     """The chart of any instrument on any bars. Raises NotFoundError, DataError for bars that can't be
     built; a formula that can't be drawn is refused on its own."""
     check_looked_at(outside, code, looked.bars)
-    return outside.compute.do(order, look, code, looked, findings_of(outside, code))
+    return outside.compute.do(order, look, code, looked, findings_at(outside, order, code))
 
 
 def look(desk: Desk, code: str, looked: Looked, doubted: Sequence[Finding]) -> Chart:
@@ -92,9 +88,8 @@ def hit_chart(
         raise NotFoundError("instrument", code)
     seen = outside.hits.one(run, code)
     hit = seen.hit if seen else None
-    return outside.compute.do(
-        order, draw, run.sieve, run.as_of, code, hit, findings_of(outside, code), bars, dress
-    )
+    found = findings_at(outside, replace(order, as_of=run.as_of), code)
+    return outside.compute.do(order, draw, run.sieve, run.as_of, code, hit, found, bars, dress)
 
 
 def draw(

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Collection, Container, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import datetime
 from functools import cached_property, lru_cache
@@ -15,15 +15,17 @@ from zealous_sieve.core.engine.build import seen_at
 from zealous_sieve.core.engine.evaluate import evaluate
 from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.engine.progress import Progress
+from zealous_sieve.core.errors import DataError, Problem
 from zealous_sieve.core.formula.check import check_condition
 from zealous_sieve.core.formula.terms import Term
 from zealous_sieve.core.formula.timeframe import timeframe
+from zealous_sieve.core.market.data_quality import Finding, FindingKind, inspect
 from zealous_sieve.core.market.instruments import (
     Instrument,
     InstrumentKind,
     ReferenceData,
 )
-from zealous_sieve.core.market.mending import Mending
+from zealous_sieve.core.market.mending import Mending, unaccepted
 from zealous_sieve.core.market.pairs import Pair, pair_of, with_pairs
 from zealous_sieve.core.market.staleness import awake
 from zealous_sieve.core.market.universes import (
@@ -49,8 +51,8 @@ class Desk:
 
     ``panel`` holds all bars of all instruments, ``library`` the texts of the desk's formulas by name,
     ``mendings`` what of the bars is not as it came in, ``doubted`` instruments the data check's findings
-    are about. A desk that looks from a moment of the past has a ``present`` that is later than its ``now``.
-    ``progress`` and ``cancelled`` belong to the one computation that was given this desk.
+    of the present are about. A desk that looks from a moment of the past has a ``present`` that is later
+    than its ``now``. ``progress`` and ``cancelled`` belong to the one computation that was given this desk.
     """
 
     now: datetime
@@ -59,6 +61,8 @@ class Desk:
     universes: Sequence[Universe]
     library: Mapping[str, str]
     mendings: Sequence[Mending] = ()
+    mended_at: Sequence[datetime] = ()
+    """When each of the mendings was made."""
     doubted: frozenset[str] = frozenset()
     present: datetime | None = None
     progress: Progress = _unheard
@@ -76,12 +80,16 @@ class Desk:
         return replace(self, now=moment, present=self.now, panel=panel)
 
     def members(self, universe: str, as_of: datetime | None = None) -> list[Instrument]:
-        """The instruments of a universe by its name, as of a moment. Raises NotFoundError, DataError,
-        FormulaError."""
+        """The instruments of a universe by its name, as of a moment. Raises NotFoundError, FormulaError,
+        DataError, ``no_size`` where nobody's size was known by which the largest are chosen."""
         rule = self.rules.get(universe)
         if rule is None:
             raise NotFoundError("universe", f"called {universe}")
-        return list(self.membership(rule, as_of, (universe,)).instruments)
+        found = self.membership(rule, as_of, (universe,))
+        if found.reason:
+            mend = "look from a later moment, or bring in the fact with the days from which it was known"
+            raise DataError(Problem(code="no_size", message=found.reason, mend=mend))
+        return list(found.instruments)
 
     def among(self, universe: str, code: str) -> list[Instrument]:
         """The instruments of a universe, and that one where it is not among them. Raises as ``members``."""
@@ -114,9 +122,28 @@ class Desk:
             universes=self.rules,
             truths=truths,
             turnovers=turnovers,
-            doubted=self.doubted,
+            doubted=lambda chosen: self._doubted(chosen, moment),
         )
         return membership(rule, around, chain)
+
+    def _doubted(self, chosen: Sequence[Instrument], moment: datetime) -> Collection[str]:
+        """Which of some instruments the data check doubted at a moment."""
+        if moment >= (self.present or self.now):
+            return self.doubted
+        found = self.doubts({instrument.code for instrument in chosen}, moment)
+        return {finding.code for finding in found}
+
+    def doubts(
+        self, about: Container[str] | None = None, moment: datetime | None = None
+    ) -> list[Finding]:
+        """What the data check finds in what was known at a moment, or is known now: in all bars, or those
+        of some instruments. What was accepted is left out, whenever that was."""
+        panel = self.panel if moment is None else self.panel.as_of(int(moment.timestamp()))
+        venues = {own.code: own.venue for own in self.reference.instruments}
+        findings = unaccepted(inspect(panel, venues, about), self.mendings)
+        past = self.present is not None or moment is not None
+        # That somebody has no bars yet is nothing to doubt.
+        return [own for own in findings if not past or own.kind != FindingKind.EMPTY]
 
     def hindsight(
         self, universe: str, chosen: Sequence[Instrument], terms: Iterable[Term], as_of: datetime

@@ -23,10 +23,10 @@ from zealous_sieve.core.sieve.gauges import Gauge, gauges, shape_of
 from zealous_sieve.core.sieve.prepare import Prepared, prepare
 from zealous_sieve.core.sieve.scan import begun
 from zealous_sieve.usecases.chart import Chart, chart_of, days_of, events_of
-from zealous_sieve.usecases.charts import findings_of
 from zealous_sieve.usecases.desk import Desk
 from zealous_sieve.usecases.dressing import UNDRESSED, Dress, dressed
 from zealous_sieve.usecases.errors import NotFoundError
+from zealous_sieve.usecases.market import findings_at
 from zealous_sieve.usecases.ports import Order, Outside
 
 OVER = "price"
@@ -88,7 +88,7 @@ def fired(outside: Outside, sieve: Sieve, stretch: Stretch, order: Order) -> Fir
     """Where a sieve would have fired on one instrument. Raises NotFoundError, SieveError, DataError."""
     if stretch.code not in outside.market.reference().by_code:
         raise NotFoundError("instrument", stretch.code)
-    found = findings_of(outside, stretch.code)
+    found = findings_at(outside, order, stretch.code)
     return outside.compute.do(order, fired_on, sieve, stretch, found)
 
 

@@ -5,15 +5,17 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime
+from threading import Lock
+from weakref import WeakKeyDictionary
 
 import numpy as np
+from cachetools import LRUCache
 
 from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.errors import CoreError
 from zealous_sieve.core.formula.names import Market
-from zealous_sieve.core.market.data_quality import Coverage, Finding, coverage, inspect
+from zealous_sieve.core.market.data_quality import Coverage, Finding, coverage
 from zealous_sieve.core.market.instruments import DatedFact, Instrument, facts_at
-from zealous_sieve.core.market.mending import unaccepted
 from zealous_sieve.usecases.desk import Desk, whole_panel
 from zealous_sieve.usecases.errors import NotFoundError
 from zealous_sieve.usecases.ports import MarketPort, Order, Outside, StoredMending
@@ -75,14 +77,15 @@ def remember_newest(market: MarketPort, closed: int) -> None:
 
 def desk_of(outside: Outside) -> Desk:
     """The desk as it is now."""
-    reference = outside.market.reference()
+    reference, mendings = outside.market.reference(), outside.mendings.all()
     return Desk(
         now=now(outside.market),
         panel=whole_panel(outside.bars.panel(), reference),
         reference=reference,
         universes=[stored.universe for stored in outside.universes.all()],
         library={stored.name: stored.text for stored in outside.formulas.all()},
-        mendings=tuple(stored.mending for stored in outside.mendings.all()),
+        mendings=tuple(stored.mending for stored in mendings),
+        mended_at=tuple(stored.created_at for stored in mendings),
         doubted=frozenset(finding.code for finding in outside.market.findings()),
     )
 
@@ -146,7 +149,7 @@ def instrument(outside: Outside, code: str, order: Order) -> InstrumentDetail:
         raise NotFoundError("instrument", code)
     present = moment_of(outside.market, order.as_of)
     background = reference.background[reference.instruments.index(own)]
-    findings = [finding for finding in outside.market.findings() if finding.code == code]
+    findings = findings_at(outside, order, code)
     return InstrumentDetail(
         summary=outside.compute.do(order, summary_of, code, findings),
         facts=facts_at(background, present),
@@ -192,7 +195,7 @@ def summary_of(desk: Desk, code: str, found: Sequence[Finding]) -> InstrumentSum
 
 def list_instruments(outside: Outside, universe: str, order: Order) -> list[InstrumentSummary]:
     """A universe's instruments with coverage and findings."""
-    return outside.compute.do(order, summaries, universe, outside.market.findings())
+    return outside.compute.do(order, summaries, universe, findings_at(outside, order))
 
 
 def summaries(desk: Desk, universe: str, found: Sequence[Finding]) -> list[InstrumentSummary]:
@@ -243,19 +246,40 @@ def _slowest(panel: Panel, position: int) -> Panel:
 
 def check_data(outside: Outside) -> list[Finding]:
     """Run the data check over all bars and keep what it finds."""
-    findings = _open(outside, outside.compute.do(Order(), doubts))
+    findings = outside.compute.do(Order(), doubts)
     outside.market.replace_findings(findings)
     return findings
 
 
-def _open(outside: Outside, findings: Sequence[Finding]) -> list[Finding]:
-    return unaccepted(findings, [stored.mending for stored in outside.mendings.all()])
-
-
 def doubts(desk: Desk, about: Sequence[str] | None = None) -> list[Finding]:
     """What the data check finds in all bars, or in those of some instruments."""
-    venues = {i.code: i.venue for i in desk.reference.instruments}
-    return inspect(desk.panel, venues, None if about is None else set(about))
+    return desk.doubts(None if about is None else set(about))
+
+
+def findings_at(outside: Outside, order: Order, code: str | None = None) -> list[Finding]:
+    """What the data check finds at the moment looked from, of all instruments or of one: what shows itself
+    later only was no finding then."""
+    if order.as_of is None or order.as_of >= now(outside.market):
+        findings = outside.market.findings()
+        return [own for own in findings if code is None or own.code == code]
+    if code is not None:
+        return outside.compute.do(order, doubts, [code])
+    market = outside.market
+    key = (order.as_of, market.setting("data_version"), market.setting("market_version"))
+    with _LOCK:
+        kept = _FINDINGS.setdefault(market, LRUCache(MOST_MOMENTS))
+        known: list[Finding] | None = kept.get(key)
+    if known is None:
+        known = outside.compute.do(order, doubts)
+        with _LOCK:
+            kept[key] = known
+    return known
+
+
+MOST_MOMENTS = 32
+_FINDINGS: WeakKeyDictionary[MarketPort, LRUCache[object, list[Finding]]] = WeakKeyDictionary()
+"""What was found at moments of the past that were looked from lately, by desk."""
+_LOCK = Lock()
 
 
 def check_some(outside: Outside, codes: Sequence[str]) -> list[Finding]:
@@ -264,6 +288,6 @@ def check_some(outside: Outside, codes: Sequence[str]) -> list[Finding]:
     wanted, instruments = set(codes), outside.market.instruments()
     pairs = [i.code for i in instruments if wanted & {i.facts.get("left"), i.facts.get("right")}]
     about = list(dict.fromkeys((*codes, *pairs)))
-    findings = _open(outside, outside.compute.do(Order(), doubts, about))
+    findings = outside.compute.do(Order(), doubts, about)
     outside.market.replace_findings(findings, about)
     return [finding for finding in findings if finding.code in wanted]

@@ -357,12 +357,14 @@ class RunProgress:
 
 @dataclass(frozen=True, kw_only=True)
 class OpenIdea:
-    """A setup that is to be taken or watched, by the last verdict on it, and the run it was seen in."""
+    """A setup that is to be taken or watched, by the last verdict on it, and the run it was seen in, which
+    looked from ``as_of``."""
 
     code: str
     side: str
     sieve: str
     run_id: int
+    as_of: datetime
     verdict: VerdictKind
 
 

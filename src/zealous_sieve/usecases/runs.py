@@ -20,7 +20,7 @@ from zealous_sieve.core.sieve.scan import scan
 from zealous_sieve.usecases.desk import Desk
 from zealous_sieve.usecases.errors import ConflictError, NotFoundError, OutageError, UseCaseError
 from zealous_sieve.usecases.library import desk_library, with_library
-from zealous_sieve.usecases.market import DEMO_NOW, codes_of, known_names, now
+from zealous_sieve.usecases.market import DEMO_NOW, codes_of, findings_at, known_names, now
 from zealous_sieve.usecases.ports import (
     HitCounts,
     HitsQuery,
@@ -97,16 +97,23 @@ def sift(desk: Desk, sieve: Sieve, as_of: datetime) -> tuple[list[Hit], Outcome]
         funnels=found.funnels,
         undecided=found.undecided,
         stale=found.stale,
-        mended=_mended(desk, {instrument.code for instrument in instruments}),
+        mended=_mended(desk, {instrument.code for instrument in instruments}, as_of),
         hindsight=desk.hindsight(sieve.universe, instruments, prepared.terms(), as_of),
     )
     return list(found.hits), outcome
 
 
-def _mended(desk: Desk, codes: set[str]) -> tuple[str, ...]:
-    """The mendings of bars of some instruments, each as a sentence."""
-    accepted = MendingKind.ACCEPT
-    return tuple(str(m) for m in desk.mendings if m.code in codes and m.kind != accepted)
+def _mended(desk: Desk, codes: set[str], as_of: datetime) -> tuple[str, ...]:
+    """The mendings of bars of some instruments, each as a sentence; they count for all moments, and of one
+    that was made after the moment of the run that is said."""
+    past = as_of < (desk.present or desk.now)
+    return tuple(
+        f"{mending}; made after the moment that this run looked from"
+        if past and at > as_of
+        else str(mending)
+        for mending, at in zip(desk.mendings, desk.mended_at, strict=True)
+        if mending.code in codes and mending.kind != MendingKind.ACCEPT
+    )
 
 
 class _Reporter:
@@ -168,8 +175,8 @@ class HitView:
     age: int
     close: float
     """At the bar that was judged."""
-    now: float
-    """The close of the newest bar."""
+    now: float | None
+    """What the instrument cost last, at the moment looked from; nothing where it has no bars by then."""
     tick: float
     score: float
     rank: float | None
@@ -285,8 +292,28 @@ def list_hits(outside: Outside, run_id: int, query: HitsQuery, order: Order) -> 
     """Hits of a run by page and column, with verdicts."""
     run = _get(outside.runs, run_id)
     before, _ = _compared(outside.runs, run)
+    if query.sort == "now":
+        return _by_now(outside, run, before, query, order)
     matching, seen = outside.hits.page(run, before.id if before else None, query)
     return HitPage(matching=matching, hits=_views(outside, run, seen, order))
+
+
+def _by_now(
+    outside: Outside, run: Run, before: Run | None, query: HitsQuery, order: Order
+) -> HitPage:
+    """Hits by what their instruments cost now, which no database keeps."""
+    everything = replace(query, sort="place", down=False, first=0, count=max(1, run.hit_count or 1))
+    matching, seen = outside.hits.page(run, before.id if before else None, everything)
+    codes = [one.hit.code for one in seen]
+    prices = outside.compute.do(order, newest_closes, codes) if codes else {}
+    sign = -1 if query.down else 1
+    known = sorted(
+        (one for one in seen if prices[one.hit.code] is not None),
+        key=lambda one: (sign * (prices[one.hit.code] or 0.0), one.place),
+    )
+    ordered = [*known, *(one for one in seen if prices[one.hit.code] is None)]
+    shown = ordered[query.first : query.first + query.count]
+    return HitPage(matching=matching, hits=_views(outside, run, shown, order))
 
 
 def all_hits(outside: Outside, run_id: int) -> list[tuple[Hit, tuple[str, ...]]]:
@@ -320,15 +347,19 @@ def next_open(outside: Outside, run_id: int, after: int) -> str | None:
 
 
 def _views(outside: Outside, run: Run, seen: Sequence[SeenHit], order: Order) -> list[HitView]:
-    """Hits as they are shown: with sentences made from their values, and the last closes."""
+    """Hits as they are shown: with sentences made from their values, the last closes that the run saw, and
+    what their instruments cost now."""
     if not seen:
         return []
     prepared = prepare(run.sieve)
     codes = [one.hit.code for one in seen]
-    tails = outside.compute.do(order, last_closes, run.sieve, run.as_of, codes)
+    as_run = replace(order, as_of=None)
+    tails = outside.compute.do(as_run, last_closes, run.sieve, run.as_of, codes)
+    prices = outside.compute.do(order, newest_closes, codes)
     return [
         HitView(
             **{name: getattr(one.hit, name) for name in _PLAIN},
+            now=prices[one.hit.code],
             place=one.place,
             sentences=_told(prepared, one),
             news=one.news,
@@ -355,8 +386,21 @@ def last_closes(
     return {code: tuple(tails.get(code, ())) for code in codes}
 
 
+def newest_closes(desk: Desk, codes: Sequence[str]) -> dict[str, float | None]:
+    """What some instruments cost last, at the moment looked from: the close of the day under way."""
+    known = desk.reference.by_code
+    chosen = [known[code] for code in codes if code in known]
+    panel = desk.bars(chosen, desk.now, forming=True)
+    prices: dict[str, float | None] = dict.fromkeys(codes)
+    for n, code in enumerate(panel.codes):
+        rows = panel.rows(n)
+        if rows.start < rows.stop:
+            prices[code] = float(panel.columns["close"][rows.stop - 1])
+    return prices
+
+
 _PLAIN = (
-    "code", "name", "side", "fired_at", "bar_at", "age", "close", "now", "tick", "score", "rank",
+    "code", "name", "side", "fired_at", "bar_at", "age", "close", "tick", "score", "rank",
     "provisional", "cells",
 )  # fmt: skip
 
@@ -395,6 +439,8 @@ class Thread:
     new_hits: int
     waiting: int
     latest_run: int | None
+    mended_since: tuple[str, ...]
+    """Mendings that were made after the moment that is looked from: they count for all moments."""
     troubles: tuple[str, ...]
     """Processes of the application that ended and are started again, in words."""
 
@@ -402,10 +448,10 @@ class Thread:
 def thread(outside: Outside, as_of: datetime | None = None) -> Thread:
     """Counts of every stage: sound instruments, sieves, hits of the latest runs, what waits; and the moment
     that is looked from, which lies before the ``present`` where it was set back: then instruments count
-    that had bars, and findings about bars there were."""
+    that had bars, what could be doubted then, and runs that looked from no later moment. Sieves are those
+    of now."""
     present = now(outside.market)
-    seen_by = int((as_of or present).timestamp())
-    runs = outside.runs.recent(200)
+    runs = [run for run in outside.runs.recent(200) if as_of is None or run.as_of <= as_of]
     latest: dict[int, Run] = {}
     for run in runs:
         if run.state == RunState.DONE:
@@ -419,14 +465,23 @@ def thread(outside: Outside, as_of: datetime | None = None) -> Thread:
         instruments=len(outside.market.instruments())
         if as_of is None
         else outside.compute.do(Order(as_of=as_of), begun),
-        flagged=len({f.code for f in outside.market.findings() if f.first <= seen_by}),
+        flagged=len({own.code for own in findings_at(outside, Order(as_of=as_of))}),
         sieves=sum(not stored.deleted for stored in outside.sieves.all()),
         runs=len(runs),
         running=sum(not run.state.ended for run in runs),
         new_hits=sum(count.new for _, count in counts),
         waiting=sum(count.waiting for _, count in counts),
         latest_run=next((run.id for run in (*waiting, *latest.values())), None),
+        mended_since=() if as_of is None else _mended_since(outside, as_of),
         troubles=tuple(outside.services.troubles()),
+    )
+
+
+def _mended_since(outside: Outside, moment: datetime) -> tuple[str, ...]:
+    return tuple(
+        stored.told
+        for stored in outside.mendings.all()
+        if stored.created_at > moment and stored.mending.kind != MendingKind.ACCEPT
     )
 
 

@@ -11,6 +11,7 @@ from zealous_sieve.core.errors import CoreError, DataError, Problem
 from zealous_sieve.core.market.universes import Rule, Universe
 from zealous_sieve.usecases.desk import Desk
 from zealous_sieve.usecases.errors import ConflictError, NotFoundError
+from zealous_sieve.usecases.market import findings_at
 from zealous_sieve.usecases.ports import Order, Outside, StoredUniverse
 
 TOLD = 400
@@ -36,13 +37,15 @@ class UniverseSummary:
 @dataclass(frozen=True, kw_only=True)
 class UniversePreview:
     """Who would belong to a universe: how many, the first codes; codes that are not known, and how many
-    each floor removed."""
+    each floor removed, and of how many no size is known; ``reason`` says why there are none."""
 
     instruments: int
     codes: tuple[str, ...]
     unknown: tuple[str, ...]
     too_thin: int
     doubted: int
+    unsized: int
+    reason: str
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -60,25 +63,36 @@ class Uses:
 def list_universes(outside: Outside, order: Order) -> list[UniverseSummary]:
     """All universes with their sizes now."""
     stored = outside.universes.all()
-    return outside.compute.do(order, summaries, stored)
+    doubted = frozenset(finding.code for finding in findings_at(outside, order))
+    return outside.compute.do(order, summaries, stored, doubted)
 
 
-def summaries(desk: Desk, stored: Sequence[StoredUniverse]) -> list[UniverseSummary]:
-    """Universes with their sizes on a desk."""
-    return [_summary(desk, own) for own in stored]
+def summaries(
+    desk: Desk, stored: Sequence[StoredUniverse], doubted: frozenset[str]
+) -> list[UniverseSummary]:
+    """Universes with their sizes on a desk, on which some instruments are ``doubted``."""
+    return [_summary(desk, own, doubted) for own in stored]
 
 
-def _summary(desk: Desk, own: StoredUniverse) -> UniverseSummary:
+def _summary(desk: Desk, own: StoredUniverse, doubted: frozenset[str]) -> UniverseSummary:
     name, rule = own.universe.name, own.universe.rule
     try:
-        codes = [i.code for i in desk.membership(rule, None, (name,)).instruments]
+        found = desk.membership(rule, None, (name,))
     except CoreError as error:
         told = str(error.problem)
         return UniverseSummary(
             id=own.id, name=name, rule=rule, instruments=0, flagged=0, problem=told
         )
-    flagged = sum(code in desk.doubted for code in codes)
-    return UniverseSummary(id=own.id, name=name, rule=rule, instruments=len(codes), flagged=flagged)
+    codes = [instrument.code for instrument in found.instruments]
+    flagged = sum(code in doubted for code in codes)
+    return UniverseSummary(
+        id=own.id,
+        name=name,
+        rule=rule,
+        instruments=len(codes),
+        flagged=flagged,
+        problem=found.reason,
+    )
 
 
 def preview_universe(
@@ -102,6 +116,8 @@ def previewed(desk: Desk, rule: Rule, name: str, as_of: datetime | None) -> Univ
         unknown=found.unknown,
         too_thin=found.too_thin,
         doubted=found.doubted,
+        unsized=found.unsized,
+        reason=found.reason,
     )
 
 

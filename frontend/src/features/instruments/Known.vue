@@ -1,12 +1,20 @@
 <script setup lang="ts">
-import { ref } from 'vue'
+import { computed, ref } from 'vue'
 import type { InstrumentDetail } from '@/shared/api'
+import { from, isLater } from '@/shared/asOf'
 import { day, moment, span } from '@/shared/format'
 import DataCheck from './DataCheck.vue'
 import Facts from './Facts.vue'
 
 /** What is known of an instrument beside its bars. */
-defineProps<{ own: InstrumentDetail }>()
+const props = defineProps<{ own: InstrumentDetail }>()
+/** Runs in which it was a hit, those from after the moment that is looked from apart. */
+const hits = computed(() => ({
+  then: props.own.hits.filter((hit) => !isLater(hit.as_of)),
+  later: props.own.hits.filter((hit) => isLater(hit.as_of)),
+}))
+const reviewed = (hit: { run_id: number; as_of: string }) =>
+  from(hit.as_of, `/runs/${hit.run_id}/review/${encodeURIComponent(props.own.summary.code)}`)
 const check = ref<InstanceType<typeof DataCheck>>()
 defineExpose({ mend: (seconds?: number, time?: number) => check.value?.begin(seconds, time) })
 </script>
@@ -48,11 +56,20 @@ defineExpose({ mend: (seconds?: number, time?: number) => check.value?.begin(sec
     <h2>Universes</h2>
     <p>{{ own.universes.join(' · ') }}</p>
     <h2>Was a hit</h2>
-    <p v-for="h in own.hits" :key="h.run_id">
-      <RouterLink :to="`/runs/${h.run_id}/review/${own.summary.code}`">{{ h.sieve }}</RouterLink>
+    <p v-for="h in hits.then" :key="h.run_id">
+      <RouterLink :to="reviewed(h)">{{ h.sieve }}</RouterLink>
       <span class="quiet"> place {{ h.place }}, {{ moment(h.as_of) }}</span>
     </p>
-    <p v-if="!own.hits.length" class="quiet">of no run yet</p>
+    <p v-if="!hits.then.length" class="quiet">
+      of no run {{ hits.later.length ? 'by then' : 'yet' }}
+    </p>
+    <template v-if="hits.later.length">
+      <h2>Later, after the moment that is looked from</h2>
+      <p v-for="h in hits.later" :key="h.run_id">
+        <RouterLink :to="reviewed(h)">{{ h.sieve }}</RouterLink>
+        <span class="quiet"> place {{ h.place }}, {{ moment(h.as_of) }}</span>
+      </p>
+    </template>
   </div>
 </template>
 

@@ -189,6 +189,8 @@ const keep = () =>
       <input v-model="asOf" type="date" class="inline-part" aria-label="As of" title="empty: now" />
       <span v-if="preview.too_thin">; {{ preview.too_thin }} trade for less</span>
       <span v-if="preview.doubted">; {{ preview.doubted }} are doubted by the data check</span>
+      <span v-if="preview.reason" class="fall">; {{ preview.reason }}</span>
+      <span v-else-if="preview.unsized">; of {{ preview.unsized }} no size is known</span>
       <span v-if="preview.unknown.length" class="fall">
         ; {{ plural(preview.unknown.length, 'code') }} not known, kept until they are:
         {{ preview.unknown.join(' ') }}</span

@@ -2,7 +2,7 @@
 import { useQuery } from '@tanstack/vue-query'
 import { computed } from 'vue'
 import { answer, api } from '@/shared/api'
-import { asOf } from '@/shared/asOf'
+import { asOf, from, isLater } from '@/shared/asOf'
 import ErrorNote from '@/shared/ErrorNote.vue'
 import { day, wholeWithin } from '@/shared/format'
 import InlineText from '@/shared/InlineText.vue'
@@ -17,6 +17,15 @@ const view = useQuery({
   queryFn: () =>
     answer(api.GET('/api/overview/ahead', { params: { query: { days: days.value } } })),
 })
+type Event = NonNullable<typeof view.data.value>[number]
+/** Verdicts of after the moment that is looked from stand apart. */
+const parted = (event: Event) => ({
+  ...event,
+  ideas: event.ideas.filter((idea) => !isLater(idea.as_of)),
+  later: event.ideas.filter((idea) => isLater(idea.as_of)),
+})
+const seen = (idea: Event['ideas'][number]) =>
+  from(idea.as_of, `/runs/${idea.run_id}/review/${encodeURIComponent(idea.code)}`)
 /** By day and kind: those without an idea are told together. */
 const rows = computed(() => {
   const found = new Map<
@@ -30,7 +39,7 @@ const rows = computed(() => {
   }
   return [...found.values()].map((own) => ({
     ...own,
-    touching: own.all.filter((event) => event.ideas.length),
+    touching: own.all.filter((event) => event.ideas.length).map(parted),
     rest: own.all.filter((event) => !event.ideas.length),
   }))
 })
@@ -79,14 +88,25 @@ const chart = (code: string) => ({
               <RouterLink v-if="event.code" class="mono" :to="chart(event.code)">{{
                 event.code
               }}</RouterLink>
-              {{ event.code ? '' : event.title }} touches
+              {{ event.code ? '' : event.title }}
+              <template v-if="event.ideas.length">touches</template>
               <template v-for="(idea, n) in event.ideas.slice(0, SOME)" :key="n"
                 ><template v-if="n">, </template
-                ><RouterLink :to="`/runs/${idea.run_id}/review/${idea.code}`"
+                ><RouterLink :to="seen(idea)"
                   >{{ idea.code }} ({{ idea.verdict }}, {{ idea.sieve }})</RouterLink
                 ></template
               ><template v-if="event.ideas.length > SOME">
                 and {{ event.ideas.length - SOME }} more open ideas</template
+              ><span v-if="event.later.length" class="quiet">
+                {{ event.ideas.length ? '; ' : '' }}later, after this moment:
+                <template v-for="(idea, n) in event.later.slice(0, SOME)" :key="n"
+                  ><template v-if="n">, </template
+                  ><RouterLink :to="seen(idea)"
+                    >{{ idea.code }} ({{ idea.verdict }}, {{ idea.sieve }})</RouterLink
+                  ></template
+                ><template v-if="event.later.length > SOME">
+                  and {{ event.later.length - SOME }} more</template
+                ></span
               >
             </div>
             <template v-for="(event, n) in row.rest.slice(0, SOME)" :key="event.title + event.code"

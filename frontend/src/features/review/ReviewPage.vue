@@ -3,6 +3,7 @@ import { useQueryClient } from '@tanstack/vue-query'
 import { computed, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { answer, api, ApiError, type HitView } from '@/shared/api'
+import { useOwnMoment } from '@/shared/asOf'
 import ErrorNote from '@/shared/ErrorNote.vue'
 import { barTime, figure, moment, plural, price, sides } from '@/shared/format'
 import { useHits } from '@/shared/hits'
@@ -23,6 +24,7 @@ const client = useQueryClient()
 const id = computed(() => Number(route.params.id))
 const view = useRun(id)
 const run = computed(() => view.data.value?.run)
+useOwnMoment(() => run.value)
 const hits = useHits(id, () => run.value?.state === 'done')
 const names = computed(() => run.value?.sieve.conditions.map((c) => c.formula) ?? [])
 const total = computed(() => hits.matching.value ?? 0)

@@ -7,6 +7,7 @@ import { useRoute, useRouter } from 'vue-router'
 import { useAct } from '@/shared/act'
 import { answer, api, type HitColumn, type HitView } from '@/shared/api'
 import Codes from '@/shared/Codes.vue'
+import { useOwnMoment } from '@/shared/asOf'
 import ErrorNote from '@/shared/ErrorNote.vue'
 import Failed from '@/shared/Failed.vue'
 import { asSentence, barTime, figure, moment, plural, price, sides } from '@/shared/format'
@@ -29,6 +30,7 @@ const client = useQueryClient()
 const id = computed(() => Number(route.params.id))
 const view = useRun(id)
 const run = computed(() => view.data.value?.run)
+useOwnMoment(() => run.value)
 const running = computed(() => ['queued', 'running'].includes(run.value?.state ?? ''))
 const progress = useProgress(id, running)
 const startRun = useStartRun()
@@ -364,8 +366,10 @@ const pick = (n: number) => (at.value = n)
               </h2>
               <p class="quiet">
                 fired {{ barTime(chosen.fired_at) }}, {{ plural(chosen.age, 'bar') }} ago; judged on
-                {{ barTime(chosen.bar_at) }} at {{ price(chosen.close, chosen.tick) }}, now
-                {{ price(chosen.now, chosen.tick) }}
+                {{ barTime(chosen.bar_at) }} at {{ price(chosen.close, chosen.tick)
+                }}<template v-if="chosen.now !== null"
+                  >, now {{ price(chosen.now, chosen.tick) }}</template
+                >
               </p>
               <PriceTail
                 :closes="chosen.tail"

@@ -1,4 +1,6 @@
 <script setup lang="ts">
+import { computed } from 'vue'
+import { from, isLater } from '@/shared/asOf'
 import ErrorNote from '@/shared/ErrorNote.vue'
 import { moment, plural } from '@/shared/format'
 import ListOut, { type Columns } from '@/shared/ListOut.vue'
@@ -9,6 +11,13 @@ const took = (run: { started_at: string | null; finished_at: string | null }) =>
   run.started_at && run.finished_at
     ? `${((Date.parse(run.finished_at) - Date.parse(run.started_at)) / 1000).toFixed(1)} s`
     : '–'
+/** Those of the moment that is looked from first, then those from later, below a head that says so. */
+const listed = computed(() => {
+  const all = runs.data.value ?? []
+  const later = all.filter((run) => isLater(run.as_of))
+  const then = all.filter((run) => !isLater(run.as_of))
+  return later.length ? [...then, { id: 'later', later: later.length } as const, ...later] : then
+})
 const columns = (): Columns => {
   const list = runs.data.value ?? []
   return {
@@ -59,21 +68,27 @@ const columns = (): Columns => {
         </tr>
       </thead>
       <tbody>
-        <tr v-for="run in runs.data.value" :key="run.id">
-          <td class="number">
-            <RouterLink :to="`/runs/${run.id}`">{{ run.id }}</RouterLink>
-          </td>
-          <td class="wrap">
-            <RouterLink :to="`/runs/${run.id}`">{{ run.sieve.name }}</RouterLink>
-          </td>
-          <td class="number">{{ run.version }}</td>
-          <td>{{ run.sieve.universe }}</td>
-          <td>{{ moment(run.as_of) }}</td>
-          <td class="wrap" :class="{ fall: run.state === 'failed' }" :title="run.reason ?? ''">
-            {{ run.state }} <span v-if="run.reason" class="quiet">{{ run.reason }}</span>
-          </td>
-          <td class="number">{{ run.state === 'done' ? run.hit_count : '–' }}</td>
-          <td class="number">{{ took(run) }}</td>
+        <tr v-for="run in listed" :key="run.id">
+          <th v-if="'later' in run" colspan="8" scope="rowgroup" class="apart">
+            {{ plural(run.later, 'run') }} from later than the moment that is looked from; opening
+            one takes the desk to its own moment
+          </th>
+          <template v-else>
+            <td class="number">
+              <RouterLink :to="from(run.as_of, `/runs/${run.id}`)">{{ run.id }}</RouterLink>
+            </td>
+            <td class="wrap">
+              <RouterLink :to="from(run.as_of, `/runs/${run.id}`)">{{ run.sieve.name }}</RouterLink>
+            </td>
+            <td class="number">{{ run.version }}</td>
+            <td>{{ run.sieve.universe }}</td>
+            <td>{{ moment(run.as_of) }}</td>
+            <td class="wrap" :class="{ fall: run.state === 'failed' }" :title="run.reason ?? ''">
+              {{ run.state }} <span v-if="run.reason" class="quiet">{{ run.reason }}</span>
+            </td>
+            <td class="number">{{ run.state === 'done' ? run.hit_count : '–' }}</td>
+            <td class="number">{{ took(run) }}</td>
+          </template>
         </tr>
       </tbody>
     </table>

@@ -4,6 +4,7 @@ import { computed, ref } from 'vue'
 import { useRouter } from 'vue-router'
 import { useAct } from '@/shared/act'
 import { answer, api, type StoredSieve } from '@/shared/api'
+import { from, isLater } from '@/shared/asOf'
 import ErrorNote from '@/shared/ErrorNote.vue'
 import Failed from '@/shared/Failed.vue'
 import { useKeys } from '@/shared/keys'
@@ -142,9 +143,14 @@ const columns = (): Columns => {
             <td class="number">{{ stored.sieve.conditions.length }}</td>
             <td class="number">{{ stored.version }}</td>
             <td>
-              <RouterLink v-if="latest.get(stored.id)" :to="`/runs/${latest.get(stored.id)?.id}`">
-                {{ moment(latest.get(stored.id)?.as_of ?? '') }}
-              </RouterLink>
+              <template v-if="latest.get(stored.id)">
+                <RouterLink
+                  :to="from(latest.get(stored.id)!.as_of, `/runs/${latest.get(stored.id)!.id}`)"
+                >
+                  {{ moment(latest.get(stored.id)!.as_of) }}
+                </RouterLink>
+                <span v-if="isLater(latest.get(stored.id)!.as_of)" class="quiet"> later</span>
+              </template>
               <span v-else class="quiet">never</span>
             </td>
             <td class="number">{{ latest.get(stored.id)?.hit_count ?? '–' }}</td>

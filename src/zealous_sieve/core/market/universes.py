@@ -59,24 +59,28 @@ class Surroundings:
     """What is known where a universe is looked at.
 
     ``truths`` says for which of some instruments a condition is true, ``turnovers`` for how much each of
-    them trades on a usual day in its currency, NaN where that is not known.
+    them trades on a usual day in its currency, NaN where that is not known, ``doubted`` which of them the
+    data check doubts.
     """
 
     instruments: Sequence[Instrument]
     universes: Mapping[str, Rule]
     truths: Callable[[str, Sequence[Instrument]], NDArray[np.bool_]]
     turnovers: Callable[[Sequence[Instrument]], NDArray[np.float64]]
-    doubted: Container[str]
+    doubted: Callable[[Sequence[Instrument]], Container[str]]
 
 
 @dataclass(frozen=True, kw_only=True)
 class Membership:
-    """The instruments of a universe, codes of it that are not known, and how many each floor removed."""
+    """The instruments of a universe, codes of it that are not known, how many each floor removed, and how
+    many have no size that they could be chosen by; ``reason`` says why there are none."""
 
     instruments: tuple[Instrument, ...]
     unknown: tuple[str, ...] = ()
     too_thin: int = 0
     doubted: int = 0
+    unsized: int = 0
+    reason: str = ""
 
 
 def membership(rule: Rule, around: Surroundings, chain: tuple[str, ...] = ()) -> Membership:
@@ -93,11 +97,24 @@ def membership(rule: Rule, around: Surroundings, chain: tuple[str, ...] = ()) ->
         enough = around.turnovers(chosen) >= rule.least_turnover
         thin, chosen = int((~enough).sum()), _where(chosen, enough)
     if rule.sound:
-        sound = np.array([i.code not in around.doubted for i in chosen], bool)
+        doubts = around.doubted(chosen)
+        sound = np.array([i.code not in doubts for i in chosen], bool)
         doubted, chosen = int((~sound).sum()), _where(chosen, sound)
+    unsized, reason = 0, ""
     if rule.largest is not None:
-        chosen = _largest(chosen, rule.largest, rule.by)
-    return Membership(instruments=tuple(chosen), unknown=unknown, too_thin=thin, doubted=doubted)
+        sized = [i for i in chosen if _size(i, rule.by) is not None]
+        unsized = len(chosen) - len(sized)
+        if unsized and not sized:
+            reason = f"of none of {unsized} the fact {rule.by!r} was known, by which the largest are chosen"
+        chosen = sorted(sized, key=lambda i: (-(_size(i, rule.by) or 0.0), i.code))[: rule.largest]
+    return Membership(
+        instruments=tuple(chosen),
+        unknown=unknown,
+        too_thin=thin,
+        doubted=doubted,
+        unsized=unsized,
+        reason=reason,
+    )
 
 
 def rests_on(rule: Rule, universes: Mapping[str, Rule]) -> tuple[frozenset[str], tuple[str, ...]]:
@@ -160,9 +177,6 @@ def _fits(rule: Rule, instrument: Instrument) -> bool:
     return all(instrument.facts.get(name) == value for name, value in rule.where.items())
 
 
-def _largest(instruments: Sequence[Instrument], count: int, by: str) -> list[Instrument]:
-    def size(instrument: Instrument) -> float:
-        fact = instrument.facts.get(by)
-        return float(fact) if isinstance(fact, int | float) else float("-inf")
-
-    return sorted(instruments, key=lambda i: (-size(i), i.code))[:count]
+def _size(instrument: Instrument, by: str) -> float | None:
+    fact = instrument.facts.get(by)
+    return float(fact) if isinstance(fact, int | float) else None

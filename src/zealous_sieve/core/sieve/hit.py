@@ -104,7 +104,7 @@ COLUMNS = (
         key="close", title="Judged", shown=Shown.PRICE, down=True,
         told="Close of the bar that was judged",
     ),
-    HitColumn(key="now", title="Now", shown=Shown.PRICE, down=True, told="Close of the newest bar"),
+    HitColumn(key="now", title="Now", shown=Shown.PRICE, down=True, told="What it costs now"),
     HitColumn(
         key="score", title="Score", shown=Shown.FIGURE, down=True,
         told="Weights of the boosts that are yes",

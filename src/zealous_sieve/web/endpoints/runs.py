@@ -41,12 +41,12 @@ def contract(outside: Outside) -> Contract:
     @api.endpoint("GET", "/runs/<id:run_id>/hits", reply=HitPage, query=HitsRequest)
     def get_hits(run_id: int, query: HitsRequest) -> HitPage:
         """Hits of a run by page and column."""
-        return runs.list_hits(outside, run_id, HitsQuery(**query.model_dump()), own())
+        return runs.list_hits(outside, run_id, HitsQuery(**query.model_dump()), wanted())
 
     @api.endpoint("GET", "/runs/<id:run_id>/hits/<code>", reply=HitView)
     def get_hit(run_id: int, code: str) -> HitView:
         """One hit of a run."""
-        return runs.get_hit(outside, run_id, code, own())
+        return runs.get_hit(outside, run_id, code, wanted())
 
     @api.endpoint("GET", "/runs/<id:run_id>/why/<code>", reply=Why)
     def why_in_run(run_id: int, code: str) -> Why:
