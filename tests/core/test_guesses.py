@@ -7,16 +7,20 @@ from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 
+import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from tests.bars import panel_of
+from zealous_sieve.core.engine.evaluate import evaluate
 from zealous_sieve.core.errors import FormulaError
 from zealous_sieve.core.formula import canonical
 from zealous_sieve.core.formula.check import check
 from zealous_sieve.core.formula.guessing.guesses import LONGEST, guesses
 from zealous_sieve.core.formula.guessing.parts import synonyms
 from zealous_sieve.core.formula.names import Market
+from zealous_sieve.core.sieve.prepare import truth_of
 
 MARKET = Market(
     codes=frozenset({"LANT40", "TPSNHV"}),
@@ -103,3 +107,70 @@ def test_whatever_is_typed_no_guess_fails_and_all_of_them_can_be_read(words: lis
         assert canonical.write(READ(guess.text).program) == guess.text
     assert guesses("close above " * LONGEST, READ, MARKET) == ()
     assert [g.text for g in guesses("close above §7§", READ, MARKET)] == ["close > 7"]
+
+
+SAID = {
+    "close": "close",
+    "the 20 day average": "sma(20)",
+    "rsi": "rsi",
+    "the 10 day low": "lowest(low, 10)",
+    "atr": "atr",
+    "volume": "volume",
+    "the close 3 days ago": "ago(close, 3)",
+    "gap": "gap_percent",
+}
+RELATED = {
+    "is above": "{x} > {y}",
+    "is below": "{x} < {y}",
+    "is not above": "{x} <= {y}",
+    "is at least": "{x} >= {y}",
+    "is more than {n}% above": "{x} > {y} by {n}%",
+    "is less than {n}% above": "{x} > {y} and not ({x} >= {y} by {n}%)",
+    "is {n}% below": "{x} < {y} by {n}%",
+    "is within {n}% of": "{x} within {n}% of {y}",
+    "is more than {n} times": "{x} > {n} * {y}",
+    "crosses above": "{x} crosses above {y}",
+    "is less than {n}% of": "{x} < {n} / 100 * {y}",
+}
+LASTING = {
+    "": "{c}", "for 3 days": "({c}) for 3 bars", "in the last 4 bars": "({c}) in last 4 bars",
+    "for 2 weeks": "({c}) for 10 bars", "3 of the last 5 days": "({c}) at least 3 of 5 bars",
+}  # fmt: skip
+AGAINST = {"": "{c}", "no report in the next 5 days": '{c} and days_to_event("report") > 5',
+           "rsi under 60": "{c} and rsi < 60", "rsi not under 40": "{c} and rsi >= 40",
+           "gap down less than 1%": "{c} and gap_percent < 0 and gap_percent > -1"}  # fmt: skip
+BARS = panel_of(260, seed=8)
+
+
+def truth(text: str) -> list[float]:
+    formula = check(text)
+    return np.nan_to_num(evaluate({"": truth_of(formula)}, BARS)[""], nan=-1.0).tolist()
+
+
+@given(
+    st.sampled_from(list(SAID)),
+    st.sampled_from(list(RELATED)),
+    st.one_of(st.sampled_from(list(SAID)), st.sampled_from([0.5, 30, 100, 250])),
+    st.sampled_from([1.5, 2, 4]),
+    st.sampled_from(list(LASTING)),
+    st.sampled_from(list(AGAINST)),
+)
+@settings(max_examples=300)
+def test_what_is_typed_is_answered_with_what_it_means_or_not_at_all(
+    left: str, related: str, right: str | float, n: float, lasting: str, against: str
+) -> None:
+    """300 drawn texts of traders; run once with 20,000."""
+    relation = related.format(n=f"{n:g}", x="{x}", y="{y}")
+    said = right if isinstance(right, str) else f"{right:g}"
+    typed = " ".join(part for part in (left, relation, said, lasting) if part)
+    typed += f" and {against}" if against else ""
+    y = SAID[right] if isinstance(right, str) else said
+    meaning = RELATED[related].format(x=SAID[left], y=y, n=f"{n:g}")
+    meaning = AGAINST[against].format(c=LASTING[lasting].format(c=meaning))
+    try:
+        offers = [guess.text for guess in guesses(typed, READ, MARKET)]
+        meant = truth(meaning)
+    except FormulaError:
+        return
+    if offers:
+        assert meant in [truth(offer) for offer in offers], (typed, offers, meaning)

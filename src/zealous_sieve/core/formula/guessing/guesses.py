@@ -14,6 +14,7 @@ from dataclasses import dataclass
 
 from zealous_sieve.core.errors import FormulaError, Problem
 from zealous_sieve.core.formula import canonical
+from zealous_sieve.core.formula.guessing.accounting import accounted
 from zealous_sieve.core.formula.guessing.parts import OF_PRICE, Change, synonyms
 from zealous_sieve.core.formula.guessing.rules import rules, wording
 from zealous_sieve.core.formula.names import Market
@@ -53,7 +54,7 @@ def guesses(text: str, check: Check, market: Market | None = None) -> tuple[Gues
     found: dict[str, Guess] = {}
     for candidate in _rewritten(text, market):
         understood = _repaired(candidate, check, market)
-        if understood is not None:
+        if understood is not None and accounted(text, understood):
             written = canonical.write(understood.program)
             found.setdefault(written, Guess(text=written, formula=understood))
         if len(found) == MOST:
