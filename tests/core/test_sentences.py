@@ -5,16 +5,19 @@ from __future__ import annotations
 import re
 from pathlib import Path
 
+import numpy as np
 import pytest
 from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
-from tests.bars import calls_of, panel_of
+from tests.bars import calls_of, example_calls, market_of, panel_of
 from zealous_sieve.core.engine.evaluate import evaluate
+from zealous_sieve.core.errors import FormulaError
 from zealous_sieve.core.formula.check import check, check_condition
 from zealous_sieve.core.formula.speech.sentence import parts, read, say
 from zealous_sieve.core.functions.specification import CATALOGUE, Kind
 from zealous_sieve.core.sieve.examples import EXAMPLES
+from zealous_sieve.core.sieve.prepare import truth_of as term_of
 
 KEPT = Path(__file__).with_name("sentences.txt")
 PANEL = panel_of(420, seed=5)
@@ -150,3 +153,47 @@ def test_what_is_said_of_a_condition_of_the_catalogue_is_what_holds(text: str) -
 if __name__ == "__main__":
     kept = [block.split("\n")[0] for block in KEPT.read_text("utf-8").strip().split("\n\n")]
     KEPT.write_text("\n\n".join(block_of(text) for text in kept) + "\n", "utf-8")
+
+
+def _varied(call: str) -> list[str]:
+    """A call, and the same with each of its arguments changed."""
+    name, _, rest = call.partition("(")
+    inside, _, output = rest.rpartition(")")
+    if not inside:
+        return [call]
+    given = [part.strip() for part in inside.split(", ")]
+    others = [call]
+    for n, own in enumerate(given):
+        changed = None
+        if own in ("close", "hl2", "low"):
+            changed = "volume"
+        elif own == "close > open":
+            changed = "high > prev(high)"
+        elif own.replace(".", "", 1).isdigit():
+            changed = f"{float(own) + 1:g}"
+        if changed is not None:
+            others.append(f"{name}({', '.join([*given[:n], changed, *given[n + 1 :]])}){output}")
+    return others
+
+
+@pytest.mark.parametrize("call", example_calls())
+def test_formulas_that_differ_somewhere_are_never_said_alike(call: str) -> None:
+    """Every function with each of its arguments changed, bare, denied, over time and on slower bars."""
+    said: dict[str, tuple[str, list[float]]] = {}
+    panel = market_of(days=4)
+    for text in _varied(call):
+        try:
+            value = check(text).value
+        except FormulaError:
+            continue
+        assert value is not None
+        truth = text if value.kind == Kind.TRUTH else f"{text} > prev({text})"
+        for form in ("{0}", "not ({0})", "({0}) for 2 bars", "({0}) in last 2 bars", "({0}) on 80m",
+                     "(({0}) on 80m) for 2 bars", "(({0}) for 2 bars) on 80m", "prev({0})",
+                     "({0}) then volume > 60 within 3 bars",
+                     "not (({0}) then volume > 60 within 3 bars)"):  # fmt: skip
+            formula = check_condition(form.format(truth))
+            column = evaluate({"": term_of(formula)}, panel)[""]
+            sentence, seen = read(formula), np.nan_to_num(column, nan=-1.0).tolist()
+            before = said.setdefault(sentence, (form.format(truth), seen))
+            assert before[1] == seen, (sentence, before[0], form.format(truth))

@@ -150,6 +150,7 @@ def _calendar(
         label,
         outputs=(Output(unit=NONE, span=(low, high)),),
         body=body,
+        said=f"{label.lower()} by the venue's clock" if name in ("hour", "minute") else "",
         meaning=meaning,
         reading=reading,
         pitfalls="By the clock of the instrument's venue; of a bar its opening counts.",

@@ -22,7 +22,7 @@ from zealous_sieve.core.formula.typed import Formula
 from zealous_sieve.core.functions.catalogue import SOURCES
 from zealous_sieve.core.functions.specification import CATALOGUE
 
-MOST = 3
+MOST = 4
 """So many readings are offered."""
 BRANCHES = 6
 """So many are followed while rules are applied."""

@@ -73,4 +73,4 @@ def moment(seconds: float) -> str:
         return "an unknown day"
     at = datetime.fromtimestamp(seconds, UTC)
     day = f"{at.day} {at:%b}"
-    return day if seconds % DAY == 0 else f"{day}, {at:%H:%M}"
+    return day if seconds % DAY == 0 else f"{day}, {at:%H:%M} UTC"

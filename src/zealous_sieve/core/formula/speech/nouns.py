@@ -9,6 +9,7 @@ from dataclasses import replace
 from zealous_sieve.core.errors import Problem
 from zealous_sieve.core.formula import canonical, tree
 from zealous_sieve.core.formula.arguments import bind
+from zealous_sieve.core.formula.terms import Apply, Constant, in_order
 from zealous_sieve.core.formula.timeframe import BarKind, BarRule, ClockUnit, timeframe
 from zealous_sieve.core.formula.typed import Formula, Typed
 from zealous_sieve.core.functions.catalogue import find
@@ -96,9 +97,11 @@ def _with_article(said: str) -> str:
 class Namer:
     """Calls the values of a formula; ``asked`` says the conditions among them."""
 
-    def __init__(self, formula: Formula, asked: Asked) -> None:
+    def __init__(self, formula: Formula, asked: Asked, spelled: set[str] | None = None) -> None:
         self.formula = formula
         self.asked = asked
+        self.spelled: set[str] = set() if spelled is None else spelled
+        """Steps whose meaning was said."""
 
     def number(self, node: tree.Node) -> str:
         """A constant as it was written, or as an input has it."""
@@ -135,10 +138,21 @@ class Namer:
         if node.name in self.formula.definitions or (
             typed and typed.name == node.name and not typed.function
         ):
-            return node.name
+            return self._step(node.name)
         if typed is not None and typed.function is not None and find(node.name) is typed.function:
             return self._phrased(typed.function, typed.spec, node, (), subject)
         return SOURCES.get(node.name, node.name.replace("_", " "))
+
+    def _step(self, name: str) -> str:
+        """A named step: the first time with what it is."""
+        meaning = self.formula.definitions.get(name)
+        if meaning is None or name in self.spelled:
+            return name
+        self.spelled.add(name)
+        typed = self.formula.types.get(meaning)
+        if typed is not None and typed.kind == Kind.TRUTH:
+            return f"{name} ({self.asked(meaning)})"
+        return f"{name} ({self.noun(meaning)})"
 
     def _call(self, node: tree.Call | tree.Pick, subject: str) -> str:
         typed = self.formula.types.get(node)
@@ -152,7 +166,7 @@ class Namer:
             return self._earlier(name, given, subject)
         output = node.output if isinstance(node, tree.Pick) else ""
         spec = function.output(output) if output else typed.spec
-        return self._phrased(function, spec, called, given, subject)
+        return self._phrased(function, spec, called, given, subject, node)
 
     def _earlier(self, name: str, given: tuple[tree.Argument, ...], subject: str) -> str:
         inner = self.noun(given[0].value, subject)
@@ -172,21 +186,93 @@ class Namer:
         node: tree.Node,
         given: tuple[tree.Argument, ...],
         subject: str,
+        whole: tree.Node | None = None,
     ) -> str:
         fields, first = self._fields(function, node, given)
         template = (spec.said if spec else "") or function.said
+        anchor = self._anchor(function, given)
+        if anchor:
+            template = template.split(" from the last bar")[0] + anchor
         plain = spec is None or spec.said or len(function.outputs) == 1
         said = _filled(template.split("|")[0], fields)
         if not plain and spec is not None:
             said = f"{spec.name.replace('_', ' ')} of the {said}"
+        group = fields.get("by") if function.parameters else None
+        within = f" within its {group}" if group else ""
+        line = "" if function.inputs else self._line(given)
+        rest = self._unmentioned(function, template, whole or node, node, given)
+        within = f"{rest}{line}{within}"
         if first is None or "{x}" in template or "{truth}" in template:
-            return _with_article(said)
+            return _with_article(said) + within
         own = canonical.expression(first)
         if subject and own == subject:
-            return f"its {said}"
+            return f"its {said}{within}"
         series = fields[f"the_{function.inputs[0].name}"]
         of = "" if own == "close" else f" of {series}"
-        return f"{_with_article(said)}{of}"
+        return f"{_with_article(said)}{of}{within}"
+
+    def _unmentioned(
+        self,
+        function: Function,
+        template: str,
+        whole: tree.Node,
+        called: tree.Node,
+        given: tuple[tree.Argument, ...],
+    ) -> str:
+        """The numbers that a value rests on and its phrase does not say, where one is not the usual one."""
+        constant = bool(given) and given[0].name is None and self._constant(given[0].value)
+        bound = bind(called, function, given, skip_first=constant)
+        if isinstance(bound, Problem) or function.variadic or function.folds:
+            return ""
+        typed = self.formula.types.get(whole)
+        terms = in_order([typed.term]) if typed is not None else []
+        rests_on = {n for term in terms if isinstance(term, Apply) for n in term.constants}
+        rests_on |= {term.value for term in terms if isinstance(term, Constant)}
+        numbers, unusual = [], False
+        for own in function.inputs[1:]:
+            written = bound.get(own.name)
+            if written is not None and f"{own.name}}}" not in template:
+                numbers.append(self.noun(written))
+                unusual = True
+        for parameter in function.parameters:
+            if parameter.text or parameter.switch or f"{{{parameter.name}}}" in template:
+                continue
+            written = bound.get(parameter.name)
+            number = parameter.default if written is None else self._number(written)
+            if number is None or number not in rests_on:
+                continue
+            numbers.append(f"{number:,.10g}")
+            unusual = unusual or number != parameter.default
+        return f" ({', '.join(numbers)})" if unusual else ""
+
+    def _number(self, node: tree.Node) -> float | None:
+        typed = self.formula.types.get(node)
+        return None if typed is None else typed.number
+
+    def _anchor(self, function: Function, given: tuple[tree.Argument, ...]) -> str:
+        """From where an average is reckoned, where that is no condition."""
+        if not given or not function.inputs or function.inputs[0].kind != Kind.TRUTH:
+            return ""
+        written = given[0].value
+        typed = self.formula.types.get(written)
+        if isinstance(written, tree.Text):
+            return f" from {written.value} on"
+        if typed is not None and typed.number is not None:
+            return f" from {self.number(written)} bars ago on"
+        if typed is not None and typed.kind == Kind.NUMBER:
+            return f" from so many bars ago on as {self.noun(written)}"
+        begun = self.asked(written) == "the session begins with this bar"
+        return " from the session's first bar on" if begun else ""
+
+    def _line(self, given: tuple[tree.Argument, ...]) -> str:
+        """The line on which a structure is looked for, where that is not the price."""
+        if not given or isinstance(given[0].value, tree.Text) or given[0].name not in (None, "x"):
+            return ""
+        written = given[0].value
+        typed = self.formula.types.get(written)
+        if typed is None or typed.number is not None or typed.kind != Kind.NUMBER:
+            return ""
+        return f" of {self.noun(written)}"
 
     def _fields(
         self, function: Function, node: tree.Node, given: tuple[tree.Argument, ...]
@@ -250,8 +336,9 @@ class Namer:
             return None
         given = called.arguments if isinstance(called, tree.Call) else ()
         fields, _ = self._fields(function, called, given)
+        rest = self._unmentioned(function, said, node, called, given)
         yes, no = (_filled(re.sub(r"^{x}", "{the_x}", part), fields) for part in said.split("|"))
-        return yes, no
+        return yes + rest, no + rest
 
     def _on(self, node: tree.On, subject: str) -> str:
         inner, rule = self.noun(node.value, subject), timeframe(node.timeframe)
@@ -280,6 +367,8 @@ class Namer:
         change = self._change(node)
         if change:
             return change
+        if canonical.expression(node) == "60 * hour + minute":
+            return "the time by the venue's clock, in minutes after midnight,"
         word, _ = OPERATORS[node.operator]
         own = canonical.expression(node.left)
         left, right = self._operand(node.left, subject), self._operand(node.right, subject or own)

@@ -177,13 +177,18 @@ class _Speaker:
         within: Within,
         *,
         past: bool = False,
+        called: str = "",
+        spelled: set[str] | None = None,
     ) -> None:
         self.formula = formula
         self.values = values
         self.tick = tick
         self.within = within
         self.past = past
-        self.namer = Namer(formula, self.asked)
+        self.called = called
+        """What the bars are called that are counted, where they are not those of the sentence."""
+        self.spelled: set[str] = set() if spelled is None else spelled
+        self.namer = Namer(formula, self.asked, self.spelled)
 
     def whole(self) -> str:
         node = self.formula.expression
@@ -197,11 +202,22 @@ class _Speaker:
 
     def asked(self, node: tree.Node, *, no: bool = False) -> str:
         """What a condition asks, without values; turned round with ``no``."""
-        return _Speaker(self.formula, None, self.tick, ()).clause(node, no=no)
+        speaker = _Speaker(
+            self.formula, None, self.tick, (), called=self.called, spelled=self.spelled
+        )
+        return speaker.clause(node, no=no)
 
     def _inside(self, node: tree.Node) -> _Speaker:
         past = self.past or not isinstance(node, tree.On)
-        return _Speaker(self.formula, self.values, self.tick, (*self.within, node), past=past)
+        return _Speaker(
+            self.formula,
+            self.values,
+            self.tick,
+            (*self.within, node),
+            past=past,
+            called=self.called,
+            spelled=self.spelled,
+        )
 
     # Conditions
 
@@ -216,7 +232,7 @@ class _Speaker:
                 word = "; and " if together else "; or "
                 return word.join(self.clause(term, no=no) for term in node.terms)
             case tree.Not():
-                return self.clause(node.truth, no=not no)
+                return self._denied(node, no)
             case tree.OverTime():
                 return self._over_time(node, no)
             case tree.Then():
@@ -235,10 +251,30 @@ class _Speaker:
                 return self._between(node, no)
             case tree.Crosses():
                 return self._crosses(node, no)
+        earlier = self._earlier(node, no)
+        if earlier:
+            return earlier
         said = self.namer.truth(node)
         if said is not None:
             return self._either(node, *said, no)
         return f"{self.namer.noun(node)} {self._either(node, 'holds', 'does not hold', no)}"
+
+    def _denied(self, node: tree.Not, no: bool) -> str:
+        """What is denied, in its own words; where it is so all the same, that it must not be."""
+        inner = self.clause(node.truth, no=not no)
+        if self.values is None or no or isinstance(node.truth, tree.Not):
+            return inner
+        return inner if self._value(node) != 0.0 else f"{inner}; that must not be"
+
+    def _earlier(self, node: tree.Node, no: bool) -> str:
+        """A condition on a bar before."""
+        name = tree.called(node) if isinstance(node, tree.Call) else ""
+        if name not in ("prev", "ago") or not isinstance(node, tree.Call) or not node.arguments:
+            return ""
+        bars = self.namer.number(node.arguments[1].value) if len(node.arguments) > 1 else "1"
+        when = "on the bar before" if bars == "1" else f"{bars} bars ago"
+        opposite = no if self.values is None else self._value(node) != 1.0
+        return f"{when} {self.asked(node.arguments[0].value, no=opposite)}"
 
     def _either(self, node: tree.Node, yes: str, not_so: str, no: bool) -> str:
         """The words for how a condition stands, or for what is asked."""
@@ -250,8 +286,8 @@ class _Speaker:
         return self._either(node, "is", "is not", no)
 
     def _bars(self, node: tree.Node) -> tuple[str, str]:
-        bars = self.namer.number(node)
-        return bars, "bar" if bars == "1" else f"{bars} bars"
+        bars, called = self.namer.number(node), f"{self.called} " if self.called else ""
+        return bars, f"{called}bar" if bars == "1" else f"{bars} {called}bars"
 
     def _over_time(self, node: tree.OverTime, no: bool) -> str:
         bars, words = self._bars(node.bars)
@@ -290,13 +326,22 @@ class _Speaker:
     def _then(self, node: tree.Then, no: bool) -> str:
         _, words = self._bars(node.bars)
         if self.values is None:
-            join = "and then not" if no else "and then"
-            return f"{self.asked(node.first)}, {join} within {words} {self.asked(node.second)}"
+            first, second = self.asked(node.first), self.asked(node.second)
+            if no:
+                return f"it is not so that {first}, and then within {words} {second}"
+            return f"{first}, and then within {words} {second}"
         now = self.clause(node.second)
         if self._value(node) == 1.0:
             was = self._inside(node).clause(node.first)
             return f"on {moment(self._measure(node))} {was}, and then {now}"
+        if no:
+            return self._opposite(node)
         return f"{now}; asked is before it, within {words}: {self.asked(node.first)}"
+
+    def _opposite(self, node: tree.Then) -> str:
+        """That one thing has not followed another."""
+        speaker = _Speaker(self.formula, None, self.tick, (), called=self.called)
+        return speaker.clause(node, no=True)
 
     def _until(self, node: tree.Until, no: bool) -> str:
         span = f"from when {self.asked(node.truth)} until {self.asked(node.end)}"
@@ -315,7 +360,8 @@ class _Speaker:
     def _on(self, node: tree.On, no: bool) -> str:
         rule = timeframe(node.timeframe)
         bars = f"bars of {rule.name}" if isinstance(rule, BarKind) else f"{bars_called(rule)} bars"
-        inner = self if self.values is None else self._inside(node)
+        inner = self._inside(node)
+        inner.called = bars.removesuffix(" bars")
         return f"on {bars} {inner.clause(node.value, no=no)}"
 
     def _compare(self, node: tree.Compare, no: bool) -> str:
@@ -380,7 +426,7 @@ class _Speaker:
             tree.Relation.DIFFERENT,
         ):
             return ""
-        if len(call.arguments) != 2:
+        if len(call.arguments) != 2 or any(argument.name for argument in call.arguments):
             return ""
         low = node.relation in (tree.Relation.LESS, tree.Relation.AT_MOST)
         part = f"lowest {share:g} %" if low else f"highest {100 - share:g} %"
