@@ -150,12 +150,11 @@ def _calendar(
         label,
         outputs=(Output(unit=NONE, span=(low, high)),),
         body=body,
-        said=f"{label.lower()} by the venue's clock" if name in ("hour", "minute") else "",
         meaning=meaning,
         reading=reading,
         pitfalls="By the clock of the instrument's venue; of a bar its opening counts.",
         source=CLOCK,
-        **({"said": label.lower()} | rest),
+        **({"said": label.lower() + (low == 0) * " by the venue's clock"} | rest),
     )
 
 
