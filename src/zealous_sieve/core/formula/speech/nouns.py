@@ -239,7 +239,7 @@ class Namer:
                 continue
             written = bound.get(parameter.name)
             number = parameter.default if written is None else self._number(written)
-            if number is None or number not in rests_on:
+            if number is None or (parameter.whole and number not in rests_on):
                 continue
             numbers.append(f"{number:,.10g}")
             unusual = unusual or number != parameter.default
