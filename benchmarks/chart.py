@@ -18,7 +18,9 @@ from playwright.sync_api import Page, sync_playwright
 sys.path.insert(0, str(Path(__file__).resolve().parents[1] / "scripts"))
 from screenshots import FLAGS, finished_run
 
-BASE = "http://127.0.0.1:8437"
+from zealous_sieve.client import Client
+
+BASE = sys.argv[1] if len(sys.argv) > 1 else "http://127.0.0.1:8437"
 DRAWN = """(code) => new Promise((done) => {
   const look = () => {
     const label = document.querySelector('.canvas')?.getAttribute('aria-label') ?? ''
@@ -39,7 +41,7 @@ def steps(page: Page, codes: list[str], pause: int) -> list[float]:
 
 
 def main() -> None:
-    run = finished_run(BASE, "Agreed uptrend")
+    run = finished_run(Client(BASE), "Agreed uptrend")
     with sync_playwright() as playwright:
         browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
         page = browser.new_page(viewport={"width": 1280, "height": 800})

@@ -10,8 +10,8 @@ twentieth of them, and its time is multiplied. In the application 200 instrument
 
 from __future__ import annotations
 
+import argparse
 import csv
-import sys
 import tempfile
 import time
 from datetime import UTC, datetime
@@ -27,13 +27,13 @@ from zealous_sieve.core.market.foreign.sifting import sift
 from zealous_sieve.storage.foreign_columns import read_rows
 from zealous_sieve.storage.foreign_files import glimpse
 
-ROWS, CODES, SHARE = 2_000_000, 100, 20
+CODES, SHARE = 100, 20
 
 
-def table(prefix: str) -> pa.Table:
+def table(prefix: str, rows: int) -> pa.Table:
     """Minutes of random walks."""
     rng = np.random.default_rng(7)
-    each = ROWS // CODES
+    each = rows // CODES
     minutes = np.arange(each)
     times = np.datetime64("2024-01-02T08:00", "s") + (minutes // 500 * 1440 + minutes % 500) * 60
     close = 100 * np.exp(np.cumsum(rng.normal(0, 0.0004, (CODES, each)), axis=1)).ravel().round(2)
@@ -46,7 +46,7 @@ def table(prefix: str) -> pa.Table:
             "high": (np.maximum(opened, close) + 0.05).round(2),
             "low": (np.minimum(opened, close) - 0.05).round(2),
             "close": close,
-            "volume": rng.integers(1, 900, ROWS).astype(float),
+            "volume": rng.integers(1, 900, rows).astype(float),
         }
     )
 
@@ -62,18 +62,18 @@ def write(rows: pa.Table, path: Path) -> None:
             writer.writerow([code, day, *(str(value).replace(".", ",") for value in values)])
 
 
-def ours(path: Path) -> float:
+def ours(path: Path, rows_of: int) -> float:
     begun = time.perf_counter()
     refusals = Refusals()
     layout = glimpse(path, path.name, {}).understood.layout
     rows = read_rows(path, path.name, layout, refusals, lambda done, total: None)
     series, _ = sift(rows, refusals, int(time.time()))
     assert refusals.count == 0
-    assert sum(len(times) for times, _ in series.values()) == ROWS
+    assert sum(len(times) for times, _ in series.values()) == rows_of
     return time.perf_counter() - begun
 
 
-def rival(path: Path) -> float:
+def rival(path: Path, rows: int) -> float:
     begun = time.perf_counter()
     found: dict[str, list[tuple[float, ...]]] = {}
     with path.open(newline="", encoding="utf-8") as file:
@@ -83,7 +83,7 @@ def rival(path: Path) -> float:
             moment = datetime.strptime(day, "%d.%m.%Y %H:%M").replace(tzinfo=UTC).timestamp()
             own = (moment, *(float(value.replace(",", ".")) for value in values))
             found.setdefault(code, []).append(own)
-            if row >= ROWS // SHARE:
+            if row >= rows // SHARE:
                 break
     for own in found.values():
         own.sort()
@@ -107,18 +107,22 @@ def through(base: str, path: Path) -> tuple[float, float]:
 
 
 def main() -> None:
+    parser = argparse.ArgumentParser(description=__doc__)
+    parser.add_argument("base", nargs="?", help="the address of a running application")
+    parser.add_argument("--rows", type=int, default=2_000_000)
+    asked = parser.parse_args()
     with tempfile.TemporaryDirectory() as folder:
         text, columns = Path(folder) / "bench.csv", Path(folder) / "bench.parquet"
-        write(table("BENCH"), text)
-        pq.write_table(table("BEPAR"), columns)
-        own, other = ours(text), rival(text)
+        write(table("BENCH", asked.rows), text)
+        pq.write_table(table("BEPAR", asked.rows), columns)
+        own, other = ours(text, asked.rows), rival(text, asked.rows)
         print(
             f"CSV understood, read, checked: {own:.1f} s; row by row {other / own:.0f} times as long"
         )
-        print(f"Parquet the same: {ours(columns):.1f} s")
-        if len(sys.argv) > 1:
+        print(f"Parquet the same: {ours(columns, asked.rows):.1f} s")
+        if asked.base:
             for path in (text, columns):
-                read, taken = through(sys.argv[1], path)
+                read, taken = through(asked.base, path)
                 print(
                     f"{path.name} through the application: read {read:.1f} s, taken {taken:.1f} s"
                 )

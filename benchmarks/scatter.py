@@ -54,6 +54,7 @@ def crowd(route: Route) -> None:
         "fastest": "1d",
         "moments": list(range(frames)),
         "first": 0,
+        "stopped": [],
         "x": {**measure, "values": values(1.0)},
         "y": {**measure, "values": [[2.0**v for v in row] for row in values(1.0)]},
         "size": {**measure, "values": sizes},

@@ -19,6 +19,7 @@ import pandas as pd
 from zealous_sieve.core.engine.build import bars_of, seen_at
 from zealous_sieve.core.engine.evaluate import evaluate
 from zealous_sieve.core.engine.panel import Panel
+from zealous_sieve.core.engine.session import Session
 from zealous_sieve.core.engine.warm import warm_cache
 from zealous_sieve.core.formula.check import check
 from zealous_sieve.core.formula.timeframe import timeframe
@@ -68,13 +69,18 @@ def resampled(panel: Panel, position: int, frame: str) -> pd.DataFrame:
     table = pd.DataFrame({n: c[rows] for n, c in panel.columns.items()})
     table.index = pd.to_datetime(panel.times[rows], unit="s")
     session = panel.known(position).session
-    opens = session.opens if session else 0
+    assert session is not None
     span = frame.replace("m", "min") if frame.endswith("m") else "1D"
     parts = [
-        day.resample(span, origin=day.index[0].normalize() + pd.Timedelta(minutes=opens)).agg(HOW)
+        day.resample(span, origin=_opens(session, day.index[0])).agg(HOW)
         for _, day in table.groupby(table.index.normalize())
     ]
     return pd.concat(parts).dropna()
+
+
+def _opens(session: Session, moment: pd.Timestamp) -> pd.Timestamp:
+    days = session.days(np.array([int(moment.timestamp())]))
+    return pd.to_datetime(int(session.opens(days)[0]), unit="s")
 
 
 def main() -> None:
