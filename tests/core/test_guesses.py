@@ -138,6 +138,8 @@ LASTING = {
 }  # fmt: skip
 AGAINST = {"": "{c}", "no report in the next 5 days": '{c} and days_to_event("report") > 5',
            "rsi under 60": "{c} and rsi < 60", "rsi not under 40": "{c} and rsi >= 40",
+           "atr over 3%": "{c} and 100 * atr / close > 3", "change under 2%": "{c} and roc(close, 1) < 2",
+           "gain less than 5%": "{c} and close > prev(close) and not (close >= prev(close) by 5%)",
            "gap down less than 1%": "{c} and gap_percent < 0 and gap_percent > -1"}  # fmt: skip
 BARS = panel_of(260, seed=8)
 
