@@ -22,10 +22,10 @@ def drag(page: Page, *corners: tuple[float, float]) -> None:
 def test_a_region_is_looked_at_closer_and_stepped_through(page: Page) -> None:
     page.goto("/scatter?as=Tight+and+strong")
     sight = page.get_by_role("status").filter(has_text="in sight")
-    expect(sight).to_contain_text(re.compile(r"^\s*240 of 240 in sight"))
+    expect(sight).to_contain_text(re.compile(r"^\s*(2\d\d) of \1 in sight"))
     drag(page, (0.3, 0.3), (0.6, 0.6))
     expect(page).to_have_url(re.compile(r"in=[-\d.]+,"))
-    expect(sight).not_to_contain_text("240 of 240")
+    expect(sight).not_to_contain_text(re.compile(r"(2\d\d) of \1"))
     count = int(sight.inner_text().split()[0])
     assert 3 < count < 200
     stepped: list[str] = []
@@ -51,7 +51,7 @@ def test_a_region_is_looked_at_closer_and_stepped_through(page: Page) -> None:
     page.keyboard.press("Enter")
     expect(page.get_by_text(f"Caught holds {marked} instruments now.")).to_be_visible()
     page.keyboard.press("b")
-    expect(sight).to_contain_text(re.compile(r"^\s*240 of 240"))
+    expect(sight).to_contain_text(re.compile(r"^\s*(2\d\d) of \1"))
     page.get_by_label("Universe", exact=True).select_option("Caught")
     expect(sight).to_contain_text(f"of {marked} in sight")
     page.get_by_label("Scale across").select_option("rank")
@@ -70,7 +70,7 @@ def test_the_session_is_played_and_the_desk_set_back_to_a_moment_of_it(page: Pag
     formula.fill("rsi(9)")
     formula.press("Enter")
     sight = page.get_by_role("status").filter(has_text="in sight")
-    expect(sight).to_contain_text(re.compile(r"^\s*2\d\d of 240"))
+    expect(sight).to_contain_text(re.compile(r"^\s*2\d\d of 2\d\d"))
     page.keyboard.press("p")
     slider = page.get_by_label("Moment of the session")
     expect(slider).to_have_attribute("aria-valuetext", re.compile("09:0[2-9]"))

@@ -206,7 +206,7 @@ def test_figures_have_about_four_digits(value: float, text: str) -> None:
 
 
 @pytest.mark.parametrize(
-    ("tick", "text"), [(1, "1,234"), (0.5, "1,234"), (0.01, "1,234.50"), (0.0001, "1,234.5000")]
+    ("tick", "text"), [(1, "1,234"), (0.5, "1,234.5"), (0.01, "1,234.50"), (0.0001, "1,234.5000")]
 )
 def test_prices_have_the_digits_of_their_tick(tick: float, text: str) -> None:
     assert figure(1234.5 if tick < 0.5 else 1234.2, PRICE, tick) == text
