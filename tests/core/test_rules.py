@@ -209,7 +209,7 @@ def test_figures_have_about_four_digits(value: float, text: str) -> None:
     ("tick", "text"), [(1, "1,234"), (0.5, "1,234.5"), (0.01, "1,234.50"), (0.0001, "1,234.5000")]
 )
 def test_prices_have_the_digits_of_their_tick(tick: float, text: str) -> None:
-    assert figure(1234.5 if tick < 0.5 else 1234.2, PRICE, tick) == text
+    assert figure(1234.5 if tick < 1 else 1234.2, PRICE, tick) == text
 
 
 def test_an_extreme_is_beyond_the_others_unless_ties_are_asked_for() -> None:
