@@ -70,9 +70,6 @@ def developed_values(
     firsts = np.maximum(fast.starts, fast.ends - need)
     read = {term.field for term in in_order(terms.values()) if isinstance(term, Source)}
     made = _develop(fast, slow, firsts, [n for n in (*FIELDS, *EXTRAS) if n in FIELDS or n in read])
-    some = firsts < fast.ends
-    known = np.zeros(len(fast), np.int64)
-    known[some] = np.maximum(0, made.over[firsts[some]] - 1)
     if (
         fast.looks
         and not made.begun.any()
@@ -81,7 +78,7 @@ def developed_values(
         columns = evaluate(terms, slow)
         return {name: seen_from(fast, slow, column, need) for name, column in columns.items()}
     ready = prepare(terms, slow)
-    going_on = IncrementalEvaluation(terms, ready.ending(slow.starts + known))
+    going_on = _going_on(terms, ready, fast, firsts, made.over)
     inside = _unfinished_columns(
         going_on.fields, terms, fast, ready, made, firsts, prepare, evaluate
     )
@@ -105,11 +102,8 @@ def values_then(
     firsts = np.maximum(fast.starts, fast.ends - need)
     over = _closed_by(fast, slow)
     before = np.maximum(0, over - 1)
-    some = firsts < fast.ends
-    known = np.zeros(len(fast), np.int64)
-    known[some] = np.maximum(0, before[firsts[some]] - 1)
     ready = prepare(terms, slow)
-    going_on = IncrementalEvaluation(terms, ready.ending(slow.starts + known))
+    going_on = _going_on(terms, ready, fast, firsts, before)
     moving = {t.field: t for t in in_order(terms.values()) if of_the_moment(t)}
     wanted = {field: _on_the_fast_side(t, slow.rule) for field, t in moving.items()}  # type: ignore[arg-type]
     found = evaluate({f: t for f, t in wanted.items() if t is not None}, fast) if wanted else {}
@@ -122,6 +116,16 @@ def values_then(
         [np.ascontiguousarray(column, dtype=np.float64) for column in inside],
         slow.starts, firsts, fast.ends, before, over > 0, len(fast.times),
     )  # fmt: skip
+
+
+def _going_on(
+    terms: Mapping[str, Term], slow: Panel, fast: Panel, firsts: Rows, over: Rows
+) -> IncrementalEvaluation:
+    """State before the last of the slower bars that had closed at the first faster row of each."""
+    some = firsts < fast.ends
+    known = np.zeros(len(fast), np.int64)
+    known[some] = np.maximum(0, over[firsts[some]] - 1)
+    return IncrementalEvaluation(terms, slow.ending(slow.starts + known))
 
 
 def of_the_moment(term: Term) -> TypeGuard[ExternalInput]:

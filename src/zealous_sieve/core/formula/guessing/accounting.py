@@ -14,17 +14,12 @@ from dataclasses import dataclass
 from math import isclose
 
 from zealous_sieve.core.formula import canonical, tree
+from zealous_sieve.core.formula.guessing.rules import WORDS_OF_NUMBERS
 from zealous_sieve.core.formula.typed import Formula
 
 _SCALES = {"k": 1e3, "thousand": 1e3, "m": 1e6, "mn": 1e6, "mln": 1e6, "mio": 1e6, "million": 1e6,
            "b": 1e9, "bn": 1e9, "billion": 1e9}  # fmt: skip
-_SMALL = "zero one two three four five six seven eight nine ten eleven twelve"
-_WORDS = {word: float(n) for n, word in enumerate(_SMALL.split())} | {
-    word: 10.0 * n
-    for n, word in enumerate(
-        ["twenty", "thirty", "forty", "fifty", "sixty", "seventy", "eighty", "ninety", "hundred"], 2
-    )
-}
+_WORDS = {word: float(n) for n, word in WORDS_OF_NUMBERS.items()}
 _STRETCHES = {"week": ("w", 5.0), "month": ("mo", 21.0), "quarter": ("", 63.0), "year": ("", 252.0),
               "hour": ("h", 60.0)}  # fmt: skip
 """How a stretch is written as bars of its own, and how many days, or minutes, it holds."""
