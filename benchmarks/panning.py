@@ -15,24 +15,15 @@ import sys
 from itertools import pairwise
 from pathlib import Path
 
-from playwright.sync_api import Page, sync_playwright
-
-sys.path.insert(0, str(Path(__file__).resolve().parents[1] / "scripts"))
-from screenshots import FLAGS
+from in_browser import DRAWN, opened
+from playwright.sync_api import Page
 
 BASE = sys.argv[1] if len(sys.argv) > 1 else "http://127.0.0.1:8437"
+CODE = sys.argv[2] if len(sys.argv) > 2 else "TPSNHV"
 LIBRARY = Path(__file__).resolve().parents[1] / "frontend/node_modules/echarts/dist/echarts.min.js"
 FRAMES = """() => { window.frames = []; window.going = true
   const step = (now) => { window.frames.push(now); if (window.going) requestAnimationFrame(step) }
   requestAnimationFrame(step) }"""
-DRAWN = """(label) => new Promise((done) => {
-  const look = () => {
-    const now = document.querySelector('.canvas')?.getAttribute('aria-label') ?? ''
-    if (now.includes(label)) requestAnimationFrame(() => done(performance.now()))
-    else requestAnimationFrame(look)
-  }
-  look()
-})"""
 RIVAL = """([bars, width, height]) => {
   const host = document.createElement('div')
   host.id = 'rival'
@@ -59,12 +50,10 @@ def fps(page: Page, x: float, y: float) -> float:
 
 
 def main() -> None:
-    with sync_playwright() as playwright:
-        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
-        page = browser.new_page(viewport={"width": 1280, "height": 800}, bypass_csp=True)
+    with opened() as page:
         for bars in ("1d", "1m"):
-            page.goto(f"{BASE}/instruments/TPSNHV?bars={bars}")
-            page.evaluate(DRAWN, "TPSNHV")
+            page.goto(f"{BASE}/instruments/{CODE}?bars={bars}")
+            page.evaluate(DRAWN, CODE)
             page.wait_for_timeout(1500)
             page.keyboard.press("6")
             page.wait_for_timeout(2500)
@@ -76,7 +65,7 @@ def main() -> None:
                 "() => new Promise((d) => requestAnimationFrame(() => requestAnimationFrame("
                 "() => d(performance.now()))))"
             )
-            label = page.locator(".canvas").get_attribute("aria-label") or ""
+            label = page.locator(".canvas [role=img]").get_attribute("aria-label") or ""
             print(
                 f"{bars}: {label.split(';')[0]}; from the key to all of it drawn {drawn - begun:.0f} ms"
             )
@@ -87,10 +76,10 @@ def main() -> None:
             own = fps(page, box["x"] + 300, box["y"] + 150)
             body = json.dumps({"bars": bars, "count": 5000})
             chart = page.evaluate(
-                "async (body) => { const s = await (await fetch('/api/session')).json(); "
-                "return (await fetch('/api/instruments/TPSNHV/chart', { method: 'POST', body, headers: "
+                "async ([code, body]) => { const s = await (await fetch('/api/session')).json(); "
+                "return (await fetch(`/api/instruments/${code}/chart`, { method: 'POST', body, headers: "
                 "{ 'Content-Type': 'application/json', 'X-Session-Token': s.token } })).json() }",
-                body,
+                [CODE, body],
             )
             columns = (chart[name] for name in ("open", "close", "low", "high"))
             page.add_script_tag(path=str(LIBRARY))
@@ -100,7 +89,6 @@ def main() -> None:
             print(
                 f"{bars}: panned at {own:.0f} frames a second; candle series of the library {other:.0f}"
             )
-        browser.close()
 
 
 if __name__ == "__main__":

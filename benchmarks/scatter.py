@@ -1,6 +1,6 @@
 """The scatter in a browser: 5,000 points moved about, and a session of 240 shares played.
 
-    .venv/bin/python benchmarks/scatter.py --base http://127.0.0.1:8000
+    .venv/bin/python benchmarks/scatter.py --base http://127.0.0.1:8437
 
 The 5,000 points take the place of the server's reply; all else is the application as it runs. The rival for
 a step of the playback is to ask the server for each moment.
@@ -11,12 +11,13 @@ from __future__ import annotations
 import argparse
 import json
 import random
+import re
 import time
 from typing import Any
 
-from playwright.sync_api import Page, Route, sync_playwright
+from in_browser import opened
+from playwright.sync_api import Page, Route
 
-FLAGS = ("--no-sandbox", "--disable-gpu", "--disable-quic")
 MANY = 5_000
 MEASURE = """async () => {
   const canvas = document.querySelector('canvas'), box = canvas.getBoundingClientRect()
@@ -65,7 +66,9 @@ def crowd(route: Route) -> None:
 def played(page: Page, base: str) -> None:
     """How long steps of the playback take, with the frame drawn, and how long asking for each would."""
     page.goto(f"{base}/scatter")
-    page.get_by_text("240 in sight").wait_for()
+    in_sight = page.get_by_text(re.compile(r"\d of \d+ in sight"))
+    in_sight.wait_for()
+    shares = in_sight.inner_text().split(" of ")[0]
     page.keyboard.press("p")
     page.get_by_label("Moment of the session").wait_for()
     page.keyboard.press("p")
@@ -85,18 +88,16 @@ def played(page: Page, base: str) -> None:
         }"""
     )
     print(
-        f"playback of 240 shares: {1000 * step:.0f} ms a step; asking the server for each {asked:.0f} ms "
-        f"or more, {asked / 1000 / step:.0f} times as long ({own} requests in all)"
+        f"playback of {shares} shares: {1000 * step:.0f} ms a step; asking the server for each "
+        f"{asked:.0f} ms or more, {asked / 1000 / step:.0f} times as long ({own} requests in all)"
     )
 
 
 def main() -> None:
     parser = argparse.ArgumentParser()
-    parser.add_argument("--base", default="http://127.0.0.1:8000")
+    parser.add_argument("--base", default="http://127.0.0.1:8437")
     base = parser.parse_args().base
-    with sync_playwright() as playwright:
-        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
-        page = browser.new_page(viewport={"width": 1280, "height": 800})
+    with opened() as page:
         played(page, base)
         page.route("**/api/scatter", crowd)
         page.goto(f"{base}/scatter")
@@ -104,7 +105,6 @@ def main() -> None:
         time.sleep(1)
         rates = [page.evaluate(MEASURE) for _ in range(3)]
         print(f"{MANY} points moved about: {max(rates):.0f} frames a second")
-        browser.close()
 
 
 if __name__ == "__main__":

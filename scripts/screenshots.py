@@ -165,6 +165,8 @@ def finished_run(base: Client, name: str, body: dict | None = None) -> dict:
         view = call(base, f"/runs/{run['id']}")
         if view["run"]["state"] == "done":
             return view["run"]
+        if view["run"]["state"] not in ("queued", "running"):
+            raise RuntimeError(f"the run of {name} has not ended well: {view['run']}")
         time.sleep(0.2)
 
 

@@ -13,7 +13,8 @@ from zealous_sieve.core.formula import canonical
 from zealous_sieve.core.formula.check import check, check_condition, check_number
 from zealous_sieve.core.formula.limits import MAX_CHARACTERS
 from zealous_sieve.core.formula.parser import parse
-from zealous_sieve.core.formula.speech.sentence import parts, read, say
+from zealous_sieve.core.formula.speech.mentioned import parts
+from zealous_sieve.core.formula.speech.sentence import read, say
 
 YES, NO, UNKNOWN = 1.0, 0.0, math.nan
 

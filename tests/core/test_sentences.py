@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from pathlib import Path
+from random import Random
 
 import numpy as np
 import pytest
@@ -14,7 +15,8 @@ from tests.bars import calls_of, example_calls, market_of, panel_of
 from zealous_sieve.core.engine.evaluate import evaluate
 from zealous_sieve.core.errors import FormulaError
 from zealous_sieve.core.formula.check import check, check_condition
-from zealous_sieve.core.formula.speech.sentence import parts, read, say
+from zealous_sieve.core.formula.speech.mentioned import parts
+from zealous_sieve.core.formula.speech.sentence import read, say
 from zealous_sieve.core.functions.specification import CATALOGUE, Kind
 from zealous_sieve.core.sieve.examples import EXAMPLES
 from zealous_sieve.core.sieve.prepare import truth_of as term_of
@@ -150,11 +152,6 @@ def test_what_is_said_of_a_condition_of_the_catalogue_is_what_holds(text: str) -
     assert yes <= {asked}, "where it holds it is said as it is asked"
 
 
-if __name__ == "__main__":
-    kept = [block.split("\n")[0] for block in KEPT.read_text("utf-8").strip().split("\n\n")]
-    KEPT.write_text("\n\n".join(block_of(text) for text in kept) + "\n", "utf-8")
-
-
 def _varied(call: str) -> list[str]:
     """A call, and the same with each of its arguments changed."""
     name, _, rest = call.partition("(")
@@ -197,3 +194,48 @@ def test_formulas_that_differ_somewhere_are_never_said_alike(call: str) -> None:
             sentence, seen = read(formula), np.nan_to_num(column, nan=-1.0).tolist()
             before = said.setdefault(sentence, (form.format(truth), seen))
             assert before[1] == seen, (sentence, before[0], form.format(truth))
+
+
+LEAVES = ("close > open", "high > prev(high)", "volume > 60", "close crosses above sma(close, 5)")
+JOINED = (
+    "({0}) and ({1})", "({0}) or ({1})", "({0}) then ({1}) within 3 bars", "({0}) until ({1})",
+    "at least 1 of (({0}), ({1}), volume < 70)", "at least 2 of (({0}), ({1}), volume < 70)",
+    "({0}) and ({1}) and low < prev(low)", "({0}) or ({1}) or low < prev(low)",
+    "if_then(({0}), close, open) > if_then(({1}), open, low)",
+)  # fmt: skip
+WRAPPED = (
+    "not ({0})", "({0}) for 2 bars", "({0}) in last 2 bars", "({0}) at least 2 of 4 bars",
+    "({0}) on 80m", "prev({0})", "ago(({0}), 2)", "count(({0}), 4) >= 2", "count(({0}), 4) < 2",
+    "bars_since({0}) < 3", "bars_since(not ({0})) == 2", "bars_since(not ({0})) > 1",
+    "when_last(({0}), close) < close", "sum(volume) since ({0}) > 200",
+)  # fmt: skip
+
+
+def drawn(chance: Random, deep: int) -> str:
+    """A condition of a few leaves, joined, denied, counted, over time and on slower bars."""
+    if deep == 0 or chance.random() < 0.15:
+        return chance.choice(LEAVES)
+    if chance.random() < 0.5:
+        return chance.choice(WRAPPED).format(drawn(chance, deep - 1))
+    return chance.choice(JOINED).format(drawn(chance, deep - 1), drawn(chance, deep - 1))
+
+
+def test_drawn_conditions_that_differ_somewhere_are_never_said_alike() -> None:
+    """3,000 conditions of up to three levels; run once with 100,000."""
+    chance, panel, draws = Random(5), market_of(days=4), 3000
+    formulas = {text: check_condition(text) for text in (drawn(chance, 3) for _ in range(draws))}
+    said: dict[str, list[str]] = {}
+    for text, formula in formulas.items():
+        said.setdefault(read(formula), []).append(text)
+    alike = {sentence: texts for sentence, texts in said.items() if len(texts) > 1}
+    assert len(said) > draws / 4
+    terms = {text: term_of(formulas[text]) for texts in alike.values() for text in texts}
+    found = {text: np.nan_to_num(c, nan=-1.0) for text, c in evaluate(terms, panel).items()}
+    for sentence, (first, *others) in alike.items():
+        for other in others:
+            assert (found[first] == found[other]).all(), (sentence, first, other)
+
+
+if __name__ == "__main__":
+    kept = [block.split("\n")[0] for block in KEPT.read_text("utf-8").strip().split("\n\n")]
+    KEPT.write_text("\n\n".join(block_of(text) for text in kept) + "\n", "utf-8")

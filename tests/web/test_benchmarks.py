@@ -9,6 +9,7 @@ from pathlib import Path
 
 import pytest
 
+from tests.conftest import Service
 from zealous_sieve import environment
 
 FOLDER = Path(__file__).parents[2] / "benchmarks"
@@ -21,20 +22,33 @@ SMALL = {
     "foreign": ("--rows", "4000"),
     "load": ("--sizes", "4x80"),
 }
-ON_A_WHOLE_DESK = {"panning", "chart", "scatter"}
-"""They need years of minutes and a run with many hits: ``./start``, then by hand."""
-BESIDE = {"rivals", "engine_rival"}
-"""What benchmarks are compared with."""
+IN_A_BROWSER = {
+    "panning": lambda base: (base, "LANT40"),
+    "chart": lambda base: (base,),
+    "scatter": lambda base: ("--base", base),
+}
+"""They look at an application that runs."""
+BESIDE = {"rivals", "engine_rival", "in_browser"}
+"""What benchmarks are compared with, and what they share."""
 
 
 def test_all_of_them_are_run() -> None:
-    assert set(SMALL) == {path.stem for path in FOLDER.glob("*.py")} - BESIDE - ON_A_WHOLE_DESK
+    assert set(SMALL) == {path.stem for path in FOLDER.glob("*.py")} - BESIDE - set(IN_A_BROWSER)
 
 
 @pytest.mark.parametrize("name", list(SMALL))
 def test_a_benchmark_runs_to_its_end(name: str, address: str) -> None:
     told = os.environ | {environment.ADDRESS: address}
-    command = [sys.executable, str(FOLDER / f"{name}.py"), *SMALL[name]]
+    runs_to_its_end(name, *SMALL[name], told=told)
+
+
+@pytest.mark.parametrize("name", list(IN_A_BROWSER))
+def test_a_benchmark_in_a_browser_runs_to_its_end(name: str, service: Service) -> None:
+    runs_to_its_end(name, *IN_A_BROWSER[name](service.base), told=dict(os.environ))
+
+
+def runs_to_its_end(name: str, *arguments: str, told: dict[str, str]) -> None:
+    command = [sys.executable, str(FOLDER / f"{name}.py"), *arguments]
     done = subprocess.run(command, env=told, capture_output=True, text=True, timeout=240)
     assert done.returncode == 0, done.stderr[-3000:]
     assert done.stdout.strip()

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import io
 import json
+import re
+from datetime import datetime, timedelta
 from typing import Any
 
 import numpy as np
@@ -14,9 +16,12 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.bars import walk
+from zealous_sieve.core.market.universes import EVERYTHING
 from zealous_sieve.core.sieve.drawing import beside, near, smoothed
+from zealous_sieve.usecases.market import desk_of
 from zealous_sieve.usecases.ports import Outside
-from zealous_sieve.usecases.preferences import KEY, Preferences, preferences
+from zealous_sieve.usecases.preferences import KEY, Clock, Preferences, prefer, preferences
+from zealous_sieve.usecases.statements import Statement, say_statements
 
 
 def found(client: FlaskClient, words: str) -> list[tuple[str, str]]:
@@ -63,6 +68,21 @@ def test_what_was_chosen_is_kept_and_what_can_not_be_is_told(
     ):
         outside.market.set_setting(KEY, kept)
         assert isinstance(preferences(outside.market), Preferences)
+
+
+def test_sentences_tell_times_by_the_clock_that_was_chosen(outside: Outside) -> None:
+    """The same bar of a quarter of an hour, by three clocks."""
+    asked = Statement(code="TPSNHV", bars="15m", formula="close > open in last 60 bars")
+    told = []
+    clocks = (("UTC", Clock.FULL), ("Asia/Kolkata", Clock.HALF), ("Atlantic/Azores", Clock.FULL))
+    for zone, clock in clocks:
+        prefer(outside.market, Preferences(zone=zone, clock=clock))
+        (said,) = say_statements(desk_of(outside), [asked], EVERYTHING)
+        told.append(re.findall(r"On (\d+ \w+, .*?) the close", said.sentence)[0])
+    utc = datetime.strptime(told[0], "%d %b, %H:%M UTC")
+    there = utc + timedelta(hours=5, minutes=30)
+    assert told[1].casefold() == f"{there:%-d %b, %I:%M %p} GMT+5:30".casefold()
+    assert told[2] == f"{utc:%-d %b, %H:%M} GMT"
 
 
 COLUMNS: list[dict[str, Any]] = [

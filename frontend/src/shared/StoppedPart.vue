@@ -7,7 +7,7 @@ defineProps<{ codes: readonly string[] | undefined }>()
 
 <template>
   <span v-if="codes?.length" class="quiet" :title="codes.join(', ')">
-    {{ plural(codes.length, 'instrument') }} left out, their bars have stopped:
+    {{ plural(codes.length, 'instrument') }} left out, {{ codes.length > 1 ? 'their' : 'its' }} bars have stopped:
     <template v-for="(code, n) in codes.slice(0, 3)" :key="code"
       ><template v-if="n">, </template
       ><RouterLink class="mono" :to="`/instruments/${encodeURIComponent(code)}`">{{

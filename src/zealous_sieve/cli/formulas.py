@@ -221,7 +221,7 @@ def _prepared(
     desk = desk_of(outside)
     chosen = desk.members(read.universe, moment)
     panel = desk.bars(chosen, moment or desk.now, read.timeframe, forming=read.forming)
-    return prepare(read, desk.library, desk.reference.names), panel
+    return prepare(read, desk.library, desk.reference.names, desk.clock), panel
 
 
 @click.command("scan")

@@ -105,7 +105,7 @@ def draw(
     """The chart of an instrument as a run from a moment saw it; ``doubted`` is what the data check found
     of it."""
     instrument = desk.reference.by_code[code]
-    prepared = prepare(sieve)
+    prepared = prepare(sieve, clock=desk.clock)
     drawn = lines(prepared)
     numbers = prepared.numbers()
     own = dressed(desk, dress)

@@ -8,14 +8,13 @@ from enum import StrEnum
 from zealous_sieve.core.market.lantern.calendar import NOW
 from zealous_sieve.core.market.lantern.intraday import Extent
 from zealous_sieve.core.market.lantern.market import build, universes
-from zealous_sieve.core.market.universes import Universe
+from zealous_sieve.core.market.universes import EVERYTHING, Universe
 from zealous_sieve.core.sieve.definition import write_sieve
 from zealous_sieve.core.sieve.examples import EXAMPLES, FORMULAS
 from zealous_sieve.environment import DEMO_FILLED
 from zealous_sieve.usecases.errors import ConflictError
 from zealous_sieve.usecases.market import DEMO_NOW, check_data
 from zealous_sieve.usecases.ports import Outside
-from zealous_sieve.usecases.universes import EVERYTHING
 
 
 def begin_empty(outside: Outside, say: Callable[[str], None] = print) -> bool:

@@ -17,6 +17,7 @@ from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.engine.progress import Progress
 from zealous_sieve.core.errors import DataError, Problem
 from zealous_sieve.core.formula.check import check_condition
+from zealous_sieve.core.formula.speech.figures import BY_UTC, WallClock
 from zealous_sieve.core.formula.terms import Term
 from zealous_sieve.core.formula.timeframe import timeframe
 from zealous_sieve.core.market.data_quality import Finding, FindingKind, inspect
@@ -65,6 +66,8 @@ class Desk:
     """When each of the mendings was made."""
     doubted: frozenset[str] = frozenset()
     present: datetime | None = None
+    clock: WallClock = BY_UTC
+    """The one that was chosen for times in sentences."""
     progress: Progress = _unheard
     cancelled: Event = field(default_factory=Event)
 

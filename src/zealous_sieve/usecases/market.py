@@ -19,6 +19,7 @@ from zealous_sieve.core.market.instruments import DatedFact, Instrument, facts_a
 from zealous_sieve.usecases.desk import Desk, whole_panel
 from zealous_sieve.usecases.errors import NotFoundError
 from zealous_sieve.usecases.ports import MarketPort, Order, Outside, StoredMending
+from zealous_sieve.usecases.preferences import preferences
 
 DEMO_NOW = "demo_now"
 """The setting that holds the demo's moment."""
@@ -87,6 +88,7 @@ def desk_of(outside: Outside) -> Desk:
         mendings=tuple(stored.mending for stored in mendings),
         mended_at=tuple(stored.created_at for stored in mendings),
         doubted=frozenset(finding.code for finding in outside.market.findings()),
+        clock=preferences(outside.market).wall,
     )
 
 

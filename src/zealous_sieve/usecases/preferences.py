@@ -8,8 +8,9 @@ from enum import StrEnum
 
 from zealous_sieve.core.engine.session import clock_of
 from zealous_sieve.core.errors import DataError, Problem
+from zealous_sieve.core.formula.speech.figures import WallClock
+from zealous_sieve.core.market.universes import EVERYTHING
 from zealous_sieve.usecases.ports import MarketPort
-from zealous_sieve.usecases.universes import EVERYTHING
 
 KEY = "preferences"
 
@@ -42,6 +43,11 @@ class Preferences:
     first_page: FirstPage = FirstPage.SIEVES
     universe: str = EVERYTHING
 
+    @property
+    def wall(self) -> WallClock:
+        """The clock that sentences tell times by."""
+        return WallClock(self.zone, self.clock == Clock.HALF)
+
 
 def preferences(market: MarketPort) -> Preferences:
     """What was chosen; what is kept and can't be read counts as not chosen."""
@@ -53,8 +59,9 @@ def preferences(market: MarketPort) -> Preferences:
         own = {name: value for name, value in json.loads(kept).items() if name in known}
         own["clock"] = Clock(own.get("clock", Clock.FULL))
         own["first_page"] = FirstPage(own.get("first_page", FirstPage.SIEVES))
+        clock_of(own.get("zone", "UTC"))
         return Preferences(**own)
-    except (ValueError, TypeError, AttributeError):
+    except (ValueError, TypeError, AttributeError, DataError):
         return Preferences()
 
 

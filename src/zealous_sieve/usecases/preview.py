@@ -119,7 +119,7 @@ def preview_on(desk: Desk, sieve: Sieve) -> Preview:
         return Preview(ok=False, problems=problems, readings=said, formulas=own, rank=rank)
 
     try:
-        prepared = prepare(sieve, desk.library, market)
+        prepared = prepare(sieve, desk.library, market, desk.clock)
         instruments = desk.members(sieve.universe)
         panel = desk.bars(instruments, desk.now, sieve.timeframe, forming=sieve.forming)
     except (SieveError, DataError) as error:

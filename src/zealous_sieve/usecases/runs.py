@@ -35,6 +35,7 @@ from zealous_sieve.usecases.ports import (
     Verdict,
     VerdictKind,
 )
+from zealous_sieve.usecases.preferences import preferences
 from zealous_sieve.usecases.sieves import get_sieve
 
 MOST_ATTEMPTS = 2
@@ -319,7 +320,7 @@ def _by_now(
 def all_hits(outside: Outside, run_id: int) -> list[tuple[Hit, tuple[str, ...]]]:
     """Every hit of a run in its order, with its sentences. Raises NotFoundError."""
     run = _get(outside.runs, run_id)
-    prepared = prepare(run.sieve)
+    prepared = prepare(run.sieve, clock=preferences(outside.market).wall)
     _, seen = outside.hits.page(run)
     return [(one.hit, _told(prepared, one)) for one in seen]
 
@@ -351,7 +352,7 @@ def _views(outside: Outside, run: Run, seen: Sequence[SeenHit], order: Order) ->
     what their instruments cost now."""
     if not seen:
         return []
-    prepared = prepare(run.sieve)
+    prepared = prepare(run.sieve, clock=preferences(outside.market).wall)
     codes = [one.hit.code for one in seen]
     as_run = replace(order, as_of=None)
     tails = outside.compute.do(as_run, last_closes, run.sieve, run.as_of, codes)

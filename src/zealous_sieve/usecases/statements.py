@@ -123,4 +123,4 @@ def _as_conditions(desk: Desk, bars: str, formulas: Sequence[str]) -> Prepared:
         timeframes=(bars,),
         conditions=tuple(Condition(formula=formula) for formula in formulas),
     )
-    return prepare(sieve, desk.library, desk.reference.names)
+    return prepare(sieve, desk.library, desk.reference.names, desk.clock)

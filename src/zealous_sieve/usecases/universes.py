@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 from datetime import datetime
 
 from zealous_sieve.core.errors import CoreError, DataError, Problem
-from zealous_sieve.core.market.universes import Rule, Universe
+from zealous_sieve.core.market.universes import EVERYTHING, Rule, Universe
 from zealous_sieve.usecases.desk import Desk
 from zealous_sieve.usecases.errors import ConflictError, NotFoundError
 from zealous_sieve.usecases.market import findings_at
@@ -17,8 +17,6 @@ from zealous_sieve.usecases.ports import Order, Outside, StoredUniverse
 TOLD = 400
 """So many codes of a universe are told while it is being written."""
 LONGEST_NAME = 120
-EVERYTHING = "All instruments"
-"""The universe in which pages look where nothing else was chosen: it stays under its name."""
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -47,7 +47,7 @@ def why_in_run(outside: Outside, run_id: int, code: str, order: Order) -> Why:
 
 def why_on(desk: Desk, sieve: Sieve, code: str) -> Why:
     """As ``why``, on a desk."""
-    prepared = prepare(sieve, desk.library, desk.reference.names)
+    prepared = prepare(sieve, desk.library, desk.reference.names, desk.clock)
     instrument = desk.reference.by_code[code]
     members = desk.members(sieve.universe)
     inside = any(member.code == code for member in members)

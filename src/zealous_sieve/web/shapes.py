@@ -15,7 +15,7 @@ from zealous_sieve.core.market.mending import Mending
 from zealous_sieve.core.market.outlook import Settles, When
 from zealous_sieve.core.market.overview import OverviewSet
 from zealous_sieve.core.market.scatter import Measure, ScatterSet
-from zealous_sieve.core.market.universes import Rule, Universe
+from zealous_sieve.core.market.universes import EVERYTHING, Rule, Universe
 from zealous_sieve.core.sieve.definition import Sieve
 from zealous_sieve.core.sieve.hit import COLUMNS
 from zealous_sieve.usecases.boards import LONGEST_BACK
@@ -29,7 +29,6 @@ from zealous_sieve.usecases.preferences import Preferences
 from zealous_sieve.usecases.scatters import MOST_FRAMES, Asked
 from zealous_sieve.usecases.speeds import AskedSpeeds
 from zealous_sieve.usecases.suggested import Pointed
-from zealous_sieve.usecases.universes import EVERYTHING
 from zealous_sieve.web.contract import MOST
 
 

@@ -12,6 +12,8 @@ from numpy.typing import NDArray
 from zealous_sieve.core.errors import DataError, Problem
 from zealous_sieve.core.market.instruments import Fact, Instrument, InstrumentKind
 
+EVERYTHING = "All instruments"
+"""The universe in which pages look where nothing else was chosen: it stays under its name."""
 LONGEST_CHAIN = 12
 """Universes that are made of others, which are made of others, and so on."""
 

@@ -67,7 +67,7 @@ def sentences(
         told = map(read, prepared.formulas)
         return tuple(f"{unknown[n]} {w}" if n in unknown else w for n, w in enumerate(told))
     return tuple(
-        f"{unknown[n]} {read(formula)}" if n in unknown else say(formula, own, tick)
+        f"{unknown[n]} {read(formula)}" if n in unknown else say(formula, own, tick, prepared.clock)
         for n, (formula, own) in enumerate(
             zip(prepared.formulas, prepared.by_condition(values), strict=True)
         )

@@ -217,7 +217,7 @@ class Closely:
             values = [float(column[n, -1 - back[n]]) for column in numbers]
             known = panel.known(place)
             own = prepared.by_condition(values)[which[n]]
-            sentence = say(prepared.formulas[which[n]], own, known.tick)
+            sentence = say(prepared.formulas[which[n]], own, known.tick, prepared.clock)
             _, lacks = self.lacks(which[n], place, window - 1 - int(back[n]), known.tick)
             found.append(
                 NearMiss(

@@ -14,7 +14,8 @@ from zealous_sieve.core.errors import FormulaError, Problem, SieveError
 from zealous_sieve.core.formula import canonical
 from zealous_sieve.core.formula.check import check, check_condition, check_number
 from zealous_sieve.core.formula.names import Market
-from zealous_sieve.core.formula.speech.sentence import parts
+from zealous_sieve.core.formula.speech.figures import BY_UTC, WallClock
+from zealous_sieve.core.formula.speech.mentioned import parts
 from zealous_sieve.core.formula.terms import Term, apply, beside_the_bars, lacking
 from zealous_sieve.core.formula.typed import Formula, Typed
 from zealous_sieve.core.formula.words import RESERVED
@@ -24,11 +25,13 @@ from zealous_sieve.core.sieve.definition import Condition, Role, Side, Sieve
 
 @dataclass(frozen=True, kw_only=True)
 class Prepared:
-    """The formulas of a sieve, in the order of its conditions; ``rank`` where there is one."""
+    """The formulas of a sieve, in the order of its conditions; ``rank`` where there is one. ``clock`` is
+    the one by which sentences tell times."""
 
     sieve: Sieve
     formulas: tuple[Formula, ...]
     rank: Formula | None
+    clock: WallClock = BY_UTC
 
     def sided(self) -> tuple[Prepared, ...]:
         """What is asked of each side."""
@@ -130,7 +133,10 @@ def truth_of(formula: Formula) -> Term:
 
 
 def prepare(
-    sieve: Sieve, desk: Mapping[str, str] | None = None, market: Market | None = None
+    sieve: Sieve,
+    desk: Mapping[str, str] | None = None,
+    market: Market | None = None,
+    clock: WallClock = BY_UTC,
 ) -> Prepared:
     """Check every formula of a sieve; ``desk`` are formulas that it may call beside its own. Where a
     ``market`` is given, what the formulas name has to be there.
@@ -149,7 +155,7 @@ def prepare(
     problems += _side_problems(sieve)
     if problems:
         raise SieveError(*problems)
-    return Prepared(sieve=sieve, formulas=tuple(f for f in formulas if f), rank=rank)
+    return Prepared(sieve=sieve, formulas=tuple(f for f in formulas if f), rank=rank, clock=clock)
 
 
 def _side_problems(sieve: Sieve) -> list[Problem]:

@@ -3,6 +3,7 @@ them. Lengths and thresholds were chosen so that each leaves a handful on the de
 
 from __future__ import annotations
 
+from zealous_sieve.core.market.universes import EVERYTHING
 from zealous_sieve.core.sieve.definition import Condition, NamedFormula, Role, Side, Sieve
 
 FORMULAS: dict[str, tuple[str, str]] = {
@@ -115,7 +116,7 @@ SIEVES = (
         name="Bar out of the ordinary",
         note="Body, range, volume, bought and sold volume at their largest of 34 bars together, in one "
         "direction.",
-        universe="All instruments",
+        universe=EVERYTHING,
         timeframes=("15m",),
         fired_within=8,
         formulas=_named("out_of_ordinary"),

@@ -4,7 +4,10 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
+from dataclasses import dataclass
 from datetime import UTC, datetime
+from functools import lru_cache
+from zoneinfo import ZoneInfo
 
 from zealous_sieve.core.functions import units
 
@@ -13,6 +16,34 @@ SHORT = ((1e9, " bn", 1e9), (1e6, " m", 1e6), (1e5, " k", 1e3))
 MOST_DIGITS = 12
 HUGE = 1e15
 """From here on numbers are written by their power of ten."""
+
+
+@dataclass(frozen=True, slots=True)
+class WallClock:
+    """By which clock times within a day are told: a zone of the IANA database, and twelve or 24 hours."""
+
+    zone: str = "UTC"
+    twelve: bool = False
+
+    def tell(self, seconds: float) -> str:
+        """A moment with its day, the offset of the zone beside it: ``9 Jun, 16:20 GMT+2``."""
+        at = datetime.fromtimestamp(seconds, _zone(self.zone))
+        hour = f"{at:%I:%M} {'am' if at.hour < 12 else 'pm'}" if self.twelve else f"{at:%H:%M}"
+        if self.zone == "UTC":
+            return f"{at.day} {at:%b}, {hour} UTC"
+        away = at.utcoffset()
+        minutes = round(away.total_seconds() / 60) if away else 0
+        hours, rest = divmod(abs(minutes), 60)
+        offset = f"{'+' if minutes > 0 else '−'}{hours}{f':{rest:02}' if rest else ''}"
+        return f"{at.day} {at:%b}, {hour} GMT{offset if minutes else ''}"
+
+
+@lru_cache
+def _zone(name: str) -> ZoneInfo:
+    return ZoneInfo(name)
+
+
+BY_UTC = WallClock()
 
 
 def figure(value: float, unit: units.Unit = units.NONE, tick: float = 0.01, more: int = 0) -> str:
@@ -67,10 +98,11 @@ def _decimals(tick: float) -> int:
     return next((d for d, s in steps if round(s) > 0 and abs(s - round(s)) < 1e-6), 8)
 
 
-def moment(seconds: float) -> str:
-    """A bar's moment: its day, and of bars shorter than a day the time too."""
+def moment(seconds: float, clock: WallClock = BY_UTC) -> str:
+    """A bar's moment: its day, and of bars shorter than a day the time too, by a clock."""
     if math.isnan(seconds):
         return "an unknown day"
+    if seconds % DAY:
+        return clock.tell(seconds)
     at = datetime.fromtimestamp(seconds, UTC)
-    day = f"{at.day} {at:%b}"
-    return day if seconds % DAY == 0 else f"{day}, {at:%H:%M} UTC"
+    return f"{at.day} {at:%b}"

@@ -7,112 +7,20 @@ it stands, with the values, and when it happened: "On 9 Jun the close 83.40 was 
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator, Mapping
-from dataclasses import replace
+from collections.abc import Callable, Mapping
 
 from zealous_sieve.core.formula import canonical, tree
 from zealous_sieve.core.formula.comparison import RELATIONS
-from zealous_sieve.core.formula.speech.figures import figure, moment, told_apart
+from zealous_sieve.core.formula.speech.figures import BY_UTC, WallClock, figure, moment, told_apart
+from zealous_sieve.core.formula.speech.mentioned import MEASURES, Within, key
 from zealous_sieve.core.formula.speech.nouns import Namer, bare, bars_called
-from zealous_sieve.core.formula.terms import Term, apply, on_timeframe, source
 from zealous_sieve.core.formula.timeframe import BarKind, timeframe
-from zealous_sieve.core.formula.typed import Formula, Typed, series
+from zealous_sieve.core.formula.typed import Formula
 from zealous_sieve.core.functions import units
 from zealous_sieve.core.functions.specification import Kind, Output
 
 Values = Mapping[str, float]
 """Values at one bar, by the key of what they are values of."""
-Within = tuple[tree.Node, ...]
-"""What a part stands within, from the outside in: other bars, and conditions that held some time ago."""
-
-
-MEASURES = {
-    tree.Span.IN_LAST: "when ",
-    tree.Span.FOR: "streak ",
-    tree.Span.AT_LEAST: "count ",
-}
-"""What is measured of a condition over time: when it held last, for how long, how often."""
-
-
-def _key(node: tree.Node, within: Within, what: str = "") -> str:
-    return (
-        what + canonical.expression(node) + "".join(f" @ {canonical.expression(n)}" for n in within)
-    )
-
-
-def parts(formula: Formula) -> dict[str, Typed]:
-    """The numbers and conditions that the sentence of a condition mentions, by key."""
-    wanted: dict[str, Typed] = {}
-    if formula.expression is None:
-        return wanted
-    for node, within, what in _mentioned(formula, formula.expression, ()):
-        typed = _measured(formula, node, what)
-        if typed is not None:
-            term = _seen(formula, typed.term, within)
-            wanted.setdefault(_key(node, within, what), replace(typed, term=term))
-    return wanted
-
-
-def _mentioned(
-    formula: Formula, node: tree.Node, within: Within
-) -> Iterator[tuple[tree.Node, Within, str]]:
-    """Every part with what it stands within; beside those over time, when and how often."""
-    yield node, within, ""
-    match node:
-        case tree.On():
-            yield from _mentioned(formula, node.value, (*within, node))
-        case tree.OverTime():
-            yield node, within, MEASURES[node.span]
-            deeper = (*within, node) if node.span == tree.Span.IN_LAST else within
-            yield from _mentioned(formula, node.truth, deeper)
-        case tree.Then():
-            yield node, within, "when "
-            yield from _mentioned(formula, node.first, (*within, node))
-            yield from _mentioned(formula, node.second, within)
-        case _:
-            for child in node.children:
-                yield from _mentioned(formula, child, within)
-
-
-def _measured(formula: Formula, node: tree.Node, what: str) -> Typed | None:
-    """The value of a part, or the measure of it; nothing where it has none that changes."""
-    typed = formula.types.get(node)
-    if typed is None or typed.outputs is not None or typed.kind == Kind.TEXT or typed.broken:
-        return None
-    if what:
-        return series(_measure(formula, node, what), units.BARS)
-    if isinstance(node, tree.Number | tree.Argument) or (
-        typed.number is not None and typed.kind != Kind.TRUTH
-    ):
-        return None
-    return typed
-
-
-def _measure(formula: Formula, node: tree.Node, what: str) -> Term:
-    if isinstance(node, tree.Then):
-        first = formula.types[node.first].term
-        return apply("ago", apply("when_last", first, source("bar_time")), constants=(1,))
-    assert isinstance(node, tree.OverTime)
-    truth = formula.types[node.truth].term
-    if what == "when ":
-        return apply("when_last", truth, source("bar_time"))
-    if what == "streak ":
-        return apply("streak", truth)
-    return apply("count", truth, constants=(int(formula.types[node.bars].number or 1),))
-
-
-def _seen(formula: Formula, term: Term, within: Within) -> Term:
-    """A term as it is seen from where the sentence is said."""
-    for node in reversed(within):
-        match node:
-            case tree.On():
-                term = on_timeframe(term, timeframe(node.timeframe))
-            case tree.OverTime():
-                term = apply("when_last", formula.types[node.truth].term, term)
-            case tree.Then():
-                held = apply("when_last", formula.types[node.first].term, term)
-                term = apply("ago", held, constants=(1,))
-    return term
 
 
 def read(formula: Formula) -> str:
@@ -120,9 +28,9 @@ def read(formula: Formula) -> str:
     return _Speaker(formula, None, 0.01, ()).whole()
 
 
-def say(formula: Formula, values: Values, tick: float = 0.01) -> str:
-    """How a condition stands at a bar; ``values`` are those of ``parts``."""
-    return _Speaker(formula, values, tick, ()).whole()
+def say(formula: Formula, values: Values, tick: float = 0.01, clock: WallClock = BY_UTC) -> str:
+    """How a condition stands at a bar; ``values`` are those of ``parts``, times are told by a clock."""
+    return _Speaker(formula, values, tick, (), clock=clock).whole()
 
 
 def label(formula: Formula, node: tree.Node) -> str:
@@ -168,6 +76,29 @@ PAST = {
 """What is said of bars that are over."""
 
 
+PLACES = ("none", "first", "second", "third", "fourth", "fifth", "sixth", "seventh")
+COUNTED = ("no", "one", "two", "three", "four", "five", "six", "seven", "eight", "nine")
+
+
+TIMES = {
+    tree.Relation.GREATER: "more than {}",
+    tree.Relation.AT_LEAST: "{} or more",
+    tree.Relation.LESS: "fewer than {}",
+    tree.Relation.AT_MOST: "{} or fewer",
+    tree.Relation.EQUAL: "just {}",
+    tree.Relation.DIFFERENT: "not just {}",
+}
+"""How often something is asked to hold."""
+
+
+def ordinal(number: int) -> str:
+    """``third``, ``14th``: a place in a row."""
+    if number < len(PLACES):
+        return PLACES[number]
+    last = 0 if 10 <= number % 100 <= 20 else number % 10
+    return f"{number}{('th', 'st', 'nd', 'rd')[last] if last < 4 else 'th'}"
+
+
 class _Speaker:
     def __init__(
         self,
@@ -179,14 +110,18 @@ class _Speaker:
         past: bool = False,
         called: str = "",
         spelled: set[str] | None = None,
+        clock: WallClock = BY_UTC,
     ) -> None:
         self.formula = formula
         self.values = values
         self.tick = tick
         self.within = within
         self.past = past
+        self.clock = clock
         self.called = called
         """What the bars are called that are counted, where they are not those of the sentence."""
+        self.earlier = False
+        """Whether it is spoken of a bar before, up to which bars are counted."""
         self.spelled: set[str] = set() if spelled is None else spelled
         self.namer = Namer(formula, self.asked, self.spelled)
 
@@ -194,7 +129,7 @@ class _Speaker:
         node = self.formula.expression
         if node is None:
             return ", ".join(self.formula.outputs)
-        text = self.clause(node) if self._is_truth(node) else self.valued(node)
+        text = self._facts(node) if self._is_truth(node) else self.valued(node)
         for plain in ("close", "open", "high", "low"):
             if text.startswith((f"the {plain} ", f"the {plain},")) or text == f"the {plain}":
                 text = text.removeprefix("the ")
@@ -202,10 +137,11 @@ class _Speaker:
 
     def asked(self, node: tree.Node, *, no: bool = False) -> str:
         """What a condition asks, without values; turned round with ``no``."""
-        speaker = _Speaker(
-            self.formula, None, self.tick, (), called=self.called, spelled=self.spelled
-        )
-        return speaker.clause(node, no=no)
+        return self._unvalued().clause(node, no=no)
+
+    def _unvalued(self) -> _Speaker:
+        """Says the same without values."""
+        return _Speaker(self.formula, None, self.tick, (), called=self.called, spelled=self.spelled)
 
     def _inside(self, node: tree.Node) -> _Speaker:
         past = self.past or not isinstance(node, tree.On)
@@ -217,6 +153,7 @@ class _Speaker:
             past=past,
             called=self.called,
             spelled=self.spelled,
+            clock=self.clock,
         )
 
     # Conditions
@@ -228,11 +165,9 @@ class _Speaker:
             return f"whether {self.asked(node)} is unknown"
         match node:
             case tree.And() | tree.Or():
-                together = self.values is not None or isinstance(node, tree.And) != no
-                word = "; and " if together else "; or "
-                return word.join(self.clause(term, no=no) for term in node.terms)
+                return self._group(node, no)
             case tree.Not():
-                return self._denied(node, no)
+                return self._denied(node, no, self.clause)
             case tree.OverTime():
                 return self._over_time(node, no)
             case tree.Then():
@@ -259,9 +194,53 @@ class _Speaker:
             return self._either(node, *said, no)
         return f"{self.namer.noun(node)} {self._either(node, 'holds', 'does not hold', no)}"
 
-    def _denied(self, node: tree.Not, no: bool) -> str:
+    def _facts(self, node: tree.Node, *, no: bool = False) -> str:
+        """The whole sentence: conditions that are joined stand one after the other."""
+        match node:
+            case tree.And() | tree.Or():
+                every = self.values is not None or isinstance(node, tree.And) != no
+                word = "; and " if every else "; or "
+                return word.join(self.clause(term, no=no) for term in node.terms)
+            case tree.Not():
+                return self._denied(node, no, self._facts)
+        return self.clause(node, no=no)
+
+    def _group(self, node: tree.And | tree.Or, no: bool) -> str:
+        """Joined conditions within a sentence, told with their number, so that it is heard where they
+        end."""
+        terms, every = node.terms, isinstance(node, tree.And) != (no and self.values is None)
+        few = COUNTED[len(terms)] if len(terms) < len(COUNTED) else f"{len(terms)}"
+        if len(terms) == 2:
+            said = "both of these" if every else "either of these"
+        else:
+            said = f"all {few} of these" if every else f"any of these {few}"
+        many = every or len(terms) > 2
+        if self.values is None:
+            said += " hold" if many else " holds"
+        else:
+            said += " are asked" if many else " is asked"
+        return f"{said}: {'; '.join(self.clause(term, no=no) for term in terms)}"
+
+    def _plain(self, node: tree.Node) -> bool:
+        """Whether a condition speaks of one bar and holds no other, so that what is said behind it belongs
+        to it."""
+        match node:
+            case tree.Not():
+                return self._plain(node.truth)
+            case tree.On():
+                return self._plain(node.value)
+            case tree.Call() if tree.called(node) in ("prev", "ago"):
+                return False
+            case tree.OverTime():
+                return False
+        return not any(map(self._speaks_of_a_truth, node.children))
+
+    def _speaks_of_a_truth(self, node: tree.Node) -> bool:
+        return self._is_truth(node) or any(map(self._speaks_of_a_truth, node.children))
+
+    def _denied(self, node: tree.Not, no: bool, said: Callable[..., str]) -> str:
         """What is denied, in its own words; where it is so all the same, that it must not be."""
-        inner = self.clause(node.truth, no=not no)
+        inner = said(node.truth, no=not no)
         if self.values is None or no or isinstance(node.truth, tree.Not):
             return inner
         return inner if self._value(node) != 0.0 else f"{inner}; that must not be"
@@ -274,7 +253,9 @@ class _Speaker:
         bars = self.namer.number(node.arguments[1].value) if len(node.arguments) > 1 else "1"
         when = "on the bar before" if bars == "1" else f"{bars} bars ago"
         opposite = no if self.values is None else self._value(node) != 1.0
-        return f"{when} {self.asked(node.arguments[0].value, no=opposite)}"
+        speaker = self._unvalued()
+        speaker.earlier = True
+        return f"{when} {speaker.clause(node.arguments[0].value, no=opposite)}"
 
     def _either(self, node: tree.Node, yes: str, not_so: str, no: bool) -> str:
         """The words for how a condition stands, or for what is asked."""
@@ -291,57 +272,77 @@ class _Speaker:
 
     def _over_time(self, node: tree.OverTime, no: bool) -> str:
         bars, words = self._bars(node.bars)
-        asked = self.asked(node.truth)
-        none = (
-            f"on none of the last {words} {asked}"
-            if bars != "1"
-            else self.asked(node.truth, no=True)
-        )
+        among = f"the {words} up to then" if self.earlier else f"the last {words}"
         least = self.namer.number(node.least) if node.least is not None else "1"
-        if self.values is None:
-            match node.span:
-                case tree.Span.IN_LAST:
-                    return none if no else f"{asked}, on one of the last {words}"
-                case tree.Span.FOR:
-                    return f"{asked}, {'not ' if no else ''}on each of the last {words}"
-            return f"{asked}, on {'less than' if no else 'at least'} {least} of the last {words}"
-        holds, counted = self._value(node) == 1.0, self._measure(node)
+        if self.values is not None:
+            return self._counted_over_time(node, bars, among, least)
         match node.span:
+            case tree.Span.IN_LAST if no:
+                return self._none_of(node, bars, among)
             case tree.Span.IN_LAST:
-                was = self._inside(node).clause(node.truth)
-                return f"on {moment(counted)} {was}" if holds else none
+                when = f"on one of {among}"
             case tree.Span.FOR:
+                when = f"{'not ' if no else ''}on each of {among}"
+            case _:
+                when = f"on {'less than' if no else 'at least'} {least} of {among}"
+        return self._when(node.truth, when)
+
+    def _when(self, truth: tree.Node, when: str) -> str:
+        """A condition with the bars on which it is asked: behind it where it is a plain one."""
+        asked = self.asked(truth)
+        return f"{asked}, {when}" if self._plain(truth) else f"{when}: {asked}"
+
+    def _none_of(self, node: tree.OverTime, bars: str, among: str) -> str:
+        if bars == "1":
+            return self.asked(node.truth, no=True)
+        return f"on none of {among} {self.asked(node.truth)}"
+
+    def _counted_over_time(self, node: tree.OverTime, bars: str, among: str, least: str) -> str:
+        """A condition over time with when, for how long or how often it held."""
+        holds, counted = self._value(node) == 1.0, self._measure(node)
+        plain = self._plain(node.truth)
+        match node.span:
+            case tree.Span.IN_LAST if holds:
+                was = self._inside(node).clause(node.truth)
+                return f"on {moment(counted, self.clock)} {was}"
+            case tree.Span.IN_LAST:
+                return self._none_of(node, bars, among)
+            case tree.Span.FOR:
+                for_so_many = "for 1 bar" if counted == 1 else f"for {counted:g} bars"
+                asked = f"{bars} are asked" if counted else f"{bars} bars are asked"
+                told = f"{for_so_many} now" if holds else f"{for_so_many} only; {asked}"
+                if not counted:
+                    told = asked
                 now = self.clause(node.truth)
-                for_now = "1 bar" if counted == 1 else f"{counted:g} bars"
-                if holds:
-                    return f"{now}, for {for_now} now"
-                return (
-                    f"{now}, for {for_now} only; {bars} are asked"
-                    if counted
-                    else f"{now}; {bars} bars are asked"
-                )
+                if plain:
+                    return f"{now}{', ' if counted else '; '}{told}"
+                return f"{told}: {now}"
         times = "none" if counted == 0 else f"{counted:g}"
-        return f"on {times} of the last {words} {asked}; at least {least} are asked"
+        often, asked = f"on {times} of {among}", f"at least {least} are asked"
+        if plain:
+            return f"{often} {self.asked(node.truth)}; {asked}"
+        return f"{often}, {asked}: {self.asked(node.truth)}"
 
     def _then(self, node: tree.Then, no: bool) -> str:
-        _, words = self._bars(node.bars)
+        bars, words = self._bars(node.bars)
         if self.values is None:
             first, second = self.asked(node.first), self.asked(node.second)
-            if no:
-                return f"it is not so that {first}, and then within {words} {second}"
-            return f"{first}, and then within {words} {second}"
+            if self._plain(node.first):
+                said = f"{first}, and then within {words} {second}"
+            else:
+                said = f"first {first}; then within {words} {second}"
+            return f"it is not so that {said}" if no else said
         now = self.clause(node.second)
         if self._value(node) == 1.0:
             was = self._inside(node).clause(node.first)
-            return f"on {moment(self._measure(node))} {was}, and then {now}"
+            return f"on {moment(self._measure(node), self.clock)} {was}, and then {now}"
         if no:
-            return self._opposite(node)
-        return f"{now}; asked is before it, within {words}: {self.asked(node.first)}"
-
-    def _opposite(self, node: tree.Then) -> str:
-        """That one thing has not followed another."""
-        speaker = _Speaker(self.formula, None, self.tick, (), called=self.called)
-        return speaker.clause(node, no=True)
+            return self._unvalued().clause(node, no=True)
+        if self._value(node.second) != 1.0:
+            return f"{now}; that is asked within {words} after this: {self.asked(node.first)}"
+        if bars == "1":
+            return f"{now}; but on the bar before it {self.asked(node.first, no=True)}"
+        return f"{now}; but on none of the {words} before it {self.asked(node.first)}"
 
     def _until(self, node: tree.Until, no: bool) -> str:
         span = f"from when {self.asked(node.truth)} until {self.asked(node.end)}"
@@ -365,9 +366,9 @@ class _Speaker:
         return f"on {bars} {inner.clause(node.value, no=no)}"
 
     def _compare(self, node: tree.Compare, no: bool) -> str:
-        special = self._named(node, no) or self._state(node, no) or self._place(node, no)
-        if special:
-            return special
+        for special in (self._named, self._state, self._place, self._often, self._passed):
+            if said := special(node, no):
+                return said
         if node.tolerance is not None:
             return self._beyond(node, node.tolerance, no)
         relation = RELATIONS[node.relation]
@@ -437,6 +438,71 @@ class _Speaker:
         bars = self.namer.number(call.arguments[1].value)
         where = f"{self._is(node, no)} in the {part} of its last {bars} bars{value}"
         return f"{self.namer.noun(call.arguments[0].value)} {where}"
+
+    def _often(self, node: tree.Compare, no: bool) -> str:
+        """On how many bars a condition held, compared with a number."""
+        call = node.left
+        asked = self._so_often(node, "count", no)
+        if not asked or not isinstance(call, tree.Call) or len(call.arguments) != 2:
+            return ""
+        truth = call.arguments[0].value
+        _, words = self._bars(call.arguments[1].value)
+        among = f"the {words} up to then" if self.earlier else f"the last {words}"
+        if self.values is None:
+            return self._when(truth, f"on {asked} of {among}")
+        often = f"on {self._value(call):g} of {among}"
+        if self._plain(truth):
+            return f"{often} {self.asked(truth)}; {asked} are asked"
+        return f"{often}, {asked} are asked: {self.asked(truth)}"
+
+    def _passed(self, node: tree.Compare, no: bool) -> str:
+        """How many bars ago a condition held, or for how many in a row it has, compared with a number."""
+        call = node.left
+        asked = self._so_often(node, "bars_since", no)
+        if not asked or not isinstance(call, tree.Call) or len(call.arguments) != 1:
+            return ""
+        truth = call.arguments[0].value
+        called = f"{self.called} " if self.called else ""
+        if isinstance(truth, tree.Not):
+            return self._in_a_row(node, truth.truth, asked, called)
+        since = f"since {self.asked(truth)}"
+        if self.values is None:
+            return f"{asked} {called}bars have passed {since}"
+        bars = self._value(call)
+        passed = f"{bars:g} {called}{'bar has' if bars == 1 else 'bars have'} passed"
+        if self._plain(truth):
+            return f"{passed} {since}; {asked} are asked"
+        return f"{passed}, {asked} are asked, {since}"
+
+    def _in_a_row(self, node: tree.Compare, truth: tree.Node, asked: str, called: str) -> str:
+        """For how many bars in a row, up to this one, a condition has held."""
+        place, bars = self.formula.types[node.right].number or 0.0, math.nan
+        exact = node.relation == tree.Relation.EQUAL and "not" not in asked and place >= 1
+        if exact:
+            asked = f"the {ordinal(int(place))}"
+        on_which = f"on which {self.asked(truth)}"
+        if self.values is None:
+            if exact:
+                return f"this is {asked} {called}bar in a row {on_which}"
+            return f"there are {asked} {called}bars in a row {on_which}"
+        bars = self._value(node.left)
+        if exact and bars == place:
+            return f"this is {asked} {called}bar in a row {on_which}"
+        wanted = f"{asked} {'is' if exact else 'are'} asked"
+        if bars < 1:
+            return f"this is not a {called}bar, {wanted} in a row, {on_which}"
+        return f"this is the {ordinal(int(bars))} {called}bar in a row, {wanted}, {on_which}"
+
+    def _so_often(self, node: tree.Compare, name: str, no: bool) -> str:
+        """``at least 3``: how often something is asked, where the left side of a comparison counts it."""
+        asked = self.formula.types.get(node.right)
+        times = asked.number if asked is not None else None
+        if not isinstance(node.left, tree.Call) or tree.called(node.left) != name or node.tolerance:
+            return ""
+        if times is None or times < 0 or times != int(times) or name in self.formula.definitions:
+            return ""
+        relation = RELATIONS[node.relation].other if no and self.values is None else node.relation
+        return TIMES[relation].format(int(times))
 
     def _beyond(self, node: tree.Compare, tolerance: tree.Tolerance, no: bool) -> str:
         above = node.relation in (tree.Relation.GREATER, tree.Relation.AT_LEAST)
@@ -513,7 +579,11 @@ class _Speaker:
         noun = self.namer.noun(node, subject)
         if told is None:
             return noun
-        return f"{noun}{' =' if isinstance(node, tree.Arithmetic) else ''} {told}{share}"
+        # A value behind arithmetic or a condition could be taken for a part of it.
+        apart = isinstance(node, tree.Arithmetic) or any(
+            map(self._speaks_of_a_truth, node.children)
+        )
+        return f"{noun}{' =' if apart else ''} {told}{share}"
 
     def valued(self, node: tree.Node, subject: str = "") -> str:
         """The name of a number, followed by its value where that is known."""
@@ -536,13 +606,13 @@ class _Speaker:
         if typed is not None and typed.number is not None:
             return typed.number
         assert self.values is not None
-        return self.values.get(_key(node, self.within), math.nan)
+        return self.values.get(key(node, self.within), math.nan)
 
     def _measure(self, node: tree.Node) -> float:
         """When a condition over time held last, for how long or how often."""
         what = MEASURES[node.span] if isinstance(node, tree.OverTime) else "when "
         assert self.values is not None
-        return self.values.get(_key(node, self.within, what), math.nan)
+        return self.values.get(key(node, self.within, what), math.nan)
 
     def _unit(self, node: tree.Node) -> units.Unit:
         typed = self.formula.types.get(node)
