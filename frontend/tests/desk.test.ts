@@ -2,7 +2,7 @@ import { flushPromises, mount } from '@vue/test-utils'
 import { afterEach, beforeEach, describe, expect, it, test, vi } from 'vitest'
 import { nextTick, ref } from 'vue'
 import ConditionRow from '@/features/sieves/ConditionRow.vue'
-import { condition, EMPTY, merged, upToDate, useHistory } from '@/features/sieves/draft'
+import { condition, empty, merged, upToDate, useHistory } from '@/features/sieves/draft'
 import { useAct } from '@/shared/act'
 import { ApiError, type Sieve } from '@/shared/api'
 import { draftOf, forgetDraft, keepDraft } from '@/shared/drafts'
@@ -95,7 +95,7 @@ describe('a sieve being written', () => {
   afterEach(() => vi.useRealTimers())
 
   it('is taken back change by change, and done again', async () => {
-    const draft = ref<Sieve>(structuredClone(EMPTY))
+    const draft = ref<Sieve>(empty())
     const { undo, redo, leave } = within(() => useHistory(draft))
     const texts = () => draft.value.conditions.map((c) => c.formula)
     const first = texts()
@@ -120,7 +120,7 @@ describe('a sieve being written', () => {
   })
 
   it('takes what the server made of it only where nothing was typed since', () => {
-    const sent = { ...EMPTY, timeframes: ['brick(10,20)'], name: 'Sent' }
+    const sent = { ...empty(), timeframes: ['brick(10,20)'], name: 'Sent' }
     const now = { ...sent, name: 'Typed meanwhile' }
     const saved = { ...sent, timeframes: ['brick(10, 20)'] }
     const page = merged(sent, now, saved)
@@ -128,11 +128,11 @@ describe('a sieve being written', () => {
   })
 
   it('is read as it is today when it was kept by an earlier version', () => {
-    const { timeframes, sides, ...rest } = { ...EMPTY, name: 'Kept' }
+    const { timeframes, sides, ...rest } = { ...empty(), name: 'Kept' }
     const kept = { ...rest, format: 'zealous-sieve/sieve/1', timeframe: '15m', side: 'short' }
-    const now = { ...EMPTY, name: 'Kept', timeframes: ['15m'], sides: ['short'] }
+    const now = { ...empty(), name: 'Kept', timeframes: ['15m'], sides: ['short'] }
     expect(upToDate(kept as unknown as Sieve)).toEqual(now)
-    expect(upToDate({ ...rest, timeframes, sides })).toEqual({ ...EMPTY, name: 'Kept' })
+    expect(upToDate({ ...rest, timeframes, sides })).toEqual({ ...empty(), name: 'Kept' })
   })
 
   it('is kept in the browser until it is saved', () => {

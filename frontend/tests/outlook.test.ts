@@ -1,7 +1,7 @@
 import { describe, expect, it } from 'vitest'
 import {
   begun,
-  FRESH,
+  fresh,
   leaning,
   leanTold,
   outcome,
@@ -12,22 +12,23 @@ import type { Seen } from '@/features/outlook/outlook'
 
 describe('an outlook', () => {
   it('of another lean is settled by what usually settles it, or as was written', () => {
-    const flat = leaning(FRESH, 0)
+    const flat = leaning(fresh(), 0)
     expect([flat.settles.formula, flat.settles.when]).toEqual([USUAL[0], 'at the end'])
     expect(leaning(flat, -2).settles.when).toBe('comes')
-    const own = { ...FRESH, settles: { ...FRESH.settles, formula: 'close > 5' } }
+    const own = { ...fresh(), settles: { ...fresh().settles, formula: 'close > 5' } }
     expect(leaning(own, -1).settles).toEqual(own.settles)
   })
   it('is begun by an address with what holds, and by no other', () => {
-    const own = begun(FRESH, 'GLIMMR', ['1w close > open', 'nonsense', '15m (a and b)'])
+    const own = begun(fresh(), 'GLIMMR', ['1w close > open', 'nonsense', '15m (a and b)'])
     expect(own.code).toBe('GLIMMR')
     expect(own.reasons).toEqual([
       { bars: '1w', formula: 'close > open' },
       { bars: '15m', formula: '(a and b)' },
     ])
-    expect(begun(FRESH, 'GLIMMR', '1d x > 1').reasons).toHaveLength(1)
-    expect(begun(FRESH, 'GLIMMR', undefined).reasons).toEqual(FRESH.reasons)
-    expect(begun(FRESH, undefined, ['1d x > 1'])).toBe(FRESH)
+    expect(begun(fresh(), 'GLIMMR', '1d x > 1').reasons).toHaveLength(1)
+    expect(begun(fresh(), 'GLIMMR', undefined).reasons).toEqual(fresh().reasons)
+    const before = fresh()
+    expect(begun(before, undefined, ['1d x > 1'])).toBe(before)
   })
   it('is told with its record beside the market', () => {
     expect([2, 0, -1].map(leanTold)).toEqual(['+2 far up', '0 to neither side', '−1 down'])

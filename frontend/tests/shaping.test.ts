@@ -3,7 +3,7 @@ import { describe, expect, it, vi } from 'vitest'
 import { dressOf } from '@/features/chart/dress'
 import { arranged, inState, layersOf, LAYER, PLAIN, statesOf } from '@/features/chart/layout'
 import { meant, snapped } from '@/features/chart/measure'
-import { asLines, condition, EMPTY } from '@/features/sieves/draft'
+import { asLines, condition, empty } from '@/features/sieves/draft'
 import { toldOf, wordAt } from '@/features/sieves/help'
 import { onStep, rewritten, written, type Grip, type Scale } from '@/features/sieves/thresholds'
 import type { Chart, Vocabulary } from '@/shared/api'
@@ -130,7 +130,7 @@ it('a sieve as lines says what is off and what adds to the score', () => {
     { ...condition('up_bar'), role: 'boost' as const, weight: 2, off: true },
     { ...condition('close > 1'), side: 'short' as const },
   ]
-  const lines = asLines({ ...EMPTY, conditions }).split('\n')
+  const lines = asLines({ ...empty(), conditions }).split('\n')
   expect(lines.slice(3, 5)).toEqual(['boost 2, off: up_bar', 'must, short only: close > 1'])
 })
 

@@ -15,7 +15,7 @@ PAGES = {
     "/board": ("Board", "Rating"),
     "/scatter": ("Scatter", "Moved and busy"),
     "/strength": ("Spans", "From a month to an hour"),
-    "/overview": ("Overview", "The coast"),
+    "/overview": ("Overview", "The market"),
 }
 
 

@@ -112,18 +112,21 @@ def test_what_was_archived_is_found_and_comes_back(client: FlaskClient) -> None:
     formula = send(client, "/formulas", {"name": "mine", "text": "close"})
     pair = {"code": "MYPAIR", "left": "TARPIN", "right": "HEMPRO", "relation": "ratio"}
     send(client, "/pairs", pair)
-    for path in ("/sieves/3", f"/formulas/{formula['id']}", "/pairs/MYPAIR"):
+    ones = ("/sieves/3", f"/formulas/{formula['id']}")
+    for path in ones:
         send(client, path, {}, "delete", 204)
+    send(client, "/archived/instruments", {"codes": ["MYPAIR"]}, status=204)
     assert "MYPAIR" not in {i["code"] for i in get(client, "/instruments?universe=Pairs")}
     assert [s["id"] for s in get(client, "/sieves/archived")] == [3]
     assert [f["name"] for f in get(client, "/formulas/archived")] == ["mine"]
-    assert [i["code"] for i in get(client, "/pairs/archived")] == ["MYPAIR"]
-    for path in ("/sieves/3", f"/formulas/{formula['id']}", "/pairs/MYPAIR"):
+    assert [i["code"] for i in get(client, "/archived/instruments")] == ["MYPAIR"]
+    for path in ones:
         send(client, f"{path}/restore", {})
+    send(client, "/archived/instruments/restore", {"codes": ["MYPAIR"]}, status=204)
     assert "MYPAIR" in {i["code"] for i in get(client, "/instruments?universe=Pairs")}
-    for path in ("/sieves", "/formulas", "/pairs"):
-        assert get(client, f"{path}/archived") == []
-    send(client, "/pairs/NOSUCH/restore", {}, status=404)
+    for path in ("/sieves/archived", "/formulas/archived", "/archived/instruments"):
+        assert get(client, path) == []
+    send(client, "/archived/instruments/restore", {"codes": ["NOSUCH"]}, status=404)
 
 
 WRITER = """

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any, cast
 
 import pytest
@@ -31,6 +31,10 @@ class Kept:
     active: Callable[[FlaskClient], list[str]]
     once: bool = True
     restored: str = "{}/restore"
+    away: str = "DELETE"
+    """How one is archived."""
+    named: dict[str, Any] = field(default_factory=dict)
+    """What archiving and bringing back is asked with, where the address does not say it."""
 
 
 def by_id(path: str) -> Callable[[Any], str]:
@@ -53,8 +57,9 @@ KINDS = {
     ),
     "pairs": Kept(
         "/pairs", {"code": "TWICE", "left": "LAMPOL", "right": "WAXYEL", "relation": "ratio"},
-        lambda _: "/pairs/TWICE",
+        lambda _: "/archived/instruments",
         named("/instruments?universe=Pairs", lambda one: str(one["code"]).lower()),
+        away="POST", named={"codes": ["TWICE"]},
     ),
     "arrangements": Kept(
         "/arrangements/board",
@@ -111,10 +116,10 @@ def test_it_is_made_archived_and_brought_back_once(client: FlaskClient, kind: st
     before = there()
     address = own.of(well(made)[0].json)
     for _ in range(3):
-        assert well(asked_at_once(client, "DELETE", address, {}))
+        assert well(asked_at_once(client, own.away, address, own.named))
         assert there() == before - 1
         again = own.restored.format(address)
-        assert well(asked_at_once(client, "POST", again, {}))
+        assert well(asked_at_once(client, "POST", again, own.named))
         assert there() == before
 
 

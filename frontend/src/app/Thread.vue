@@ -1,8 +1,9 @@
 <script setup lang="ts">
-import { computed, watchEffect } from 'vue'
+import { computed, watch, watchEffect } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { asOf } from '@/shared/asOf'
 import { away } from '@/shared/away'
+import { readBeginning } from '@/shared/beginning'
 import { plural } from '@/shared/format'
 import { useKeys } from '@/shared/keys'
 import { useThread } from '@/shared/queries'
@@ -17,6 +18,8 @@ import UndoBar from './UndoBar.vue'
 const route = useRoute()
 const router = useRouter()
 const { data: counts, error } = useThread()
+// What this desk begins with changes as instruments come and go.
+watch(() => counts.value?.instruments, (now, before) => before !== undefined && now !== before && void readBeginning()) // prettier-ignore
 const trouble = computed(() => {
   const failure = away.value ?? error.value
   return failure ? `${failure.message}, trying again` : counts.value?.troubles[0]

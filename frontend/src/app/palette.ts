@@ -1,3 +1,4 @@
+import { instrumentAt } from '@/shared/addresses'
 import { computed, ref, watch, type Ref } from 'vue'
 import type { RouteLocationRaw } from 'vue-router'
 import { answer, api, type Schemas } from '@/shared/api'
@@ -38,7 +39,7 @@ export function leadsTo(found: Found, chart?: Record<string, unknown>): RouteLoc
   switch (found.kind) {
     case 'instrument':
       return {
-        path: `/instruments/${encodeURIComponent(found.key)}`,
+        path: instrumentAt(found.key),
         query: { ...(chart as Record<string, string>), at: undefined },
       }
     case 'universe':

@@ -1,5 +1,6 @@
 import { createRouter, createWebHistory } from 'vue-router'
 import { carryMoment } from '@/shared/asOf'
+import { beginning } from '@/shared/beginning'
 import { known, preferences } from '@/shared/preferences'
 
 /** The address says all of what is looked at; pages are loaded when first visited. */
@@ -12,7 +13,7 @@ export const router = createRouter({
       component: () => import('./LostPage.vue'),
       beforeEnter: async () => {
         await known()
-        return preferences.value.first_page
+        return beginning.value.instruments === 0 ? '/imports' : preferences.value.first_page
       },
     },
     {
@@ -119,4 +120,6 @@ export const router = createRouter({
     },
   ],
 })
+// What a page begins with is known before it is shown.
+router.beforeEach(async () => void (await known()))
 carryMoment(router)

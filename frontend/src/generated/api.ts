@@ -4,6 +4,41 @@
  */
 
 export interface paths {
+    "/api/archived/instruments": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The instruments that were put away. */
+        get: operations["get_archived_instruments"];
+        put?: never;
+        /** Put instruments away, with their bars, out of all universes. */
+        post: operations["put_instruments_away"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/archived/instruments/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Bring instruments back. */
+        post: operations["bring_instruments_back"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/arrangements/{page}": {
         parameters: {
             query?: never;
@@ -52,6 +87,23 @@ export interface paths {
         put?: never;
         /** Put back what is in a backup; how many rows of what. */
         post: operations["restore_backup"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/beginning": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Where pages of this desk begin. */
+        get: operations["get_beginning"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -378,7 +430,8 @@ export interface paths {
         };
         /** The instruments of a universe with coverage and what the data check found. */
         get: operations["get_instruments"];
-        put?: never;
+        /** Say something of instruments; gives what was said of them before. */
+        put: operations["describe_instruments"];
         post?: never;
         delete?: never;
         options?: never;
@@ -688,57 +741,6 @@ export interface paths {
         put?: never;
         /** Define a difference or ratio of two instruments as one of its own. */
         post: operations["add_pair"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/pairs/archived": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** The pairs that were archived. */
-        get: operations["get_archived_pairs"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/pairs/{code}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post?: never;
-        /** Archive a pair. */
-        delete: operations["delete_pair"];
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/pairs/{code}/restore": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Bring a pair back. */
-        post: operations["restore_pair"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1399,6 +1401,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/venues": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Where instruments are traded. */
+        get: operations["get_venues"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/vocabulary": {
         parameters: {
             query?: never;
@@ -1553,6 +1572,21 @@ export interface components {
             controls: components["schemas"]["Control"][];
             /** Text */
             text: string;
+        };
+        /**
+         * Beginning
+         * @description Where pages begin: the universe they look at first, the instrument that stands for the market (empty
+         *     where there is none), bars on which it can be watched, and how many ``instruments`` there are.
+         */
+        Beginning: {
+            /** Bars */
+            bars: string;
+            /** Instrument */
+            instrument: string;
+            /** Instruments */
+            instruments: number;
+            /** Universe */
+            universe: string;
         };
         /**
          * Board
@@ -2222,6 +2256,91 @@ export interface components {
          * @enum {string}
          */
         DemoState: "here" | "going" | "away" | "coming";
+        /**
+         * Described
+         * @description What is said of an instrument; ``None`` leaves it as it is. Of ``facts`` an empty one is taken
+         *     away.
+         */
+        "Described-Input": {
+            /** Code */
+            code: string;
+            /**
+             * Currency
+             * @default null
+             */
+            currency: string | null;
+            /** Facts */
+            facts?: {
+                [key: string]: string | number | null;
+            };
+            /** @default null */
+            kind: components["schemas"]["InstrumentKind"] | null;
+            /**
+             * Name
+             * @default null
+             */
+            name: string | null;
+            /**
+             * Point Value
+             * @default null
+             */
+            point_value: number | null;
+            /**
+             * Tick
+             * @default null
+             */
+            tick: number | null;
+            /**
+             * Venue
+             * @default null
+             */
+            venue: string | null;
+        };
+        /**
+         * Described
+         * @description What is said of an instrument; ``None`` leaves it as it is. Of ``facts`` an empty one is taken
+         *     away.
+         */
+        "Described-Output": {
+            /** Code */
+            code: string;
+            /**
+             * Currency
+             * @default null
+             */
+            currency: string | null;
+            /** Facts */
+            facts?: {
+                [key: string]: string | number | null;
+            };
+            /** @default null */
+            kind: components["schemas"]["InstrumentKind"] | null;
+            /**
+             * Name
+             * @default null
+             */
+            name: string | null;
+            /**
+             * Point Value
+             * @default null
+             */
+            point_value: number | null;
+            /**
+             * Tick
+             * @default null
+             */
+            tick: number | null;
+            /**
+             * Venue
+             * @default null
+             */
+            venue: string | null;
+        };
+        /** DescribedBody */
+        DescribedBody: {
+            /** Described */
+            described: components["schemas"]["Described-Input"][];
+        };
         /**
          * DifferingLine
          * @description A line of both texts, or of one of them alone.
@@ -2943,6 +3062,7 @@ export interface components {
          *     ``skip`` lines stand before it; without a ``header`` its columns are called "column 1" and so on.
          *     ``columns`` has the table's own name of the column of each field that it has. ``zone`` is the clock of
          *     times that are written without an offset, ``code`` the instrument of a table that names none.
+         *     Instruments that are not known yet are of this ``kind``, priced in this ``currency``.
          */
         "Layout-Input": {
             /**
@@ -2956,6 +3076,11 @@ export interface components {
             };
             /** @default bars */
             content: components["schemas"]["Content"];
+            /**
+             * Currency
+             * @default
+             */
+            currency: string;
             /** @default year month day */
             dates: components["schemas"]["Dates"];
             /**
@@ -2970,6 +3095,8 @@ export interface components {
              * @default true
              */
             header: boolean;
+            /** @default other */
+            kind: components["schemas"]["InstrumentKind"];
             /**
              * Separator
              * @default ,
@@ -2993,6 +3120,7 @@ export interface components {
          *     ``skip`` lines stand before it; without a ``header`` its columns are called "column 1" and so on.
          *     ``columns`` has the table's own name of the column of each field that it has. ``zone`` is the clock of
          *     times that are written without an offset, ``code`` the instrument of a table that names none.
+         *     Instruments that are not known yet are of this ``kind``, priced in this ``currency``.
          */
         "Layout-Output": {
             /**
@@ -3006,6 +3134,11 @@ export interface components {
             };
             /** @default bars */
             content: components["schemas"]["Content"];
+            /**
+             * Currency
+             * @default
+             */
+            currency: string;
             /** @default year month day */
             dates: components["schemas"]["Dates"];
             /**
@@ -3020,6 +3153,8 @@ export interface components {
              * @default true
              */
             header: boolean;
+            /** @default other */
+            kind: components["schemas"]["InstrumentKind"];
             /**
              * Separator
              * @default ,
@@ -3358,6 +3493,11 @@ export interface components {
             moment: string;
             /** Present */
             present: boolean;
+        };
+        /** NamedBody */
+        NamedBody: {
+            /** Codes */
+            codes: string[];
         };
         /**
          * NamedFormula
@@ -5571,6 +5711,32 @@ export interface components {
             universes: string[];
         };
         /**
+         * Venue
+         * @description Where instruments are traded, and when by its own clock; the texts are those of
+         *     :func:`~zealous_sieve.core.engine.session.read_session`.
+         */
+        Venue: {
+            /**
+             * Half Days
+             * @default
+             */
+            half_days: string;
+            /**
+             * Holidays
+             * @default
+             */
+            holidays: string;
+            /** Hours */
+            hours: string;
+            /** Name */
+            name: string;
+            /**
+             * Zone
+             * @default UTC
+             */
+            zone: string;
+        };
+        /**
          * VenueHours
          * @description When a venue trades around now, in seconds since 1970; ``hours`` and ``zone`` as they are written.
          */
@@ -5745,6 +5911,97 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    get_archived_instruments: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The instruments that were put away. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Instrument"][];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    put_instruments_away: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NamedBody"];
+            };
+        };
+        responses: {
+            /** @description Done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    bring_instruments_back: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NamedBody"];
+            };
+        };
+        responses: {
+            /** @description Done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
     get_arrangements: {
         parameters: {
             query?: never;
@@ -5930,6 +6187,35 @@ export interface operations {
                     "application/json": {
                         [key: string]: number;
                     };
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    get_beginning: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Where pages of this desk begin. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Beginning"];
                 };
             };
             /** @description What is wrong */
@@ -6699,6 +6985,39 @@ export interface operations {
             };
         };
     };
+    describe_instruments: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DescribedBody"];
+            };
+        };
+        responses: {
+            /** @description Say something of instruments; gives what was said of them before. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Described-Output"][];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
     get_instrument: {
         parameters: {
             query?: never;
@@ -7316,95 +7635,6 @@ export interface operations {
         };
         responses: {
             /** @description Define a difference or ratio of two instruments as one of its own. */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Instrument"];
-                };
-            };
-            /** @description What is wrong */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Failure"];
-                };
-            };
-        };
-    };
-    get_archived_pairs: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description The pairs that were archived. */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Instrument"][];
-                };
-            };
-            /** @description What is wrong */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Failure"];
-                };
-            };
-        };
-    };
-    delete_pair: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                code: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Done */
-            204: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
-            };
-            /** @description What is wrong */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Failure"];
-                };
-            };
-        };
-    };
-    restore_pair: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                code: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Bring a pair back. */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -8879,6 +9109,35 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Uses"];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    get_venues: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Where instruments are traded. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Venue"][];
                 };
             };
             /** @description What is wrong */

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { instrumentAt } from '@/shared/addresses'
 import { computed } from 'vue'
 
 /** Codes that lead to their instruments; of very many the first, and the rest as text. */
@@ -10,9 +11,7 @@ const rest = computed(() => props.codes.slice(MOST))
 
 <template>
   <span class="mono codes">
-    <RouterLink v-for="code in linked" :key="code" :to="`/instruments/${code}`">{{
-      code
-    }}</RouterLink>
+    <RouterLink v-for="code in linked" :key="code" :to="instrumentAt(code)">{{ code }}</RouterLink>
     {{ rest.join('  ') }}
   </span>
 </template>

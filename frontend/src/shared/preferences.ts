@@ -1,5 +1,6 @@
 import { ref } from 'vue'
 import { answer, api, type Schemas } from './api'
+import { readBeginning } from './beginning'
 
 export type Preferences = Schemas['Preferences-Output']
 
@@ -13,11 +14,11 @@ export const preferences = ref<Preferences>({
 })
 
 const PATIENCE = 1_500
-let reading: Promise<void> | undefined
-/** Until it is known what was chosen; a server that does not answer is not waited for long. */
+let reading: Promise<unknown> | undefined
+/** Until it is known what was chosen and what this desk has; a server that does not answer is not waited for long. */
 export const known = () =>
   Promise.race([
-    (reading ??= readPreferences()),
+    (reading ??= Promise.all([readPreferences(), readBeginning()])),
     new Promise((go) => window.setTimeout(go, PATIENCE)),
   ])
 
@@ -32,4 +33,5 @@ export async function readPreferences() {
 export async function keepPreferences(chosen: Preferences) {
   const body = { preferences: chosen }
   preferences.value = await answer(api.PUT('/api/preferences', { body }))
+  await readBeginning()
 }

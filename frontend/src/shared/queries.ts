@@ -11,7 +11,8 @@ export const keys = {
   sieves: ['sieves'] as const,
   archivedSieves: ['archived sieves'] as const,
   archivedFormulas: ['archived formulas'] as const,
-  archivedPairs: ['archived pairs'] as const,
+  putAway: ['instruments put away'] as const,
+  venues: ['venues'] as const,
   archivedUniverses: ['archived universes'] as const,
   runs: ['runs'] as const,
   imports: ['imports'] as const,
@@ -69,8 +70,14 @@ export const useArchivedFormulas = () =>
     queryFn: () => answer(api.GET('/api/formulas/archived')),
   })
 
-export const useArchivedPairs = () =>
-  useQuery({ queryKey: keys.archivedPairs, queryFn: () => answer(api.GET('/api/pairs/archived')) })
+export const usePutAway = () =>
+  useQuery({
+    queryKey: keys.putAway,
+    queryFn: () => answer(api.GET('/api/archived/instruments')),
+  })
+
+export const useVenues = () =>
+  useQuery({ queryKey: keys.venues, queryFn: () => answer(api.GET('/api/venues')) })
 
 export const useArchivedUniverses = () =>
   useQuery({

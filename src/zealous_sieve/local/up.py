@@ -19,7 +19,7 @@ from zealous_sieve import environment
 from zealous_sieve.local.cluster import Cluster, ClusterError, cluster_in
 from zealous_sieve.local.supervisor import Service, Stop, Supervisor
 from zealous_sieve.processes import start_child
-from zealous_sieve.storage.revision import is_filled
+from zealous_sieve.storage.revision import held, is_filled
 from zealous_sieve.storage.services import ServicesFile
 
 UPLOADS = "uploads"
@@ -77,7 +77,7 @@ def _run(
         code: int | None = 0
         filled = is_filled(cluster.address)
         if empty and filled:
-            _say("there are data already: they stay; --fresh --empty begins anew without the demo")
+            _say(_begun(*held(cluster.address)))
         if not (filled and environment.is_compiled()):
             begin = ("demo", "--empty") if empty else ("demo",)
             # In a process of its own, whose memory is given back.
@@ -109,6 +109,15 @@ def _run(
         threading.Thread(target=_announce, args=(port,), daemon=True).start()
         supervisor.run()
     return 0
+
+
+def _begun(instruments: int, demo: bool) -> str:
+    """What is there already, to who asked for an empty beginning."""
+    if not instruments:
+        return "this desk is still empty: drop a table of bars on any of its pages"
+    what = "the demo is here" if demo else "data of your own are here"
+    anew = "the page of settings takes the demo away, " if demo else ""
+    return f"{what}, {instruments} instruments: they stay; {anew}--fresh --empty begins anew"
 
 
 def _own(name: str, told: dict[str, str], *command: str) -> Service:

@@ -7,7 +7,7 @@ from dataclasses import asdict, fields
 from threading import Lock
 from typing import Any
 
-from sqlalchemy import ColumnElement, delete, func, insert, select, text, update
+from sqlalchemy import ColumnElement, delete, exists, func, insert, or_, select, text, update
 from sqlalchemy.dialects.postgresql import Insert
 from sqlalchemy.dialects.postgresql import insert as upsert
 
@@ -25,10 +25,12 @@ from zealous_sieve.storage.database import Database
 from zealous_sieve.storage.facts import add_facts, drop_facts, read_facts
 from zealous_sieve.storage.mendings import read_splits_anew
 from zealous_sieve.storage.models import (
+    BarRow,
     EventRow,
     FindingRow,
     InstrumentRow,
     SettingRow,
+    TradeRow,
     VenueRow,
 )
 
@@ -76,9 +78,14 @@ class MarketStore:
         return list(self.reference().instruments)
 
     def archived_instruments(self) -> list[Instrument]:
-        """Those that were archived."""
+        """Those that were archived and can come back: with bars, or made of others."""
         with self.database.session() as session:
-            gone = select(InstrumentRow).where(InstrumentRow.deleted_at.is_not(None))
+            bars = exists().where(BarRow.instrument_id == InstrumentRow.id)
+            trades = exists().where(TradeRow.instrument_id == InstrumentRow.id)
+            gone = select(InstrumentRow).where(
+                InstrumentRow.deleted_at.is_not(None),
+                or_(InstrumentRow.kind == InstrumentKind.PAIR, bars, trades),
+            )
             return [_instrument(row) for row in session.scalars(gone.order_by(InstrumentRow.id))]
 
     def add_instruments(self, instruments: Sequence[Instrument]) -> None:
@@ -99,15 +106,6 @@ class MarketStore:
                 return False
             session.execute(text(BUMP_MARKET))
             return True
-
-    def delete_instrument(self, code: str) -> None:
-        """Archive an instrument that has no bars of its own."""
-        with self.database.session() as session:
-            row = session.scalar(select(InstrumentRow).where(InstrumentRow.code == code))
-            if row is not None:
-                session.execute(delete(FindingRow).where(FindingRow.instrument_id == row.id))
-                row.deleted_at = session.scalar(select(func.now()))
-                session.execute(text(BUMP_MARKET))
 
     def archive_instruments(self, codes: Sequence[str]) -> None:
         """Archive instruments with what was found of them; one that comes again is there again."""

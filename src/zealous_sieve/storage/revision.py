@@ -28,6 +28,16 @@ def newest_revision() -> str:
     return max(path.name for path in (MIGRATIONS / "versions").glob("[0-9]*.py")).split("_")[0]
 
 
+def held(address: str) -> tuple[int, bool]:
+    """How many instruments a database that was begun holds, and whether the demo is among them."""
+    with psycopg.connect(address) as connection:
+        count = connection.execute(
+            "SELECT count(*) FROM instruments WHERE deleted_at IS NULL"
+        ).fetchone()
+        demo = connection.execute("SELECT 1 FROM settings WHERE key = 'demo_now'").fetchone()
+    return (count[0] if count else 0), demo is not None
+
+
 def is_filled(address: str) -> bool:
     """Whether the tables are of the newest revision, and begun with the demo or without."""
     try:

@@ -16,6 +16,7 @@ from zealous_sieve.core.market.chart_layout import ChartLayout
 from zealous_sieve.core.market.currencies import StrengthSet
 from zealous_sieve.core.market.overview import OverviewSet
 from zealous_sieve.core.market.scatter import ScatterSet
+from zealous_sieve.usecases.beginnings import inventory
 from zealous_sieve.usecases.errors import ConflictError, NotFoundError
 from zealous_sieve.usecases.ports import Outside
 
@@ -57,11 +58,13 @@ class Arranged:
 
 
 def arrangements(outside: Outside, page: str) -> list[Arranged]:
-    """The arrangements of a page, ready ones first, as they were kept last. Raises NotFoundError."""
+    """The arrangements of a page, ready ones first, as they were kept last. Ready ones look at what this
+    desk has; those that it has nothing for come last of them. Raises NotFoundError."""
     shape = _page(page)
+    here = inventory(outside)
     found = {
-        name: Arranged(name=name, version=0, ready=True, body=body)
-        for name, body in shape.ready.items()
+        name: Arranged(name=name, version=0, ready=True, body=here.fitted(body))
+        for name, body in sorted(shape.ready.items(), key=lambda own: not here.bears(own[1]))
     }
     for stored in outside.arrangements.all(page):
         try:

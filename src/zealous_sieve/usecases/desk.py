@@ -30,6 +30,7 @@ from zealous_sieve.core.market.mending import Mending, unaccepted
 from zealous_sieve.core.market.pairs import Pair, pair_of, with_pairs
 from zealous_sieve.core.market.staleness import awake
 from zealous_sieve.core.market.universes import (
+    EVERYTHING,
     Membership,
     Rule,
     Surroundings,
@@ -68,6 +69,8 @@ class Desk:
     present: datetime | None = None
     clock: WallClock = BY_UTC
     """The one that was chosen for times in sentences."""
+    first: str = EVERYTHING
+    """The universe in which pages look first."""
     progress: Progress = _unheard
     cancelled: Event = field(default_factory=Event)
 

@@ -39,7 +39,7 @@ def take_bars(
         doubled=doubled,
         refused=refusals.count,
         refusals=tuple(refusals.listed[:TOLD_ONE_BY_ONE]),
-        findings=_write(outside, wanted, told) if taken else None,
+        findings=_write(outside, own.layout, wanted, told) if taken else None,
     )
 
 
@@ -80,7 +80,7 @@ def _half(told: Told, taken: bool) -> Told:
     return (lambda done, total: told(done, 2 * total)) if taken else told
 
 
-def _write(outside: Outside, wanted: Bars, told: Told) -> int:
+def _write(outside: Outside, layout: Layout, wanted: Bars, told: Told) -> int:
     """Keep what is not the same; returns how much the data check doubts."""
     total = sum(len(times) for series in wanted.values() for times, _ in series.values())
     if not total:
@@ -92,14 +92,16 @@ def _write(outside: Outside, wanted: Bars, told: Told) -> int:
         done += rows
         told(total + min(done, total), 2 * total)
 
-    return len(import_bars(outside, wanted, wrote).findings)
+    kept = import_bars(outside, wanted, wrote, kind=layout.kind, currency=layout.currency)
+    return len(kept.findings)
 
 
 def _compared(outside: Outside, bars: Bars) -> tuple[Account, Bars]:
     """What bars would change, and those that are not the same."""
     codes = sorted({code for series in bars.values() for code in series})
     known = {instrument.code for instrument in outside.market.instruments()}
-    there = [code for code in codes if code in known]
+    away = {instrument.code for instrument in outside.market.archived_instruments()}
+    there = [code for code in codes if code in known or code in away]
     held = outside.bars.some(there, tuple(bars), raw=True)
     found: list[Difference] = []
     wanted: dict[Base, dict[str, Series]] = {}

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from zealous_sieve.core.engine.panel import Series
 from zealous_sieve.core.market.bases import Base
 from zealous_sieve.core.market.data_quality import Finding
-from zealous_sieve.core.market.instruments import Instrument
+from zealous_sieve.core.market.instruments import Instrument, InstrumentKind
 from zealous_sieve.usecases.market import check_some, remember_newest
 from zealous_sieve.usecases.ports import Outside
 
@@ -31,12 +31,20 @@ def import_bars(
     outside: Outside,
     bars: Mapping[Base, Mapping[str, Series]],
     told: Callable[[int], None] = _unheard,
+    *,
+    kind: InstrumentKind = InstrumentKind.OTHER,
+    currency: str = "",
 ) -> Imported:
-    """Keep checked bars: unknown instruments are added, bars of the same time replaced; all of it or,
+    """Keep checked bars: unknown instruments are added, of a ``kind`` and
+    ``currency``, bars of the same time replaced; all of it or,
     when anything fails, nothing. ``told`` hears how many rows more were written, and ends it by raising."""
     codes = list(dict.fromkeys(code for series in bars.values() for code in series))
     known = {instrument.code for instrument in outside.market.instruments()}
-    fresh = [Instrument(code=code, name=code) for code in codes if code not in known]
+    fresh = [
+        Instrument(code=code, name=code, kind=kind, currency=currency)
+        for code in codes
+        if code not in known
+    ]
     count = outside.bars.write(bars, fresh, told)
     outside.bars.pack_periods()
     closed = [

@@ -79,6 +79,7 @@ def remember_newest(market: MarketPort, closed: int) -> None:
 def desk_of(outside: Outside) -> Desk:
     """The desk as it is now."""
     reference, mendings = outside.market.reference(), outside.mendings.all()
+    chosen = preferences(outside.market)
     return Desk(
         now=now(outside.market),
         panel=whole_panel(outside.bars.panel(), reference),
@@ -88,7 +89,8 @@ def desk_of(outside: Outside) -> Desk:
         mendings=tuple(stored.mending for stored in mendings),
         mended_at=tuple(stored.created_at for stored in mendings),
         doubted=frozenset(finding.code for finding in outside.market.findings()),
-        clock=preferences(outside.market).wall,
+        clock=chosen.wall,
+        first=chosen.universe,
     )
 
 
@@ -191,7 +193,8 @@ def _held(desk: Desk, universe: str) -> list[str]:
 
 def summary_of(desk: Desk, code: str, found: Sequence[Finding]) -> InstrumentSummary:
     """One instrument with what its bars cover and what was ``found`` of it."""
-    own = desk.reference.by_code[code]
+    seen = desk.reference.seen_at(int(desk.now.timestamp()))
+    own = next(instrument for instrument in seen if instrument.code == code)
     return _summary(own, desk.panel.choose([code]), 0, tuple(found))
 
 

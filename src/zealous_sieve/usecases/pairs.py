@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from zealous_sieve.core.engine.made_of import Relation
 from zealous_sieve.core.errors import DataError, Problem
-from zealous_sieve.core.market.instruments import Instrument, InstrumentKind
+from zealous_sieve.core.market.instruments import Instrument
 from zealous_sieve.core.market.pairs import make_pair
 from zealous_sieve.usecases.errors import ConflictError, NotFoundError
 from zealous_sieve.usecases.market import check_data
@@ -38,26 +38,3 @@ def add_pair(
 def _taken(code: str, what: str) -> ConflictError:
     message = f"there is an instrument {code} already: {what}"
     return ConflictError("code_taken", message, "choose another code")
-
-
-def archived_pairs(outside: Outside) -> list[Instrument]:
-    """The pairs that were archived."""
-    return [i for i in outside.market.archived_instruments() if i.kind == InstrumentKind.PAIR]
-
-
-def restore_pair(outside: Outside, code: str) -> Instrument:
-    """Bring a pair back. Raises NotFoundError."""
-    pair = next((i for i in archived_pairs(outside) if i.code == code), None)
-    if pair is None:
-        raise NotFoundError("pair archived with the code", code)
-    outside.market.add_instruments([pair])
-    check_data(outside)
-    return pair
-
-
-def delete_pair(outside: Outside, code: str) -> None:
-    """Archive a pair; its legs and what was found in runs stay. Raises NotFoundError."""
-    pairs = {i.code for i in outside.market.instruments() if i.kind == InstrumentKind.PAIR}
-    if code not in pairs:
-        raise NotFoundError("pair", code)
-    outside.market.delete_instrument(code)

@@ -9,6 +9,7 @@ from zealous_sieve.core.errors import Problem, SieveError
 from zealous_sieve.core.sieve import ready
 from zealous_sieve.core.sieve.definition import Sieve, read_sieve
 from zealous_sieve.core.sieve.prepare import prepare
+from zealous_sieve.usecases.beginnings import inventory
 from zealous_sieve.usecases.library import desk_library, with_library
 from zealous_sieve.usecases.market import known_names
 from zealous_sieve.usecases.ports import Outside
@@ -47,7 +48,7 @@ def ready_made(outside: Outside) -> ReadyMade:
     """The ready sieves and formulas."""
     library, offer = desk_library(outside.formulas), _offers(outside)
     return ReadyMade(
-        sieves=tuple(map(offer, ready.SIEVES)),
+        sieves=tuple(map(offer, map(inventory(outside).fitted, ready.SIEVES))),
         formulas=tuple(
             ReadyFormula(name=name, note=note, text=text, here=name in library)
             for name, (note, text) in ready.FORMULAS.items()

@@ -9,13 +9,14 @@ from flask import Flask, Response, send_from_directory
 from werkzeug.exceptions import NotFound
 
 from zealous_sieve.usecases.ports import Outside
-from zealous_sieve.web.contract import Contract, Id, openapi
+from zealous_sieve.web.contract import Code, Contract, Id, openapi
 from zealous_sieve.web.endpoints import (
     arrangements,
     boards,
     currencies,
     formulas,
     imports,
+    instruments,
     market,
     outlooks,
     overview,
@@ -40,6 +41,7 @@ def contracts(outside: Outside) -> list[Contract]:
         module.contract(outside)
         for module in (
             market,
+            instruments,
             universes,
             imports,
             arrangements,
@@ -68,6 +70,7 @@ def create_app(outside: Outside, secret: bytes) -> Flask:
     app = Flask(__name__, static_folder=None)
     app.config["MAX_CONTENT_LENGTH"] = 32 * 1024 * 1024
     app.url_map.converters["id"] = Id
+    app.url_map.converters["code"] = Code
     app.url_map.merge_slashes = False
     parts = contracts(outside)
     for contract in parts:

@@ -11,7 +11,7 @@ from typing import Any
 
 from flask import Blueprint, Response, request
 from pydantic import BaseModel, TypeAdapter
-from werkzeug.routing import IntegerConverter, Map
+from werkzeug.routing import IntegerConverter, Map, PathConverter
 
 from zealous_sieve.core.errors import Problem
 from zealous_sieve.usecases.errors import UseCaseError
@@ -56,6 +56,10 @@ def wanted(kind: Kind = Kind.GLANCE, *, from_present: bool = False) -> Order:
     the moment of the request, or ``from_present`` where what is asked for has a moment of its own."""
     gone = request.environ.get("asgi.scope", {}).get(GONE)
     return Order(kind=kind, gone=gone or Event(), as_of=None if from_present else as_of())
+
+
+class Code(PathConverter):
+    """``<code:code>`` in a path: the code of an instrument, which may hold slashes."""
 
 
 class Id(IntegerConverter):

@@ -23,6 +23,7 @@ from zealous_sieve.usecases.charts import Looked
 from zealous_sieve.usecases.currencies import MOST_BACK
 from zealous_sieve.usecases.dressing import Dress
 from zealous_sieve.usecases.fired import Stretch
+from zealous_sieve.usecases.instruments import Described
 from zealous_sieve.usecases.outlooks import Draft, Ground
 from zealous_sieve.usecases.ports import VerdictKind
 from zealous_sieve.usecases.preferences import Preferences
@@ -65,6 +66,18 @@ class NamedFormulaBody(Request):
 
 class SaveFormulaBody(NamedFormulaBody):
     based_on: Annotated[int, Field(ge=0, le=MOST)]
+
+
+MOST_NAMED = 20_000
+"""Instruments of which something is said at once."""
+
+
+class DescribedBody(Request):
+    described: Annotated[list[Described], Field(min_length=1, max_length=MOST_NAMED)]
+
+
+class NamedBody(Request):
+    codes: Annotated[list[str], Field(min_length=1, max_length=MOST_NAMED)]
 
 
 class PairBody(Request):

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { instrumentAt } from '@/shared/addresses'
 import { useQuery } from '@tanstack/vue-query'
 import { useLocalStorage } from '@vueuse/core'
 import { computed, ref, watch } from 'vue'
@@ -127,7 +128,7 @@ function mark(code = codeAt(at.value)) {
   marked.value = next
 }
 const chart = (code: string) => ({
-  path: `/instruments/${encodeURIComponent(code)}`,
+  path: instrumentAt(code),
   query: {
     universe: asked.value?.universe,
     bars: columns.value[column.value]?.bars,

@@ -75,6 +75,7 @@ const refused = computed(() => chart.value?.refused[0]?.problems[0]?.message)
     <p v-if="refused" class="fall">{{ refused }}</p>
     <div class="chart">
       <ErrorNote v-if="error" :error="error" what="It can't be drawn" @retry="again()" />
+      <p v-else-if="!code" class="quiet">There is no instrument yet to draw it on.</p>
       <p v-else-if="!chart" class="quiet">drawing…</p>
       <p v-else-if="!chart.times.length" class="empty">There are no such bars of {{ code }}.</p>
       <ChartSheet v-else :chart="chart" :shown="sight.shown" :back="sight.back" @sight="came" />

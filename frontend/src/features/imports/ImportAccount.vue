@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { instrumentAt } from '@/shared/addresses'
 import { computed } from 'vue'
 import type { Import } from '@/shared/api'
 import Codes from '@/shared/Codes.vue'
@@ -56,7 +57,7 @@ const rows = computed(() => {
       <RouterLink
         v-if="taken && account.codes.length"
         class="button primary"
-        :to="{ path: `/instruments/${account.codes[0]}`, query: bars ? { bars } : {} }"
+        :to="{ path: instrumentAt(account.codes[0]!), query: bars ? { bars } : {} }"
         >See {{ account.codes[0] }} on its chart</RouterLink
       >
     </p>

@@ -24,6 +24,14 @@ const ENCODINGS = [
   ['utf-16', 'UTF-16'],
   ['cp1252', 'Western (CP-1252)'],
 ] as const
+const KINDS = [
+  ['other', 'of no kind said'],
+  ['share', 'shares'],
+  ['cross', 'crosses of currencies'],
+  ['future', 'futures'],
+  ['index', 'indexes'],
+  ['gauge', 'gauges'],
+] as const
 const zones = Intl.supportedValuesOf('timeZone')
 const value = (event: Event) => (event.target as HTMLSelectElement).value
 const timed = () => props.layout.content === 'bars' || props.layout.content === 'trades'
@@ -87,6 +95,22 @@ function hold(content: string) {
         :value="layout.code ?? ''"
         maxlength="40"
         @take="(code) => emit('correct', { code })" /></template
+    ><template v-if="timed()"
+      >. Those that are new here are
+      <select
+        class="inline-part"
+        aria-label="Kind of new instruments"
+        :value="layout.kind"
+        @change="emit('correct', { kind: value($event) as Layout['kind'] })"
+      >
+        <option v-for="[kind, told] in KINDS" :key="kind" :value="kind">{{ told }}</option></select
+      >, priced in
+      <InlineText
+        aria-label="Currency of new instruments"
+        placeholder="no currency"
+        :value="layout.currency ?? ''"
+        maxlength="20"
+        @take="(currency) => emit('correct', { currency: currency.trim() })" /></template
     >.
     <span class="quiet">
       The text is

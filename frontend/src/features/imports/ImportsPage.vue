@@ -1,17 +1,18 @@
 <script setup lang="ts">
 import { useQuery, useQueryClient } from '@tanstack/vue-query'
-import { useDropZone } from '@vueuse/core'
 import { computed, ref } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { useAct } from '@/shared/act'
-import { answer, api, ApiError, type Import } from '@/shared/api'
+import { answer, api, type Import } from '@/shared/api'
+import { beginning } from '@/shared/beginning'
 import ErrorNote from '@/shared/ErrorNote.vue'
 import Failed from '@/shared/Failed.vue'
 import { asSentence, barTime } from '@/shared/format'
 import { useKeys } from '@/shared/keys'
 import { keys } from '@/shared/queries'
-import { bring, isAtWork } from './bring'
+import { isAtWork } from './bring'
 import ImportSheet from './ImportSheet.vue'
+import { coming, useIncoming } from './incoming'
 import Sources from './Sources.vue'
 
 /** What is in my files, and what would they change? */
@@ -26,38 +27,15 @@ const imports = useQuery({
 })
 const listed = computed(() => imports.data.value ?? [])
 
-interface Coming {
-  name: string
-  error?: ApiError
-}
-const coming = ref<Coming[]>([])
+const take = useIncoming()
 const picker = ref<HTMLInputElement>()
-async function take(files: readonly File[] | null) {
-  for (const file of files ?? []) {
-    const one = ref<Coming>({ name: file.name })
-    coming.value = [...coming.value, one.value]
-    try {
-      const own = await bring(file)
-      coming.value = coming.value.filter((other) => other !== one.value)
-      client.setQueryData<Import[]>(keys.imports, (old) => [own, ...(old ?? [])])
-      await router.push(`/imports/${own.id}`)
-    } catch (error) {
-      if (!(error instanceof ApiError)) throw error
-      one.value.error = error
-    }
-  }
-  await client.invalidateQueries({ queryKey: keys.imports })
-}
 function picked(event: Event) {
   const field = event.target as HTMLInputElement
   void take([...(field.files ?? [])])
   field.value = ''
 }
-const page = ref<HTMLElement>()
-const { isOverDropZone } = useDropZone(page, {
-  onDrop: (files) => void take(files),
-  multiple: true,
-})
+/** Nothing is here yet: what to do is said in three lines. */
+const begins = computed(() => beginning.value.instruments === 0 && !listed.value.length)
 const { act, busy, failure } = useAct()
 const forget = (own: Import) =>
   act('Not taken off', async () => {
@@ -79,7 +57,7 @@ useKeys([
 </script>
 
 <template>
-  <main ref="page" class="page imports" :class="{ over: isOverDropZone }">
+  <main class="page imports">
     <aside aria-label="Imports">
       <div class="drop">
         <p>Drop CSV or Parquet files here: bars, trades, instruments, facts, events, venues.</p>
@@ -136,7 +114,21 @@ useKeys([
     </aside>
     <ImportSheet v-if="chosen" :key="chosen" :id="chosen" />
     <section v-else class="empty">
-      <template v-if="listed.length">Choose an import at the left, or drop files.</template>
+      <div v-if="begins" class="steps">
+        <p>
+          Drop a table here, or on any page: CSV or Parquet as you have it, bars of a day or of
+          minutes, one file or many.
+        </p>
+        <p>
+          Read what would be taken, said in one sentence, and mend it there. Nothing is taken before
+          you say so.
+        </p>
+        <p>
+          Take it: it has charts at once, and a
+          <RouterLink to="/sieves/new">first sieve</RouterLink> looks over all of it.
+        </p>
+      </div>
+      <template v-else-if="listed.length">Choose an import at the left, or drop files.</template>
       <template v-else>
         Nothing was brought in yet. What a file holds is shown first, with all that would change;
         nothing is taken before you say so.
@@ -152,9 +144,14 @@ useKeys([
   gap: 24px;
   min-height: calc(100vh - 60px);
 }
-.imports.over {
-  outline: 2px dashed var(--accent);
-  outline-offset: -6px;
+.steps {
+  max-width: 62ch;
+  font-size: 16px;
+  line-height: 1.6;
+  color: var(--ink);
+}
+.steps p {
+  margin: 0 0 10px;
 }
 .drop {
   border: 1px dashed var(--quiet);

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { instrumentAt } from '@/shared/addresses'
 import { useQuery } from '@tanstack/vue-query'
 import { computed, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
@@ -9,7 +10,7 @@ import Rail from '@/features/frame/Rail.vue'
 import { answer, api, ApiError } from '@/shared/api'
 import { span } from '@/shared/format'
 import { useKeys } from '@/shared/keys'
-import { preferences } from '@/shared/preferences'
+import { beginning } from '@/shared/beginning'
 import { useUniverses } from '@/shared/queries'
 import { takeBack } from '@/shared/undo'
 import { useArranging } from '@/shared/arranging'
@@ -22,7 +23,7 @@ const FLAGGED = 'flagged'
 const route = useRoute()
 const router = useRouter()
 const code = computed(() => String(route.params.code))
-const universe = computed(() => String(route.query.universe ?? preferences.value.universe))
+const universe = computed(() => String(route.query.universe ?? beginning.value.universe))
 const onlyFlagged = computed(() => route.query.only === FLAGGED)
 const bars = computed(() => String(route.query.bars ?? '1d'))
 const asked = computed(() => Number(route.query.at ?? NaN))
@@ -87,7 +88,7 @@ const kept = computed(
 )
 
 const link = (place: number) => ({
-  path: `/instruments/${codes.value[place]}`,
+  path: instrumentAt(codes.value[place]!),
   query: { ...route.query, at: undefined },
 })
 function step(by: number) {

@@ -1,19 +1,21 @@
 <script setup lang="ts">
+import { instrumentAt } from '@/shared/addresses'
 import { useQuery, useQueryClient } from '@tanstack/vue-query'
-import { computed, ref } from 'vue'
+import { computed, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { found } from '@/features/chart/look'
 import { useAct } from '@/shared/act'
 import Failed from '@/shared/Failed.vue'
-import { preferences } from '@/shared/preferences'
+import { beginning } from '@/shared/beginning'
 import { answer, api, type Universe } from '@/shared/api'
 import ErrorNote from '@/shared/ErrorNote.vue'
-import { barTime, day, price, span } from '@/shared/format'
+import { barTime, day, plural, price, span } from '@/shared/format'
 import { useKeys } from '@/shared/keys'
 import Archived from '@/shared/Archived.vue'
-import { keys, useArchivedPairs, useUniverses } from '@/shared/queries'
+import { keys, usePutAway, useUniverses } from '@/shared/queries'
 import { done, takeBack } from '@/shared/undo'
 import ListOut, { type Columns } from '@/shared/ListOut.vue'
+import DescribeForm from './DescribeForm.vue'
 import PairDialog from './PairDialog.vue'
 import UniverseForm from './UniverseForm.vue'
 import Universes from './Universes.vue'
@@ -22,7 +24,7 @@ import Universes from './Universes.vue'
 const route = useRoute()
 const router = useRouter()
 const universes = useUniverses()
-const chosen = computed(() => String(route.query.universe ?? preferences.value.universe))
+const chosen = computed(() => String(route.query.universe ?? beginning.value.universe))
 const only = ref(false)
 const filter = ref('')
 
@@ -91,7 +93,7 @@ const pairing = ref(false)
 const client = useQueryClient()
 function refresh() {
   client.invalidateQueries({ queryKey: ['instruments'] })
-  client.invalidateQueries({ queryKey: keys.archivedPairs })
+  client.invalidateQueries({ queryKey: keys.putAway })
   client.invalidateQueries({ queryKey: keys.universes })
   client.invalidateQueries({ queryKey: keys.thread })
 }
@@ -102,22 +104,49 @@ function paired(code: string) {
   done(`${code} is an instrument now; it stands in every universe whose rule it fits.`)
 }
 const { act, busy, failure } = useAct()
-async function restore(code: string) {
-  await answer(api.POST('/api/pairs/{code}/restore', { params: { path: { code } } }))
+const restore = async (codes: string[]) => {
+  await answer(api.POST('/api/archived/instruments/restore', { body: { codes } }))
   refresh()
 }
-const removePair = (code: string) =>
-  act('Not archived', async () => {
-    await answer(api.DELETE('/api/pairs/{code}', { params: { path: { code } } }))
+const putAway = () =>
+  act('Not put away', async () => {
+    const codes = [...marked.value]
+    await answer(api.POST('/api/archived/instruments', { body: { codes } }))
+    marked.value = new Set()
     refresh()
-    done(`The pair ${code} was archived; its legs are untouched.`, () => restore(code))
+    done(
+      `${codes.length === 1 ? codes[0] : plural(codes.length, 'instrument')} put away with all bars.`,
+      () => restore(codes),
+    )
   })
-const away = useArchivedPairs()
+const away = usePutAway()
 const gone = computed(() =>
   (away.data.value ?? []).map((i) => ({ id: i.code, name: i.code, note: i.name })),
 )
+/** Instruments that something is done with; where none is marked, it is said of all that are shown. */
+const marked = ref(new Set<string>())
+watch(chosen, () => (marked.value = new Set()))
+const mark = (codes: readonly string[], on: boolean) => {
+  const next = new Set(marked.value)
+  for (const code of codes)
+    if (on) next.add(code)
+    else next.delete(code)
+  marked.value = next
+}
+const allMarked = computed(
+  () => shown.value.length > 0 && shown.value.every((i) => marked.value.has(i.code)),
+)
+const described = computed(() => {
+  const own = (instruments.data.value ?? []).filter((i) => marked.value.has(i.code))
+  return own.length ? own : shown.value
+})
+const describing = ref<Instrument[]>()
+const describe = () => {
+  if (described.value.length) describing.value = [...described.value]
+}
 useKeys([
   { key: 'u', does: 'make a universe', run: () => edit() },
+  { key: 'd', does: 'say what the marked instruments are, else all shown', run: describe },
   { key: 'i', does: 'bring in files', run: () => router.push('/imports') },
   { key: 'Ctrl+z', does: 'undo what was just done', notInTexts: true, run: takeBack },
 ])
@@ -170,11 +199,21 @@ function choose(name: string) {
           <label><input v-model="only" type="checkbox" /> flagged only</label>
           <RouterLink class="button" to="/imports">Bring in files <kbd>i</kbd></RouterLink>
           <button class="button" @click="pairing = true">Define a pair</button>
+          <button class="button" :disabled="!described.length" @click="describe">
+            Say what {{ marked.size ? `the ${marked.size} marked` : 'they' }} are <kbd>d</kbd>
+          </button>
+          <button v-if="marked.size" class="button" :disabled="busy" @click="putAway">
+            Put {{ marked.size }} away
+          </button>
           <ListOut :name="chosen" :columns="columns" />
-          <span v-if="fastest" class="quiet spare"
-            >Flat: the share of bars of {{ span(fastest) }} whose four prices are equal</span
-          >
         </div>
+        <DescribeForm
+          v-if="describing"
+          :key="describing.map((i) => i.code).join(' ')"
+          :own="describing"
+          @kept="describing = undefined"
+          @close="describing = undefined"
+        />
         <PairDialog
           v-if="pairing"
           :instruments="instruments.data.value ?? []"
@@ -192,6 +231,19 @@ function choose(name: string) {
         <table v-else class="ledger">
           <thead>
             <tr>
+              <th class="mark">
+                <input
+                  type="checkbox"
+                  aria-label="Mark all shown"
+                  :checked="allMarked"
+                  @change="
+                    mark(
+                      shown.map((i) => i.code),
+                      !allMarked,
+                    )
+                  "
+                />
+              </th>
               <th>Code</th>
               <th>Name</th>
               <th class="spare">Sector</th>
@@ -203,9 +255,17 @@ function choose(name: string) {
             </tr>
           </thead>
           <tbody>
-            <tr v-for="i in shown" :key="i.code">
+            <tr v-for="i in shown" :key="i.code" :class="{ chosen: marked.has(i.code) }">
+              <td class="mark">
+                <input
+                  type="checkbox"
+                  :aria-label="`Mark ${i.code}`"
+                  :checked="marked.has(i.code)"
+                  @change="mark([i.code], !marked.has(i.code))"
+                />
+              </td>
               <td class="mono">
-                <RouterLink :to="{ path: `/instruments/${i.code}`, query: { universe: chosen } }">{{
+                <RouterLink :to="{ path: instrumentAt(i.code), query: { universe: chosen } }">{{
                   i.code
                 }}</RouterLink>
               </td>
@@ -247,7 +307,7 @@ function choose(name: string) {
                   <RouterLink
                     v-if="f.bars"
                     :to="{
-                      path: `/instruments/${i.code}`,
+                      path: instrumentAt(i.code),
                       query: { universe: chosen, ...found(f) },
                     }"
                     >{{ f.kind }}</RouterLink><b v-else>{{ f.kind }}</b> {{ f.detail }},
@@ -258,14 +318,6 @@ function choose(name: string) {
                   }}
                 </span>
                 <span v-if="!i.findings.length" class="quiet">sound</span>
-                <button
-                  v-if="i.kind === 'pair'"
-                  class="button plain"
-                  :disabled="busy"
-                  @click="removePair(i.code)"
-                >
-                  archive<span class="visually-hidden"> {{ i.code }}</span>
-                </button>
               </td>
             </tr>
           </tbody>
@@ -273,7 +325,7 @@ function choose(name: string) {
         <Failed :failure="failure" />
         <Archived
           :entries="gone"
-          @back="(code) => act('Not restored', () => restore(String(code)))"
+          @back="(code) => act('Not brought back', () => restore([String(code)]))"
         />
       </template>
     </section>
@@ -291,18 +343,28 @@ function choose(name: string) {
     grid-template-columns: minmax(0, 1fr);
   }
 }
+.mark {
+  width: 26px;
+}
 .finding a,
 .finding b {
   color: var(--fall);
 }
 .bar {
   display: flex;
-  gap: 16px;
+  flex-wrap: wrap;
+  gap: 6px 12px;
   align-items: center;
   margin-bottom: 6px;
 }
+.bar > * {
+  flex: none;
+}
 .bar .field {
-  width: 240px;
+  width: 190px;
+}
+.bar label {
+  white-space: nowrap;
 }
 .name {
   max-width: 170px;

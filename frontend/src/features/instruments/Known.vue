@@ -1,9 +1,11 @@
 <script setup lang="ts">
+import { reviewAt } from '@/shared/addresses'
 import { computed, ref } from 'vue'
 import type { InstrumentDetail } from '@/shared/api'
 import { from, isLater } from '@/shared/asOf'
 import { day, moment, span } from '@/shared/format'
 import DataCheck from './DataCheck.vue'
+import DescribeForm from './DescribeForm.vue'
 import Facts from './Facts.vue'
 
 /** What is known of an instrument beside its bars. */
@@ -14,7 +16,8 @@ const hits = computed(() => ({
   later: props.own.hits.filter((hit) => isLater(hit.as_of)),
 }))
 const reviewed = (hit: { run_id: number; as_of: string }) =>
-  from(hit.as_of, `/runs/${hit.run_id}/review/${encodeURIComponent(props.own.summary.code)}`)
+  from(hit.as_of, reviewAt(hit.run_id, props.own.summary.code))
+const describing = ref(false)
 const check = ref<InstanceType<typeof DataCheck>>()
 defineExpose({ mend: (seconds?: number, time?: number) => check.value?.begin(seconds, time) })
 </script>
@@ -25,7 +28,14 @@ defineExpose({ mend: (seconds?: number, time?: number) => check.value?.begin(sec
       {{ own.summary.kind }}, {{ own.summary.venue || 'no venue' }}
       <template v-if="own.summary.hours">{{ own.summary.hours }}</template>, in
       {{ own.summary.currency || 'no currency' }}, steps of {{ own.summary.tick }}.
+      <button class="button plain" @click="describing = !describing">change</button>
     </p>
+    <DescribeForm
+      v-if="describing"
+      :own="[own.summary]"
+      @kept="describing = false"
+      @close="describing = false"
+    />
     <DataCheck
       ref="check"
       :code="own.summary.code"

@@ -49,7 +49,7 @@ async function make() {
           class="field mono code"
           list="legs"
           aria-label="Second leg"
-          placeholder="LANT40"
+          placeholder="its code"
         />
         is called
         <input

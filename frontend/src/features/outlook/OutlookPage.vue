@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { instrumentAt } from '@/shared/addresses'
 import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import { useLocalStorage } from '@vueuse/core'
 import { computed, ref, watch } from 'vue'
@@ -18,7 +19,7 @@ import { done } from '@/shared/undo'
 import FrozenPicture from './FrozenPicture.vue'
 import {
   begun,
-  FRESH,
+  fresh,
   leaning,
   LEANS,
   leanTold,
@@ -31,7 +32,7 @@ import {
 /** What do I expect, what does it rest on, and how often was I right? */
 const client = useQueryClient()
 /** What is being written survives leaving the page. */
-const draft = useLocalStorage<Draft>('outlook', FRESH, { mergeDefaults: true })
+const draft = useLocalStorage<Draft>('outlook', fresh(), { mergeDefaults: true })
 const route = useRoute()
 const router = useRouter()
 draft.value = begun(draft.value, route.query.code, route.query.reason)
@@ -282,7 +283,7 @@ const table = () => ({
             <RouterLink
               class="mono"
               :to="{
-                path: `/instruments/${encodeURIComponent(seen.outlook.code)}`,
+                path: instrumentAt(seen.outlook.code),
                 query: { bars: seen.outlook.settles.bars, at: seen.outlook.written_at },
               }"
               >{{ seen.outlook.code }}</RouterLink

@@ -1,4 +1,5 @@
 import type { Schemas } from '@/shared/api'
+import { beginning } from '@/shared/beginning'
 
 export type Draft = Schemas['OutlookBody']
 export type Seen = Schemas['SeenOutlook']
@@ -25,17 +26,22 @@ export const USUAL: Record<number, string> = {
   [-2]: 'close < start by 1.2%',
 }
 
-export const FRESH: Draft = {
-  code: 'LANT40',
+export const fresh = (): Draft => ({
+  code: beginning.value.instrument,
   lean: 1,
   note: '',
   reasons: [
     { bars: '1d', formula: 'supertrend(12, 2.7).direction == 1' },
     { bars: '1d', formula: 'close > sma(close, 45)' },
   ],
-  settles: { formula: USUAL[1]!, bars: '15m', horizon: 60, when: 'comes' },
-  universe: 'All instruments',
-}
+  settles: {
+    formula: USUAL[1]!,
+    bars: beginning.value.bars,
+    horizon: beginning.value.bars === '1d' ? 20 : 60,
+    when: 'comes',
+  },
+  universe: beginning.value.universe,
+})
 
 /** Another lean is settled by what usually settles it, unless that was written otherwise. */
 export function leaning(draft: Draft, lean: number): Draft {

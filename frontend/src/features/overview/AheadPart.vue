@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { instrumentAt, reviewAt } from '@/shared/addresses'
 import { useQuery } from '@tanstack/vue-query'
 import { computed } from 'vue'
 import { answer, api } from '@/shared/api'
@@ -24,8 +25,7 @@ const parted = (event: Event) => ({
   ideas: event.ideas.filter((idea) => !isLater(idea.as_of)),
   later: event.ideas.filter((idea) => isLater(idea.as_of)),
 })
-const seen = (idea: Event['ideas'][number]) =>
-  from(idea.as_of, `/runs/${idea.run_id}/review/${encodeURIComponent(idea.code)}`)
+const seen = (idea: Event['ideas'][number]) => from(idea.as_of, reviewAt(idea.run_id, idea.code))
 /** By day and kind: those without an idea are told together. */
 const rows = computed(() => {
   const found = new Map<
@@ -45,7 +45,7 @@ const rows = computed(() => {
 })
 const SOME = 6
 const chart = (code: string) => ({
-  path: `/instruments/${encodeURIComponent(code)}`,
+  path: instrumentAt(code),
   query: { universe: props.arranged.universe },
 })
 </script>

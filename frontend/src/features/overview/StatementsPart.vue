@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { instrumentAt } from '@/shared/addresses'
 import { computed, ref, toRef } from 'vue'
 import ErrorNote from '@/shared/ErrorNote.vue'
 import { told } from '@/shared/format'
@@ -26,7 +27,7 @@ const subjects = computed(() => {
   })
 })
 const chart = (said: Said) => ({
-  path: `/instruments/${encodeURIComponent(said.statement.code)}`,
+  path: instrumentAt(said.statement.code),
   query: { bars: said.statement.bars, line: said.statement.formula },
 })
 /** What holds of a subject is what an outlook may rest on. */
@@ -95,9 +96,7 @@ const addSubject = (code: string) =>
     />
     <div v-for="(subject, n) in subjects" :key="subject.code" class="subject">
       <h2>
-        <RouterLink class="mono" :to="`/instruments/${encodeURIComponent(subject.code)}`">{{
-          subject.code
-        }}</RouterLink>
+        <RouterLink class="mono" :to="instrumentAt(subject.code)">{{ subject.code }}</RouterLink>
         <RouterLink class="button plain" :to="outlook(subject)">outlook</RouterLink>
         <button v-if="!n" class="button plain" @click="changing = !changing">
           {{ changing ? 'close' : 'change' }}
@@ -128,9 +127,15 @@ const addSubject = (code: string) =>
         </div>
       </div>
     </div>
-    <p v-if="!subjects.length" class="empty">
-      Nothing is said of any instrument.
-      <button class="button plain" @click="changing = true">say something</button>
+    <p v-if="!subjects.length" class="quiet">
+      Nothing is said here: no instrument of this desk is an index or a gauge. Name one of any kind:
+      <InlineText
+        value=""
+        :least="8"
+        placeholder="its code"
+        aria-label="Instrument to say something of"
+        @take="addSubject"
+      />
     </p>
   </section>
 </template>

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { instrumentAt } from '@/shared/addresses'
 import { computed, ref, toRef } from 'vue'
 import ErrorNote from '@/shared/ErrorNote.vue'
 import { figure, told, wholeWithin } from '@/shared/format'
@@ -113,7 +114,7 @@ const words = (own: On) => {
               class="mono"
               :title="row.name"
               :to="{
-                path: `/instruments/${encodeURIComponent(row.code)}`,
+                path: instrumentAt(row.code),
                 query: { universe: arranged.universe, bars: arranged.tight.bars[0], line: arranged.tight.near }, // prettier-ignore
               }"
               >{{ row.code }}</RouterLink

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { instrumentAt, reviewAt } from '@/shared/addresses'
 import { useQueryClient } from '@tanstack/vue-query'
 import { computed, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
@@ -35,7 +36,7 @@ const count = computed(() => total.value - (view.data.value?.waiting ?? 0))
 
 const linkTo = (place: number) => {
   const code = hits.rows.value[place]?.code
-  return code && `/runs/${id.value}/review/${code}`
+  return code && reviewAt(id.value, code)
 }
 
 /** Where the hit of the address stands; without one, or with one that is none, the next open hit. */
@@ -54,7 +55,7 @@ async function find(code: string) {
     if (!(problem instanceof ApiError && problem.code === 'not_found')) throw problem
   }
   const next = (await openAfter(0)) ?? hits.rows.value[0]?.code
-  if (next) router.replace(`/runs/${id.value}/review/${next}`)
+  if (next) router.replace(reviewAt(id.value, next))
 }
 function stand(place: number) {
   at.value = place
@@ -82,7 +83,7 @@ function go(to: number) {
   const place = Math.max(0, Math.min(total.value - 1, to))
   const next = hits.rows.value[place]
   hits.need(place - 1, place + 1)
-  if (next) router.replace(`/runs/${id.value}/review/${next.code}`)
+  if (next) router.replace(reviewAt(id.value, next.code))
 }
 
 async function send(code: string, verdict: VerdictName | null, reason: string, note: string) {
@@ -110,7 +111,7 @@ function decided(of: HitView, verdict: VerdictName, before: HitView['verdict'], 
 async function onwards(of: HitView) {
   const neighbour = hits.rows.value[of.place]
   const next = neighbour && !neighbour.verdict ? neighbour.code : await openAfter(of.place)
-  if (next && hit.value?.code === of.code) router.replace(`/runs/${id.value}/review/${next}`)
+  if (next && hit.value?.code === of.code) router.replace(reviewAt(id.value, next))
 }
 const decision = useDecision(id, hit, send, decided)
 const { words, busy, failure, decide, withdraw } = decision
@@ -191,7 +192,7 @@ const sentencesNow = computed(() =>
     </template>
     <header v-if="hit && run">
       <h1>
-        <RouterLink class="mono" :to="`/instruments/${hit.code}`">{{ hit.code }}</RouterLink>
+        <RouterLink class="mono" :to="instrumentAt(hit.code)">{{ hit.code }}</RouterLink>
         {{ hit.name }}
       </h1>
       <span>

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { instrumentAt, reviewAt } from '@/shared/addresses'
 import { useQueryClient } from '@tanstack/vue-query'
 import { ElProgress } from 'element-plus'
 import { watchDebounced } from '@vueuse/core'
@@ -324,9 +325,7 @@ const pick = (n: number) => (at.value = n)
                         </template>
                         <td v-if="!hit" class="quiet">{{ c.key === 'code' ? '…' : '' }}</td>
                         <td v-else-if="c.key === 'code'" class="mono">
-                          <RouterLink :to="`/runs/${id}/review/${hit.code}`">{{
-                            hit.code
-                          }}</RouterLink>
+                          <RouterLink :to="reviewAt(id, hit.code)">{{ hit.code }}</RouterLink>
                         </td>
                         <td v-else-if="c.key === 'side'">
                           <abbr :title="hit.side" :aria-label="hit.side">{{
@@ -359,7 +358,7 @@ const pick = (n: number) => (at.value = n)
             </div>
             <aside v-if="chosen" aria-label="The chosen hit">
               <h2>
-                <RouterLink class="mono" :to="`/instruments/${chosen.code}`">{{
+                <RouterLink class="mono" :to="instrumentAt(chosen.code)">{{
                   chosen.code
                 }}</RouterLink>
                 {{ chosen.name }} <span v-if="sided">{{ sides([chosen.side]) }}</span>

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { instrumentAt } from '@/shared/addresses'
 import { computed, ref, watch } from 'vue'
 import ChartPanel from '@/features/chart/ChartPanel.vue'
 import { layersOf, PLAIN, type Layout } from '@/features/chart/layout'
@@ -29,7 +30,7 @@ watch(
       <RouterLink
         class="mono"
         :to="{
-          path: `/instruments/${encodeURIComponent(code)}`,
+          path: instrumentAt(code),
           query: { bars: arranged.x.bars, universe: scatter.universe },
         }"
         >{{ code }}</RouterLink

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { instrumentAt } from '@/shared/addresses'
 import { useQuery } from '@tanstack/vue-query'
 import { computed, ref, watch } from 'vue'
 import { useRoute, useRouter, type LocationQueryRaw } from 'vue-router'
@@ -209,7 +210,7 @@ const open = () => {
   if (!code.value) return
   const { x, y } = arranged.value
   const query = { universe: scatter.value?.universe, bars: x.bars, line: [x.formula, y.formula] }
-  void router.push({ path: `/instruments/${encodeURIComponent(code.value)}`, query })
+  void router.push({ path: instrumentAt(code.value), query })
 }
 function leave() {
   if (code.value) choose(-1)

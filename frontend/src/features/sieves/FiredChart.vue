@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { instrumentAt } from '@/shared/addresses'
 import { computed, nextTick, ref, toRef, watch } from 'vue'
 import ChartSheet from '@/features/chart/ChartSheet.vue'
 import { useDress } from '@/features/chart/dress'
@@ -125,9 +126,7 @@ useKeys([
   <section class="fired" aria-label="Where it would have fired">
     <p class="head" aria-live="polite" :class="{ old: !fresh }">
       <slot />
-      <RouterLink class="mono" :to="`/instruments/${encodeURIComponent(code)}`">{{
-        code
-      }}</RouterLink>
+      <RouterLink class="mono" :to="instrumentAt(code)">{{ code }}</RouterLink>
       <span class="quiet name">{{ name }}</span>
       <span v-if="fired">
         fired <b>{{ plural(firings.length, 'time') }}</b><template
@@ -170,7 +169,7 @@ useKeys([
     </p>
     <ErrorNote v-if="error" :error="error" what="The chart can't be drawn" />
     <div class="chart">
-      <p v-if="!chart" class="quiet">{{ sieve ? 'drawing…' : '' }}</p>
+      <p v-if="!chart" class="quiet">{{ sieve && code ? 'drawing…' : '' }}</p>
       <p v-else-if="!chart.times.length" class="empty">
         {{ code }} has no bars of {{ chart.bars }}.
       </p>

@@ -19,6 +19,8 @@ const props = defineProps<{
   sided: boolean
 }>()
 defineEmits<{ choose: [code: string] }>()
+/** A problem with a place in a text is underlined there; others are told only. */
+const underlined = computed(() => props.preview.problems.some((problem) => problem.place))
 const undecided = computed(() => {
   const parts = Object.entries(props.preview.undecided ?? {}).map(
     ([cause, n]) => `${n} undecided: ${cause}.`,
@@ -41,12 +43,16 @@ const undecided = computed(() => {
     >
   </p>
   <template v-else>
-    <p class="sentence">Not yet: mend what is underlined.</p>
+    <p class="sentence">{{ underlined ? 'Not yet: mend what is underlined.' : 'Not yet.' }}</p>
     <p v-for="(p, n) in preview.problems" :key="n" class="fall">{{ told(p) }}</p>
   </template>
   <slot />
   <div :class="{ old: !preview.ok }">
-    <p v-if="preview.ok && !preview.hits.length" class="empty">
+    <p v-if="preview.ok && !preview.instruments" class="empty">
+      Nobody is in this universe yet: choose another one, or
+      <RouterLink to="/imports">bring in data</RouterLink>.
+    </p>
+    <p v-else-if="preview.ok && !preview.hits.length" class="empty">
       Nothing passes. The thin bars show which condition cuts most: loosen the one whose “without
       it” is largest.
     </p>

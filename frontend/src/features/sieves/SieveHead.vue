@@ -11,6 +11,8 @@ const props = defineProps<{
   changed: boolean
   busy: boolean
   runs: boolean
+  /** Why it can't be run. */
+  why?: string
   failure?: InstanceType<typeof Failed>['$props']['failure']
   found?: { at: number; basedOn: number }
   /** Both as text, where another was saved meanwhile. */
@@ -31,7 +33,13 @@ const conflict = () => props.failure?.error.code === 'changed_meanwhile'
       <button class="button" :disabled="!changed || busy" @click="$emit('save')">
         Save <kbd>Ctrl S</kbd>
       </button>
-      <button class="button primary" :disabled="!runs || busy" @click="$emit('run')">
+      <span v-if="!runs && why" class="fall why" :title="why">{{ why }}</span>
+      <button
+        class="button primary"
+        :disabled="!runs || busy"
+        :title="runs ? undefined : why"
+        @click="$emit('run')"
+      >
         Run <kbd>Ctrl ⏎</kbd>
       </button>
     </div>
@@ -76,6 +84,13 @@ const conflict = () => props.failure?.error.code === 'changed_meanwhile'
 .title:hover,
 .title:focus {
   border-bottom-color: var(--accent);
+}
+.why {
+  min-width: 0;
+  max-width: 40%;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
 }
 .found,
 .choose {

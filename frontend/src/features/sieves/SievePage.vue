@@ -4,7 +4,7 @@ import { useRoute, useRouter } from 'vue-router'
 import { lastSieve, onBars } from '@/features/suggest/target'
 import { useStartRun } from '@/features/runs/startRun'
 import { useAct } from '@/shared/act'
-import { answer, api, type Preview, type Sieve } from '@/shared/api'
+import { answer, api, ApiError, type Preview, type Sieve } from '@/shared/api'
 import ErrorNote from '@/shared/ErrorNote.vue'
 import { listKeys, useKeys } from '@/shared/keys'
 import { useFormulas, useMembers, useVocabulary } from '@/shared/queries'
@@ -185,6 +185,9 @@ async function takeSaved() {
 function forget() {
   done('The draft was set aside.', discard())
 }
+const whyNotYet = computed(() =>
+  error.value instanceof ApiError ? error.value.message : preview.value?.problems[0]?.message,
+)
 async function run() {
   if (!preview.value?.ok && fresh.value) return
   const saved = stored.value && !changed.value ? stored.value : await keep()
@@ -229,6 +232,7 @@ useKeys([
           :changed="changed"
           :busy="saving"
           :runs="Boolean(preview?.ok) && !error"
+          :why="whyNotYet"
           :failure="failure"
           :found="found"
           :theirs="theirs && asLines(theirs)"

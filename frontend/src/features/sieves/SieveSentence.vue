@@ -7,6 +7,9 @@ import { useUniverses } from '@/shared/queries'
 const draft = defineModel<Sieve>({ required: true })
 defineProps<{ vocabulary?: Vocabulary }>()
 const universes = useUniverses()
+const gone = computed(
+  () => universes.data.value?.every((own) => own.name !== draft.value.universe) ?? false,
+)
 /** With one side left, conditions of that side need not say so. */
 const side = computed({
   get: () => [...draft.value.sides].sort().join(' '),
@@ -23,6 +26,7 @@ const side = computed({
   <p class="sentence">
     Look in
     <select v-model="draft.universe" aria-label="Universe">
+      <option v-if="gone" :value="draft.universe">{{ draft.universe }}, not here</option>
       <option v-for="u in universes.data.value" :key="u.name">{{ u.name }}</option>
     </select>
     on bars of

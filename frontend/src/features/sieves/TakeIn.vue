@@ -1,12 +1,12 @@
 <script setup lang="ts">
 import { useQuery } from '@tanstack/vue-query'
-import { useEventListener } from '@vueuse/core'
-import { ref } from 'vue'
+import { ref, watch } from 'vue'
 import { useRouter } from 'vue-router'
 import { useAct } from '@/shared/act'
 import { answer, api } from '@/shared/api'
 import ErrorNote from '@/shared/ErrorNote.vue'
 import Failed from '@/shared/Failed.vue'
+import { droppedSieve } from '../imports/incoming'
 import { takeAsDraft, type Offered } from './offered'
 import OfferedSieve from './OfferedSieve.vue'
 
@@ -19,7 +19,6 @@ const ready = useQuery({
   queryFn: () => answer(api.GET('/api/ready')),
 })
 const dropped = ref<Offered>()
-const over = ref(false)
 const { act, failure } = useAct()
 const read = (file: File | undefined) =>
   act('Not read', async () => {
@@ -33,25 +32,20 @@ function take(offered: Offered) {
   takeAsDraft(offered.sieve)
   void router.push('/sieves/new')
 }
-const files = (event: DragEvent) => event.dataTransfer?.types.includes('Files')
-useEventListener(window, 'dragover', (event) => {
-  if (!files(event)) return
-  event.preventDefault()
-  over.value = true
-})
-useEventListener(window, 'dragleave', (event) => {
-  if (!event.relatedTarget) over.value = false
-})
-useEventListener(window, 'drop', (event) => {
-  over.value = false
-  if (!files(event)) return
-  event.preventDefault()
-  void read(event.dataTransfer?.files[0])
-})
+// A file that was dropped, on this page or another.
+watch(
+  droppedSieve,
+  (file) => {
+    if (!file) return
+    droppedSieve.value = undefined
+    void read(file)
+  },
+  { immediate: true },
+)
 </script>
 
 <template>
-  <section :class="{ over }">
+  <section>
     <p>
       <label class="button">
         Take in a file
@@ -62,7 +56,7 @@ useEventListener(window, 'drop', (event) => {
           @change="read(($event.target as HTMLInputElement).files?.[0])"
         />
       </label>
-      <span class="quiet">or drop it anywhere on this page.</span>
+      <span class="quiet">or drop it anywhere.</span>
     </p>
     <Failed :failure="failure" />
     <OfferedSieve v-if="dropped" :offered="dropped" @take="take(dropped)" />
@@ -83,10 +77,6 @@ useEventListener(window, 'drop', (event) => {
 <style scoped>
 section {
   margin-top: 18px;
-}
-.over {
-  outline: 2px dashed var(--accent);
-  outline-offset: 4px;
 }
 label {
   cursor: pointer;

@@ -9,6 +9,7 @@ import {
   type StoredSieve,
 } from '@/shared/api'
 import { asOf } from '@/shared/asOf'
+import { beginning } from '@/shared/beginning'
 import { draftOf, forgetDraft, keepDraft } from '@/shared/drafts'
 import { useLatest } from '@/shared/latest'
 import { keys } from '@/shared/queries'
@@ -22,11 +23,11 @@ export const condition = (formula: string): Condition => ({
   side: null,
 })
 
-export const EMPTY: Sieve = {
+export const empty = (): Sieve => ({
   format: 'zealous-sieve/sieve/4',
   name: 'New sieve',
   note: '',
-  universe: 'All shares',
+  universe: beginning.value.universe,
   timeframes: ['1d'],
   forming: false,
   sides: ['long'],
@@ -34,7 +35,7 @@ export const EMPTY: Sieve = {
   formulas: [],
   conditions: [condition('close > sma(close, 45) by 2%')],
   rank: 'rel_volume(18)',
-}
+})
 
 /** A draft that was kept by an earlier version: with one `timeframe` and one `side`, or less said of conditions. */
 export function upToDate(kept: Sieve): Sieve {
@@ -43,7 +44,7 @@ export function upToDate(kept: Sieve): Sieve {
     side?: 'long' | 'short'
   }
   const conditions = kept.conditions.map((own) => ({ ...condition(''), ...own }))
-  const now = { ...rest, format: EMPTY.format, conditions }
+  const now = { ...rest, format: empty().format, conditions }
   if (timeframe === undefined || side === undefined) return now
   return { ...now, timeframes: [timeframe], sides: [side] }
 }
@@ -139,7 +140,7 @@ export function useHistory(draft: Ref<Sieve>) {
 /** The sieve being written: loaded, changed here, saved as a new version. */
 export function useDraft(id: Ref<string>) {
   const client = useQueryClient()
-  const draft = ref<Sieve>(plain(EMPTY))
+  const draft = ref<Sieve>(empty())
   const stored = ref<StoredSieve>()
   /** When the draft that is on the page was left, and the version it was made from. */
   const found = ref<{ at: number; basedOn: number }>()
@@ -154,8 +155,9 @@ export function useDraft(id: Ref<string>) {
         api.GET('/api/sieves/{sieve_id}', { params: { path: { sieve_id: Number(id.value) } } }),
       ),
   })
+  const begun = empty()
   const place = () => `sieve ${id.value}`
-  const clean = () => plain(stored.value?.sieve ?? EMPTY)
+  const clean = () => plain(stored.value?.sieve ?? begun)
 
   /** What was left unsaved comes back; else what is saved. */
   function open(saved: StoredSieve | undefined) {

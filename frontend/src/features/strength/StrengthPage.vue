@@ -1,10 +1,11 @@
 <script setup lang="ts">
+import { instrumentAt } from '@/shared/addresses'
 import { useQuery } from '@tanstack/vue-query'
 import { computed, ref } from 'vue'
 import { useRoute, useRouter, type LocationQueryRaw } from 'vue-router'
 import Lines from '@/features/drawings/Lines.vue'
 import Ranks from '@/features/drawings/Ranks.vue'
-import { answer, api, type Schemas } from '@/shared/api'
+import { ApiError, answer, api, type Schemas } from '@/shared/api'
 import ArrangedBy from '@/shared/ArrangedBy.vue'
 import { useArranging } from '@/shared/arranging'
 import ErrorNote from '@/shared/ErrorNote.vue'
@@ -147,8 +148,9 @@ const open = () => {
   const first = partners.value[0]
   if (first) void router.push(chartOf(first.code))
 }
+const noPairs = computed(() => (view.error.value as ApiError | null)?.code === 'no_pairs')
 const chartOf = (code: string) => ({
-  path: `/instruments/${encodeURIComponent(code)}`,
+  path: instrumentAt(code),
   query: { universe: arranged.value?.universe, bars: arranged.value?.spans[line.value]?.bars },
 })
 const bar = ref<InstanceType<typeof ArrangedBy>>()
@@ -236,8 +238,13 @@ const table = (): Columns => [
       {{ one.span.count }} × {{ one.span.bars }} shows nothing: {{ told(one.problem) }}
     </p>
     <Failed :failure="arranging.failure.value" />
+    <p v-if="noPairs" class="empty">
+      No instrument of {{ arranged?.universe }} prices one currency in another, so there is no
+      strength to add up. Pairs have the facts base and quote: from a table of instruments, or
+      <RouterLink to="/instruments">said on their page</RouterLink>.
+    </p>
     <ErrorNote
-      v-if="view.isError.value"
+      v-else-if="view.isError.value"
       :error="view.error.value"
       what="The strength can't be shown"
       @retry="view.refetch()"

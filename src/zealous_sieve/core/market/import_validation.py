@@ -85,6 +85,12 @@ def code_fault(code: object) -> str | None:
         return f"a code has at most {LONGEST_CODE} characters, this has {len(code):,}"
     if not code.isprintable() or '"' in code:
         return "the code holds a character that can't be written in a formula"
+    if "<" in code or ">" in code:
+        return "the code holds < or >, as if it were markup"
+    if code.strip(".") == "":
+        return "a code can't be of points alone"
+    if code[0] == "/" or code[-1] == "/":
+        return "a code can't begin or end with /"
     if code[0] in "=+-@":
         return "a code can't begin with = + - or @, which spreadsheets read as a formula"
     return None

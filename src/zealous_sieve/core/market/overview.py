@@ -127,7 +127,7 @@ def joined(stretches: Sequence[tuple[int, int]]) -> list[tuple[int, int]]:
 _BANDS = "bollinger(close, 19, 2.1)"
 _CHANNEL = "keltner(19, 1.6)"
 READY: Mapping[str, OverviewSet] = {
-    "The coast": OverviewSet(
+    "The market": OverviewSet(
         universe="All shares",
         subjects=(
             Subject(code="LANT40", bars=("1h", "1d", "1w")),

@@ -1,15 +1,13 @@
-"""Instruments, mendings, pairs, and the thread across the top."""
+"""What is known of instruments, mendings, and the thread across the top."""
 
 from __future__ import annotations
 
-from zealous_sieve.core.market.instruments import Instrument
 from zealous_sieve.usecases import (
     charts,
     finding,
     looking_back,
     market,
     mending,
-    pairs,
     runs,
     speeds,
 )
@@ -25,7 +23,6 @@ from zealous_sieve.web.shapes import (
     LookedBody,
     MendingBody,
     MoveQuery,
-    PairBody,
     SpeedsBody,
     UniverseQuery,
     WordsQuery,
@@ -63,17 +60,17 @@ def contract(outside: Outside) -> Contract:
         """The instruments of a universe with coverage and what the data check found."""
         return market.list_instruments(outside, query.universe, wanted())
 
-    @api.endpoint("GET", "/instruments/<code>", reply=InstrumentDetail)
+    @api.endpoint("GET", "/instruments/<code:code>", reply=InstrumentDetail)
     def get_instrument(code: str) -> InstrumentDetail:
         """All that is known of an instrument."""
         return market.instrument(outside, code, wanted())
 
-    @api.endpoint("POST", "/instruments/<code>/chart", reply=Chart, body=LookedBody)
+    @api.endpoint("POST", "/instruments/<code:code>/chart", reply=Chart, body=LookedBody)
     def look_at_instrument(code: str, body: LookedBody) -> Chart:
         """Bars of an instrument, built as asked, with formulas drawn."""
         return charts.instrument_chart(outside, code, body.looked(), wanted())
 
-    @api.endpoint("POST", "/instruments/<code>/speeds", reply=Speeds, body=SpeedsBody)
+    @api.endpoint("POST", "/instruments/<code:code>/speeds", reply=Speeds, body=SpeedsBody)
     def compare_speeds(code: str, body: SpeedsBody) -> Speeds:
         """Several lengths of one formula through a stretch of an instrument."""
         return speeds.speeds(outside, code, body.asked(), wanted())
@@ -97,25 +94,5 @@ def contract(outside: Outside) -> Contract:
     def restore_mending(mending_id: int) -> StoredMending:
         """Bring a mending back that was taken back."""
         return mending.restore(outside, mending_id)
-
-    @api.endpoint("POST", "/pairs", reply=Instrument, body=PairBody)
-    def add_pair(body: PairBody) -> Instrument:
-        """Define a difference or ratio of two instruments as one of its own."""
-        return pairs.add_pair(outside, body.code, body.name, body.left, body.right, body.relation)
-
-    @api.endpoint("DELETE", "/pairs/<code>")
-    def delete_pair(code: str) -> None:
-        """Archive a pair."""
-        pairs.delete_pair(outside, code)
-
-    @api.endpoint("GET", "/pairs/archived", reply=list[Instrument])
-    def get_archived_pairs() -> list[Instrument]:
-        """The pairs that were archived."""
-        return pairs.archived_pairs(outside)
-
-    @api.endpoint("POST", "/pairs/<code>/restore", reply=Instrument)
-    def restore_pair(code: str) -> Instrument:
-        """Bring a pair back."""
-        return pairs.restore_pair(outside, code)
 
     return api

@@ -43,12 +43,12 @@ def contract(outside: Outside) -> Contract:
         """Hits of a run by page and column."""
         return runs.list_hits(outside, run_id, HitsQuery(**query.model_dump()), wanted())
 
-    @api.endpoint("GET", "/runs/<id:run_id>/hits/<code>", reply=HitView)
+    @api.endpoint("GET", "/runs/<id:run_id>/hits/<code:code>", reply=HitView)
     def get_hit(run_id: int, code: str) -> HitView:
         """One hit of a run."""
         return runs.get_hit(outside, run_id, code, wanted())
 
-    @api.endpoint("GET", "/runs/<id:run_id>/why/<code>", reply=Why)
+    @api.endpoint("GET", "/runs/<id:run_id>/why/<code:code>", reply=Why)
     def why_in_run(run_id: int, code: str) -> Why:
         """How the run's sieve judged any instrument at the run's moment."""
         return why.why_in_run(outside, run_id, code, own())
@@ -58,13 +58,15 @@ def contract(outside: Outside) -> Contract:
         """The code of the next hit that waits for a verdict after a place, else of the first of all."""
         return runs.next_open(outside, run_id, query.after)
 
-    @api.endpoint("POST", "/runs/<id:run_id>/hits/<code>/chart", reply=Chart, body=HitChartBody)
+    @api.endpoint(
+        "POST", "/runs/<id:run_id>/hits/<code:code>/chart", reply=Chart, body=HitChartBody
+    )
     def look_at_hit(run_id: int, code: str, body: HitChartBody) -> Chart:
         """Bars, lines and reasons of a hit as of the run's moment, with what is drawn beside them."""
         return charts.hit_chart(outside, run_id, code, own(), body.bars, body.dress())
 
     @api.endpoint(
-        "PUT", "/runs/<id:run_id>/hits/<code>/verdict", reply=Verdict | None, body=VerdictBody
+        "PUT", "/runs/<id:run_id>/hits/<code:code>/verdict", reply=Verdict | None, body=VerdictBody
     )
     def put_verdict(run_id: int, code: str, body: VerdictBody) -> Verdict | None:
         """Take, watch or drop a hit, or take the verdict back."""

@@ -9,7 +9,8 @@ from pathlib import Path
 
 from flask import Response, send_file
 
-from zealous_sieve.usecases import demo, preferences
+from zealous_sieve.usecases import beginnings, demo, preferences
+from zealous_sieve.usecases.beginnings import Beginning
 from zealous_sieve.usecases.demo import DemoState
 from zealous_sieve.usecases.ports import Outside
 from zealous_sieve.usecases.preferences import Preferences
@@ -30,6 +31,11 @@ def contract(outside: Outside) -> Contract:
     def put_preferences(body: PreferencesBody) -> Preferences:
         """Choose how the application is looked at."""
         return preferences.prefer(outside.market, body.preferences)
+
+    @api.endpoint("GET", "/beginning", reply=Beginning)
+    def get_beginning() -> Beginning:
+        """Where pages of this desk begin."""
+        return beginnings.beginning(outside)
 
     @api.endpoint("GET", "/demo", reply=DemoState)
     def get_demo() -> DemoState:

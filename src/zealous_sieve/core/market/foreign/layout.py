@@ -9,6 +9,7 @@ from enum import StrEnum
 from zealous_sieve.core.engine.session import clock_of
 from zealous_sieve.core.errors import DataError, Problem
 from zealous_sieve.core.functions.catalogue import EXTRAS
+from zealous_sieve.core.market.instruments import InstrumentKind
 
 
 class Content(StrEnum):
@@ -159,6 +160,7 @@ class Layout:
     ``skip`` lines stand before it; without a ``header`` its columns are called "column 1" and so on.
     ``columns`` has the table's own name of the column of each field that it has. ``zone`` is the clock of
     times that are written without an offset, ``code`` the instrument of a table that names none.
+    Instruments that are not known yet are of this ``kind``, priced in this ``currency``.
     """
 
     content: Content = Content.BARS
@@ -170,6 +172,8 @@ class Layout:
     dates: Dates = Dates.YEAR_FIRST
     zone: str = "UTC"
     code: str = ""
+    kind: InstrumentKind = InstrumentKind.OTHER
+    currency: str = ""
     columns: Mapping[str, str] = field(default_factory=dict)
 
     def column(self, name: str) -> str | None:
@@ -187,6 +191,13 @@ def names_of(row: Sequence[str], *, header: bool) -> list[str]:
     return names
 
 
+LONGEST_CURRENCY = 20
+
+
+def _is_name(text: str) -> bool:
+    return len(text) <= LONGEST_CURRENCY and text.isprintable()
+
+
 def check_layout(layout: Layout, names: Sequence[str]) -> None:
     """Raises DataError ``wrong_columns`` where a column that is needed is not named, or not there, or two
     fields are read from one; ``unknown_zone``, ``wrong_layout``."""
@@ -194,6 +205,10 @@ def check_layout(layout: Layout, names: Sequence[str]) -> None:
     if layout.separator not in SEPARATORS or layout.decimal not in DECIMALS:
         message = f"cells can't be parted by {layout.separator!r}, decimals by {layout.decimal!r}"
         mend = "cells are parted by a comma, semicolon, tab or bar, decimals by a point or comma"
+        raise DataError(Problem(code="wrong_layout", message=message, mend=mend))
+    if layout.kind == InstrumentKind.PAIR or not _is_name(layout.currency):
+        message = "instruments of a file can't be pairs, nor be priced in what is no name"
+        mend = f"a pair is defined of two; a currency has up to {LONGEST_CURRENCY} characters"
         raise DataError(Problem(code="wrong_layout", message=message, mend=mend))
     fields = {own.name: own for own in FIELDS[layout.content]}
     problems = []

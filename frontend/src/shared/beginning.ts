@@ -1,0 +1,21 @@
+import { ref } from 'vue'
+import { answer, api, type Schemas } from './api'
+
+export type Beginning = Schemas['Beginning']
+
+/** Where pages of this desk begin, as far as it is known. */
+export const beginning = ref<Beginning>({
+  universe: 'All instruments',
+  instrument: '',
+  bars: '1d',
+  instruments: -1,
+})
+
+/** Asked again whenever instruments came or went, or the settings were changed. */
+export async function readBeginning() {
+  try {
+    beginning.value = await answer(api.GET('/api/beginning'))
+  } catch {
+    // The server is being started: what was known last holds.
+  }
+}

@@ -1,0 +1,147 @@
+"""What is said of instruments, for many at once; putting them away and bringing them back."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Collection, Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from typing import Any
+
+from zealous_sieve.core.errors import DataError, Problem
+from zealous_sieve.core.market.instruments import DatedFact, Fact, Instrument, InstrumentKind
+from zealous_sieve.usecases.errors import NotFoundError
+from zealous_sieve.usecases.market import check_data, moment_of
+from zealous_sieve.usecases.ports import Outside
+
+LONGEST = 120
+"""Characters of a name or of a fact."""
+SAID = ("name", "kind", "venue", "currency", "tick", "point_value")
+
+
+@dataclass(frozen=True, kw_only=True)
+class Described:
+    """What is said of an instrument; ``None`` leaves it as it is. Of ``facts`` an empty one is taken
+    away."""
+
+    code: str
+    name: str | None = None
+    kind: InstrumentKind | None = None
+    venue: str | None = None
+    currency: str | None = None
+    tick: float | None = None
+    point_value: float | None = None
+    facts: Mapping[str, Fact] = field(default_factory=dict)
+
+
+def describe(outside: Outside, said: Sequence[Described]) -> list[Described]:
+    """Say something of instruments, of all or, where one can't be so, of none; returns what was said of
+    them before, which takes it back. A fact that is kept with its days holds so from the desk's present
+    on; others hold for all days.
+
+    Raises NotFoundError, DataError ``bad_description``.
+    """
+    reference, moment = outside.market.reference(), moment_of(outside.market, None)
+    seen = {instrument.code: instrument for instrument in reference.seen_at(moment)}
+    venues = {venue.name for venue in reference.venues}
+    dated: list[DatedFact] = []
+    before, after, problems = [], [], []
+    for own in said:
+        known = reference.by_code.get(own.code)
+        if known is None:
+            raise NotFoundError("instrument", own.code)
+        problems += _problems(own, known, venues)
+        before.append(_told(own, seen[own.code]))
+        with_days = {fact.name for fact in reference.dated_of.get(own.code, ())}
+        dated += (
+            DatedFact(code=own.code, name=name, value=value, held=moment, known=moment)
+            for name, value in own.facts.items()
+            if name in with_days
+        )
+        plain = {name: value for name, value in own.facts.items() if name not in with_days}
+        after.append(_as(replace(own, facts=plain), known))
+    if problems:
+        raise DataError(*problems)
+    changed = [now for now in after if now != reference.by_code[now.code]]
+    outside.market.add_instruments(changed)
+    if dated:
+        outside.market.add_facts(dated)
+    if changed:
+        check_data(outside)
+    return before
+
+
+def _as(own: Described, known: Instrument) -> Instrument:
+    """An instrument as it is described."""
+    facts = {name: value for name, value in {**known.facts, **own.facts}.items() if value != ""}
+    given = {name: getattr(own, name) for name in SAID}
+    stripped: dict[str, Any] = {
+        name: value.strip() if type(value) is str else value
+        for name, value in given.items()
+        if value is not None
+    }
+    return replace(known, **stripped, facts=facts)
+
+
+def _told(own: Described, known: Instrument) -> Described:
+    """What was said of an instrument, of all that is said of it now."""
+    given = {n: getattr(known, n) for n in SAID if getattr(own, n) is not None}
+    return Described(
+        code=own.code, **given, facts={name: known.facts.get(name, "") for name in own.facts}
+    )
+
+
+def _problems(own: Described, known: Instrument, venues: Collection[str]) -> list[Problem]:
+    """What an instrument can't be."""
+    found: list[tuple[str, str, str]] = []
+    if InstrumentKind.PAIR in (own.kind, known.kind) and own.kind not in (None, known.kind):
+        found.append(("kind", "a pair is made of two instruments", "define it as one"))
+    if own.name is not None and not 0 < len(own.name.strip()) <= LONGEST:
+        found.append(("name", f"a name has 1 to {LONGEST} characters", ""))
+    if own.venue and own.venue not in venues:
+        mend = f"known are {', '.join(sorted(venues))}" if venues else "bring in a table of venues"
+        found.append(("venue", f"there is no venue {own.venue}", mend))
+    for name in ("tick", "point_value"):
+        value = getattr(own, name)
+        if value is not None and not (math.isfinite(value) and value > 0):
+            found.append((name, f"{value:g} can't be a step: it has to be above zero", ""))
+    texts = {"currency": own.currency or "", **own.facts}
+    for name, text in texts.items():
+        if isinstance(text, str) and (len(text) > LONGEST or not text.isprintable()):
+            found.append(
+                (name, f"{name} has more than {LONGEST} characters, or unprintable ones", "")
+            )
+    return [
+        Problem(
+            code="bad_description",
+            message=f"{own.code}: {message}",
+            mend=mend or None,
+            subject=name,
+        )
+        for name, message, mend in found
+    ]
+
+
+def put_away(outside: Outside, codes: Sequence[str]) -> None:
+    """Put instruments away: they keep their bars, and belong to no universe. Raises NotFoundError; then
+    none is put away."""
+    known = outside.market.reference().by_code
+    for code in codes:
+        if code not in known:
+            raise NotFoundError("instrument", code)
+    outside.market.archive_instruments(codes)
+    check_data(outside)
+
+
+def bring_back(outside: Outside, codes: Sequence[str]) -> None:
+    """Bring back instruments that were put away. Raises NotFoundError; then none is."""
+    away = {instrument.code: instrument for instrument in put_away_ones(outside)}
+    for code in codes:
+        if code not in away:
+            raise NotFoundError("instrument put away with the code", code)
+    outside.market.add_instruments([away[code] for code in codes])
+    check_data(outside)
+
+
+def put_away_ones(outside: Outside) -> list[Instrument]:
+    """Instruments that were put away with their bars, pairs among them."""
+    return outside.market.archived_instruments()

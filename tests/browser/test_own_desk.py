@@ -1,0 +1,175 @@
+"""A desk without the demo: nothing on it leans on what the demo has."""
+
+from __future__ import annotations
+
+import json
+import random
+import re
+import time
+from collections.abc import Iterator
+from datetime import date, timedelta
+from pathlib import Path
+from urllib.parse import quote
+
+import pytest
+from playwright.sync_api import Browser, Page, expect
+
+from tests.browser.conftest import faults_of
+from tests.browser.hands import write
+from tests.conftest import Service, copy_of
+from zealous_sieve import bootstrap
+from zealous_sieve.local.cluster import Cluster
+from zealous_sieve.storage.revision import migrate
+from zealous_sieve.usecases.demo import begin_empty
+
+FIVE = ("KESSO", "KWE/OSK", "TA RO", "^OLM", "QUAY.B")
+MANY = tuple(f"QRN{n:04}" for n in range(3000))
+PAGES = (
+    "/", "/instruments", "/imports", "/overview", "/board", "/scatter", "/strength", "/outlook",
+    "/sieves", "/sieves/new", "/formulas", "/formulas/new", "/functions", "/runs", "/settings",
+)  # fmt: skip
+
+
+def table(codes: tuple[str, ...], days: int = 240) -> str:
+    """Daily bars of invented shares, as one table."""
+    chance = random.Random(4)
+    rows = ["paper,date,open,high,low,close,volume"]
+    for code in codes:
+        price, day = 60.0, date(2025, 1, 1)
+        for _ in range(days):
+            day += timedelta(days=3 if day.weekday() == 4 else 1)
+            opened, price = price, max(1.0, price * (1 + chance.gauss(0, 0.015)))
+            high, low = max(opened, price) * 1.004, min(opened, price) * 0.996
+            rows.append(
+                f"{code},{day},{opened:.2f},{high:.2f},{low:.2f},{price:.2f},{price * 900:.0f}"
+            )
+    return "\n".join(rows) + "\n"
+
+
+@pytest.fixture(scope="module")
+def empty(cluster: Cluster) -> str:
+    """A database that was begun without the demo, to copy."""
+    address = cluster.make_database("begun_without_demo")
+    migrate(address)
+    outside = bootstrap.outside(address)
+    assert begin_empty(outside, lambda _: None)
+    outside.bars.database.engine.dispose()
+    return "begun_without_demo"
+
+
+@pytest.fixture
+def own(cluster: Cluster, empty: str) -> Iterator[Service]:
+    running = Service(copy_of(cluster, empty))
+    running.start_all()
+    yield running
+    running.stop()
+
+
+def bring(own: Service, path: Path) -> None:
+    """Read a table and take it."""
+    number = own.client.bring(path)["id"]
+    for before, then in (("reading", "ready"), ("taking", "done")):
+        while (state := own.client.ask("GET", f"/imports/{number}")["own"]["state"]) == before:
+            time.sleep(0.05)
+        assert state == then
+        if then == "ready":
+            own.client.ask("POST", f"/imports/{number}/take", {})
+
+
+def visit_all(browser: Browser, own: Service, *further: str) -> None:
+    """Every page is opened: none has an error, tells one, or waits for ever."""
+    page = browser.new_page(viewport={"width": 1280, "height": 800}, base_url=own.base)
+    faults = faults_of(page)
+    refused: list[str] = []
+    page.on("response", lambda reply: refused.append(reply.url) if reply.status >= 400 else None)
+    for path in (*PAGES, *further):
+        page.goto(path)
+        expect(page.locator("main")).to_be_visible()
+        page.wait_for_load_state("networkidle")
+        expect(page.get_by_text(re.compile("reading…|drawing…|^Opening"))).to_have_count(0)
+        expect(page.get_by_role("alert")).to_have_count(0)
+        expect(page.get_by_text("mend what is underlined")).to_have_count(0)
+    page.close()
+    assert faults == []
+    # That there are no pairs is told by the server, and by the page in words.
+    assert {url.rpartition("/api/")[2] for url in refused} <= {"strength"}
+
+
+@pytest.mark.parametrize(("codes", "days"), [(FIVE[:1], 240), (MANY, 80)], ids=["1", "3000"])
+def test_no_page_of_a_desk_of_shares_has_an_error(
+    browser: Browser, own: Service, tmp_path: Path, codes: tuple[str, ...], days: int
+) -> None:
+    path = tmp_path / "shares.csv"
+    path.write_text(table(codes, days), "utf-8")
+    bring(own, path)
+    visit_all(browser, own, f"/instruments/{codes[-1]}")
+
+
+def test_an_empty_desk_takes_a_table_dropped_on_any_page_and_its_pages_work_before_and_after(
+    browser: Browser, own: Service
+) -> None:
+    visit_all(browser, own)
+    page = browser.new_page(base_url=own.base)
+    page.goto("/")
+    expect(page).to_have_url(re.compile("/imports$"))
+    expect(page.get_by_text("Nothing is taken before you say so")).to_be_visible()
+    page.goto("/board")
+    expect(page.locator("main")).to_contain_text("There are no instruments yet")
+    drop(page, "five.csv", table(FIVE))
+    expect(page).to_have_url(re.compile(r"/imports/\d+$"))
+    page.get_by_role("button", name="Take 1,200 bars of 1d").click()
+    expect(page.locator(".account")).to_contain_text("The data check")
+    page.goto("/runs")
+    sieve = own.client.ask("GET", "/ready")["sieves"][0]["sieve"]
+    assert sieve["universe"] == "All instruments"
+    drop(page, "given.json", json.dumps(sieve))
+    expect(page).to_have_url(re.compile("/sieves$"))
+    expect(page.get_by_role("article").filter(has_text=sieve["name"])).to_be_visible()
+
+    page.goto("/instruments")
+    page.get_by_label("Mark KWE/OSK").check()
+    page.get_by_role("button", name="Put 1 away").click()
+    expect(page.get_by_role("link", name="KWE/OSK")).to_have_count(0)
+    page.get_by_role("button", name="Undo").click()
+    expect(page.get_by_role("link", name="KWE/OSK")).to_be_visible()
+    page.keyboard.press("d")
+    expect(page.get_by_label("Kind", exact=True)).to_be_focused()
+    page.get_by_label("Kind", exact=True).select_option("share")
+    page.get_by_label("Sector").fill("ferries")
+    page.get_by_label("Currency", exact=True).fill("KRO")
+    page.get_by_label("Currency", exact=True).press("Enter")
+    expect(page.get_by_text("What 5 instruments are is kept.")).to_be_visible()
+    expect(page.get_by_role("cell", name="ferries")).to_have_count(5)
+    page.get_by_role("link", name="KWE/OSK").click()
+    known = page.get_by_label("What is known")
+    expect(known).to_contain_text("share, no venue , in KRO, steps of 0.01.")
+    known.get_by_role("button", name="change").click()
+    known.get_by_label("Name").fill("Kwenholm Packets")
+    known.get_by_label("Name").press("Enter")
+    expect(page.get_by_role("heading", name="Kwenholm Packets")).to_be_visible()
+
+    page.goto("/sieves/new")
+    write(page, "Condition 1", "close > 0")
+    expect(page.locator(".leaves .sentence")).to_contain_text("5 of 5 pass now")
+    page.keyboard.press("Control+Enter")
+    page.get_by_role("row").filter(has_text="KWE/OSK").get_by_role("link").first.click()
+    expect(page).to_have_url(re.compile("/review/KWE%2FOSK"))
+    expect(page.get_by_role("heading", name="KWE/OSK")).to_be_visible()
+    page.keyboard.press("t")
+    expect(page.locator(".rail a", has_text="KWE/OSK").locator(".mark.take")).to_be_visible()
+    page.close()
+    visit_all(browser, own, *(f"/instruments/{quote(code, safe='')}" for code in FIVE))
+
+
+def drop(page: Page, name: str, text: str) -> None:
+    """Let a file go over the page."""
+    page.evaluate(
+        """([name, text]) => {
+          const dataTransfer = new DataTransfer()
+          dataTransfer.items.add(new File([text], name))
+          const how = { dataTransfer, bubbles: true, cancelable: true }
+          for (const kind of ['dragover', 'drop'])
+            document.body.dispatchEvent(new DragEvent(kind, how))
+        }""",
+        [name, text],
+    )
