@@ -413,3 +413,32 @@ def test_files_of_a_folder_are_taken_from_the_command_line(
     assert (again.exit_code, again.output) == (0, "bars.csv: 0 taken\n")
     bad = CliRunner().invoke(commands, ["import", "files", str(tmp_path / "bad.csv")])
     assert bad.exit_code == 1
+
+
+def test_a_table_of_closes_overwrites_nothing_that_it_does_not_hold(
+    client: FlaskClient, outside: Outside
+) -> None:
+    """The other prices and the volume of known bars stay; a close outside of its bar is not taken."""
+    worked(client, outside, number := bring(client, "bars.csv", BARS))
+    worked(client, outside, number, "take")
+    before = outside.bars.some(["QUVNA"])
+    rows = {2: "11", 3: "10,03", 4: "12", 21: "10,5"}
+    closes = "code;day;high;close\n" + "".join(
+        f"QUVNA;{day:02d}.03.2026;99;{close}\n" for day, close in rows.items()
+    )
+    number = bring(client, "closes.csv", closes)
+    own = worked(client, outside, number)
+    account = own["account"]
+    assert counts(own) == (1, 1, 1, 0)
+    assert (account["kept"], account["beyond_count"]) == (2, 1)
+    assert account["unsaid"] == ["open", "high", "low", "volume"]
+    assert account["beyond"][0]["after"] == 12.0
+    lack, volume = (doubt for doubt in own["doubts"] if doubt.startswith("no column"))
+    assert lack.startswith("no column is the open or the low: high can't be used then")
+    assert volume.startswith("no column is the volume")
+    worked(client, outside, number, "take")
+    after = outside.bars.some(["QUVNA"])
+    for name in ("open", "high", "low", "volume"):
+        assert (after.columns[name][:19] == before.columns[name]).all()
+    assert after.columns["close"][[0, 1, 2, 19]].tolist() == [11.0, 10.03, 10.04, 10.5]
+    assert after.columns["high"][19] == after.columns["open"][19] == 10.5

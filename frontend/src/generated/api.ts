@@ -1444,11 +1444,24 @@ export interface components {
          * @description What is in a file, against what is kept: rows that are ``new``, the ``same`` and ``changed``,
          *     ``doubled`` within the file, and ``refused``.
          *
+         *     The table has no columns of the ``unsaid`` prices and volume: they stay in ``kept`` bars; the closes
+         *     ``beyond`` lie outside of the bars that are kept, and are not taken.
+         *
          *     ``nouns`` say what the rows are, ``codes`` the instruments concerned, ``fresh`` those of them that are
-         *     not known yet; both only the first of ``instruments`` and ``fresh_count``. ``first`` and ``last`` are
+         *     not known yet; all only the first of ``instruments`` and ``fresh_count``. ``first`` and ``last`` are
          *     moments in seconds since 1970.
          */
         Account: {
+            /**
+             * Beyond
+             * @default []
+             */
+            beyond: components["schemas"]["Change"][];
+            /**
+             * Beyond Count
+             * @default 0
+             */
+            beyond_count: number;
             /** Changed */
             changed: number;
             /**
@@ -1489,6 +1502,11 @@ export interface components {
              */
             instruments: number;
             /**
+             * Kept
+             * @default 0
+             */
+            kept: number;
+            /**
              * Last
              * @default null
              */
@@ -1506,6 +1524,11 @@ export interface components {
             refused: number;
             /** Same */
             same: number;
+            /**
+             * Unsaid
+             * @default []
+             */
+            unsaid: string[];
         };
         /**
          * Ahead

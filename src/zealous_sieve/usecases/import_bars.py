@@ -4,14 +4,20 @@ from __future__ import annotations
 
 import time
 from collections import deque
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 from dataclasses import dataclass, replace
 from datetime import datetime
 
 from zealous_sieve.core.engine.panel import Series
 from zealous_sieve.core.formula.timeframe import DAY
 from zealous_sieve.core.market.bases import Base, series_of
-from zealous_sieve.core.market.foreign.difference import Difference, difference, tape_difference
+from zealous_sieve.core.market.foreign.difference import (
+    Change,
+    Difference,
+    completed,
+    difference,
+    tape_difference,
+)
 from zealous_sieve.core.market.foreign.layout import Content, Layout
 from zealous_sieve.core.market.foreign.refusals import Refusals
 from zealous_sieve.core.market.foreign.sifting import sift
@@ -33,7 +39,7 @@ def take_bars(
     trades = own.layout.content == Content.TRADES
     series, doubled = _read(outside, own, refusals, _half(told, taken), keep=not taken)
     bars: Bars = {Base.TRADES: series} if trades else joined([(own.name, series)])
-    account, wanted = _compared(outside, bars)
+    account, wanted = _compared(outside, bars, own.layout.unsaid)
     return replace(
         account,
         doubled=doubled,
@@ -96,19 +102,26 @@ def _write(outside: Outside, layout: Layout, wanted: Bars, told: Told) -> int:
     return len(kept.findings)
 
 
-def _compared(outside: Outside, bars: Bars) -> tuple[Account, Bars]:
-    """What bars would change, and those that are not the same."""
+def _compared(outside: Outside, bars: Bars, unsaid: Collection[str]) -> tuple[Account, Bars]:
+    """What bars would change that say nothing of the ``unsaid`` columns, and those that are not the
+    same."""
     codes = sorted({code for series in bars.values() for code in series})
     known = {instrument.code for instrument in outside.market.instruments()}
     away = {instrument.code for instrument in outside.market.archived_instruments()}
     there = [code for code in codes if code in known or code in away]
     held = outside.bars.some(there, tuple(bars), raw=True)
     found: list[Difference] = []
+    kept = 0
+    beyond: list[Change] = []
     wanted: dict[Base, dict[str, Series]] = {}
     for base, series in bars.items():
         compare = tape_difference if base == Base.TRADES else difference
         for code, fresh in series.items():
-            found.append(compare(code, series_of(held, base, code), fresh))
+            known_bars = series_of(held, base, code)
+            whole = completed(code, known_bars, fresh, unsaid)
+            kept += whole.kept
+            beyond += whole.outside
+            found.append(compare(code, known_bars, whole.series))
             if len(found[-1].series[0]):
                 wanted.setdefault(base, {})[code] = found[-1].series
     fresh_ones = [code for code in codes if code not in known]
@@ -122,6 +135,10 @@ def _compared(outside: Outside, bars: Bars) -> tuple[Account, Bars]:
         doubled=0,
         refused=0,
         changes=tuple(changes[:TOLD_ONE_BY_ONE]),
+        unsaid=tuple(unsaid),
+        kept=kept,
+        beyond_count=len(beyond),
+        beyond=tuple(beyond[:TOLD_ONE_BY_ONE]),
         instruments=len(codes),
         codes=tuple(codes[:TOLD_ONE_BY_ONE]),
         fresh_count=len(fresh_ones),

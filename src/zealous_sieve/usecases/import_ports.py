@@ -38,8 +38,11 @@ class Account:
     """What is in a file, against what is kept: rows that are ``new``, the ``same`` and ``changed``,
     ``doubled`` within the file, and ``refused``.
 
+    The table has no columns of the ``unsaid`` prices and volume: they stay in ``kept`` bars; the closes
+    ``beyond`` lie outside of the bars that are kept, and are not taken.
+
     ``nouns`` say what the rows are, ``codes`` the instruments concerned, ``fresh`` those of them that are
-    not known yet; both only the first of ``instruments`` and ``fresh_count``. ``first`` and ``last`` are
+    not known yet; all only the first of ``instruments`` and ``fresh_count``. ``first`` and ``last`` are
     moments in seconds since 1970.
     """
 
@@ -56,6 +59,10 @@ class Account:
     first: int | None = None
     last: int | None = None
     changes: tuple[Change, ...] = ()
+    unsaid: tuple[str, ...] = ()
+    kept: int = 0
+    beyond_count: int = 0
+    beyond: tuple[Change, ...] = ()
     refusals: tuple[RefusedRow, ...] = ()
     findings: int | None = None
     """What the data check doubts of the instruments, once the file was taken."""

@@ -15,6 +15,7 @@ from zealous_sieve.core.market.foreign.understand import (
     Sample,
     Understood,
     doubts_of_clock,
+    doubts_of_lack,
     zone_of,
 )
 from zealous_sieve.usecases.errors import ConflictError, NotFoundError, OutageError, UseCaseError
@@ -89,7 +90,11 @@ def _read_as(past: Import, glimpse: Glimpse, zones: Mapping[str, str]) -> Unders
     before = set(past.account.codes) if past.account else set()
     if not codes & before and codes & zones.keys():
         layout = replace(layout, zone=zone_of(codes, zones))
-    doubts = (f"it is read as {past.name} was", *doubts_of_clock(sample, layout))
+    doubts = (
+        f"it is read as {past.name} was",
+        *doubts_of_lack(sample, layout),
+        *doubts_of_clock(sample, layout),
+    )
     return Understood(layout=layout, doubts=doubts)
 
 
@@ -130,9 +135,10 @@ def correct(outside: Outside, import_id: int, layout: Layout) -> Import:
     own = get_import(outside, import_id)
     if own.state in (ImportState.TAKING, ImportState.DONE):
         raise ConflictError("import_ended", f"{own.name} is {own.state}", "bring the file in anew")
-    names = outside.files.sample(own.id, own.name, layout).names
-    check_layout(layout, names)
-    outside.imports.understood(own.id, own.size, layout, (), names)
+    sample = outside.files.sample(own.id, own.name, layout)
+    check_layout(layout, sample.names)
+    lack = doubts_of_lack(sample, layout)
+    outside.imports.understood(own.id, own.size, layout, lack, sample.names)
     outside.queue.submit_import(own.id)
     return get_import(outside, own.id)
 

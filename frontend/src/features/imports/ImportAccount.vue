@@ -16,9 +16,21 @@ const when = (seconds: number) =>
     ? day(seconds)
     : moment(new Date(seconds * 1000).toISOString())
 const bars = computed(() => /^bars of (\w+)/.exec(account.value.nouns)?.[1])
+const listed = (names: readonly string[]) =>
+  names.length > 1 ? `${names.slice(0, -1).join(', ')} and ${names.at(-1)}` : names.join()
+const first = (all: number, shown: number) => (all > shown ? ', the first of them' : '')
+/** Values that change, and closes that can't. */
+const tables = computed(() => {
+  const { changed, changes, beyond, beyond_count } = account.value
+  const all = [
+    [`Changed${first(changed, changes.length)}`, changes],
+    [`Not taken${first(beyond_count, beyond.length)}`, beyond],
+  ] as const
+  return all.filter(([, own]) => own.length)
+})
 const rows = computed(() => {
   const a = account.value
-  return a.new + a.same + a.changed + a.doubled + a.refused
+  return a.new + a.same + a.changed + a.doubled + a.refused + a.beyond_count
 })
 </script>
 
@@ -36,6 +48,15 @@ const rows = computed(() => {
       ><template v-if="account.refused"
         >, <b class="fall">{{ count(account.refused) }} refused</b></template
       >.
+      <template v-if="account.unsaid.length && account.kept">
+        Of {{ count(account.kept) }} known bars {{ listed(account.unsaid) }}
+        {{ account.unsaid.length > 1 ? 'are' : 'is' }} kept, as the file says nothing of
+        {{ account.unsaid.length > 1 ? 'them' : 'it' }}.</template
+      >
+      <template v-if="account.beyond_count">
+        <b class="fall">{{ count(account.beyond_count) }}</b> closes lie outside of the bars that
+        are kept, and {{ taken ? 'were' : 'are' }} not taken.</template
+      >
       <template v-if="account.fresh_count && account.instruments">
         {{ count(account.fresh_count) }}
         {{ account.fresh_count === 1 ? 'instrument is' : 'instruments are' }} not known yet{{
@@ -68,8 +89,8 @@ const rows = computed(() => {
         and {{ count(account.instruments - account.codes.length) }} more</span
       >
     </p>
-    <template v-if="account.changes.length">
-      <h2>Changed{{ account.changed > account.changes.length ? ', the first of them' : '' }}</h2>
+    <template v-for="[head, changes] in tables" :key="head">
+      <h2>{{ head }}</h2>
       <table class="ledger">
         <thead>
           <tr>
@@ -81,7 +102,7 @@ const rows = computed(() => {
           </tr>
         </thead>
         <tbody>
-          <tr v-for="c in account.changes" :key="`${c.code}${c.time}${c.column}`">
+          <tr v-for="c in changes" :key="`${c.code}${c.time}${c.column}`">
             <td class="mono">{{ c.code }}</td>
             <td>{{ barTime(c.time) }}</td>
             <td>{{ c.column }}</td>

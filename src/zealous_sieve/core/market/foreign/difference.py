@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from dataclasses import dataclass
 
 import numpy as np
@@ -30,6 +31,45 @@ class Difference:
     changed: int
     changes: tuple[Change, ...]
     series: Series
+
+
+@dataclass(frozen=True, kw_only=True)
+class Completed:
+    """Fresh bars with what is kept of them where they say nothing: ``kept`` bars took something over;
+    ``outside`` are closes that lie beyond the high or low that is kept, and are not taken."""
+
+    series: Series
+    kept: int
+    outside: tuple[Change, ...]
+
+
+def completed(code: str, held: Series, fresh: Series, unsaid: Collection[str]) -> Completed:
+    """Bars of a table that has no columns of the ``unsaid`` prices and volume: those of known bars stay as
+    they are, and a close has to lie within the bar that it closes."""
+    times, columns = fresh
+    known, own = held
+    if not unsaid or not len(known):
+        return Completed(series=fresh, kept=0, outside=())
+    place = np.minimum(np.searchsorted(known, times), len(known) - 1)
+    there = known[place] == times
+    whole = {
+        name: np.where(there, own[name][place], column) if name in unsaid else column
+        for name, column in columns.items()
+    }
+    close = whole["close"]
+    beyond = there & ((close > whole["high"]) | (close < whole["low"]))
+    outside = tuple(
+        Change(
+            code=code,
+            time=int(times[row]),
+            column="close",
+            before=float(own["close"][place[row]]),
+            after=float(close[row]),
+        )
+        for row in np.flatnonzero(beyond)
+    )
+    series = (times[~beyond], {name: column[~beyond] for name, column in whole.items()})
+    return Completed(series=series, kept=int((there & ~beyond).sum()), outside=outside)
 
 
 MOST = 100

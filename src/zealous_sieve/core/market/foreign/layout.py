@@ -176,6 +176,13 @@ class Layout:
     currency: str = ""
     columns: Mapping[str, str] = field(default_factory=dict)
 
+    @property
+    def unsaid(self) -> tuple[str, ...]:
+        """The prices and the volume that bars have and a table of them does not say."""
+        if self.content != Content.BARS:
+            return ()
+        return tuple(n for n in ("open", "high", "low", "volume") if n not in self.columns)
+
     def column(self, name: str) -> str | None:
         """What the table calls the column of a field."""
         return self.columns.get(name)

@@ -114,9 +114,29 @@ def understand_columns(
         code="" if "instrument" in columns or not content.timed else stem[:40],
         columns=columns,
     )
-    if content == Content.BARS and "volume" not in columns:
-        doubts.append("no column is the volume: it is taken as zero")
+    doubts += doubts_of_lack(sample, layout)
     return Understood(layout=layout, doubts=(*doubts, *doubts_of_clock(sample, layout)))
+
+
+def doubts_of_lack(sample: Sample, layout: Layout) -> tuple[str, ...]:
+    """What bars of a table lack: some of their prices, so that the others can't be used, and volume."""
+    lacking = layout.unsaid
+    doubts = []
+    if "open" in lacking:
+        named = [
+            own.name
+            for own in FIELDS[Content.BARS]
+            if own.name in lacking[:3] and _called(own, sample.names, {}, layout.columns.values())
+        ]
+        without = [name for name in ("open", "high", "low") if name not in named]
+        so = "new bars have one price, the close, and known ones keep theirs"
+        if named:
+            so = f"{' and '.join(named)} can't be used then: {so}"
+        doubts.append(f"no column is the {' or the '.join(without)}: {so}")
+    if "volume" in lacking:
+        so = "it is zero for new bars, and that of known ones is kept"
+        doubts.append(f"no column is the volume: {so}")
+    return tuple(doubts)
 
 
 def _separator(lines: Sequence[str]) -> str:
