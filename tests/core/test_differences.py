@@ -7,7 +7,12 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from zealous_sieve.core.engine.panel import Series
-from zealous_sieve.core.market.foreign.difference import MOST, difference, tape_difference
+from zealous_sieve.core.market.foreign.difference import (
+    MOST,
+    completed,
+    difference,
+    tape_difference,
+)
 from zealous_sieve.core.market.foreign.refusals import Refusals
 from zealous_sieve.core.market.foreign.sifting import Rows, sift
 
@@ -51,6 +56,38 @@ def test_what_is_not_the_same_is_all_that_has_to_be_written(held: Series, fresh:
         )
         assert np.array_equal(fresh[1][change.column][at[1]], change.after, equal_nan=True)
     assert len({change.time for change in found.changes}) == found.changed
+
+
+@given(bars(), bars(), st.sets(st.sampled_from(FIELDS[:3])), st.booleans())
+def test_what_a_table_does_not_say_is_never_overwritten(
+    held: Series, fresh: Series, spread: set[str], voluminous: bool
+) -> None:
+    """100 pairs of bars, of which the known ones are of one price or of several."""
+    times, columns = held
+    moved = {"open": 0.5, "high": 1.0, "low": -1.0}
+    known = (times, {n: c + (moved[n] if n in spread else 0.0) for n, c in columns.items()})
+    unsaid = ("open", "high", "low", *(() if voluminous else ("volume",)))
+    found = completed("A", known, fresh, unsaid)
+    before = {time: n for n, time in enumerate(times.tolist())}
+    taken = {time: n for n, time in enumerate(found.series[0].tolist())}
+    beyond = {change.time for change in found.outside}
+    assert taken.keys() | beyond == set(fresh[0].tolist())
+    assert not taken.keys() & beyond
+    for n, time in enumerate(fresh[0].tolist()):
+        at, close = before.get(time), fresh[1]["close"][n]
+        if at is None or (not spread and time in taken):
+            prices = dict.fromkeys(FIELDS[:4], close)
+        else:
+            prices = {name: known[1][name][at] for name in FIELDS[:3]} | {"close": close}
+        outside = not prices["low"] <= close <= prices["high"]
+        assert (time in beyond) == outside
+        if outside:
+            continue
+        own = {name: column[taken[time]] for name, column in found.series[1].items()}
+        assert {name: own[name] for name in FIELDS[:4]} == prices
+        keeps = at is not None and not voluminous
+        said = known[1]["volume"][at] if keeps else fresh[1]["volume"][n]
+        assert np.array_equal(own["volume"], said, equal_nan=True)
 
 
 def test_of_very_many_changes_the_first_are_told_and_all_are_counted() -> None:

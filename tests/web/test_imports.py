@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import gzip
+import io
+import zipfile
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
@@ -16,6 +19,7 @@ from zealous_sieve.core.engine.panel import KNOWN_FROM, Panel
 from zealous_sieve.core.market.bases import Base
 from zealous_sieve.core.market.instruments import Instrument, Venue
 from zealous_sieve.core.sieve.examples import WAKING
+from zealous_sieve.storage import uploads
 from zealous_sieve.usecases.errors import database_away
 from zealous_sieve.usecases.import_ports import ImportState
 from zealous_sieve.usecases.imports import execute_import, recover_imports
@@ -28,10 +32,15 @@ BARS = "code;day;open;high;low;close;volume\n" + "".join(
 )
 
 
-def bring(client: FlaskClient, name: str, text: str) -> int:
-    reply = client.post(
-        f"/api/imports?name={name}", data=text.encode(), content_type="application/octet-stream"
+def brought(client: FlaskClient, name: str, content: bytes) -> Any:
+    """What is answered to a file."""
+    return client.post(
+        f"/api/imports?name={name}", data=content, content_type="application/octet-stream"
     )
+
+
+def bring(client: FlaskClient, name: str, text: str) -> int:
+    reply = brought(client, name, text.encode())
     assert reply.status_code == 200, reply.json
     return int(reply.json["id"])
 
@@ -442,3 +451,64 @@ def test_a_table_of_closes_overwrites_nothing_that_it_does_not_hold(
         assert (after.columns[name][:19] == before.columns[name]).all()
     assert after.columns["close"][[0, 1, 2, 19]].tolist() == [11.0, 10.03, 10.04, 10.5]
     assert after.columns["high"][19] == after.columns["open"][19] == 10.5
+
+
+def zipped(**tables: str) -> bytes:
+    packed = io.BytesIO()
+    with zipfile.ZipFile(packed, "w", zipfile.ZIP_DEFLATED) as archive:
+        archive.writestr("folder/", "")
+        for name, text in tables.items():
+            archive.writestr(f"folder/{name}.csv", text)
+    return packed.getvalue()
+
+
+@pytest.mark.parametrize(
+    ("name", "content", "inner"),
+    [
+        ("bars.csv.gz", gzip.compress(BARS.encode()), "bars.csv"),
+        ("BARS.GZ", gzip.compress(BARS.encode()), "BARS"),
+        ("mine.zip", zipped(inside=BARS), "inside.csv"),
+        ("mine.csv", zipped(inside=BARS), "inside.csv"),
+    ],
+)
+def test_a_packed_table_is_read_as_the_table_within(
+    client: FlaskClient, outside: Outside, name: str, content: bytes, inner: str
+) -> None:
+    number = brought(client, name, content).json["id"]
+    own = worked(client, outside, number)
+    assert (own["name"], counts(own)) == (inner, (19, 0, 0, 0))
+
+
+WORKBOOK = io.BytesIO()
+with zipfile.ZipFile(WORKBOOK, "w") as _sheet:
+    _sheet.writestr("[Content_Types].xml", "")
+
+
+@pytest.mark.parametrize(
+    ("content", "said"),
+    [
+        (WORKBOOK.getvalue(), "save it as CSV"),
+        (b"\xd0\xcf\x11\xe0" + bytes(40), "save it as CSV"),
+        (zipped(), "holds no file"),
+        (zipped(a=BARS, b=BARS), "holds 2 files"),
+        (gzip.compress(BARS.encode())[:60], "can't be unpacked"),
+        (zipped(a=BARS)[:80], "can't be unpacked"),
+        (gzip.compress(bytes(9_000_000)), "no table of text"),
+    ],
+)
+def test_what_holds_no_one_table_is_told_and_nothing_stays(
+    client: FlaskClient, outside: Outside, content: bytes, said: str
+) -> None:
+    before = len(client.get("/api/imports").json)
+    reply = brought(client, "given", content)
+    assert reply.status_code == 422, reply.json
+    assert said in f"{reply.json['message']} {reply.json['mend']}"
+    assert len(client.get("/api/imports").json) == before
+
+
+def test_a_packed_table_of_too_many_bytes_is_refused_as_it_is_unpacked(
+    client: FlaskClient, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(uploads, "MOST_BYTES", 1_000_000)
+    reply = brought(client, "given.gz", gzip.compress(bytes(5_000_000)))
+    assert (reply.status_code, reply.json["code"]) == (422, "too_large")

@@ -57,9 +57,12 @@ class ImportStore:
         layout: Layout,
         doubts: tuple[str, ...],
         names: Sequence[str],
+        name: str | None = None,
     ) -> None:
+        called = {} if name is None else {"name": name}
         self._change(
             import_id,
+            **called,
             size=size,
             layout=_LAYOUT.dump_python(layout, mode="json"),
             doubts=list(doubts),

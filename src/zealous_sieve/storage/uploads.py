@@ -14,6 +14,7 @@ from zealous_sieve.core.market.foreign.sifting import Rows
 from zealous_sieve.core.market.foreign.understand import Glimpse, Sample
 from zealous_sieve.storage import foreign_files
 from zealous_sieve.storage.foreign_columns import read_rows
+from zealous_sieve.storage.packed import unpacked
 from zealous_sieve.usecases.errors import disk_full
 from zealous_sieve.usecases.import_ports import Told
 
@@ -22,33 +23,36 @@ NO_SPACE = 28
 """The number of the error of a full disk."""
 
 
+def _room(size: int) -> None:
+    if size > MOST_BYTES:
+        message = f"the file has more than {MOST_BYTES // 1024**3} GB"
+        raise DataError(Problem(code="too_large", message=message, mend="bring it in parts"))
+
+
 class Uploads:
     """Implements ForeignFilesPort."""
 
     def __init__(self, folder: Path) -> None:
         self.folder = folder
 
-    def keep(self, number: int, pieces: Iterable[bytes]) -> int:
-        """Raises DataError ``too_large``, DiskFullError; then nothing is kept."""
+    def keep(self, number: int, name: str, pieces: Iterable[bytes]) -> tuple[int, str]:
+        """Raises DataError ``too_large`` and ``unreadable_file``, DiskFullError; then nothing is kept."""
         self.folder.mkdir(parents=True, exist_ok=True, mode=0o700)
         size = 0
         try:
             with self._path(number).open("wb") as file:
                 for piece in pieces:
                     size += len(piece)
-                    if size > MOST_BYTES:
-                        message = f"the file has more than {MOST_BYTES // 1024**3} GB"
-                        raise DataError(
-                            Problem(code="too_large", message=message, mend="bring it in parts")
-                        )
+                    _room(size)
                     file.write(piece)
                 os.fsync(file.fileno())
+            name = unpacked(self._path(number), name, _room)
         except BaseException as error:
             self.forget(number)
             if isinstance(error, OSError) and error.errno == NO_SPACE:
                 raise disk_full() from error
             raise
-        return size
+        return size, name
 
     def forget(self, number: int) -> None:
         for path in (self._path(number), self._refused(number)):

@@ -102,6 +102,7 @@ class ImportsPort(Protocol):
         layout: Layout,
         doubts: tuple[str, ...],
         names: Sequence[str],
+        name: str | None = None,
     ) -> None:
         """Keep what a file seems to be; it is to be read, whatever was under way with it."""
         ...
@@ -135,8 +136,9 @@ Told = Callable[[int, int], None]
 class ForeignFilesPort(Protocol):
     """The files themselves, by the number of their import; names tell their format by their ending."""
 
-    def keep(self, number: int, pieces: Iterable[bytes]) -> int:
-        """Keep a file as it comes in; returns its bytes."""
+    def keep(self, number: int, name: str, pieces: Iterable[bytes]) -> tuple[int, str]:
+        """Keep a file as it comes in, a packed one as the table within; returns how many bytes came, and
+        what the table is called."""
         ...
 
     def forget(self, number: int) -> None: ...

@@ -48,20 +48,27 @@ def bring(outside: Outside, name: str, pieces: Iterable[bytes], *, queued: bool 
     """Keep a file, say what it seems to be, and begin to read it; without being ``queued``, whoever brings
     it goes on with it. Raises DataError for what is no table;
     then nothing is kept."""
-    name = name.replace("\\", "/").rsplit("/", 1)[-1][-LONGEST_NAME:] or "table.csv"
+    name = _plain_name(name)
     own = outside.imports.add(name)
     try:
-        size = outside.files.keep(own.id, pieces)
+        size, name = outside.files.keep(own.id, name, pieces)
+        name = _plain_name(name)
         glimpse = outside.files.glimpse(own.id, name, _zones(outside))
         understood, names = _as_before(outside, glimpse), glimpse.sample.names
     except BaseException:
         outside.files.forget(own.id)
         outside.imports.forget(own.id)
         raise
-    outside.imports.understood(own.id, size, understood.layout, understood.doubts, names)
+    outside.imports.understood(own.id, size, understood.layout, understood.doubts, names, name)
     if queued:
         outside.queue.submit_import(own.id)
     return get_import(outside, own.id)
+
+
+def _plain_name(name: str) -> str:
+    """The name of a file without its folders."""
+    plain = "".join(sign for sign in name.replace("\\", "/") if sign.isprintable())
+    return plain.rsplit("/", 1)[-1][-LONGEST_NAME:] or "table.csv"
 
 
 def _as_before(outside: Outside, glimpse: Glimpse) -> Understood:

@@ -60,7 +60,7 @@ useKeys([
   <main class="page imports">
     <aside aria-label="Imports">
       <div class="drop">
-        <p>Drop CSV or Parquet files here: bars, trades, instruments, facts, events, venues.</p>
+        <p>Drop CSV or Parquet files here, packed or not: bars, trades, instruments, facts, events, venues.</p>
         <button class="button" @click="picker?.click()">Choose files <kbd>c</kbd></button>
         <input
           ref="picker"
@@ -69,7 +69,7 @@ useKeys([
           multiple
           tabindex="-1"
           aria-label="Files to bring in"
-          accept=".csv,.txt,.tsv,.parquet,.pq"
+          accept=".csv,.txt,.tsv,.parquet,.pq,.gz,.zip"
           @change="picked"
         />
       </div>

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from zealous_sieve.core.engine.panel import BESIDE, Series
+from zealous_sieve.core.market.import_validation import PRICES
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -45,15 +46,17 @@ class Completed:
 
 def completed(code: str, held: Series, fresh: Series, unsaid: Collection[str]) -> Completed:
     """Bars of a table that has no columns of the ``unsaid`` prices and volume: those of known bars stay as
-    they are, and a close has to lie within the bar that it closes."""
+    they are, and a close has to lie within the bar that it closes. A bar of one price has no others."""
     times, columns = fresh
     known, own = held
     if not unsaid or not len(known):
         return Completed(series=fresh, kept=0, outside=())
     place = np.minimum(np.searchsorted(known, times), len(known) - 1)
     there = known[place] == times
+    one = np.all([own[name][place] == own["close"][place] for name in PRICES], axis=0)
+    keeps = {name: there if name == "volume" else there & ~one for name in unsaid}
     whole = {
-        name: np.where(there, own[name][place], column) if name in unsaid else column
+        name: np.where(keeps[name], own[name][place], column) if name in keeps else column
         for name, column in columns.items()
     }
     close = whole["close"]
@@ -69,7 +72,11 @@ def completed(code: str, held: Series, fresh: Series, unsaid: Collection[str]) -
         for row in np.flatnonzero(beyond)
     )
     series = (times[~beyond], {name: column[~beyond] for name, column in whole.items()})
-    return Completed(series=series, kept=int((there & ~beyond).sum()), outside=outside)
+    return Completed(
+        series=series,
+        kept=int((np.any(list(keeps.values()), axis=0) & ~beyond).sum()),
+        outside=outside,
+    )
 
 
 MOST = 100
