@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import csv
 import gzip
 import io
 import zipfile
@@ -9,6 +10,8 @@ from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
+import pyarrow as pa
+import pyarrow.parquet as pq
 import pytest
 from click.testing import CliRunner
 from flask.testing import FlaskClient
@@ -512,3 +515,47 @@ def test_a_packed_table_of_too_many_bytes_is_refused_as_it_is_unpacked(
     monkeypatch.setattr(uploads, "MOST_BYTES", 1_000_000)
     reply = brought(client, "given.gz", gzip.compress(bytes(5_000_000)))
     assert (reply.status_code, reply.json["code"]) == (422, "too_large")
+
+
+ACROSS = (
+    "Price,Close,Close,High,High,Low,Low,Open,Open\n"
+    "Ticker,KES,BRI,KES,BRI,KES,BRI,KES,BRI\nDate,,,,,,,,\n"
+)
+ACROSS += "".join(
+    f"2026-03-{day:02d},10.{day},{'' if day == 5 else 20},11,21,9,19,10,20\n"
+    for day in range(2, 13)
+)
+
+
+@pytest.mark.parametrize("form", ["csv", "parquet"])
+def test_instruments_across_are_read_as_rows_or_as_they_came(
+    client: FlaskClient, outside: Outside, form: str
+) -> None:
+    """With a price missing in the middle: that bar is not there."""
+    content = ACROSS.encode()
+    if form == "parquet":
+        head, below, _, *rows = csv.reader(ACROSS.splitlines())
+        names = [str(both) for both in zip(head, below, strict=True)]
+        cells = list(zip(*rows, strict=True))
+        columns = {
+            n: [float(c) if c else None for c in own]
+            for n, own in zip(names[1:], cells[1:], strict=True)
+        }
+        packed = io.BytesIO()
+        pq.write_table(pa.table({**columns, "Date": list(cells[0])}), packed)
+        content = packed.getvalue()
+    number = brought(client, f"prices.{form}", content).json["id"]
+    own = worked(client, outside, number)
+    assert own["doubts"][0] == "each of 2 instruments has columns of its own: they are read as rows"
+    assert (counts(own), own["account"]["codes"]) == ((21, 0, 0, 0), ["BRI", "KES"])
+    turned = own["layout"] | {"across": False}
+    plain = client.put(f"/api/imports/{number}/layout", json={"layout": turned}).json
+    assert not plain["layout"]["across"]
+    back = plain["layout"] | {"across": True}
+    client.put(f"/api/imports/{number}/layout", json={"layout": back})
+    assert counts(worked(client, outside, number)) == (21, 0, 0, 0)
+    worked(client, outside, number, "take")
+    kept = outside.bars.some(["KES", "BRI"])
+    assert kept.columns["close"][kept.rows(kept.position("KES"))][0] == 10.2
+    assert kept.columns["high"][kept.rows(kept.position("BRI"))][0] == 21.0
+    assert len(kept.times[kept.rows(kept.position("BRI"))]) == 10

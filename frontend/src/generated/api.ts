@@ -2267,7 +2267,7 @@ export interface components {
          * @description In what order the parts of a date stand, whatever is between them; or since when it counts.
          * @enum {string}
          */
-        Dates: "year month day" | "day month year" | "month day year" | "seconds since 1970" | "milliseconds since 1970";
+        Dates: "year month day" | "day month year" | "month day year" | "seconds since 1970" | "milliseconds since 1970" | "microseconds since 1970" | "nanoseconds since 1970";
         /** DemoBody */
         DemoBody: {
             /** Here */
@@ -3085,9 +3085,15 @@ export interface components {
          *     ``skip`` lines stand before it; without a ``header`` its columns are called "column 1" and so on.
          *     ``columns`` has the table's own name of the column of each field that it has. ``zone`` is the clock of
          *     times that are written without an offset, ``code`` the instrument of a table that names none.
-         *     Instruments that are not known yet are of this ``kind``, priced in this ``currency``.
+         *     Instruments that are not known yet are of this ``kind``, priced in this ``currency``. Where they are
+         *     ``across``, with columns of their own, the table is read as rows of instrument, time and prices.
          */
         "Layout-Input": {
+            /**
+             * Across
+             * @default false
+             */
+            across: boolean;
             /**
              * Code
              * @default
@@ -3143,9 +3149,15 @@ export interface components {
          *     ``skip`` lines stand before it; without a ``header`` its columns are called "column 1" and so on.
          *     ``columns`` has the table's own name of the column of each field that it has. ``zone`` is the clock of
          *     times that are written without an offset, ``code`` the instrument of a table that names none.
-         *     Instruments that are not known yet are of this ``kind``, priced in this ``currency``.
+         *     Instruments that are not known yet are of this ``kind``, priced in this ``currency``. Where they are
+         *     ``across``, with columns of their own, the table is read as rows of instrument, time and prices.
          */
         "Layout-Output": {
+            /**
+             * Across
+             * @default false
+             */
+            across: boolean;
             /**
              * Code
              * @default

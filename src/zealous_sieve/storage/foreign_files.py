@@ -22,6 +22,7 @@ from zealous_sieve.core.market.foreign.refusals import Refusals
 from zealous_sieve.core.market.foreign.understand import (
     Glimpse,
     Sample,
+    parted,
     sample_of,
     understand,
     understand_columns,
@@ -50,7 +51,7 @@ def glimpse(path: Path, name: str, zones: Mapping[str, str]) -> Glimpse:
     ``no_rows``."""
     stem = Path(name).stem
     if is_parquet(name):
-        sample = _parquet_sample(path)
+        sample = parquet_sample(path)
         understood = understand_columns(sample, stem, zones)
     else:
         lines, encoding = first_lines(path)
@@ -69,10 +70,15 @@ def glimpse(path: Path, name: str, zones: Mapping[str, str]) -> Glimpse:
     return Glimpse(understood=understood, sample=sample)
 
 
+def parted_lines(lines: Sequence[str], layout: Layout) -> list[list[str]]:
+    """The rows of some lines, headers included, as a layout parts them."""
+    return [row for row in parted(lines[layout.skip :], layout.separator) if row]
+
+
 def sample_in(path: Path, name: str, layout: Layout) -> Sample:
     """The first rows of a file as a layout reads them."""
     if is_parquet(name):
-        return _parquet_sample(path)
+        return parquet_sample(path)
     lines, _ = first_lines(path, layout.encoding)
     return sample_of(lines, layout)
 
@@ -108,7 +114,7 @@ def _encoding(start: bytes) -> Encoding:
     return Encoding.UTF_8
 
 
-def _parquet(path: Path) -> pq.ParquetFile:
+def parquet_file(path: Path) -> pq.ParquetFile:
     try:
         return pq.ParquetFile(path)
     except (pa.ArrowException, OSError) as error:
@@ -116,8 +122,8 @@ def _parquet(path: Path) -> pq.ParquetFile:
         raise _unreadable(why, "bring CSV or Parquet, with an ending that says which") from None
 
 
-def _parquet_sample(path: Path) -> Sample:
-    file = _parquet(path)
+def parquet_sample(path: Path) -> Sample:
+    file = parquet_file(path)
     names = list(file.schema_arrow.names)
     batch = next(file.iter_batches(batch_size=FIRST_LINES), None)
     columns = [] if batch is None else [texts_of(column).to_pylist() for column in batch.columns]
@@ -166,7 +172,7 @@ def pieces(
 
 
 def _parquet_pieces(path: Path, layout: Layout, refusals: Refusals, told: Told) -> Iterator[Piece]:
-    file = _parquet(path)
+    file = parquet_file(path)
     check_layout(layout, file.schema_arrow.names)
     wanted = list(dict.fromkeys(layout.columns.values()))
     if layout.content == Content.INSTRUMENTS:
@@ -280,7 +286,7 @@ def _kept_rows(
     """The header, without a number, and the wanted rows with theirs."""
     numbers = set(wanted)
     if is_parquet(name):
-        file = _parquet(path)
+        file = parquet_file(path)
         yield None, list(file.schema_arrow.names)
         done = 0
         for batch in file.iter_batches():

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 from collections.abc import Iterable, Iterator, Mapping
+from dataclasses import replace
 from pathlib import Path
 from typing import IO
 
@@ -15,6 +16,7 @@ from zealous_sieve.core.market.foreign.understand import Glimpse, Sample
 from zealous_sieve.storage import foreign_files
 from zealous_sieve.storage.foreign_columns import read_rows
 from zealous_sieve.storage.packed import unpacked
+from zealous_sieve.storage.unfolded import across_in, unfold
 from zealous_sieve.usecases.errors import disk_full
 from zealous_sieve.usecases.import_ports import Told
 
@@ -55,26 +57,46 @@ class Uploads:
         return size, name
 
     def forget(self, number: int) -> None:
-        for path in (self._path(number), self._refused(number)):
+        for path in (self._path(number), self._refused(number), self._unfolded(number)):
             path.unlink(missing_ok=True)
 
-    def glimpse(self, number: int, name: str, zones: Mapping[str, str]) -> Glimpse:
-        return foreign_files.glimpse(self._there(number), name, zones)
+    def glimpse(
+        self, number: int, name: str, zones: Mapping[str, str], *, across: bool | None = None
+    ) -> Glimpse:
+        path = self._there(number)
+        plain = foreign_files.glimpse(path, name, zones)
+        found = None if across is False else across_in(path, name, plain.understood.layout)
+        # Four prices a bar tell what the columns are, whatever they are called.
+        ordinary = {"high", "low"} <= plain.understood.layout.columns.keys()
+        if found is None or (ordinary and found.headers == 1 and found.fields == ("close",)):
+            return plain
+        unfold(path, name, plain.understood.layout, found, self._unfolded(number))
+        whole = foreign_files.glimpse(self._unfolded(number), f"{Path(name).stem}.csv", zones)
+        count, understood = len(found.codes), whole.understood
+        told = f"each of {count} instruments has columns of its own: they are read as rows"
+        return replace(
+            whole,
+            understood=replace(
+                understood,
+                layout=replace(understood.layout, across=True),
+                doubts=(told, *understood.doubts),
+            ),
+        )
 
     def sample(self, number: int, name: str, layout: Layout) -> Sample:
-        return foreign_files.sample_in(self._there(number), name, layout)
+        return foreign_files.sample_in(*self._as(number, name, layout), layout)
 
     def rows(self, number: int, name: str, layout: Layout, refusals: Refusals, told: Told) -> Rows:
-        return read_rows(self._there(number), name, layout, refusals, told)
+        return read_rows(*self._as(number, name, layout), layout, refusals, told)
 
     def texts(
         self, number: int, name: str, layout: Layout, refusals: Refusals, told: Told
     ) -> Iterator[tuple[int, dict[str, str]]]:
-        return foreign_files.read_texts(self._there(number), name, layout, refusals, told)
+        return foreign_files.read_texts(*self._as(number, name, layout), layout, refusals, told)
 
     def write_refused(self, number: int, name: str, layout: Layout, refusals: Refusals) -> None:
         out = self._refused(number)
-        foreign_files.write_refused(self._there(number), name, layout, refusals, out)
+        foreign_files.write_refused(*self._as(number, name, layout), layout, refusals, out)
 
     def refused(self, number: int) -> IO[bytes] | None:
         path = self._refused(number)
@@ -82,6 +104,16 @@ class Uploads:
 
     def _path(self, number: int) -> Path:
         return self.folder / f"{number}"
+
+    def _unfolded(self, number: int) -> Path:
+        return self.folder / f"{number}.rows"
+
+    def _as(self, number: int, name: str, layout: Layout) -> tuple[Path, str]:
+        """The file that a layout reads, and its name."""
+        if not layout.across:
+            return self._there(number), name
+        self._there(number)
+        return self._unfolded(number), f"{Path(name).stem}.csv"
 
     def _refused(self, number: int) -> Path:
         return self.folder / f"{number}.refused"

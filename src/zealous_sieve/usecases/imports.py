@@ -83,7 +83,7 @@ def _as_before(outside: Outside, glimpse: Glimpse) -> Understood:
 
 def _written(layout: Layout) -> tuple[object, ...]:
     """How a text is parted into cells."""
-    return (layout.separator, layout.header, layout.skip, layout.decimal)
+    return (layout.separator, layout.header, layout.skip, layout.decimal, layout.across)
 
 
 def _read_as(past: Import, glimpse: Glimpse, zones: Mapping[str, str]) -> Understood:
@@ -142,6 +142,12 @@ def correct(outside: Outside, import_id: int, layout: Layout) -> Import:
     own = get_import(outside, import_id)
     if own.state in (ImportState.TAKING, ImportState.DONE):
         raise ConflictError("import_ended", f"{own.name} is {own.state}", "bring the file in anew")
+    if layout.across != own.layout.across:
+        glimpse = outside.files.glimpse(own.id, own.name, _zones(outside), across=layout.across)
+        understood, names = glimpse.understood, glimpse.sample.names
+        outside.imports.understood(own.id, own.size, understood.layout, understood.doubts, names)
+        outside.queue.submit_import(own.id)
+        return get_import(outside, own.id)
     sample = outside.files.sample(own.id, own.name, layout)
     check_layout(layout, sample.names)
     lack = doubts_of_lack(sample, layout)

@@ -18,6 +18,8 @@ const DATES = [
   'month day year',
   'seconds since 1970',
   'milliseconds since 1970',
+  'microseconds since 1970',
+  'nanoseconds since 1970',
 ] as const
 const ENCODINGS = [
   ['utf-8', 'UTF-8'],
@@ -95,6 +97,17 @@ function hold(content: string) {
         :value="layout.code ?? ''"
         maxlength="40"
         @take="(code) => emit('correct', { code })" /></template
+    ><template v-if="layout.content === 'bars'"
+      >; instruments stand
+      <select
+        class="inline-part"
+        aria-label="Where instruments stand"
+        :value="layout.across ? 'across' : 'rows'"
+        @change="emit('correct', { across: value($event) === 'across' })"
+      >
+        <option value="rows">in rows of their own</option>
+        <option value="across">in columns of their own</option>
+      </select></template
     ><template v-if="timed()"
       >. Those that are new here are
       <select

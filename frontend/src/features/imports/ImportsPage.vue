@@ -60,7 +60,10 @@ useKeys([
   <main class="page imports">
     <aside aria-label="Imports">
       <div class="drop">
-        <p>Drop CSV or Parquet files here, packed or not: bars, trades, instruments, facts, events, venues.</p>
+        <p>
+          Drop CSV or Parquet files here, packed or not: bars, trades, instruments, facts, events,
+          venues.
+        </p>
         <button class="button" @click="picker?.click()">Choose files <kbd>c</kbd></button>
         <input
           ref="picker"

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from enum import StrEnum
@@ -36,6 +37,8 @@ class Dates(StrEnum):
     MONTH_FIRST = "month day year"
     SECONDS = "seconds since 1970"
     MILLISECONDS = "milliseconds since 1970"
+    MICROSECONDS = "microseconds since 1970"
+    NANOSECONDS = "nanoseconds since 1970"
 
 
 class Encoding(StrEnum):
@@ -160,7 +163,8 @@ class Layout:
     ``skip`` lines stand before it; without a ``header`` its columns are called "column 1" and so on.
     ``columns`` has the table's own name of the column of each field that it has. ``zone`` is the clock of
     times that are written without an offset, ``code`` the instrument of a table that names none.
-    Instruments that are not known yet are of this ``kind``, priced in this ``currency``.
+    Instruments that are not known yet are of this ``kind``, priced in this ``currency``. Where they are
+    ``across``, with columns of their own, the table is read as rows of instrument, time and prices.
     """
 
     content: Content = Content.BARS
@@ -174,6 +178,7 @@ class Layout:
     code: str = ""
     kind: InstrumentKind = InstrumentKind.OTHER
     currency: str = ""
+    across: bool = False
     columns: Mapping[str, str] = field(default_factory=dict)
 
     @property
@@ -186,6 +191,11 @@ class Layout:
     def column(self, name: str) -> str | None:
         """What the table calls the column of a field."""
         return self.columns.get(name)
+
+
+def bare_name(name: str) -> str:
+    """A name by its letters and digits alone, as it is held against words."""
+    return re.sub(r"[^a-z0-9]", "", name.lower())
 
 
 def names_of(row: Sequence[str], *, header: bool) -> list[str]:

@@ -28,6 +28,15 @@ _ORDER = {
     Dates.DAY_FIRST: (2, 1, 0),
     Dates.MONTH_FIRST: (2, 0, 1),
 }
+SHARES = {
+    Dates.SECONDS: 1,
+    Dates.MILLISECONDS: 1_000,
+    Dates.MICROSECONDS: 1_000_000,
+    Dates.NANOSECONDS: 1_000_000_000,
+}
+"""How many of what is counted since 1970 are a second."""
+COUNTED_FROM, COUNTED_TO = 100_000_000, 4_200_000_000
+"""Seconds since 1970 that a number is taken for: from 1973 to 2103."""
 NO_OFFSET = 1 << 40
 """Stands for the offset of a time that is written without one."""
 
@@ -55,7 +64,7 @@ class MomentReader:
 
     def read(self, texts: Sequence[str], clocks: Sequence[str] | None = None) -> Moments:
         """Read moments, where the times of day stand in a column of their own with those."""
-        if self.dates in (Dates.SECONDS, Dates.MILLISECONDS):
+        if self.dates in SHARES:
             return self._counted(texts)
         local = np.zeros(len(texts), np.int64)
         offsets = np.full(len(texts), NO_OFFSET, np.int64)
@@ -80,7 +89,7 @@ class MomentReader:
     def _counted(self, texts: Sequence[str]) -> Moments:
         utc = np.zeros(len(texts), np.int64)
         faults = {}
-        share = 1000 if self.dates == Dates.MILLISECONDS else 1
+        share = SHARES[self.dates]
         for row, text in enumerate(texts):
             try:
                 utc[row] = int(float(text)) // share
@@ -102,6 +111,14 @@ class MomentReader:
             reason = f"the clocks of {self.zone} go forward over this time: it does not exist there"
             faults |= {int(row): reason for row in np.flatnonzero(left_out) if row not in faults}
         return Moments(utc=utc, local=local, faults=faults)
+
+
+def counted_as(number: int) -> Dates | None:
+    """What since 1970 a number would count, by its size."""
+    for dates, share in SHARES.items():
+        if COUNTED_FROM <= number // share < COUNTED_TO:
+            return dates
+    return None
 
 
 def parted(text: str) -> tuple[str, str]:

@@ -7,6 +7,7 @@ import re
 from collections import Counter
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
+from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
@@ -20,13 +21,21 @@ from zealous_sieve.core.market.foreign.layout import (
     Encoding,
     Field,
     Layout,
+    bare_name,
     names_of,
 )
-from zealous_sieve.core.market.foreign.moments import is_moment, order_of, read_clock
+from zealous_sieve.core.market.foreign.moments import (
+    counted_as,
+    is_moment,
+    order_of,
+    read_clock,
+)
 from zealous_sieve.core.market.foreign.numbers import decimal_of, number
 
 SURE = 0.9
 """A column is what so many of its cells can be."""
+RISING = 0.9
+"""So large a share of the steps of a counted time go forward; others begin another instrument."""
 _MOST_SKIPPED = 20
 
 
@@ -185,23 +194,26 @@ def _kinds(cells: Mapping[str, Sequence[str]], decimal: str) -> dict[str, str]:
 
 
 def _counted(cells: Sequence[str]) -> bool:
-    """Whether the moments of a column are counted from 1970."""
-    return sum(_counts(c) for c in cells) >= SURE * len(cells)
+    """Whether the moments of a column are counted from 1970: then they rise, as volumes do not."""
+    numbers = [number for number in map(_count_of, cells) if number is not None]
+    rising = sum(a <= b for a, b in pairwise(numbers))
+    return len(numbers) >= SURE * len(cells) and rising >= RISING * (len(numbers) - 1)
 
 
 def _is_clock(text: str) -> bool:
     return ":" in text and not isinstance(read_clock(text), str)
 
 
-def _counts(text: str) -> bool:
-    """Whether a number can be one of seconds or milliseconds since 1970: of this century."""
-    return bool(re.fullmatch(r"1\d{9}(\d{3})?(\.0*)?", text.strip()))
+def _count_of(text: str) -> int | None:
+    """A whole number that can be one of seconds or parts of them since 1970."""
+    found = re.fullmatch(r"(\d{9,19})(\.0*)?", text.strip())
+    return int(found[1]) if found and counted_as(int(found[1])) else None
 
 
 def _dates(cells: Sequence[str]) -> tuple[Dates, list[str]]:
     if cells and _counted(cells):
-        long = len(next(c for c in cells if _counts(c)).strip().split(".")[0]) > 10
-        return (Dates.MILLISECONDS if long else Dates.SECONDS), []
+        first = next(number for number in map(_count_of, cells) if number is not None)
+        return counted_as(first) or Dates.SECONDS, []
     dates, sure = order_of(cells)
     doubtful = cells and not sure
     return dates, [f"the dates could be read in another order than {dates}"] if doubtful else []
@@ -223,12 +235,8 @@ def zone_of(codes: Collection[str], zones: Mapping[str, str]) -> str:
     return known.most_common(1)[0][0] if known else "UTC"
 
 
-def _bare(name: str) -> str:
-    return re.sub(r"[^a-z0-9]", "", name.lower())
-
-
 def _content(names: Sequence[str], kinds: Mapping[str, str]) -> Content:
-    bare = {_bare(name) for name in names}
+    bare = {bare_name(name) for name in names}
     numbers = sum(kind == "number" for kind in kinds.values())
     timed = any(kind == "moment" for kind in kinds.values())
     if bare & {"hours"} and bare & {"zone", "timezone", "holidays", "halfdays"}:
@@ -280,7 +288,7 @@ def _called(
     there = kind is not None and (kind in kinds.values() or (kind == "clock" and bool(kinds)))
     for word in own.words:
         for name in names:
-            if _bare(name) == word and name not in used and (not there or kinds[name] == kind):
+            if bare_name(name) == word and name not in used and (not there or kinds[name] == kind):
                 return name
     return None
 
