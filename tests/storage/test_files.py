@@ -11,6 +11,8 @@ import numpy as np
 import pyarrow.parquet as pq
 import pytest
 from click.testing import CliRunner
+from hypothesis import given
+from hypothesis import strategies as st
 
 from tests.bars import minutes, walk
 from zealous_sieve import environment
@@ -113,7 +115,17 @@ def test_eval_writes_every_bar_with_all_digits(tmp_path: Path) -> None:
     assert {row["value"] for row in rows[4:]} == {"yes", "no"}
     closes = walk(40)[1]["close"]
     assert float(rows[-1]["upper"]) == pytest.approx(closes[-5:].mean() * 1.1)
-    assert exact(0.1) == "0.10000000000000001"
+
+
+@given(st.floats(allow_nan=False))
+def test_numbers_leave_as_the_shortest_text_that_reads_back_the_same(value: float) -> None:
+    """100 numbers of any size."""
+    text = exact(value)
+    assert float(text) == value
+    figures = text.split("e")[0].replace("-", "").replace(".", "").strip("0")
+    assert len(figures) <= next(n for n in range(1, 18) if float(f"{value:.{n}g}") == value)
+    assert exact(float("nan")) == ""
+    assert exact(666.18) == "666.18"
 
 
 def test_eval_of_several_instruments_names_them_and_one_can_be_chosen(tmp_path: Path) -> None:

@@ -190,8 +190,8 @@ def iso(seconds: int) -> str:
 
 
 def exact(value: float) -> str:
-    """A number with 17 significant digits, empty where missing."""
-    return "" if value != value else f"{value:.17g}"
+    """A number as the shortest text that reads back the same, empty where missing."""
+    return "" if value != value else repr(float(value)).removesuffix(".0")
 
 
 def write_bars(series: Mapping[str, tuple[Times, Mapping[str, Column]]], path: Path) -> None:
