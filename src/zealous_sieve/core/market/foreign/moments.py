@@ -37,6 +37,8 @@ SHARES = {
 """How many of what is counted since 1970 are a second."""
 COUNTED_FROM, COUNTED_TO = 100_000_000, 4_200_000_000
 """Seconds since 1970 that a number is taken for: from 1973 to 2103."""
+FORWARD = 0.9
+"""So large a share of the steps between dates go forward where they are read in their order."""
 NO_OFFSET = 1 << 40
 """Stands for the offset of a time that is written without one."""
 
@@ -206,21 +208,36 @@ def is_moment(text: str) -> bool:
 def order_of(texts: Sequence[str]) -> tuple[Dates, bool]:
     """In what order the parts of some dates stand, and whether that is sure.
 
-    Of several orders in which all of them are dates, it is the one that brings them closest together:
-    bars follow each other by days, not by months.
+    Of several orders in which all of them are dates, it is the one in which they rise, over weekdays
+    alone; of several of these, or none, the one that brings them closest together: bars follow each other
+    by days, not by months. Where they rise over weekdays in several, it is not sure.
     """
     days = [parted(text)[0] for text in texts]
-    fitting: dict[Dates, float] = {}
-    most = 1
-    for dates in _ORDER:
-        read = [read_day(day, dates) for day in days]
-        whole = [day for day in read if not isinstance(day, str)]
-        if len(whole) > most:
-            fitting, most = {}, len(whole)
-        if len(whole) == most:
-            fitting[dates] = float(np.mean(np.abs(np.diff(np.array(whole))))) if most > 1 else 0.0
-    if not fitting:
+    read = {dates: [read_day(day, dates) for day in days] for dates in _ORDER}
+    whole = {
+        dates: np.array([day for day in own if not isinstance(day, str)], np.int64)
+        for dates, own in read.items()
+    }
+    most = max(map(len, whole.values()), default=0)
+    if not most:
         return Dates.YEAR_FIRST, False
-    best = min(fitting, key=lambda dates: fitting[dates])
-    others = [value for dates, value in fitting.items() if dates != best]
-    return best, all(value > fitting[best] for value in others)
+    fitting = {dates: own for dates, own in whole.items() if len(own) == most}
+    likely = [dates for dates, own in fitting.items() if most > 1 and _follows(own)]
+    chosen = likely or list(fitting)
+    apart = {
+        dates: float(np.abs(np.diff(fitting[dates])).mean()) if most > 1 else 0.0
+        for dates in chosen
+    }
+    best = min(chosen, key=lambda dates: apart[dates])
+    # The same days in two orders are no question.
+    rivals = [d for d in chosen if d != best and not np.array_equal(fitting[d], fitting[best])]
+    if likely:
+        return best, not rivals
+    return best, all(apart[dates] > apart[best] for dates in chosen if dates != best)
+
+
+def _follows(days: Seconds) -> bool:
+    """Whether days go forward, but where another instrument begins, and none is of a weekend."""
+    forward = np.mean(np.diff(days) >= 0)
+    weekend = (days // DAY + 3) % 7 >= 5
+    return bool(forward >= FORWARD and not weekend.any())

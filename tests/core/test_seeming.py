@@ -1,8 +1,10 @@
-"""Tables with instruments across are seen as what they are, and no other table is taken for one."""
+"""What a table from elsewhere seems to be: instruments across, counted times, the order of dates."""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
+from datetime import date, timedelta
+from itertools import pairwise
 from pathlib import Path
 
 import pytest
@@ -11,6 +13,7 @@ from hypothesis import strategies as st
 
 from zealous_sieve.core.market.foreign.across import across_of
 from zealous_sieve.core.market.foreign.layout import Dates
+from zealous_sieve.core.market.foreign.moments import order_of
 from zealous_sieve.storage.uploads import Uploads
 
 DAYS = [f"2025-03-{day:02d}" for day in range(3, 21)]
@@ -106,3 +109,32 @@ def test_moments_are_counted_in_whatever_part_of_a_second(
     files.keep(1, "bars.csv", [f"t,o,h,l,c,v\n{rows}".encode()])
     layout = files.glimpse(1, "bars.csv", {}).understood.layout
     assert (layout.dates, layout.columns["time"], layout.columns["volume"]) == (dates, "t", "v")
+
+
+def other_reading(day: date) -> date | None:
+    """A day with its day and month changed about."""
+    return day.replace(day=day.month, month=day.day) if day.day <= 12 else None
+
+
+@given(
+    st.dates(date(2015, 1, 1), date(2026, 1, 1)),
+    st.lists(st.integers(1, 40), min_size=2, max_size=9),
+    st.booleans(),
+)
+def test_the_order_of_day_and_month_is_right_or_not_sure(
+    begin: date, steps: list[int], day_first: bool
+) -> None:
+    """100 rising lists of weekdays: where they rise over weekdays the other way too, it is asked."""
+    days = [begin]
+    for step in steps:
+        days.append(days[-1] + timedelta(days=step))
+    days = [day - timedelta(days=max(0, day.weekday() - 4)) for day in days]
+    found, sure = order_of([f"{day:%d/%m/%Y}" if day_first else f"{day:%m/%d/%Y}" for day in days])
+    others = [other_reading(day) for day in days]
+    whole = [day for day in others if day is not None]
+    rivals = len(whole) == len(days) and all(day.weekday() < 5 for day in whole)
+    forward = sum(a <= b for a, b in pairwise(whole)) >= 0.9 * (len(days) - 1)
+    if rivals and forward and whole != days:
+        assert not sure
+    else:
+        assert (found == (Dates.DAY_FIRST if day_first else Dates.MONTH_FIRST)) or whole == days
