@@ -173,7 +173,7 @@ def test_a_list_leaves_as_it_is_seen(page: Page, tmp_path: Path) -> None:
     rows = page.locator("tbody tr")
     expect(rows.first).to_be_visible()
     expect(page.locator("tbody tr", has_text="KP").first).to_contain_text("quay")
-    shown = [row.split("\t")[0] for row in rows.all_inner_texts()]
+    shown = [row.split("\t")[1] for row in rows.all_inner_texts()]
     with page.expect_download() as coming:
         page.get_by_role("button", name="CSV of Kelp").click()
     file = tmp_path / "kelp.csv"

@@ -111,7 +111,7 @@ def test_a_pair_becomes_an_instrument_and_can_be_taken_away(
     assert [c["seconds"] for c in listed["OILWAX"]["coverage"]] == [86_400, 900, 60]
     run = ran(client, outside, sieve_with(client, "close > 0", universe="Pairs"))
     assert "OILWAX" in {hit["code"] for hit in get(client, f"/runs/{run}/hits?count=500")["hits"]}
-    send(client, "/pairs/OILWAX", {}, "delete", 204)
+    send(client, "/archived/instruments", {"codes": ["OILWAX"]}, status=204)
     assert "OILWAX" not in {i["code"] for i in get(client, "/instruments?universe=Pairs")}
 
 
@@ -124,7 +124,6 @@ def test_pairs_that_make_no_sense_are_refused(client: FlaskClient) -> None:
     same = legs | {"code": "NEWONE", "right": "LAMPOL"}
     assert send(client, "/pairs", same, status=422)["code"] == "bad_pair"
     assert send(client, "/pairs", legs | {"code": "A-B"}, status=422)["code"] == "bad_code"
-    assert send(client, "/pairs/LANT40", {}, "delete", 404)["code"] == "not_found"
 
 
 def test_with_forming_bars_today_counts_and_is_marked(

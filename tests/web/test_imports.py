@@ -473,6 +473,7 @@ def zipped(**tables: str) -> bytes:
         ("mine.zip", zipped(inside=BARS), "inside.csv"),
         ("mine.csv", zipped(inside=BARS), "inside.csv"),
     ],
+    ids=["gz", "GZ", "zip", "zip as csv"],
 )
 def test_a_packed_table_is_read_as_the_table_within(
     client: FlaskClient, outside: Outside, name: str, content: bytes, inner: str
@@ -498,6 +499,7 @@ with zipfile.ZipFile(WORKBOOK, "w") as _sheet:
         (zipped(a=BARS)[:80], "can't be unpacked"),
         (gzip.compress(bytes(9_000_000)), "no table of text"),
     ],
+    ids=["workbook", "old workbook", "empty", "two", "cut gz", "cut zip", "no text"],
 )
 def test_what_holds_no_one_table_is_told_and_nothing_stays(
     client: FlaskClient, outside: Outside, content: bytes, said: str

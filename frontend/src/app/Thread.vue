@@ -3,7 +3,7 @@ import { computed, watch, watchEffect } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { asOf } from '@/shared/asOf'
 import { away } from '@/shared/away'
-import { readBeginning } from '@/shared/beginning'
+import { beginning, readBeginning } from '@/shared/beginning'
 import { plural } from '@/shared/format'
 import { useKeys } from '@/shared/keys'
 import { useThread } from '@/shared/queries'
@@ -19,7 +19,10 @@ const route = useRoute()
 const router = useRouter()
 const { data: counts, error } = useThread()
 // What this desk begins with changes as instruments come and go.
-watch(() => counts.value?.instruments, (now, before) => before !== undefined && now !== before && void readBeginning()) // prettier-ignore
+watch(
+  () => counts.value?.instruments,
+  (now) => now !== undefined && now !== beginning.value.instruments && void readBeginning(),
+)
 const trouble = computed(() => {
   const failure = away.value ?? error.value
   return failure ? `${failure.message}, trying again` : counts.value?.troubles[0]

@@ -120,6 +120,6 @@ export const router = createRouter({
     },
   ],
 })
-// What a page begins with is known before it is shown.
-router.beforeEach(async () => void (await known()))
+// Asked for at once and waited for by no page: what it begins with is set where it comes later.
+void known()
 carryMoment(router)

@@ -345,6 +345,7 @@ function choose(name: string) {
 }
 .mark {
   width: 26px;
+  padding-right: 0;
 }
 .finding a,
 .finding b {
@@ -379,6 +380,9 @@ function choose(name: string) {
 @media (max-width: 1200px) {
   .spare {
     display: none;
+  }
+  .name {
+    max-width: 130px;
   }
   .finding {
     min-width: 160px;

@@ -3,6 +3,7 @@ import { instrumentAt } from '@/shared/addresses'
 import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import { useLocalStorage } from '@vueuse/core'
 import { computed, ref, watch } from 'vue'
+import { beginning } from '@/shared/beginning'
 import { useRoute, useRouter } from 'vue-router'
 import { useAct } from '@/shared/act'
 import { answer, api } from '@/shared/api'
@@ -33,6 +34,14 @@ import {
 const client = useQueryClient()
 /** What is being written survives leaving the page. */
 const draft = useLocalStorage<Draft>('outlook', fresh(), { mergeDefaults: true })
+// Where this desk begins may come late.
+watch(
+  beginning,
+  () => {
+    if (!draft.value.code) draft.value = { ...fresh(), note: draft.value.note }
+  },
+  { immediate: true },
+)
 const route = useRoute()
 const router = useRouter()
 draft.value = begun(draft.value, route.query.code, route.query.reason)

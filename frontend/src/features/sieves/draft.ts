@@ -155,7 +155,7 @@ export function useDraft(id: Ref<string>) {
         api.GET('/api/sieves/{sieve_id}', { params: { path: { sieve_id: Number(id.value) } } }),
       ),
   })
-  const begun = empty()
+  let begun = empty()
   const place = () => `sieve ${id.value}`
   const clean = () => plain(stored.value?.sieve ?? begun)
 
@@ -188,6 +188,12 @@ export function useDraft(id: Ref<string>) {
     immediate: true,
   })
   watch(id, () => id.value === 'new' && open(undefined))
+  // Where this desk begins may come late: a sieve in which nothing was written yet begins there.
+  watch(beginning, () => {
+    const untouched = id.value === 'new' && same(draft.value, begun)
+    begun = empty()
+    if (untouched) open(undefined)
+  })
   if (id.value === 'new') open(undefined)
 
   const ready = computed(() => id.value === 'new' || String(stored.value?.id) === id.value)
