@@ -110,9 +110,9 @@ class Uploads:
 
     def _as(self, number: int, name: str, layout: Layout) -> tuple[Path, str]:
         """The file that a layout reads, and its name."""
+        path = self._there(number)
         if not layout.across:
-            return self._there(number), name
-        self._there(number)
+            return path, name
         return self._unfolded(number), f"{Path(name).stem}.csv"
 
     def _refused(self, number: int) -> Path:

@@ -28,17 +28,27 @@ LARGEST = 200_000
 
 @dataclass(frozen=True, kw_only=True)
 class Page(Generic[T]):
-    """A page that can be arranged: the shape of its arrangements, and the ready ones by name."""
+    """A page that can be arranged: the shape of its arrangements, and the ready ones by name; ``fitted``
+    says that these look at what a desk has, and not at whatever is on the page."""
 
     shape: TypeAdapter[T]
     ready: Mapping[str, T]
+    fitted: bool = True
+
+    def ready_on(self, outside: Outside) -> Mapping[str, T]:
+        """The ready ones as they are for a desk; those that it has nothing for come last."""
+        if not self.fitted:
+            return self.ready
+        here = inventory(outside)
+        ordered = sorted(self.ready.items(), key=lambda own: not here.bears(own[1]))
+        return {name: here.fitted(body) for name, body in ordered}
 
 
 PAGES: Mapping[str, Page[Any]] = {
     "board": Page(shape=TypeAdapter(BoardSet), ready=board.READY),
     "strength": Page(shape=TypeAdapter(StrengthSet), ready=currencies.READY),
     "overview": Page(shape=TypeAdapter(OverviewSet), ready=overview.READY),
-    "chart": Page(shape=TypeAdapter(ChartLayout), ready=chart_layout.READY),
+    "chart": Page(shape=TypeAdapter(ChartLayout), ready=chart_layout.READY, fitted=False),
     "scatter": Page(shape=TypeAdapter(ScatterSet), ready=scatter.READY),
 }
 """Every page that can be arranged."""
@@ -61,10 +71,9 @@ def arrangements(outside: Outside, page: str) -> list[Arranged]:
     """The arrangements of a page, ready ones first, as they were kept last. Ready ones look at what this
     desk has; those that it has nothing for come last of them. Raises NotFoundError."""
     shape = _page(page)
-    here = inventory(outside)
     found = {
-        name: Arranged(name=name, version=0, ready=True, body=here.fitted(body))
-        for name, body in sorted(shape.ready.items(), key=lambda own: not here.bears(own[1]))
+        name: Arranged(name=name, version=0, ready=True, body=body)
+        for name, body in shape.ready_on(outside).items()
     }
     for stored in outside.arrangements.all(page):
         try:

@@ -1,15 +1,11 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 import type { Sieve, Vocabulary } from '@/shared/api'
-import { useUniverses } from '@/shared/queries'
+import UniversePart from '@/shared/UniversePart.vue'
 
 /** Where a sieve looks, as a sentence whose parts are changed where they stand. */
 const draft = defineModel<Sieve>({ required: true })
 defineProps<{ vocabulary?: Vocabulary }>()
-const universes = useUniverses()
-const gone = computed(
-  () => universes.data.value?.every((own) => own.name !== draft.value.universe) ?? false,
-)
 /** With one side left, conditions of that side need not say so. */
 const side = computed({
   get: () => [...draft.value.sides].sort().join(' '),
@@ -25,10 +21,7 @@ const side = computed({
 <template>
   <p class="sentence">
     Look in
-    <select v-model="draft.universe" aria-label="Universe">
-      <option v-if="gone" :value="draft.universe">{{ draft.universe }}, not here</option>
-      <option v-for="u in universes.data.value" :key="u.name">{{ u.name }}</option>
-    </select>
+    <UniversePart :name="draft.universe" @choose="(name) => (draft.universe = name)" />
     on bars of
     <input
       v-model.trim="draft.timeframes[0]"

@@ -59,11 +59,11 @@ class Inventory:
             return False
         return True
 
-    def place(self, named: str, otherwise: str = "") -> str:
+    def place(self, named: str) -> str:
         """The universe that was chosen, else the one that is named, else the first of this desk."""
         if self.chosen:
             return self.universe
-        return named if named in self.universes else otherwise or self.universe
+        return named if named in self.universes else self.universe
 
     @singledispatchmethod
     def fitted(self, body: Any) -> Any:

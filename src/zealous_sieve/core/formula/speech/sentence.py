@@ -270,9 +270,13 @@ class _Speaker:
         bars, called = self.namer.number(node), f"{self.called} " if self.called else ""
         return bars, f"{called}bar" if bars == "1" else f"{bars} {called}bars"
 
+    def _among(self, node: tree.Node) -> tuple[str, str]:
+        """How many bars are looked back over, and which these are."""
+        bars, words = self._bars(node)
+        return bars, f"the {words} up to then" if self.earlier else f"the last {words}"
+
     def _over_time(self, node: tree.OverTime, no: bool) -> str:
-        bars, words = self._bars(node.bars)
-        among = f"the {words} up to then" if self.earlier else f"the last {words}"
+        bars, among = self._among(node.bars)
         least = self.namer.number(node.least) if node.least is not None else "1"
         if self.values is not None:
             return self._counted_over_time(node, bars, among, least)
@@ -441,34 +445,31 @@ class _Speaker:
 
     def _often(self, node: tree.Compare, no: bool) -> str:
         """On how many bars a condition held, compared with a number."""
-        call = node.left
-        asked = self._so_often(node, "count", no)
-        if not asked or not isinstance(call, tree.Call) or len(call.arguments) != 2:
+        asked, given = self._so_often(node, "count", no)
+        if len(given) != 2:
             return ""
-        truth = call.arguments[0].value
-        _, words = self._bars(call.arguments[1].value)
-        among = f"the {words} up to then" if self.earlier else f"the last {words}"
+        truth = given[0].value
+        _, among = self._among(given[1].value)
         if self.values is None:
             return self._when(truth, f"on {asked} of {among}")
-        often = f"on {self._value(call):g} of {among}"
+        often = f"on {self._value(node.left):g} of {among}"
         if self._plain(truth):
             return f"{often} {self.asked(truth)}; {asked} are asked"
         return f"{often}, {asked} are asked: {self.asked(truth)}"
 
     def _passed(self, node: tree.Compare, no: bool) -> str:
         """How many bars ago a condition held, or for how many in a row it has, compared with a number."""
-        call = node.left
-        asked = self._so_often(node, "bars_since", no)
-        if not asked or not isinstance(call, tree.Call) or len(call.arguments) != 1:
+        asked, given = self._so_often(node, "bars_since", no)
+        if len(given) != 1:
             return ""
-        truth = call.arguments[0].value
+        truth = given[0].value
         called = f"{self.called} " if self.called else ""
         if isinstance(truth, tree.Not):
             return self._in_a_row(node, truth.truth, asked, called)
         since = f"since {self.asked(truth)}"
         if self.values is None:
             return f"{asked} {called}bars have passed {since}"
-        bars = self._value(call)
+        bars = self._value(node.left)
         passed = f"{bars:g} {called}{'bar has' if bars == 1 else 'bars have'} passed"
         if self._plain(truth):
             return f"{passed} {since}; {asked} are asked"
@@ -476,7 +477,7 @@ class _Speaker:
 
     def _in_a_row(self, node: tree.Compare, truth: tree.Node, asked: str, called: str) -> str:
         """For how many bars in a row, up to this one, a condition has held."""
-        place, bars = self.formula.types[node.right].number or 0.0, math.nan
+        place = self.formula.types[node.right].number or 0.0
         exact = node.relation == tree.Relation.EQUAL and "not" not in asked and place >= 1
         if exact:
             asked = f"the {ordinal(int(place))}"
@@ -493,16 +494,19 @@ class _Speaker:
             return f"this is not a {called}bar, {wanted} in a row, {on_which}"
         return f"this is the {ordinal(int(bars))} {called}bar in a row, {wanted}, {on_which}"
 
-    def _so_often(self, node: tree.Compare, name: str, no: bool) -> str:
-        """``at least 3``: how often something is asked, where the left side of a comparison counts it."""
+    def _so_often(
+        self, node: tree.Compare, name: str, no: bool
+    ) -> tuple[str, tuple[tree.Argument, ...]]:
+        """``at least 3``: how often something is asked, and of what, where the left side of a comparison
+        counts it by a function of that name; else of nothing."""
         asked = self.formula.types.get(node.right)
         times = asked.number if asked is not None else None
         if not isinstance(node.left, tree.Call) or tree.called(node.left) != name or node.tolerance:
-            return ""
+            return "", ()
         if times is None or times < 0 or times != int(times) or name in self.formula.definitions:
-            return ""
+            return "", ()
         relation = RELATIONS[node.relation].other if no and self.values is None else node.relation
-        return TIMES[relation].format(int(times))
+        return TIMES[relation].format(int(times)), node.left.arguments
 
     def _beyond(self, node: tree.Compare, tolerance: tree.Tolerance, no: bool) -> str:
         above = node.relation in (tree.Relation.GREATER, tree.Relation.AT_LEAST)
