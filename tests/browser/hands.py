@@ -31,3 +31,26 @@ LATE = """
 def answer_late(page: Page, method: str, path: str = "", by: int = 450) -> None:
     """Requests of a method leave the page so many milliseconds late."""
     page.add_init_script(LATE % (method, path, by))
+
+
+def press_in_page(page: Page, first: str, soon: str, changes: str, at_once: str) -> None:
+    """
+    Press a key, another 100 ms later, and a third in the moment in which the words of a part change:
+    by the page's own clock, however busy the machine is.
+    """
+    page.evaluate(
+        """([first, soon, changes, atOnce]) => {
+          const press = (key) =>
+            document.body.dispatchEvent(new KeyboardEvent('keydown', { key, bubbles: true }))
+          const part = document.querySelector(changes)
+          const before = part.textContent
+          new MutationObserver((_, watching) => {
+            if (part.textContent === before) return
+            watching.disconnect()
+            press(atOnce)
+          }).observe(part, { childList: true, characterData: true, subtree: true })
+          press(first)
+          setTimeout(() => press(soon), 100)
+        }""",
+        [first, soon, changes, at_once],
+    )

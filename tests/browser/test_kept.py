@@ -8,7 +8,7 @@ from typing import Any
 import pytest
 from playwright.sync_api import Locator, Page, expect
 
-from tests.browser.hands import answer_late, editor, write
+from tests.browser.hands import answer_late, editor, press_in_page, write
 from tests.conftest import Service
 
 
@@ -42,11 +42,8 @@ def test_a_key_that_is_held_or_follows_at_once_decides_no_other_hit(
     answer_late(page, "PUT")
     code = open_review(page, reviewed)
     second = code.inner_text()
-    page.keyboard.press("w")
-    page.wait_for_timeout(100)
-    page.keyboard.press("d")
+    press_in_page(page, "w", soon="d", changes="h1 .mono", at_once="d")
     expect(code).not_to_have_text(second)
-    page.keyboard.press("d")
     expect(page.locator(".rail p")).to_contain_text("2 of")
     assert verdicts(service, reviewed) == {first: "take", second: "watch"}
 

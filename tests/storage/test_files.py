@@ -117,7 +117,7 @@ def test_eval_writes_every_bar_with_all_digits(tmp_path: Path) -> None:
     assert float(rows[-1]["upper"]) == pytest.approx(closes[-5:].mean() * 1.1)
 
 
-@given(st.floats(allow_nan=False))
+@given(st.floats(allow_nan=False, allow_infinity=False))
 def test_numbers_leave_as_the_shortest_text_that_reads_back_the_same(value: float) -> None:
     """100 numbers of any size."""
     text = exact(value)

@@ -3,13 +3,15 @@ import { answer, api, type Schemas } from './api'
 
 export type Beginning = Schemas['Beginning']
 
-/** Where pages of this desk begin, as far as it is known. */
-export const beginning = ref<Beginning>({
+/** Until the server has told. */
+export const UNTOLD: Beginning = {
   universe: 'All instruments',
   instrument: '',
   bars: '1d',
   instruments: -1,
-})
+}
+/** Where pages of this desk begin, as far as it is known. */
+export const beginning = ref<Beginning>(UNTOLD)
 
 /** Asked again whenever instruments came or went, or the settings were changed. */
 export async function readBeginning() {

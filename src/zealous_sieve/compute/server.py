@@ -164,10 +164,17 @@ class Server:
         job.most = min(budget.memory, int(budget.share * _available()))
         job.begun = time.monotonic()
         parent = os.getpid()
+        # The copy waits until it has been measured, or what it takes at once would not count.
+        measured, wait = os.pipe()
         job.pid = os.fork()
         if job.pid == 0:
+            os.close(wait)
+            os.read(measured, 1)
+            os.close(measured)
             self._compute(job, desk, parent)
         job.before = _resident(job.pid)
+        os.close(measured)
+        os.close(wait)
 
     def _compute(self, job: _Job, desk: Desk, parent: int) -> NoReturn:
         """In the copy: compute, tell, and end without a trace."""

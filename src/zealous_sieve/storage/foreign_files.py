@@ -22,7 +22,6 @@ from zealous_sieve.core.market.foreign.refusals import Refusals
 from zealous_sieve.core.market.foreign.understand import (
     Glimpse,
     Sample,
-    parted,
     sample_of,
     understand,
     understand_columns,
@@ -38,7 +37,8 @@ Told = Callable[[int, int], None]
 """Is told how many bytes of all have been read; raises to stop the reading."""
 
 
-def _unreadable(why: str, mend: str) -> DataError:
+def unreadable(why: str, mend: str) -> DataError:
+    """That a file is nothing that can be read, and what can be."""
     return DataError(Problem(code="unreadable_file", message=why, mend=mend))
 
 
@@ -70,11 +70,6 @@ def glimpse(path: Path, name: str, zones: Mapping[str, str]) -> Glimpse:
     return Glimpse(understood=understood, sample=sample)
 
 
-def parted_lines(lines: Sequence[str], layout: Layout) -> list[list[str]]:
-    """The rows of some lines, headers included, as a layout parts them."""
-    return [row for row in parted(lines[layout.skip :], layout.separator) if row]
-
-
 def sample_in(path: Path, name: str, layout: Layout) -> Sample:
     """The first rows of a file as a layout reads them."""
     if is_parquet(name):
@@ -91,9 +86,9 @@ def first_lines(path: Path, known: Encoding | None = None) -> tuple[list[str], E
     try:
         text = start.decode("utf-8-sig" if encoding == Encoding.UTF_8 else encoding, "ignore")
     except (UnicodeDecodeError, LookupError):
-        raise _unreadable("the file is no text", "bring CSV or Parquet") from None
+        raise unreadable("the file is no text", "bring CSV or Parquet") from None
     if "\0" in text:
-        raise _unreadable("the file is no table of text", "bring CSV or Parquet")
+        raise unreadable("the file is no table of text", "bring CSV or Parquet")
     lines = text.splitlines()
     if len(start) == FIRST_BYTES and len(lines) > 1:
         lines.pop()
@@ -119,7 +114,7 @@ def parquet_file(path: Path) -> pq.ParquetFile:
         return pq.ParquetFile(path)
     except (pa.ArrowException, OSError) as error:
         why = f"the file is no Parquet: {str(error).splitlines()[0][:120]}"
-        raise _unreadable(why, "bring CSV or Parquet, with an ending that says which") from None
+        raise unreadable(why, "bring CSV or Parquet, with an ending that says which") from None
 
 
 def parquet_sample(path: Path) -> Sample:
@@ -185,7 +180,7 @@ def _parquet_pieces(path: Path, layout: Layout, refusals: Refusals, told: Told) 
             told(done, total)
             yield Piece(columns={n: batch.column(n) for n in batch.schema.names}, lines=lines)
     except pa.ArrowException as error:
-        raise _unreadable(f"the file can't be read: {error}", "bring it anew") from None
+        raise unreadable(f"the file can't be read: {error}", "bring it anew") from None
 
 
 def _csv_pieces(path: Path, layout: Layout, refusals: Refusals, told: Told) -> Iterator[Piece]:
@@ -230,7 +225,7 @@ def _csv_pieces(path: Path, layout: Layout, refusals: Refusals, told: Told) -> I
                 yield _without_blank(batch, numbers)
     except pa.ArrowException as error:
         why = f"the file can't be read as {layout.encoding}: {str(error).splitlines()[0][:160]}"
-        raise _unreadable(
+        raise unreadable(
             why, "choose another separator or encoding, or look at that line"
         ) from None
 

@@ -9,7 +9,8 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import IO
 
-from zealous_sieve.core.errors import DataError, Problem
+from zealous_sieve.core.errors import DataError
+from zealous_sieve.storage.foreign_files import unreadable
 
 GZIP, ZIP, OLD_WORKBOOK = b"\x1f\x8b", b"PK\x03\x04", b"\xd0\xcf\x11\xe0"
 IN_WORKBOOKS = ("[Content_Types].xml", "mimetype", "content.xml")
@@ -73,7 +74,7 @@ def _only_table(archive: zipfile.ZipFile, name: str) -> str:
     if len(tables) == 1:
         return tables[0]
     count = f"{len(tables)} files" if tables else "no file"
-    raise _unreadable(f"{name} holds {count}", "unpack it, and drop its tables together")
+    raise unreadable(f"{name} holds {count}", "unpack it, and drop its tables together")
 
 
 def _without_ending(name: str) -> str:
@@ -83,12 +84,8 @@ def _without_ending(name: str) -> str:
 
 def _workbook(name: str) -> DataError:
     mend = "open it there, choose the sheet, and save it as CSV"
-    return _unreadable(f"{name} is a workbook of a spreadsheet program", mend)
+    return unreadable(f"{name} is a workbook of a spreadsheet program", mend)
 
 
 def _damaged(name: str, error: Exception) -> DataError:
-    return _unreadable(f"{name} can't be unpacked: {error}", "pack it again, or bring it unpacked")
-
-
-def _unreadable(message: str, mend: str) -> DataError:
-    return DataError(Problem(code="unreadable_file", message=message, mend=mend))
+    return unreadable(f"{name} can't be unpacked: {error}", "pack it again, or bring it unpacked")

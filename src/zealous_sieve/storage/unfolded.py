@@ -12,16 +12,15 @@ import pyarrow.csv as pa_csv
 
 from zealous_sieve.core.market.foreign.across import Across, across_of
 from zealous_sieve.core.market.foreign.layout import Layout
+from zealous_sieve.core.market.foreign.numbers import NOTHING
+from zealous_sieve.core.market.foreign.understand import rows_of
 from zealous_sieve.storage.foreign_files import (
     first_lines,
     is_parquet,
     parquet_file,
     parquet_sample,
-    parted_lines,
     texts_of,
 )
-
-NOTHING = ("", "nan", "NaN", "NA", "N/A", "null", "None", "-")
 
 
 def across_in(path: Path, name: str, layout: Layout) -> Across | None:
@@ -30,7 +29,7 @@ def across_in(path: Path, name: str, layout: Layout) -> Across | None:
         sample = parquet_sample(path)
         return across_of([list(sample.names), *sample.rows])
     lines, _ = first_lines(path, layout.encoding)
-    return across_of(parted_lines(lines, layout))
+    return across_of(rows_of(lines, layout))
 
 
 def unfold(path: Path, name: str, layout: Layout, across: Across, out: Path) -> None:
@@ -49,7 +48,7 @@ def unfold(path: Path, name: str, layout: Layout, across: Across, out: Path) -> 
                     for field in fields
                     if (code, field) in across.columns
                 }
-                there = pc.invert(pc.is_in(own["close"], pa.array(NOTHING)))
+                there = pc.invert(pc.is_in(pc.utf8_lower(own["close"]), pa.array(sorted(NOTHING))))
                 times = columns[across.time]
                 count = len(times)
                 cells = [

@@ -108,7 +108,8 @@ def _compared(outside: Outside, bars: Bars, unsaid: Collection[str]) -> tuple[Ac
     codes = sorted({code for series in bars.values() for code in series})
     known = {instrument.code for instrument in outside.market.instruments()}
     away = {instrument.code for instrument in outside.market.archived_instruments()}
-    there = [code for code in codes if code in known or code in away]
+    kept_ones = known | away
+    there = [code for code in codes if code in kept_ones]
     held = outside.bars.some(there, tuple(bars), raw=True)
     found: list[Difference] = []
     kept = 0

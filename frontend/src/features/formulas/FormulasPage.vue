@@ -13,6 +13,7 @@ import { useKeys } from '@/shared/keys'
 import Archived from '@/shared/Archived.vue'
 import ListOut from '@/shared/ListOut.vue'
 import { keys, useFormulas, useArchivedFormulas, useVocabulary } from '@/shared/queries'
+import { same } from '@/shared/same'
 import { done, takeBack } from '@/shared/undo'
 import Differences from '@/shared/Differences.vue'
 import { preferences } from '@/shared/preferences'
@@ -143,14 +144,14 @@ const save = () =>
         )
       : await answer(api.POST('/api/formulas', { body }))
     // What was typed meanwhile stays on the page, as a draft of the version just saved.
-    const same = JSON.stringify(draft.value) === JSON.stringify(body)
+    const unchanged = same(draft.value, body)
     forgetDraft(from)
     found.value = undefined
     basedOn.value = saved.version
     opened.value = String(saved.id)
     await refresh()
     await router.replace(`/formulas/${saved.id}`)
-    if (!same) keepDraft(place(), draft.value, saved.version)
+    if (!unchanged) keepDraft(place(), draft.value, saved.version)
     done(`${saved.name} is saved as version ${saved.version}.`)
   })
 async function restore(id: number) {

@@ -13,7 +13,7 @@ export interface Coming {
 
 /** Files on their way, whatever page they were dropped on. */
 export const coming = ref<Coming[]>([])
-/** The text of a sieve that was dropped on another page than that of the sieves. */
+/** The file of a sieve that was dropped, on whatever page. */
 export const droppedSieve = ref<File>()
 
 const isSieve = (file: File) => /\.json$/i.test(file.name) || file.type === 'application/json'

@@ -20,6 +20,7 @@ import { done } from '@/shared/undo'
 import FrozenPicture from './FrozenPicture.vue'
 import {
   begun,
+  begunHere,
   fresh,
   leaning,
   LEANS,
@@ -35,13 +36,7 @@ const client = useQueryClient()
 /** What is being written survives leaving the page. */
 const draft = useLocalStorage<Draft>('outlook', fresh(), { mergeDefaults: true })
 // Where this desk begins may come late.
-watch(
-  beginning,
-  () => {
-    if (!draft.value.code) draft.value = { ...fresh(), note: draft.value.note }
-  },
-  { immediate: true },
-)
+watch(beginning, () => (draft.value = begunHere(draft.value)), { immediate: true })
 const route = useRoute()
 const router = useRouter()
 draft.value = begun(draft.value, route.query.code, route.query.reason)
@@ -77,7 +72,11 @@ const { reply, error, ask, later } = useLatest(200, (body: Draft, signal) =>
 const looked = computed(() => JSON.stringify({ ...draft.value, note: '' }))
 watch(
   [looked, asOf],
-  (_, before) => (before[0] === undefined ? ask(draft.value) : later(draft.value)),
+  (_, before) => {
+    if (!draft.value.code) return
+    if (before[0] === undefined) void ask(draft.value)
+    else later(draft.value)
+  },
   { immediate: true },
 )
 

@@ -1,5 +1,6 @@
 import type { Schemas } from '@/shared/api'
-import { beginning } from '@/shared/beginning'
+import { same } from '@/shared/same'
+import { beginning, UNTOLD } from '@/shared/beginning'
 
 export type Draft = Schemas['OutlookBody']
 export type Seen = Schemas['SeenOutlook']
@@ -26,8 +27,8 @@ export const USUAL: Record<number, string> = {
   [-2]: 'close < start by 1.2%',
 }
 
-export const fresh = (): Draft => ({
-  code: beginning.value.instrument,
+export const fresh = (here = beginning.value): Draft => ({
+  code: here.instrument,
   lean: 1,
   note: '',
   reasons: [
@@ -36,12 +37,28 @@ export const fresh = (): Draft => ({
   ],
   settles: {
     formula: USUAL[1]!,
-    bars: beginning.value.bars,
-    horizon: beginning.value.bars === '1d' ? 20 : 60,
+    bars: here.bars,
+    horizon: here.bars === '1d' ? 20 : 60,
     when: 'comes',
   },
-  universe: beginning.value.universe,
+  universe: here.universe,
 })
+
+/** A draft without an instrument begins where this desk does, but for what was written in it. */
+export function begunHere(draft: Draft): Draft {
+  if (draft.code) return draft
+  const untold = fresh(UNTOLD)
+  const here = fresh()
+  const filled = <Part extends object>(own: Part, first: Part, now: Part) =>
+    Object.fromEntries(
+      Object.entries({ ...now, ...own }).map(([name, value]) => [
+        name,
+        same(value, first[name as keyof Part]) ? now[name as keyof Part] : value,
+      ]),
+    ) as Part
+  const settles = filled(draft.settles, untold.settles, here.settles)
+  return { ...filled(draft, untold, here), settles }
+}
 
 /** Another lean is settled by what usually settles it, unless that was written otherwise. */
 export function leaning(draft: Draft, lean: number): Draft {

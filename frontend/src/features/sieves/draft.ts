@@ -10,6 +10,7 @@ import {
 } from '@/shared/api'
 import { asOf } from '@/shared/asOf'
 import { beginning } from '@/shared/beginning'
+import { same } from '@/shared/same'
 import { draftOf, forgetDraft, keepDraft } from '@/shared/drafts'
 import { useLatest } from '@/shared/latest'
 import { keys } from '@/shared/queries'
@@ -51,7 +52,6 @@ export function upToDate(kept: Sieve): Sieve {
 
 /** A copy without the wrapping that the interface puts around what it watches. */
 const plain = <T>(value: T): T => JSON.parse(JSON.stringify(value)) as T
-const same = (a: unknown, b: unknown) => JSON.stringify(a) === JSON.stringify(b)
 
 /**
  * What is on the page once a save has come back: of each part what was typed since it was sent, else

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 
 from zealous_sieve.core.market.foreign.layout import FIELDS, Content, bare_name
 from zealous_sieve.core.market.foreign.moments import is_moment
+from zealous_sieve.core.market.foreign.numbers import NOTHING, is_number
 from zealous_sieve.core.market.import_validation import code_fault
 
 _PRICES = ("open", "high", "low", "close", "volume")
@@ -115,9 +116,5 @@ def _time_of(rows: Sequence[Sequence[str]]) -> int | None:
     return times[0] if all(map(_is_price, others)) else None
 
 
-_PRICE = re.compile(r"[+-]?[\d.,' \u00a0\u202f]*\d(\.\d*)?([eE][+-]?\d+)?$")
-_NOTHING = {"", "nan", "na", "n/a", "null", "none", "-"}
-
-
 def _is_price(text: str) -> bool:
-    return text.strip().casefold() in _NOTHING or _PRICE.match(text.strip()) is not None
+    return text.strip().casefold() in NOTHING or is_number(text)

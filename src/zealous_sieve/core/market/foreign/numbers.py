@@ -28,6 +28,15 @@ def number(text: str, decimal: str) -> float | None:
         return None
 
 
+NOTHING = frozenset(("", "nan", "na", "n/a", "null", "none", "-"))
+"""How a number that is not there is written, in small letters."""
+
+
+def is_number(text: str) -> bool:
+    """Whether a text is a number in any way of writing."""
+    return any(number(text, decimal) is not None for decimal in THOUSANDS)
+
+
 def decimal_of(cells: Sequence[str], separator: str) -> tuple[str, bool]:
     """What stands before the decimals in most of some numbers, and whether that is sure."""
     votes = {".": 0, ",": 0}

@@ -7,13 +7,11 @@ import re
 from collections import Counter
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
-from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
 
 from zealous_sieve.core.market.foreign.layout import (
-    DECIMALS,
     FIELDS,
     SEPARATORS,
     Content,
@@ -26,16 +24,15 @@ from zealous_sieve.core.market.foreign.layout import (
 )
 from zealous_sieve.core.market.foreign.moments import (
     counted_as,
+    go_forward,
     is_moment,
     order_of,
     read_clock,
 )
-from zealous_sieve.core.market.foreign.numbers import decimal_of, number
+from zealous_sieve.core.market.foreign.numbers import decimal_of, is_number, number
 
 SURE = 0.9
 """A column is what so many of its cells can be."""
-RISING = 0.9
-"""So large a share of the steps of a counted time go forward; others begin another instrument."""
 _MOST_SKIPPED = 20
 
 
@@ -73,9 +70,14 @@ def parted(lines: Sequence[str], separator: str) -> list[list[str]]:
     return list(csv.reader(lines, delimiter=separator))
 
 
+def rows_of(lines: Sequence[str], layout: Layout) -> list[list[str]]:
+    """The rows of some lines, headers included, as a layout parts them."""
+    return [row for row in parted(lines[layout.skip :], layout.separator) if row]
+
+
 def sample_of(lines: Sequence[str], layout: Layout) -> Sample:
     """The rows of some lines, read in a layout."""
-    rows = [row for row in parted(lines[layout.skip :], layout.separator) if row]
+    rows = rows_of(lines, layout)
     names = names_of(rows[0] if rows else [], header=layout.header)
     return Sample(names=names, rows=rows[layout.header :])
 
@@ -90,7 +92,7 @@ def understand(
     wide = _usual_width(rows)
     skip = next((n for n, row in enumerate(rows[:_MOST_SKIPPED]) if len(row) == wide), 0)
     body = [row for row in rows[skip:] if row]
-    header = bool(body) and not any(is_moment(c) or _is_number(c) for c in body[0] if c.strip())
+    header = bool(body) and not any(is_moment(c) or is_number(c) for c in body[0] if c.strip())
     sample = Sample(names=names_of(body[0] if body else [], header=header), rows=body[header:])
     raw = Layout(encoding=encoding, separator=separator, skip=skip, header=header)
     return understand_columns(sample, stem, zones, raw)
@@ -164,10 +166,6 @@ def _usual_width(rows: Sequence[Sequence[str]]) -> int:
     return widths.most_common(1)[0][0] if widths else 0
 
 
-def _is_number(text: str) -> bool:
-    return any(number(text, decimal) is not None for decimal in DECIMALS)
-
-
 def _kind(cells: Sequence[str], decimal: str) -> str:
     """What the cells of a column are: moments, clocks, numbers, texts, or nothing at all."""
     if not cells:
@@ -196,8 +194,7 @@ def _kinds(cells: Mapping[str, Sequence[str]], decimal: str) -> dict[str, str]:
 def _counted(cells: Sequence[str]) -> bool:
     """Whether the moments of a column are counted from 1970: then they rise, as volumes do not."""
     numbers = [number for number in map(_count_of, cells) if number is not None]
-    rising = sum(a <= b for a, b in pairwise(numbers))
-    return len(numbers) >= SURE * len(cells) and rising >= RISING * (len(numbers) - 1)
+    return len(numbers) >= SURE * len(cells) and go_forward(numbers)
 
 
 def _is_clock(text: str) -> bool:
