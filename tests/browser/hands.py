@@ -35,20 +35,22 @@ def answer_late(page: Page, method: str, path: str = "", by: int = 450) -> None:
 
 def press_in_page(page: Page, first: str, soon: str, changes: str, at_once: str) -> None:
     """
-    Press a key, another 100 ms later, and a third in the moment in which the words of a part change:
+    Press a key, another 100 ms later, and a third as soon as the words of a part have changed:
     by the page's own clock, however busy the machine is.
     """
     page.evaluate(
         """([first, soon, changes, atOnce]) => {
-          const press = (key) =>
-            document.body.dispatchEvent(new KeyboardEvent('keydown', { key, bubbles: true }))
-          const part = document.querySelector(changes)
-          const before = part.textContent
+          const press = (key) => {
+            for (const way of ['keydown', 'keyup'])
+              document.body.dispatchEvent(new KeyboardEvent(way, { key, bubbles: true }))
+          }
+          const words = () => document.querySelector(changes)?.textContent
+          const before = words()
           new MutationObserver((_, watching) => {
-            if (part.textContent === before) return
+            if (!words() || words() === before) return
             watching.disconnect()
-            press(atOnce)
-          }).observe(part, { childList: true, characterData: true, subtree: true })
+            setTimeout(() => press(atOnce))
+          }).observe(document.body, { childList: true, characterData: true, subtree: true })
           press(first)
           setTimeout(() => press(soon), 100)
         }""",

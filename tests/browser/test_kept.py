@@ -45,6 +45,7 @@ def test_a_key_that_is_held_or_follows_at_once_decides_no_other_hit(
     press_in_page(page, "w", soon="d", changes="h1 .mono", at_once="d")
     expect(code).not_to_have_text(second)
     expect(page.locator(".rail p")).to_contain_text("2 of")
+    page.wait_for_timeout(1000)
     assert verdicts(service, reviewed) == {first: "take", second: "watch"}
 
 

@@ -53,6 +53,7 @@ export function useDecision(
   const busy = ref(false)
   const failure = shallowRef<{ error: ApiError; again: () => void }>()
   let ledOnAt = -Infinity
+  let ledFrom: string | undefined
   let timer = 0
 
   const words = computed<Words>(() => all.value[hit.value?.code ?? ''] ?? wordsOf(hit.value))
@@ -124,6 +125,7 @@ export function useDecision(
     if (!kept) return
     settled(present.code, own)
     ledOnAt = performance.now()
+    ledFrom = present.code
     decided(present, verdict, before, why)
   }
   async function withdraw() {
@@ -144,6 +146,16 @@ export function useDecision(
   watch(hit, (_, before) => {
     if (before && before.code !== hit.value?.code) void keep(before)
   })
+  // The hit that a verdict leads to may come late: its keys rest from when it is seen.
+  watch(
+    () => hit.value?.code,
+    (_, before) => {
+      if (before !== ledFrom) return
+      ledFrom = undefined
+      ledOnAt = performance.now()
+    },
+    { flush: 'post' },
+  )
   onBeforeUnmount(() => {
     window.clearTimeout(timer)
     if (hit.value) void keep(hit.value)
