@@ -456,6 +456,77 @@ def test_a_table_of_closes_overwrites_nothing_that_it_does_not_hold(
     assert after.columns["high"][19] == after.columns["open"][19] == 10.5
 
 
+def test_an_import_is_taken_back_whole_but_for_what_a_later_one_changed(
+    client: FlaskClient, outside: Outside
+) -> None:
+    first = bring(client, "bars.csv", BARS)
+    assert client.get(f"/api/imports/{first}/back").status_code == 409
+    worked(client, outside, first)
+    worked(client, outside, first, "take")
+    before = outside.bars.some(["QUVNA"])
+    text = BARS.replace("10,5;11,25;9,5;10,", "10;11;9;10,")
+    second = bring(client, "second.csv", text + "QUVNA;21.03.2026;10;11;9;10;1\n")
+    assert counts(worked(client, outside, second))[:2] == (1, 19)
+    worked(client, outside, second, "take")
+    third = bring(client, "third.csv", text.replace(";10,02;100", ";9,5;100").split("QUVNA;03")[0])
+    worked(client, outside, third)
+    worked(client, outside, third, "take")
+    would = client.get(f"/api/imports/{second}/back").json
+    assert (would["removed"], would["restored"]) == (1, 18)
+    assert would["covered"] == [{"import_id": third, "count": 1}]
+    own = worked(client, outside, second, "back")
+    assert (own["state"], own["uncovered"]) == ("gone", would)
+    assert client.post(f"/api/imports/{second}/back").json["state"] == "gone"
+    assert client.post(f"/api/imports/{second}/take").status_code == 409
+    worked(client, outside, third, "back")
+    after = outside.bars.some(["QUVNA"])
+    for name, column in before.columns.items():
+        assert (after.columns[name] == column).all()
+    own = worked(client, outside, first, "back")
+    assert own["uncovered"]["put_away"] == 1
+    assert "QUVNA" not in {i.code for i in outside.market.instruments()}
+    nothing = worked(client, outside, bring(client, "bars.csv", BARS))
+    assert counts(nothing) == (19, 0, 0, 0)
+
+
+def test_lists_are_taken_back_but_for_what_is_otherwise_by_now(
+    client: FlaskClient, outside: Outside
+) -> None:
+    """Instruments, venues, events and facts; what was changed by hand since stays, and is told."""
+    code = outside.market.instruments()[0].code
+    lists = {
+        "venues.csv": "name;hours;zone\nQuay;09:00-17:30;UTC\nOther Quay;09:00-17:00;UTC\n",
+        "papers.csv": f"code,name,venue\nQUVNA,Quvna Lamps,Quay\n{code},Changed,\nKWEN,Kwen,\n",
+        "events.csv": "event,day,instrument,title\nReport,2026-07-01,QUVNA,Half year\n",
+        "facts.csv": "code,held from,known from,rating\n"
+        f"{code},2026-01-02,2026-01-05,4\nQUVNA,2026-01-02,2026-01-05,5\n",
+    }
+    before = outside.market.reference()
+    numbers = {}
+    for name, text in lists.items():
+        own = worked(client, outside, bring(client, name, text))
+        assert own["account"]["refused"] == 0, own["account"]
+        worked(client, outside, own["id"], "take")
+        numbers[name] = own["id"]
+    named = {"code": "KWEN", "name": "Kwen Ropes"}
+    assert client.put("/api/instruments", json={"described": [named]}).status_code == 200
+    done = {
+        name: worked(client, outside, number, "back")["uncovered"]
+        for name, number in reversed(numbers.items())
+    }
+    told = {n: (own["removed"], own["restored"], own["covered"]) for n, own in done.items()}
+    assert told == {
+        "venues.csv": (2, 0, []),
+        "papers.csv": (1, 1, [{"import_id": 0, "count": 1}]),
+        "events.csv": (1, 0, []),
+        "facts.csv": (2, 0, []),
+    }
+    after = outside.market.reference()
+    assert [i for i in after.instruments if i.code != "KWEN"] == list(before.instruments)
+    assert after.by_code["KWEN"].name == "Kwen Ropes"
+    assert (after.venues, after.events, after.dated) == (before.venues, before.events, before.dated)
+
+
 def zipped(**tables: str) -> bytes:
     packed = io.BytesIO()
     with zipfile.ZipFile(packed, "w", zipfile.ZIP_DEFLATED) as archive:

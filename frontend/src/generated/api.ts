@@ -353,6 +353,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/imports/{import_id}/back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What taking an import back would do. */
+        get: operations["count_back"];
+        put?: never;
+        /** Undo what an import did, but for what was changed later on top of it. */
+        post: operations["take_import_back"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/imports/{import_id}/cancel": {
         parameters: {
             query?: never;
@@ -2243,6 +2261,16 @@ export interface components {
             seconds: number;
         };
         /**
+         * Covered
+         * @description How many rows a later import changed on top; of those of number 0 it is not known which.
+         */
+        Covered: {
+            /** Count */
+            count: number;
+            /** Import Id */
+            import_id: number;
+        };
+        /**
          * DatedFact
          * @description A fact of an instrument that held from one moment on and was known from another on, in seconds since
          *     1970; ``known`` is ``None`` where nobody says, and it is taken to have been known while it held.
@@ -2884,6 +2912,8 @@ export interface components {
             names: string[];
             /** Reason */
             reason: string | null;
+            /** Reversible */
+            reversible: boolean;
             /** Size */
             size: number;
             state: components["schemas"]["ImportState"];
@@ -2891,13 +2921,15 @@ export interface components {
             total: number;
             /** Turn */
             turn: number;
+            uncovered: components["schemas"]["TakenBack"] | null;
         };
         /**
          * ImportState
-         * @description Being read · waiting for its owner · being taken · taken, or ended otherwise.
+         * @description Being read · waiting for its owner · being taken · taken, or ended otherwise · being taken back ·
+         *     taken back.
          * @enum {string}
          */
-        ImportState: "reading" | "ready" | "taking" | "done" | "failed" | "cancelled";
+        ImportState: "reading" | "ready" | "taking" | "done" | "failed" | "cancelled" | "going" | "gone";
         /**
          * ImportView
          * @description An import with the first rows of its file, under the names of their columns.
@@ -5482,6 +5514,28 @@ export interface components {
             values: (string | number | boolean | null)[];
         };
         /**
+         * TakenBack
+         * @description What taking an import back does, or did: rows that are ``removed``, and those of before that are
+         *     ``restored``; those ``covered`` by later imports stay as these left them. Instruments that it made and
+         *     that have nothing left are ``put_away``.
+         */
+        TakenBack: {
+            /**
+             * Covered
+             * @default []
+             */
+            covered: components["schemas"]["Covered"][];
+            /**
+             * Put Away
+             * @default 0
+             */
+            put_away: number;
+            /** Removed */
+            removed: number;
+            /** Restored */
+            restored: number;
+        };
+        /**
          * Thread
          * @description The live counts across the top.
          */
@@ -6849,6 +6903,68 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    count_back: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                import_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What taking an import back would do. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TakenBack"];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    take_import_back: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                import_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Undo what an import did, but for what was changed later on top of it. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Import"];
+                };
             };
             /** @description What is wrong */
             default: {

@@ -13,7 +13,8 @@ from zealous_sieve.cli.formulas import FILE, OUT
 from zealous_sieve.core.market.import_validation import joined
 from zealous_sieve.core.sieve.definition import read_sieve, write_sieve
 from zealous_sieve.storage.files import read_bars, write_bars, write_hits
-from zealous_sieve.usecases.importing import import_bars
+from zealous_sieve.usecases.import_bars import keep_bars
+from zealous_sieve.usecases.imports import LONGEST_NAME
 from zealous_sieve.usecases.library import desk_library, with_library
 from zealous_sieve.usecases.market import codes_of
 from zealous_sieve.usecases.ports import Order, Outside
@@ -36,7 +37,7 @@ def take_in() -> None:
 def import_bar_files(files: Sequence[Path]) -> None:
     """Import FILES of bars, CSV or Parquet: all of them or, on any fault, none."""
     bars = joined([(str(file), read_bars(file)) for file in files])
-    done = import_bars(_outside(), bars)
+    done = keep_bars(_outside(), ", ".join(file.name for file in files)[:LONGEST_NAME], bars)
     click.echo(f"{done.bars} bars of {done.instruments} instruments, {done.added} of them new")
     for finding in done.findings:
         click.echo(f"{finding.code}: {finding.kind}: {finding.detail}")

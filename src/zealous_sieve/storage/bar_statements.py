@@ -18,6 +18,8 @@ ADD_INSTRUMENT = (
     "INSERT INTO instruments (code, name, kind, venue, currency, tick, point_value, facts) "
     "VALUES (%s, %s, %s, %s, %s, %s, %s, %s) ON CONFLICT (code) DO UPDATE SET deleted_at = NULL"
 )
+MADE = "UPDATE imports SET reversible = true, made = made || %s WHERE id = %s"
+"""An import is remembered with the instruments that it made."""
 NEWEST_PERIOD = "SELECT period FROM open_periods WHERE base = %s ORDER BY period DESC LIMIT 1"
 ADD_BLOCK = (
     "INSERT INTO bar_blocks (instrument_id, base, period, rows, payload) "
@@ -86,11 +88,12 @@ def blocks(base: Base, instruments: Some, since: int) -> str:
     )
 
 
-def trades(instruments: Some, since: int) -> str:
-    """Single trades, in order."""
+def trades(instruments: Some, since: int, until: int | None = None) -> str:
+    """Single trades, in order, up to a moment where one is said."""
+    end = "" if until is None else f"AND time <= to_timestamp({int(until)}) "
     return (
         "SELECT instrument_id, time, place, price, size, bought, skipped_levels, feed_lag_ms "
-        f"FROM trades WHERE {among(instruments)} AND {from_on(since, 'time')} "
+        f"FROM trades WHERE {among(instruments)} AND {from_on(since, 'time')} {end}"
         "ORDER BY instrument_id, time, place"
     )
 
@@ -136,6 +139,15 @@ def extras(base: Base, instruments: Some, since: int) -> str:
 def incoming(table: str) -> str:
     """A table for rows on their way into another one."""
     return f"CREATE TEMP TABLE incoming (LIKE {table} INCLUDING DEFAULTS) ON COMMIT DROP"
+
+
+def replaced(table: str, fields: Sequence[str]) -> str:
+    """The rows of a table that those of ``incoming`` replace."""
+    listed = ", ".join(f"t.{name}" for name in ("instrument_id", "base", "time", *fields))
+    return (
+        f"SELECT {listed} FROM {table} t JOIN incoming i ON i.instrument_id = t.instrument_id "
+        "AND i.base = t.base AND i.time = t.time ORDER BY t.instrument_id, t.time"
+    )
 
 
 def merge(table: str, fields: Sequence[str]) -> str:

@@ -7,7 +7,7 @@ dropped and are rebuilt by a job; loading reads blocks, and rows for all that ha
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 from itertools import pairwise
@@ -25,38 +25,40 @@ from zealous_sieve.core.market.bases import Base, base_of
 from zealous_sieve.core.market.instruments import Instrument
 from zealous_sieve.core.market.mending import mended
 from zealous_sieve.storage import bar_statements as sql
-from zealous_sieve.storage.blocks import (
-    BAR,
-    EXTRA,
-    TRADE,
-    copied,
-    copy_end,
-    copy_start,
-    names_of,
-    pack,
-    parse_copied,
-    rows_of,
-    unpack,
-)
+from zealous_sieve.storage.blocks import BAR, EXTRA, TRADE, pack, rows_of, unpack
+from zealous_sieve.storage.copying import Told, by_instrument, copy_in, copy_out, unheard
 from zealous_sieve.storage.database import Database
+from zealous_sieve.storage.layers import Layer, Rows, forget_layers, lay, row_of
 from zealous_sieve.storage.mendings import in_force
+from zealous_sieve.storage.uncovering import count_back, put_away_empty, take_back
+from zealous_sieve.usecases.import_ports import TakenBack
 
 BARS = tuple(base for base in Base if base != Base.TRADES)
 Block = tuple[int, int, datetime, int, bytes]
-Told = Callable[[int], None]
-
-
-def unheard(rows: int) -> None:
-    """Nobody wants to know how far the writing is."""
 
 
 @dataclass(frozen=True)
 class _Writing:
-    """A transaction in which bars are written: numbers of instruments by code, and who hears of it."""
+    """A transaction in which bars are written: numbers of instruments by code, who hears of it, and, where
+    it is to be taken back, what is laid over the bars."""
 
     connection: psycopg.Connection
     ids: Mapping[str, int]
     told: Told
+    layers: list[Layer] | None
+
+    def lay(self, series: Mapping[str, Series], base: Base, before: Mapping[int, Rows]) -> None:
+        """Note what is written, over the rows that stood there before."""
+        if self.layers is None:
+            return
+        for code, (times, _) in series.items():
+            if len(times):
+                number = self.ids[code]
+                rows = before.get(number, np.empty(0, row_of(base)))
+                touched = times[[0, -1]] if base == Base.TRADES else times
+                self.layers.append(
+                    Layer(instrument=number, base=base, touched=touched, before=rows)
+                )
 
 
 AT_ONCE = 50_000
@@ -78,8 +80,10 @@ class BarStore:
         bars: Mapping[Base, Mapping[str, Series]],
         fresh: Sequence[Instrument] = (),
         told: Told = unheard,
+        import_id: int | None = None,
     ) -> int:
-        """Add bars by base and instrument code, replacing those of the same time; returns how many.
+        """Add bars by base and instrument code, replacing those of the same time; returns how many. What an
+        import replaces is kept, so that it can be taken back.
 
         All or nothing: one transaction; ``told`` hears how many rows more went in, and ends it by raising.
         Instruments have to exist or to be among the ``fresh`` ones,
@@ -88,9 +92,10 @@ class BarStore:
         """
         with self.database.raw() as connection:
             connection.execute(sql.IN_BULK)
+            made = _not_there(connection, fresh)
             _add_instruments(connection, fresh)
             ids = dict(connection.execute("SELECT code, id FROM instruments").fetchall())
-            to = _Writing(connection, ids, told)
+            to = _Writing(connection, ids, told, None if import_id is None else [])
             count = 0
             empty = connection.execute("SELECT NOT EXISTS (SELECT 1 FROM bars)").fetchone()
             if empty and empty[0]:
@@ -103,7 +108,26 @@ class BarStore:
             for changed, series in bars.items():
                 touched = sorted(ids[code] for code in series)
                 connection.execute(sql.CHANGED, (touched, int(changed), version and version[0]))
+            if import_id is not None:
+                lay(connection, import_id, to.layers or ())
+                # Last of all: until then how far it is is written there from outside.
+                connection.execute(sql.MADE, (Jsonb(made), import_id))
         return count
+
+    def count_back(self, import_id: int) -> TakenBack:
+        """What taking an import back would do to bars."""
+        with self.database.raw() as connection:
+            return count_back(connection, import_id)
+
+    def take_back(self, import_id: int) -> TakenBack:
+        """Undo what an import did to bars, but where a later one lies on it; all or nothing."""
+        with self.database.raw() as connection:
+            return take_back(connection, import_id)
+
+    def put_away_empty(self, codes: Sequence[str]) -> int:
+        """Put away those of some instruments that have no bars; returns how many."""
+        with self.database.raw() as connection:
+            return put_away_empty(connection, codes)
 
     def pack_periods(self) -> int:
         """Make blocks of the open periods that have closed; returns how many."""
@@ -121,6 +145,7 @@ class BarStore:
             for table in ("bars", "bar_extras", "trades", "bar_blocks", "open_periods"):
                 query = f"DELETE FROM {table} WHERE instrument_id = ANY(%s)"
                 connection.execute(query.encode(), (numbers,))
+            forget_layers(connection, numbers)
             version = connection.execute(sql.BUMP).fetchone()
             for base in Base:
                 connection.execute(sql.CHANGED, (numbers, int(base), version and version[0]))
@@ -229,6 +254,14 @@ def _from(since: int, series: Series) -> Series:
     return (times[first:], {n: c[first:] for n, c in columns.items()}) if first else series
 
 
+def _not_there(connection: psycopg.Connection, fresh: Sequence[Instrument]) -> list[str]:
+    """The codes of those that are not there, or were put away."""
+    codes = [instrument.code for instrument in fresh]
+    query = "SELECT code FROM instruments WHERE deleted_at IS NULL AND code = ANY(%s)"
+    there = {code for (code,) in connection.execute(query, (codes,)).fetchall()}
+    return [code for code in codes if code not in there]
+
+
 def _add_instruments(connection: psycopg.Connection, fresh: Sequence[Instrument]) -> None:
     rows = [
         (
@@ -260,12 +293,12 @@ def _bars(connection: psycopg.Connection, base: Base, some: sql.Some, since: int
     for instrument, count, payload in blocks:
         times, matrix = unpack(payload, count)
         parts[instrument].append((times, dict(zip(FIELDS, matrix, strict=True))))
-    for chunk in _by_instrument(_copy_out(connection, sql.open_rows(base, some, since), BAR)):
+    for chunk in by_instrument(copy_out(connection, sql.open_rows(base, some, since), BAR)):
         columns = {field: chunk[field].astype(np.float64) for field in FIELDS}
         parts[int(chunk["instrument_id"][0])].append((chunk["time"].astype(np.int64), columns))
     extras = {
         int(chunk["instrument_id"][0]): chunk
-        for chunk in _by_instrument(_copy_out(connection, sql.extras(base, some, since), EXTRA))
+        for chunk in by_instrument(copy_out(connection, sql.extras(base, some, since), EXTRA))
     }
     for instrument, chunk in extras.items():
         parts[instrument] = [_with_extras(_joined(parts[instrument]), chunk)]
@@ -285,7 +318,7 @@ def _with_extras(series: Series, chunk: NDArray[np.void]) -> tuple[Times, dict[s
 
 def _trades(connection: psycopg.Connection, _: Base, some: sql.Some, since: int) -> Parts:
     parts: Parts = {}
-    for chunk in _by_instrument(_copy_out(connection, sql.trades(some, since), TRADE)):
+    for chunk in by_instrument(copy_out(connection, sql.trades(some, since), TRADE)):
         price, size, bought = (chunk[n].astype(np.float64) for n in ("price", "size", "bought"))
         columns = dict.fromkeys(("open", "high", "low", "close"), price)
         columns |= {"volume": size, "trades": np.ones(len(size))}
@@ -294,38 +327,6 @@ def _trades(connection: psycopg.Connection, _: Base, some: sql.Some, since: int)
             columns[name] = chunk[name].astype(np.float64)
         parts[int(chunk["instrument_id"][0])] = [(chunk["time"].astype(np.int64), columns)]
     return parts
-
-
-def _copy_out(
-    connection: psycopg.Connection, query: str, row: np.dtype[np.void]
-) -> NDArray[np.void]:
-    statement = f"COPY ({query}) TO STDOUT (FORMAT binary)"
-    with connection.cursor() as cursor, cursor.copy(statement.encode()) as out:
-        return parse_copied(b"".join(bytes(piece) for piece in out), row)
-
-
-def _by_instrument(rows: NDArray[np.void]) -> Iterator[NDArray[np.void]]:
-    for chunk in np.split(rows, np.flatnonzero(np.diff(rows["instrument_id"])) + 1):
-        if len(chunk):
-            yield chunk
-
-
-def _copy_in(
-    to: _Writing,
-    table: str,
-    row: np.dtype[np.void],
-    chunks: Iterator[NDArray[np.void]],
-) -> int:
-    statement = f"COPY {table} ({', '.join(names_of(row))}) FROM STDIN (FORMAT binary)"
-    count = 0
-    with to.connection.cursor() as cursor, cursor.copy(statement.encode()) as out:
-        out.write(copy_start())
-        for chunk in chunks:
-            out.write(copied(chunk))
-            count += len(chunk)
-            to.told(len(chunk))
-        out.write(copy_end())
-    return count
 
 
 def _bar_rows(
@@ -356,8 +357,9 @@ def _fill(
     to.connection.execute("ALTER TABLE bars DROP CONSTRAINT bars_pkey")
     count = 0
     for base, series in bars.items():
-        count += _copy_in(to, "bars", BAR, _bar_rows(to.ids, series, base))
-        _copy_in(to, "bar_extras", EXTRA, _extra_rows(to.ids, series, base))
+        count += copy_in(to.connection, "bars", BAR, _bar_rows(to.ids, series, base), to.told)
+        to.lay(series, base, {})
+        copy_in(to.connection, "bar_extras", EXTRA, _extra_rows(to.ids, series, base))
     to.connection.execute("ALTER TABLE bars ADD PRIMARY KEY (instrument_id, base, time)")
     for base, series in bars.items():
         _pack_series(to, series, base)
@@ -385,10 +387,39 @@ def _add(
     empty = {n for (n,) in to.connection.execute(sql.WITHOUT_BARS, (wanted, int(base))).fetchall()}
     fresh = {code: own for code, own in series.items() if to.ids[code] in empty}
     if fresh:
-        _copy_in(to, "bars", BAR, _bar_rows(to.ids, fresh, base))
-        _copy_in(to, "bar_extras", EXTRA, _extra_rows(to.ids, fresh, base))
+        to.lay(fresh, base, {})
+        copy_in(to.connection, "bars", BAR, _bar_rows(to.ids, fresh, base), to.told)
+        copy_in(to.connection, "bar_extras", EXTRA, _extra_rows(to.ids, fresh, base))
         _pack_series(to, fresh, base)
     return {code: len(times) for code, (times, _) in fresh.items()}
+
+
+def _bars_before(connection: psycopg.Connection) -> dict[int, Rows]:
+    """The bars that those of ``incoming`` replace, with what they hold beside, by instrument."""
+    found = {}
+    beside = {
+        int(chunk["instrument_id"][0]): chunk
+        for chunk in by_instrument(copy_out(connection, sql.replaced("bar_extras", BESIDE), EXTRA))
+    }
+    for chunk in by_instrument(copy_out(connection, sql.replaced("bars", FIELDS), BAR)):
+        number = int(chunk["instrument_id"][0])
+        rows = found[number] = _native(chunk, Base.DAY)
+        for name in BESIDE:
+            rows[name] = np.nan
+        if number in beside:
+            own = beside[number]
+            place = np.searchsorted(rows["time"], own["time"])
+            for name in BESIDE:
+                rows[name][place] = own[name]
+    return found
+
+
+def _native(chunk: Rows, base: Base) -> Rows:
+    """Rows of the database as a layer keeps them."""
+    rows = np.zeros(len(chunk), row_of(base))
+    for name in set(rows.dtype.names or ()) & set(chunk.dtype.names or ()):
+        rows[name] = chunk[name]
+    return rows
 
 
 def _replace(
@@ -400,13 +431,15 @@ def _replace(
     if not series:
         return 0
     to.connection.execute(sql.incoming("bars"))
-    _copy_in(to, "incoming", BAR, _bar_rows(to.ids, series, base))
+    copy_in(to.connection, "incoming", BAR, _bar_rows(to.ids, series, base), to.told)
+    if to.layers is not None:
+        to.lay(series, base, _bars_before(to.connection))
     count = to.connection.execute(sql.merge("bars", FIELDS)).rowcount
     to.connection.execute(sql.open_periods("incoming", base))
     to.connection.execute(sql.drop_touched(base))
     to.connection.execute("DROP TABLE incoming")
     to.connection.execute(sql.incoming("bar_extras"))
-    if _copy_in(to, "incoming", EXTRA, _extra_rows(to.ids, series, base)):
+    if copy_in(to.connection, "incoming", EXTRA, _extra_rows(to.ids, series, base)):
         to.connection.execute(sql.merge("bar_extras", BESIDE))
     to.connection.execute("DROP TABLE incoming")
     return count
@@ -418,6 +451,10 @@ def _write_trades(to: _Writing, series: Mapping[str, Series]) -> int:
         if not len(times):
             continue
         first, last = (datetime.fromtimestamp(int(times[n]), UTC) for n in (0, -1))
+        if to.layers is not None:
+            whole = sql.trades([to.ids[code]], int(times[0]), int(times[-1]))
+            gone = _native(copy_out(to.connection, whole, TRADE), Base.TRADES)
+            to.lay({code: (times, columns)}, Base.TRADES, {to.ids[code]: gone})
         to.connection.execute(sql.DROP_TRADES, (to.ids[code], first, last))
         new = np.flatnonzero(np.diff(times, prepend=times[0] - 1))
         place = np.arange(len(times)) - np.repeat(new, np.diff(np.append(new, len(times))))
@@ -429,7 +466,7 @@ def _write_trades(to: _Writing, series: Mapping[str, Series]) -> int:
             "feed_lag_ms": columns["feed_lag_ms"],
         }
         chunks.append(rows_of(TRADE, instrument_id=to.ids[code], time=times, place=place, **own))
-    return _copy_in(to, "trades", TRADE, iter(chunks)) if chunks else 0
+    return copy_in(to.connection, "trades", TRADE, chunks, to.told) if chunks else 0
 
 
 def _periods(times: Times, base: Base) -> NDArray[np.datetime64]:
@@ -470,10 +507,10 @@ def _pack_open(connection: psycopg.Connection, base: Base) -> int:
     if newest is None:
         return 0
     before = int(newest[0].timestamp())
-    rows = _copy_out(connection, sql.open_rows(base, before=before), BAR)
+    rows = copy_out(connection, sql.open_rows(base, before=before), BAR)
     last = _periods(np.array([before], np.int64), base)[0]
     blocks: list[Block] = []
-    for chunk in _by_instrument(rows):
+    for chunk in by_instrument(rows):
         times = chunk["time"].astype(np.int64)
         columns = {field: chunk[field].astype(np.float64) for field in FIELDS}
         instrument = int(chunk["instrument_id"][0])

@@ -37,7 +37,7 @@ def names_of(row: np.dtype[np.void]) -> list[str]:
 
 def rows_of(row: np.dtype[np.void], **columns: Any) -> NDArray[np.void]:
     """Rows of a layout from its columns; ``time`` in seconds since 1970."""
-    count = max(np.size(values) for values in columns.values())
+    count = np.size(columns["time"])
     rows = np.zeros(count, row)
     names = names_of(row)
     rows["fields"] = len(names)

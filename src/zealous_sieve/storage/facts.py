@@ -25,6 +25,14 @@ DELETE FROM dated_facts f USING instruments i WHERE i.id = f.instrument_id AND i
 """
 
 
+_REMOVE = """
+DELETE FROM dated_facts d USING instruments i,
+     unnest(%s::text[], %s::text[], %s::bigint[], %s::bigint[]) AS f(code, name, held, known)
+WHERE i.id = d.instrument_id AND i.code = f.code AND d.name = f.name AND d.held = f.held
+AND d.known IS NOT DISTINCT FROM f.known
+"""
+
+
 def read_facts(database: Database) -> tuple[DatedFact, ...]:
     """All facts through time, also those of archived instruments, which may come back."""
     query = (
@@ -66,6 +74,20 @@ def drop_facts(database: Database, codes: Sequence[str]) -> None:
     with database.raw() as connection:
         connection.execute(_DROP, (list(codes),))
         _count_change(connection)
+
+
+def remove_facts(database: Database, facts: Sequence[DatedFact]) -> int:
+    """Forget facts, by instrument, name and moments; returns how many."""
+    columns = (
+        [f.code for f in facts],
+        [f.name for f in facts],
+        [f.held for f in facts],
+        [f.known for f in facts],
+    )
+    with database.raw() as connection:
+        count = connection.execute(_REMOVE, columns).rowcount
+        _count_change(connection)
+    return count
 
 
 def _count_change(connection: Connection) -> None:

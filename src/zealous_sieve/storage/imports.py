@@ -9,12 +9,20 @@ from typing import Any
 from pydantic import TypeAdapter
 from sqlalchemy import ColumnElement, func, select, update
 
-from zealous_sieve.core.market.foreign.layout import Layout
+from zealous_sieve.core.market.foreign.layout import Content, Layout
+from zealous_sieve.core.market.instruments import DatedFact, Event, Instrument, Venue
 from zealous_sieve.storage.database import Database
 from zealous_sieve.storage.models import ImportRow
-from zealous_sieve.usecases.import_ports import Account, Import, ImportState
+from zealous_sieve.usecases.import_ports import Account, Import, ImportState, Replaced, TakenBack
 
 _ACCOUNT = TypeAdapter(Account)
+_UNCOVERED = TypeAdapter(TakenBack)
+_RECORDS: dict[Content, TypeAdapter[Any]] = {
+    Content.INSTRUMENTS: TypeAdapter(Instrument),
+    Content.FACTS: TypeAdapter(DatedFact),
+    Content.EVENTS: TypeAdapter(Event),
+    Content.VENUES: TypeAdapter(Venue),
+}
 _LAYOUT = TypeAdapter(Layout)
 
 
@@ -102,6 +110,31 @@ class ImportStore:
             if row is not None:
                 session.delete(row)
 
+    def replaced(self, import_id: int) -> list[Replaced]:
+        with self.database.session() as session:
+            row = session.get_one(ImportRow, import_id)
+            read = _RECORDS[_import(row).layout.content].validate_python
+            return [
+                Replaced(before=own["before"] and read(own["before"]), after=read(own["after"]))
+                for own in row.replaced
+            ]
+
+    def keep_replaced(self, import_id: int, replaced: Sequence[Replaced]) -> None:
+        with self.database.session() as session:
+            row = session.get_one(ImportRow, import_id)
+            written = _RECORDS[_import(row).layout.content].dump_python
+            fresh = [
+                {
+                    "before": own.before and written(own.before, mode="json"),
+                    "after": written(own.after, mode="json"),
+                }
+                for own in replaced
+            ]
+            row.replaced, row.reversible = [*row.replaced, *fresh], True
+
+    def keep_uncovered(self, import_id: int, uncovered: TakenBack) -> None:
+        self._change(import_id, uncovered=_UNCOVERED.dump_python(uncovered, mode="json"))
+
     def _change(self, import_id: int, *where: ColumnElement[bool], **values: Any) -> bool:
         statement = update(ImportRow).where(ImportRow.id == import_id, *where)
         with self.database.session() as session:
@@ -137,6 +170,8 @@ def _import(row: ImportRow) -> Import:
         total=row.total,
         reason=row.reason,
         account=None if row.account is None else _ACCOUNT.validate_python(row.account),
+        reversible=row.reversible,
+        uncovered=None if row.uncovered is None else _UNCOVERED.validate_python(row.uncovered),
         created_at=row.created_at,
         finished_at=row.finished_at,
     )

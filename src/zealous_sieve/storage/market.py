@@ -22,7 +22,7 @@ from zealous_sieve.core.market.instruments import (
 )
 from zealous_sieve.storage.bar_statements import BUMP_MARKET, FACTS_VERSION, MARKET_VERSION
 from zealous_sieve.storage.database import Database
-from zealous_sieve.storage.facts import add_facts, drop_facts, read_facts
+from zealous_sieve.storage.facts import add_facts, drop_facts, read_facts, remove_facts
 from zealous_sieve.storage.mendings import read_splits_anew
 from zealous_sieve.storage.models import (
     BarRow,
@@ -153,6 +153,10 @@ class MarketStore:
     def drop_facts(self, codes: Sequence[str]) -> None:
         """Forget the facts through time of some instruments."""
         drop_facts(self.database, codes)
+
+    def remove_facts(self, facts: Sequence[DatedFact]) -> int:
+        """Forget facts, by instrument, name and moments; returns how many."""
+        return remove_facts(self.database, facts)
 
     def findings(self) -> list[Finding]:
         query = select(FindingRow, InstrumentRow.code).join(InstrumentRow).order_by(FindingRow.id)

@@ -241,8 +241,30 @@ class ImportRow(Owned, Table):
     total: Mapped[int] = mapped_column(BigInteger, server_default="0")
     reason: Mapped[str | None]
     account: Mapped[dict[str, Any] | None]
+    reversible: Mapped[bool] = mapped_column(server_default="false")
+    made: Mapped[list[str]] = mapped_column(JSONB, server_default="[]", deferred=True)
+    replaced: Mapped[list[dict[str, Any]]] = mapped_column(
+        JSONB, server_default="[]", deferred=True
+    )
+    uncovered: Mapped[dict[str, Any] | None]
     created_at: Mapped[datetime] = mapped_column(server_default=func.now())
     finished_at: Mapped[datetime | None]
+
+
+class BarLayerRow(Table):
+    """What an import wrote of one instrument and base, over what was there before (``layers.py``). It stays
+    when the import is taken off the list: others lie below and above."""
+
+    __tablename__ = "bar_layers"
+    __table_args__ = (Index("bar_layers_by_series", "instrument_id", "base", "id"),)
+    id: Mapped[int] = mapped_column(BigInteger, Identity(), primary_key=True)
+    import_id: Mapped[int | None] = mapped_column(
+        ForeignKey("imports.id", ondelete="SET NULL"), index=True
+    )
+    instrument_id: Mapped[int]
+    base: Mapped[int] = mapped_column(SmallInteger)
+    touched: Mapped[int]
+    payload: Mapped[bytes] = mapped_column(LargeBinary)
 
 
 class UniverseRow(Owned, Table):

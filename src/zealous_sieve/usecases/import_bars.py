@@ -22,8 +22,8 @@ from zealous_sieve.core.market.foreign.layout import Content, Layout
 from zealous_sieve.core.market.foreign.refusals import Refusals
 from zealous_sieve.core.market.foreign.sifting import sift
 from zealous_sieve.core.market.import_validation import joined
-from zealous_sieve.usecases.import_ports import TOLD_ONE_BY_ONE, Account, Import, Told
-from zealous_sieve.usecases.importing import import_bars
+from zealous_sieve.usecases.import_ports import TOLD_ONE_BY_ONE, Account, Import, ImportState, Told
+from zealous_sieve.usecases.importing import Imported, import_bars
 from zealous_sieve.usecases.ports import Outside
 
 Bars = Mapping[Base, Mapping[str, Series]]
@@ -45,8 +45,22 @@ def take_bars(
         doubled=doubled,
         refused=refusals.count,
         refusals=tuple(refusals.listed[:TOLD_ONE_BY_ONE]),
-        findings=_write(outside, own.layout, wanted, told) if taken else None,
+        findings=_write(outside, own, wanted, told) if taken else None,
     )
+
+
+def keep_bars(outside: Outside, name: str, bars: Bars) -> Imported:
+    """Keep checked bars as an import that is done: it is listed, and can be taken back."""
+    account, _ = _compared(outside, bars, ())
+    own = outside.imports.add(name)
+    try:
+        done = import_bars(outside, bars, import_id=own.id)
+    except BaseException:
+        outside.imports.forget(own.id)
+        raise
+    account = replace(account, findings=len(done.findings))
+    outside.imports.end(own.id, own.turn, ImportState.DONE, account)
+    return done
 
 
 @dataclass(frozen=True)
@@ -86,7 +100,7 @@ def _half(told: Told, taken: bool) -> Told:
     return (lambda done, total: told(done, 2 * total)) if taken else told
 
 
-def _write(outside: Outside, layout: Layout, wanted: Bars, told: Told) -> int:
+def _write(outside: Outside, own: Import, wanted: Bars, told: Told) -> int:
     """Keep what is not the same; returns how much the data check doubts."""
     total = sum(len(times) for series in wanted.values() for times, _ in series.values())
     if not total:
@@ -98,7 +112,14 @@ def _write(outside: Outside, layout: Layout, wanted: Bars, told: Told) -> int:
         done += rows
         told(total + min(done, total), 2 * total)
 
-    kept = import_bars(outside, wanted, wrote, kind=layout.kind, currency=layout.currency)
+    kept = import_bars(
+        outside,
+        wanted,
+        wrote,
+        kind=own.layout.kind,
+        currency=own.layout.currency,
+        import_id=own.id,
+    )
     return len(kept.findings)
 
 

@@ -15,11 +15,19 @@ from zealous_sieve.core.market.foreign.records import (
 )
 from zealous_sieve.core.market.foreign.refusals import Refusals
 from zealous_sieve.core.market.instruments import DatedFact, Event, Instrument, Venue
-from zealous_sieve.usecases.import_ports import TOLD_ONE_BY_ONE, Account, Import, Told
+from zealous_sieve.usecases.import_ports import (
+    TOLD_ONE_BY_ONE,
+    Account,
+    Covered,
+    Import,
+    Record,
+    Replaced,
+    TakenBack,
+    Told,
+)
 from zealous_sieve.usecases.market import check_data
 from zealous_sieve.usecases.ports import Outside
 
-Record = Instrument | DatedFact | Event | Venue
 Key = tuple[object, ...]
 
 
@@ -32,6 +40,8 @@ class _List:
     read: Callable[[Mapping[str, str], Mapping[Key, Record]], Sequence[Record]]
     key: Callable[[Record], Key]
     keep: Callable[[list[Record]], None]
+    drop: Callable[[list[Record]], int]
+    """Let go what was not there before; returns how many went."""
 
 
 def take_list(
@@ -57,6 +67,8 @@ def take_list(
     changed = [r for key, r in found.items() if key in kind.held and kind.held[key] != r]
     findings = None
     if taken:
+        replaced = [Replaced(before=kind.held.get(kind.key(r)), after=r) for r in fresh + changed]
+        outside.imports.keep_replaced(own.id, replaced)
         kind.keep(fresh + changed)
         checked = own.layout.content in (Content.INSTRUMENTS, Content.VENUES)
         findings = len(check_data(outside)) if checked else 0
@@ -74,6 +86,25 @@ def take_list(
         fresh=_codes(fresh),
         findings=findings,
     )
+
+
+def take_list_back(outside: Outside, own: Import, *, dry: bool = False) -> TakenBack:
+    """Let go what a list added and bring back what it replaced, but for what is otherwise by now; ``dry``
+    it is only counted."""
+    kind = _LISTS[own.layout.content](outside, own)
+    replaced = outside.imports.replaced(own.id)
+    same = [r for r in replaced if kind.held.get(kind.key(r.after)) == r.after]
+    again = [r.before for r in same if r.before is not None]
+    gone = [r.after for r in same if r.before is None]
+    removed = len(gone)
+    if not dry:
+        kind.keep(again)
+        removed = kind.drop(gone)
+        if own.layout.content in (Content.INSTRUMENTS, Content.VENUES):
+            check_data(outside)
+    otherwise = len(replaced) - len(same) + len(gone) - removed
+    covered = (Covered(0, otherwise),) if otherwise else ()
+    return TakenBack(removed=removed, restored=len(again), covered=covered)
 
 
 def _codes(records: Iterable[Record]) -> tuple[str, ...]:
@@ -98,6 +129,9 @@ def _instruments(outside: Outside, own: Import) -> _List:
         keep=lambda rows: outside.market.add_instruments(
             [r for r in rows if isinstance(r, Instrument)]
         ),
+        drop=lambda rows: outside.bars.put_away_empty(
+            [r.code for r in rows if isinstance(r, Instrument)]
+        ),
     )
 
 
@@ -109,8 +143,18 @@ def _events(outside: Outside, own: Import) -> _List:
         whole = held | {_event_key(r): r for r in rows}
         outside.market.replace_events([r for r in whole.values() if isinstance(r, Event)])
 
+    def drop(rows: list[Record]) -> int:
+        gone = {_event_key(r) for r in rows}
+        left = [r for key, r in held.items() if key not in gone]
+        outside.market.replace_events([r for r in left if isinstance(r, Event)])
+        return len(gone)
+
     return _List(
-        held=held, read=lambda row, _: [event_of(own.layout, row, codes)], key=_event_key, keep=keep
+        held=held,
+        read=lambda row, _: [event_of(own.layout, row, codes)],
+        key=_event_key,
+        keep=keep,
+        drop=drop,
     )
 
 
@@ -126,6 +170,9 @@ def _facts(outside: Outside, own: Import) -> _List:
         read=lambda row, _: facts_of(own.layout, row, codes),
         key=_fact_key,
         keep=lambda rows: outside.market.add_facts([r for r in rows if isinstance(r, DatedFact)]),
+        drop=lambda rows: outside.market.remove_facts(
+            [r for r in rows if isinstance(r, DatedFact)]
+        ),
     )
 
 
@@ -141,7 +188,16 @@ def _venues(outside: Outside, own: Import) -> _List:
         read=lambda row, _: [venue_of(own.layout, row)],
         key=lambda r: (r.name,) if isinstance(r, Venue) else (),
         keep=lambda rows: outside.market.add_venues([r for r in rows if isinstance(r, Venue)]),
+        drop=lambda rows: _without_venues(outside, [r.name for r in rows if isinstance(r, Venue)]),
     )
+
+
+def _without_venues(outside: Outside, names: list[str]) -> int:
+    """Venues go, but for those that instruments are traded at."""
+    used = {instrument.venue for instrument in outside.market.instruments()}
+    gone = [name for name in names if name not in used]
+    outside.market.remove_venues(gone)
+    return len(gone)
 
 
 _LISTS = {

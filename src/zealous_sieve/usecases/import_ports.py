@@ -13,13 +13,15 @@ from zealous_sieve.core.market.foreign.layout import Layout
 from zealous_sieve.core.market.foreign.refusals import Refusals, RefusedRow
 from zealous_sieve.core.market.foreign.sifting import Rows
 from zealous_sieve.core.market.foreign.understand import Glimpse, Sample
+from zealous_sieve.core.market.instruments import DatedFact, Event, Instrument, Venue
 
 TOLD_ONE_BY_ONE = 100
 """So many changed values, refused rows and codes are told on the page."""
 
 
 class ImportState(StrEnum):
-    """Being read · waiting for its owner · being taken · taken, or ended otherwise."""
+    """Being read · waiting for its owner · being taken · taken, or ended otherwise · being taken back ·
+    taken back."""
 
     READING = "reading"
     READY = "ready"
@@ -27,10 +29,12 @@ class ImportState(StrEnum):
     DONE = "done"
     FAILED = "failed"
     CANCELLED = "cancelled"
+    GOING = "going"
+    GONE = "gone"
 
     @property
     def at_work(self) -> bool:
-        return self in (ImportState.READING, ImportState.TAKING)
+        return self in (ImportState.READING, ImportState.TAKING, ImportState.GOING)
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -68,6 +72,26 @@ class Account:
     """What the data check doubts of the instruments, once the file was taken."""
 
 
+@dataclass(frozen=True)
+class Covered:
+    """How many rows a later import changed on top; of those of number 0 it is not known which."""
+
+    import_id: int
+    count: int
+
+
+@dataclass(frozen=True, kw_only=True)
+class TakenBack:
+    """What taking an import back does, or did: rows that are ``removed``, and those of before that are
+    ``restored``; those ``covered`` by later imports stay as these left them. Instruments that it made and
+    that have nothing left are ``put_away``."""
+
+    removed: int
+    restored: int
+    covered: tuple[Covered, ...] = ()
+    put_away: int = 0
+
+
 @dataclass(frozen=True, kw_only=True)
 class Import:
     """A file that is brought in, and how far that is. ``names`` are those of its columns, ``done`` and
@@ -86,8 +110,23 @@ class Import:
     total: int
     reason: str | None
     account: Account | None
+    reversible: bool
+    """Whether it is known what stood there before, so that it can be taken back."""
+    uncovered: TakenBack | None
+    """What taking it back did."""
     created_at: datetime
     finished_at: datetime | None
+
+
+Record = Instrument | DatedFact | Event | Venue
+
+
+@dataclass(frozen=True, kw_only=True)
+class Replaced:
+    """A thing of a list as it was ``before``, where it was, and ``after`` an import."""
+
+    before: Record | None
+    after: Record
 
 
 class ImportsPort(Protocol):
@@ -128,6 +167,15 @@ class ImportsPort(Protocol):
         reason: str | None = None,
     ) -> bool: ...
     def forget(self, import_id: int) -> None: ...
+    def replaced(self, import_id: int) -> list[Replaced]:
+        """What an import of a list replaced."""
+        ...
+
+    def keep_replaced(self, import_id: int, replaced: Sequence[Replaced]) -> None:
+        """Keep what an import of a list is going to replace, beside what it replaced already."""
+        ...
+
+    def keep_uncovered(self, import_id: int, uncovered: TakenBack) -> None: ...
 
 
 Told = Callable[[int, int], None]

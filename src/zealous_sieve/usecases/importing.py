@@ -34,10 +34,11 @@ def import_bars(
     *,
     kind: InstrumentKind = InstrumentKind.OTHER,
     currency: str = "",
+    import_id: int | None = None,
 ) -> Imported:
     """Keep checked bars: unknown instruments are added, of a ``kind`` and
-    ``currency``, bars of the same time replaced; all of it or,
-    when anything fails, nothing. ``told`` hears how many rows more were written, and ends it by raising."""
+    ``currency``, bars of the same time replaced, which an import can take back; all of it or, when anything
+    fails, nothing. ``told`` hears how many rows more were written, and ends it by raising."""
     codes = list(dict.fromkeys(code for series in bars.values() for code in series))
     known = {instrument.code for instrument in outside.market.instruments()}
     fresh = [
@@ -45,7 +46,7 @@ def import_bars(
         for code in codes
         if code not in known
     ]
-    count = outside.bars.write(bars, fresh, told)
+    count = outside.bars.write(bars, fresh, told, import_id)
     outside.bars.pack_periods()
     closed = [
         int(times[-1]) + base.seconds

@@ -20,8 +20,9 @@ from zealous_sieve.core.market.foreign.understand import (
 )
 from zealous_sieve.usecases.errors import ConflictError, NotFoundError, OutageError, UseCaseError
 from zealous_sieve.usecases.import_bars import take_bars
-from zealous_sieve.usecases.import_lists import take_list
-from zealous_sieve.usecases.import_ports import Account, Import, ImportState
+from zealous_sieve.usecases.import_lists import take_list, take_list_back
+from zealous_sieve.usecases.import_ports import Account, Import, ImportState, TakenBack
+from zealous_sieve.usecases.market import check_data
 from zealous_sieve.usecases.ports import Outside
 
 MOST_ATTEMPTS = 2
@@ -123,7 +124,7 @@ def view_import(outside: Outside, import_id: int) -> ImportView:
     """An import with its first rows, which are gone once it was taken. Raises NotFoundError."""
     own = get_import(outside, import_id)
     sample = Sample(names=(), rows=())
-    if own.state != ImportState.DONE:
+    if own.state not in (ImportState.DONE, ImportState.GOING, ImportState.GONE):
         try:
             sample = outside.files.sample(own.id, own.name, own.layout)
         except CoreError as error:
@@ -140,7 +141,12 @@ def correct(outside: Outside, import_id: int, layout: Layout) -> Import:
     """Read a file in another layout. Raises DataError ``wrong_columns``, ``unknown_zone``, ConflictError
     when it is being taken or was."""
     own = get_import(outside, import_id)
-    if own.state in (ImportState.TAKING, ImportState.DONE):
+    if own.state not in (
+        ImportState.READING,
+        ImportState.READY,
+        ImportState.FAILED,
+        ImportState.CANCELLED,
+    ):
         raise ConflictError("import_ended", f"{own.name} is {own.state}", "bring the file in anew")
     if layout.across != own.layout.across:
         glimpse = outside.files.glimpse(own.id, own.name, _zones(outside), across=layout.across)
@@ -179,6 +185,33 @@ def cancel(outside: Outside, import_id: int) -> Import:
     return get_import(outside, own.id)
 
 
+def count_back(outside: Outside, import_id: int) -> TakenBack:
+    """What taking an import back would do. Raises ConflictError where it can't be taken back."""
+    own = get_import(outside, import_id)
+    if own.state != ImportState.DONE or not own.reversible:
+        raise _irreversible(own)
+    if own.layout.content.timed:
+        return outside.bars.count_back(own.id)
+    return take_list_back(outside, own, dry=True)
+
+
+def take_back(outside: Outside, import_id: int) -> Import:
+    """Undo what an import did. Raises ConflictError where that can't be; asked twice it is done once."""
+    own = get_import(outside, import_id)
+    if own.reversible and outside.imports.turn_to(own.id, ImportState.GOING, ImportState.DONE):
+        outside.queue.submit_import(own.id)
+    elif own.state not in (ImportState.GOING, ImportState.GONE):
+        raise _irreversible(own)
+    return get_import(outside, own.id)
+
+
+def _irreversible(own: Import) -> ConflictError:
+    if own.state != ImportState.DONE:
+        return ConflictError("import_not_taken", f"{own.name} is {own.state}: it is not taken")
+    why = f"what stood there before {own.name} was taken is not kept: it changed nothing, or is too old"
+    return ConflictError("import_irreversible", why)
+
+
 def forget(outside: Outside, import_id: int) -> None:
     """Take an import off the list, with its file; what was taken of it stays. Raises ConflictError while it
     is under way."""
@@ -206,6 +239,9 @@ def execute_import(outside: Outside, import_id: int) -> None:
     own = outside.imports.get(import_id)
     if own is None or not own.state.at_work or not outside.imports.begin(own.id, own.turn):
         return
+    if own.state == ImportState.GOING:
+        _go_back(outside, own)
+        return
     try:
         account = _work(outside, own)
         wanted = ImportState.READY if own.state == ImportState.READING else ImportState.DONE
@@ -218,6 +254,23 @@ def execute_import(outside: Outside, import_id: int) -> None:
         raise
     except (CoreError, UseCaseError) as error:
         outside.imports.end(own.id, own.turn, ImportState.FAILED, reason=str(error))
+
+
+def _go_back(outside: Outside, own: Import) -> None:
+    """Take an import back whole; where that fails, it stays taken."""
+    try:
+        by = outside.bars.take_back if own.layout.content.timed else None
+        done = by(own.id) if by else take_list_back(outside, own)
+        if own.uncovered is None:
+            outside.imports.keep_uncovered(own.id, done)
+        outside.imports.end(own.id, own.turn, ImportState.GONE)
+        if own.layout.content.timed:
+            outside.bars.pack_periods()
+            check_data(outside)
+    except OutageError:
+        raise
+    except (CoreError, UseCaseError) as error:
+        outside.imports.end(own.id, own.turn, ImportState.DONE, reason=str(error))
 
 
 def _work(outside: Outside, own: Import) -> Account:

@@ -10,6 +10,7 @@ const props = defineProps<{ own: Import }>()
 const account = computed(() => props.own.account!)
 const count = (n: number) => n.toLocaleString('en-GB')
 const taken = computed(() => props.own.state === 'done')
+const gone = computed(() => props.own.state === 'gone')
 /** Days are told by their date, bars within a day by their moment too: so one sees how hours were read. */
 const when = (seconds: number) =>
   account.value.nouns === 'bars of 1d'
@@ -60,7 +61,7 @@ const rows = computed(() => {
       <template v-if="account.fresh_count && account.instruments">
         {{ count(account.fresh_count) }}
         {{ account.fresh_count === 1 ? 'instrument is' : 'instruments are' }} not known yet{{
-          taken ? ': now they are' : ' and will be added'
+          taken ? ': now they are' : gone ? '' : ' and will be added'
         }}.</template
       >
       <template v-if="taken && account.findings !== null">
@@ -69,7 +70,7 @@ const rows = computed(() => {
           >doubts {{ count(account.findings) }} things</RouterLink
         ><template v-else>found nothing amiss</template> in them.
       </template>
-      <template v-if="!taken && !(account.new + account.changed)">
+      <template v-if="!taken && !gone && !(account.new + account.changed)">
         Nothing would change: there is nothing to take.</template
       >
     </p>
@@ -115,7 +116,7 @@ const rows = computed(() => {
     <template v-if="account.refusals.length">
       <h2>
         Refused{{ account.refused > account.refusals.length ? ', the first of them' : '' }}
-        <a v-if="!taken" :href="`/api/imports/${own.id}/refused`" download
+        <a v-if="!taken && !gone" :href="`/api/imports/${own.id}/refused`" download
           >keep all of them as a table to mend</a
         >
       </h2>

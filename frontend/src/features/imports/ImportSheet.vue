@@ -10,6 +10,7 @@ import { keys } from '@/shared/queries'
 import { isAtWork, named } from './bring'
 import ImportAccount from './ImportAccount.vue'
 import ImportLayout from './ImportLayout.vue'
+import TakeBack from './TakeBack.vue'
 
 /** One file: what it seems to be, its first rows, what would change, and taking it. */
 const props = defineProps<{ id: number }>()
@@ -21,7 +22,9 @@ const view = useQuery({
   refetchInterval: (query) => (query.state.data && isAtWork(query.state.data.own) ? 300 : false),
 })
 const own = computed(() => view.data.value?.own)
-const open = computed(() => own.value && !['taking', 'done'].includes(own.value.state))
+const open = computed(
+  () => own.value && !['taking', 'done', 'going', 'gone'].includes(own.value.state),
+)
 const share = computed(() => {
   const o = own.value
   return o && o.total ? Math.min(100, Math.floor((100 * o.done) / o.total)) : 0
@@ -71,7 +74,8 @@ watch(
   () => own.value?.state,
   (state, before) => {
     if (state !== before) void client.invalidateQueries({ queryKey: keys.imports })
-    if (state === 'done' && before === 'taking') void client.invalidateQueries()
+    if (['done', 'gone'].includes(state ?? '') && before !== undefined)
+      void client.invalidateQueries()
   },
 )
 const fieldOf = (column: string) =>
@@ -151,9 +155,12 @@ const facts = computed(() => {
         </table>
       </div>
       <p v-if="isAtWork(own)" class="progress" role="status">
-        {{ own.state === 'reading' ? 'Reading the whole file' : 'Taking it' }}: {{ share }} %
-        <progress :value="share" max="100" :aria-label="`${share} % of ${own.name}`" />
-        <button class="button" :disabled="busy" @click="stop">Stop</button>
+        <template v-if="own.state === 'going'">Taking it back…</template>
+        <template v-else>
+          {{ own.state === 'reading' ? 'Reading the whole file' : 'Taking it' }}: {{ share }} %
+          <progress :value="share" max="100" :aria-label="`${share} % of ${own.name}`" />
+          <button class="button" :disabled="busy" @click="stop">Stop</button>
+        </template>
       </p>
       <p v-else-if="own.state === 'failed'" class="fall" role="alert">
         Nothing was taken: {{ own.reason }}.
@@ -163,6 +170,7 @@ const facts = computed(() => {
         Stopped; nothing of it was taken.
         <button class="button plain" :disabled="busy" @click="correct({})">Read it again</button>
       </p>
+      <TakeBack v-if="!isAtWork(own)" :own="own" @taken="refresh" />
       <ImportAccount v-if="own.account && !isAtWork(own)" :own="own">
         <button
           v-if="own.state === 'ready'"

@@ -10,7 +10,7 @@ import Failed from '@/shared/Failed.vue'
 import { asSentence, barTime } from '@/shared/format'
 import { useKeys } from '@/shared/keys'
 import { keys } from '@/shared/queries'
-import { isAtWork } from './bring'
+import { isAtWork, STATES } from './bring'
 import ImportSheet from './ImportSheet.vue'
 import { coming, useIncoming } from './incoming'
 import Sources from './Sources.vue'
@@ -47,7 +47,7 @@ const forget = (own: Import) =>
   })
 const told = (own: Import) => {
   const account = own.account
-  if (own.state !== 'done' || !account) return own.state
+  if (own.state !== 'done' || !account) return STATES[own.state]
   return `${(account.new + account.changed).toLocaleString('en-GB')} ${account.nouns} taken`
 }
 useKeys([

@@ -8,7 +8,19 @@ export async function bring(file: File): Promise<Import> {
   return (await reply.json()) as Import
 }
 
-export const isAtWork = (own: Import) => own.state === 'reading' || own.state === 'taking'
+export const isAtWork = (own: Import) => ['reading', 'taking', 'going'].includes(own.state)
+
+/** How far an import is, in words. */
+export const STATES: Record<Import['state'], string> = {
+  reading: 'being read',
+  ready: 'ready',
+  taking: 'being taken',
+  done: 'taken',
+  failed: 'failed',
+  cancelled: 'stopped',
+  going: 'being taken back',
+  gone: 'taken back',
+}
 
 /** Which column is what: one that becomes a field is nothing else, and no other is that field. */
 export function named(

@@ -5,7 +5,7 @@ from __future__ import annotations
 from flask import Response, send_file
 
 from zealous_sieve.usecases import imports, sources
-from zealous_sieve.usecases.import_ports import Import
+from zealous_sieve.usecases.import_ports import Import, TakenBack
 from zealous_sieve.usecases.imports import ImportView
 from zealous_sieve.usecases.ports import Outside
 from zealous_sieve.usecases.sources import Source
@@ -46,6 +46,16 @@ def contract(outside: Outside) -> Contract:
     def cancel_import(import_id: int) -> Import:
         """Stop what is under way with a file."""
         return imports.cancel(outside, import_id)
+
+    @api.endpoint("GET", "/imports/<id:import_id>/back", reply=TakenBack)
+    def count_back(import_id: int) -> TakenBack:
+        """What taking an import back would do."""
+        return imports.count_back(outside, import_id)
+
+    @api.endpoint("POST", "/imports/<id:import_id>/back", reply=Import)
+    def take_import_back(import_id: int) -> Import:
+        """Undo what an import did, but for what was changed later on top of it."""
+        return imports.take_back(outside, import_id)
 
     @api.endpoint("DELETE", "/imports/<id:import_id>")
     def forget_import(import_id: int) -> None:
