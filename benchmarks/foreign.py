@@ -25,7 +25,7 @@ from zealous_sieve.client import Client
 from zealous_sieve.core.market.foreign.refusals import Refusals
 from zealous_sieve.core.market.foreign.sifting import sift
 from zealous_sieve.storage.foreign_columns import read_rows
-from zealous_sieve.storage.foreign_files import glimpse
+from zealous_sieve.storage.foreign_files import Table, glimpse
 
 CODES, SHARE = 100, 20
 
@@ -66,7 +66,8 @@ def ours(path: Path, rows_of: int) -> float:
     begun = time.perf_counter()
     refusals = Refusals()
     layout = glimpse(path, path.name, {}).understood.layout
-    rows = read_rows(path, path.name, layout, refusals, lambda done, total: None)
+    table = Table(path=path, name=path.name, layout=layout)
+    rows = read_rows([table], refusals, lambda done, total: None)
     series, _ = sift(rows, refusals, int(time.time()))
     assert refusals.count == 0
     assert sum(len(times) for times, _ in series.values()) == rows_of

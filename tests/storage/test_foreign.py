@@ -19,7 +19,7 @@ from zealous_sieve.core.market.foreign.layout import Content, Dates, Layout
 from zealous_sieve.core.market.foreign.refusals import Refusals
 from zealous_sieve.core.market.foreign.sifting import sift
 from zealous_sieve.storage.foreign_columns import read_rows
-from zealous_sieve.storage.foreign_files import glimpse, read_texts, write_refused
+from zealous_sieve.storage.foreign_files import Table, glimpse, read_texts, write_refused
 
 LATEST = int(datetime(2027, 1, 1, tzinfo=UTC).timestamp())
 
@@ -30,7 +30,7 @@ def unheard(done: int, total: int) -> None:
 
 def taken(path: Path, layout: Layout) -> tuple[dict[str, Series], Refusals]:
     refusals = Refusals()
-    rows = read_rows(path, path.name, layout, refusals, unheard)
+    rows = read_rows([Table(path=path, name=path.name, layout=layout)], refusals, unheard)
     return sift(rows, refusals, LATEST)[0], refusals
 
 
@@ -162,7 +162,7 @@ def test_a_row_that_can_not_be_taken_is_told_with_its_line_and_given_back_to_men
     assert len(series["QUVNA"][0]) == 2
     assert [one.line for one in refusals.listed] == [line]
     assert reason in refusals.listed[0].reason
-    write_refused(path, path.name, layout, refusals, out)
+    write_refused([Table(path=path, name=path.name, layout=layout)], refusals, out)
     header, given = out.read_text().splitlines()
     assert header == f"{HEADER.strip()},line,reason"
     assert given.startswith(rows.strip())
@@ -250,4 +250,4 @@ def test_a_wrong_layout_is_told_with_what_to_choose(tmp_path: Path) -> None:
     ):
         layout = Layout(**{**{n: getattr(right, n) for n in Layout.__dataclass_fields__}, **part})
         with pytest.raises(DataError, match=said):
-            list(read_texts(path, path.name, layout, Refusals(), unheard))
+            list(read_texts([Table(path=path, name=path.name, layout=layout)], Refusals(), unheard))

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { useEventListener } from '@vueuse/core'
 import { ref } from 'vue'
-import { useIncoming } from '@/features/imports/incoming'
+import { filesOf, useIncoming } from '@/features/imports/incoming'
 
 /** Files may be dropped on any page: tables are brought in, a sieve's file goes to the sieves. */
 const take = useIncoming()
@@ -19,7 +19,8 @@ useEventListener(window, 'drop', (event) => {
   over.value = false
   if (!holdsFiles(event)) return
   event.preventDefault()
-  void take([...(event.dataTransfer?.files ?? [])])
+  const items = event.dataTransfer?.items
+  if (items) void filesOf(items).then(take)
 })
 </script>
 

@@ -324,11 +324,28 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The latest imports, newest first. */
+        /** The latest imports, newest first: those that have some words in their name or codes, and came */
         get: operations["get_imports"];
         put?: never;
         /** Bring in a file, as it is. */
         post: operations["bring_in"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/imports/many": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Bring in files as a tar archive; further ones come under the same token, up to the last. */
+        post: operations["bring_many"];
         delete?: never;
         options?: never;
         head?: never;
@@ -399,6 +416,57 @@ export interface paths {
         /** Read a file in another layout. */
         put: operations["correct_import"];
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/imports/{import_id}/left-out": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Say which instruments of an import are not to be taken. */
+        put: operations["leave_out"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/imports/{import_id}/lines": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What an import would change, or did, by instrument. */
+        get: operations["get_lines"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/imports/{import_id}/read": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Go on with the files that came, where others stay away. */
+        post: operations["read_import"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2710,6 +2778,16 @@ export interface components {
             so_far: (number | null)[];
         };
         /**
+         * Gathered
+         * @description What became of files that came together so far, and those of the last ones that were turned away.
+         */
+        Gathered: {
+            /** Imports */
+            imports: components["schemas"]["Import"][];
+            /** Turned */
+            turned: components["schemas"]["Turned"][];
+        };
+        /**
          * Grip
          * @description Where in a condition's text a threshold is written: another text is what stands before ``start``,
          *     ``prefix``, the threshold times ``sign``, ``suffix``, and what stands from ``end`` on. ``least`` is the
@@ -2901,11 +2979,17 @@ export interface components {
             done: number;
             /** Doubts */
             doubts: string[];
+            /** File Count */
+            file_count: number;
             /** Finished At */
             finished_at: string | null;
             /** Id */
             id: number;
             layout: components["schemas"]["Layout-Output"];
+            /** Left Out */
+            left_out: string[];
+            /** Left Rows */
+            left_rows: number;
             /** Name */
             name: string;
             /** Names */
@@ -2925,11 +3009,11 @@ export interface components {
         };
         /**
          * ImportState
-         * @description Being read · waiting for its owner · being taken · taken, or ended otherwise · being taken back ·
-         *     taken back.
+         * @description Coming, file by file · being read · waiting for its owner · being taken · taken, or ended otherwise ·
+         *     being taken back · taken back.
          * @enum {string}
          */
-        ImportState: "reading" | "ready" | "taking" | "done" | "failed" | "cancelled" | "going" | "gone";
+        ImportState: "coming" | "reading" | "ready" | "taking" | "done" | "failed" | "cancelled" | "going" | "gone";
         /**
          * ImportView
          * @description An import with the first rows of its file, under the names of their columns.
@@ -3117,6 +3201,7 @@ export interface components {
          *     ``skip`` lines stand before it; without a ``header`` its columns are called "column 1" and so on.
          *     ``columns`` has the table's own name of the column of each field that it has. ``zone`` is the clock of
          *     times that are written without an offset, ``code`` the instrument of a table that names none.
+         *     Of many files ``by_file`` each names its instrument by its own name.
          *     Instruments that are not known yet are of this ``kind``, priced in this ``currency``. Where they are
          *     ``across``, with columns of their own, the table is read as rows of instrument, time and prices.
          */
@@ -3126,6 +3211,11 @@ export interface components {
              * @default false
              */
             across: boolean;
+            /**
+             * By File
+             * @default false
+             */
+            by_file: boolean;
             /**
              * Code
              * @default
@@ -3181,6 +3271,7 @@ export interface components {
          *     ``skip`` lines stand before it; without a ``header`` its columns are called "column 1" and so on.
          *     ``columns`` has the table's own name of the column of each field that it has. ``zone`` is the clock of
          *     times that are written without an offset, ``code`` the instrument of a table that names none.
+         *     Of many files ``by_file`` each names its instrument by its own name.
          *     Instruments that are not known yet are of this ``kind``, priced in this ``currency``. Where they are
          *     ``across``, with columns of their own, the table is read as rows of instrument, time and prices.
          */
@@ -3190,6 +3281,11 @@ export interface components {
              * @default false
              */
             across: boolean;
+            /**
+             * By File
+             * @default false
+             */
+            by_file: boolean;
             /**
              * Code
              * @default
@@ -3256,6 +3352,11 @@ export interface components {
             /** Settled */
             settled: number;
         };
+        /** LeftOutBody */
+        LeftOutBody: {
+            /** Codes */
+            codes: string[];
+        };
         /**
          * LibraryEntry
          * @description A formula of the desk, what it means, and who calls it by name.
@@ -3271,6 +3372,26 @@ export interface components {
             used_by_sieves: string[];
         };
         /**
+         * Line
+         * @description What a table would change of one instrument: rows, and its first and last moment.
+         */
+        Line: {
+            /** Changed */
+            changed: number;
+            /** Code */
+            code: string;
+            /** First */
+            first: number;
+            /** Fresh */
+            fresh: boolean;
+            /** Last */
+            last: number;
+            /** New */
+            new: number;
+            /** Same */
+            same: number;
+        };
+        /**
          * LineSeen
          * @description A line of breadth; ``problems`` say why there is none.
          */
@@ -3282,6 +3403,16 @@ export interface components {
             problems: components["schemas"]["Problem"][];
             /** Values */
             values: (number | null)[];
+        };
+        /**
+         * Lines
+         * @description What a table would change, by instrument: those that were asked for, of ``total``.
+         */
+        Lines: {
+            /** Lines */
+            lines: components["schemas"]["Line"][];
+            /** Total */
+            total: number;
         };
         /**
          * Look
@@ -4284,13 +4415,24 @@ export interface components {
         };
         /**
          * RefusedRow
-         * @description A row that is not taken: the line of the file, the column and its value, and why.
+         * @description A row that is not taken: the line of the file, the column and its value, and why. Of an import of
+         *     many files also which; line 0 stands for all of it.
          */
         RefusedRow: {
             /** Column */
             column: string;
+            /**
+             * File
+             * @default
+             */
+            file: string;
             /** Line */
             line: number;
+            /**
+             * Place
+             * @default 0
+             */
+            place: number;
             /** Reason */
             reason: string;
             /** Value */
@@ -5692,6 +5834,15 @@ export interface components {
             values: (number | null)[];
         };
         /**
+         * Turned
+         * @description A file that is no table, and why.
+         */
+        Turned: {
+            /** Name */
+            name: string;
+            problem: components["schemas"]["Problem"];
+        };
+        /**
          * Undecided
          * @description Instruments that neither pass nor fail for the same reason: a condition is unknown, or, where none is
          *     named, both sides hold.
@@ -6793,14 +6944,18 @@ export interface operations {
     };
     get_imports: {
         parameters: {
-            query?: never;
+            query?: {
+                words?: string;
+                before?: number | null;
+                size?: number;
+            };
             header?: never;
             path?: never;
             cookie?: never;
         };
         requestBody?: never;
         responses: {
-            /** @description The latest imports, newest first. */
+            /** @description The latest imports, newest first: those that have some words in their name or codes, and came */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -6842,6 +6997,42 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Import"];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    bring_many: {
+        parameters: {
+            query: {
+                gathering: string;
+                last?: boolean;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description Bring in files as a tar archive; further ones come under the same token, up to the last. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Gathered"];
                 };
             };
             /** @description What is wrong */
@@ -7024,6 +7215,107 @@ export interface operations {
         };
         responses: {
             /** @description Read a file in another layout. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Import"];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    leave_out: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                import_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LeftOutBody"];
+            };
+        };
+        responses: {
+            /** @description Say which instruments of an import are not to be taken. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Import"];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    get_lines: {
+        parameters: {
+            query?: {
+                words?: string;
+                at?: number;
+                size?: number;
+            };
+            header?: never;
+            path: {
+                import_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What an import would change, or did, by instrument. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Lines"];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    read_import: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                import_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Go on with the files that came, where others stay away. */
             200: {
                 headers: {
                     [name: string]: unknown;

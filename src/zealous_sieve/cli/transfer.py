@@ -20,7 +20,7 @@ from zealous_sieve.usecases.market import codes_of
 from zealous_sieve.usecases.ports import Order, Outside
 from zealous_sieve.usecases.runs import all_hits
 from zealous_sieve.usecases.sieves import create_sieve, get_sieve
-from zealous_sieve.usecases.sources import Reading, read_file, read_folder
+from zealous_sieve.usecases.sources import Reading, read_files, read_folder
 
 
 def _outside() -> Outside:
@@ -56,7 +56,7 @@ def import_files(files: Sequence[Path], watch: Path | None, every: float, once: 
     """Import FILES of any shape: bars, trades, instruments, events, venues. What can't be taken of them is
     told; the rest is taken. With --watch, the files of a folder, and each again when it changes."""
     outside = _outside()
-    failed = [_say_of(read_file(outside, file)) for file in files]
+    failed = [_say_of(reading) for reading in read_files(outside, files)]
     if watch is not None:
         settled: dict[str, str] = {}
         seen: dict[str, str] = {}

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -18,18 +17,18 @@ from zealous_sieve.core.market.foreign.moments import MomentReader, Moments, par
 from zealous_sieve.core.market.foreign.numbers import THOUSANDS
 from zealous_sieve.core.market.foreign.refusals import Refusals
 from zealous_sieve.core.market.foreign.sifting import Rows
-from zealous_sieve.storage.foreign_files import Piece, Told, pieces, texts_of
+from zealous_sieve.storage.foreign_files import Piece, Table, Told, pieces, texts_of
 
 
-def read_rows(path: Path, name: str, layout: Layout, refusals: Refusals, told: Told) -> Rows:
-    """All rows of a file of bars or trades whose values can be read; others are refused.
+def read_rows(tables: Sequence[Table], refusals: Refusals, told: Told) -> Rows:
+    """All rows of files of bars or trades, all written alike, whose values can be read; others are refused.
 
-    Raises DataError where the file does not fit the layout.
+    Raises DataError where a file does not fit its layout.
     """
-    reader = MomentReader(layout.dates, layout.zone)
+    reader = MomentReader(tables[0].layout.dates, tables[0].layout.zone)
     codes: dict[str, int] = {}
     parts: list[tuple[NDArray[np.int32], Moments, dict[str, Column], NDArray[np.int64]]] = []
-    for piece in pieces(path, name, layout, refusals, told):
+    for layout, piece in pieces(tables, refusals, told):
         bad = np.zeros(len(piece.lines), bool)
         moments = _moments(piece, layout, reader, refusals, bad)
         values = _VALUES[layout.content](piece, layout, refusals, bad)

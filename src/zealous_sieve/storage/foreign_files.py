@@ -18,7 +18,7 @@ from numpy.typing import NDArray
 
 from zealous_sieve.core.errors import DataError, Problem
 from zealous_sieve.core.market.foreign.layout import Content, Encoding, Layout, check_layout
-from zealous_sieve.core.market.foreign.refusals import Refusals
+from zealous_sieve.core.market.foreign.refusals import PLACE, Refusals
 from zealous_sieve.core.market.foreign.understand import (
     Glimpse,
     Sample,
@@ -151,23 +151,47 @@ class Piece:
     lines: NDArray[np.int64]
 
 
+@dataclass(frozen=True, kw_only=True)
+class Table:
+    """A file as it is read: where it lies, what it is called, and how it is written."""
+
+    path: Path
+    name: str
+    layout: Layout
+
+
 def pieces(
-    path: Path, name: str, layout: Layout, refusals: Refusals, told: Told
-) -> Iterator[Piece]:
-    """All rows of a file, some at a time. Raises DataError where the file does not fit the layout."""
-    read = _parquet_pieces if is_parquet(name) else _csv_pieces
+    tables: Sequence[Table], refusals: Refusals, told: Told
+) -> Iterator[tuple[Layout, Piece]]:
+    """All rows of some files, some at a time, with how they are written; lines of the second file are
+    counted from ``PLACE`` on. Raises DataError where a file can't be read so; one of several is refused
+    instead."""
+    sizes = [max(1, table.path.stat().st_size) for table in tables]
     count = 0
-    for piece in read(path, layout, refusals, told):
-        count += len(piece.lines)
-        if count > MOST_ROWS:
-            message = f"the file has more than {MOST_ROWS:,} rows"
-            mend = "bring it in parts"
-            raise DataError(Problem(code="too_many_rows", message=message, mend=mend))
-        yield piece
+    for place, table in enumerate(tables):
+        before, first = sum(sizes[:place]), place * PLACE
+
+        def part(done: int, of: int, before: int = before, size: int = sizes[place]) -> None:
+            told(before + size * done // of, sum(sizes))
+
+        read = _parquet_pieces if is_parquet(table.name) else _csv_pieces
+        try:
+            for piece in read(table, first, refusals, part):
+                count += len(piece.lines)
+                if count > MOST_ROWS:
+                    message = f"there are more than {MOST_ROWS:,} rows"
+                    mend = "bring them in parts"
+                    raise DataError(Problem(code="too_many_rows", message=message, mend=mend))
+                yield table.layout, piece
+        except DataError as error:
+            if len(tables) == 1 or count > MOST_ROWS:
+                raise
+            refusals.add(first, "all", table.name, str(error.problem))
 
 
-def _parquet_pieces(path: Path, layout: Layout, refusals: Refusals, told: Told) -> Iterator[Piece]:
-    file = parquet_file(path)
+def _parquet_pieces(table: Table, first: int, _: Refusals, told: Told) -> Iterator[Piece]:
+    layout = table.layout
+    file = parquet_file(table.path)
     check_layout(layout, file.schema_arrow.names)
     wanted = list(dict.fromkeys(layout.columns.values()))
     if layout.content == Content.INSTRUMENTS:
@@ -175,7 +199,7 @@ def _parquet_pieces(path: Path, layout: Layout, refusals: Refusals, told: Told) 
     total, done = max(1, file.metadata.num_rows), 0
     try:
         for batch in file.iter_batches(columns=wanted):
-            lines = np.arange(done + 1, done + 1 + batch.num_rows)
+            lines = np.arange(first + done + 1, first + done + 1 + batch.num_rows)
             done += batch.num_rows
             told(done, total)
             yield Piece(columns={n: batch.column(n) for n in batch.schema.names}, lines=lines)
@@ -183,7 +207,8 @@ def _parquet_pieces(path: Path, layout: Layout, refusals: Refusals, told: Told) 
         raise unreadable(f"the file can't be read: {error}", "bring it anew") from None
 
 
-def _csv_pieces(path: Path, layout: Layout, refusals: Refusals, told: Told) -> Iterator[Piece]:
+def _csv_pieces(table: Table, first: int, refusals: Refusals, told: Told) -> Iterator[Piece]:
+    path, layout = table.path, table.layout
     lines, _ = first_lines(path, layout.encoding)
     names = list(sample_of(lines, layout).names)
     check_layout(layout, names)
@@ -192,7 +217,7 @@ def _csv_pieces(path: Path, layout: Layout, refusals: Refusals, told: Told) -> I
     def skip(row: pa_csv.InvalidRow) -> str:
         reason = f"the row has {row.actual_columns} values for {row.expected_columns} columns"
         broken.append(row.number)
-        refusals.add(row.number, "all", row.text, reason)
+        refusals.add(first + row.number, "all", row.text, reason)
         return "skip"
 
     before = layout.skip + layout.header
@@ -222,7 +247,7 @@ def _csv_pieces(path: Path, layout: Layout, refusals: Refusals, told: Told) -> I
                 numbers = _numbers_of(following, batch.num_rows, broken)
                 following = int(numbers[-1]) + 1 if len(numbers) else following
                 told(min(total, file.tell()), total)
-                yield _without_blank(batch, numbers)
+                yield _without_blank(batch, numbers + first)
     except pa.ArrowException as error:
         why = f"the file can't be read as {layout.encoding}: {str(error).splitlines()[0][:160]}"
         raise unreadable(
@@ -249,36 +274,44 @@ def _without_blank(batch: pa.RecordBatch, lines: NDArray[np.int64]) -> Piece:
 
 
 def read_texts(
-    path: Path, name: str, layout: Layout, refusals: Refusals, told: Told
+    tables: Sequence[Table], refusals: Refusals, told: Told
 ) -> Iterator[tuple[int, dict[str, str]]]:
     """The rows of a table of instruments, events or venues: line, and texts by the names of the table's
     columns. Raises DataError where the file does not fit the layout."""
-    for piece in pieces(path, name, layout, refusals, told):
+    for _, piece in pieces(tables, refusals, told):
         columns = {n: texts_of(column).to_pylist() for n, column in piece.columns.items()}
         for row, line in enumerate(piece.lines):
             yield int(line), {n: (own[row] or "").strip() for n, own in columns.items()}
 
 
-def write_refused(path: Path, name: str, layout: Layout, refusals: Refusals, out: Path) -> None:
-    """The refused rows as they stand in a file, with what is wrong with each of them beside: mended, they
-    can be brought in again. Rows of a Parquet file are told by their numbers."""
-    reasons: dict[int, str] = {}
+def write_refused(tables: Sequence[Table], refusals: Refusals, out: Path) -> None:
+    """The refused rows as they stand in their files, with what is wrong with each of them beside: mended,
+    they can be brought in again. Rows of a Parquet file are told by their numbers; a file of which nothing
+    can be read has one row without cells."""
+    reasons: dict[int, dict[int, str]] = {}
     for one in refusals.listed:
-        reasons.setdefault(one.line, f"{one.column}: {one.reason}")
-    separator = "," if is_parquet(name) else layout.separator
+        reasons.setdefault(one.place, {}).setdefault(one.line, f"{one.column}: {one.reason}")
+    first = tables[0]
+    separator = "," if is_parquet(first.name) else first.layout.separator
+    many, width, headed = len(tables) > 1, 0, False
     with out.open("w", newline="", encoding="utf-8") as file:
         writer = csv.writer(file, delimiter=separator, lineterminator="\n")
-        rows, width = _kept_rows(path, name, layout, reasons), 0
-        for line, cells in rows:
-            told = ("line", "reason") if line is None else (str(line), reasons[line])
-            width = max(width, len(cells))
-            writer.writerow([*cells, *[""] * (width - len(cells)), *told])
+        for place, own in sorted(reasons.items()):
+            table = tables[place]
+            whole = [(0, [""])] if 0 in own else []
+            for line, cells in (*(() if whole else _kept_rows(table, own)), *whole):
+                if line is None and headed:
+                    continue
+                headed = headed or line is None
+                told = ("line", "reason") if line is None else (str(line), own[line])
+                width = max(width, len(cells))
+                where = ("file" if line is None else table.name,) if many else ()
+                writer.writerow([*cells, *[""] * (width - len(cells)), *where, *told])
 
 
-def _kept_rows(
-    path: Path, name: str, layout: Layout, wanted: Iterable[int]
-) -> Iterator[tuple[int | None, list[str]]]:
+def _kept_rows(table: Table, wanted: Iterable[int]) -> Iterator[tuple[int | None, list[str]]]:
     """The header, without a number, and the wanted rows with theirs."""
+    path, name, layout = table.path, table.name, table.layout
     numbers = set(wanted)
     if is_parquet(name):
         file = parquet_file(path)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import asdict
+from dataclasses import asdict, astuple, fields
 from typing import Any
 
 from pydantic import TypeAdapter
@@ -13,9 +13,17 @@ from zealous_sieve.core.market.foreign.layout import Content, Layout
 from zealous_sieve.core.market.instruments import DatedFact, Event, Instrument, Venue
 from zealous_sieve.storage.database import Database
 from zealous_sieve.storage.models import ImportRow
-from zealous_sieve.usecases.import_ports import Account, Import, ImportState, Replaced, TakenBack
+from zealous_sieve.usecases.import_ports import (
+    Account,
+    Import,
+    ImportState,
+    Line,
+    Replaced,
+    TakenBack,
+)
 
 _ACCOUNT = TypeAdapter(Account)
+_LINE = [field.name for field in fields(Line)]
 _UNCOVERED = TypeAdapter(TakenBack)
 _RECORDS: dict[Content, TypeAdapter[Any]] = {
     Content.INSTRUMENTS: TypeAdapter(Instrument),
@@ -47,10 +55,50 @@ class ImportStore:
             row = session.get(ImportRow, import_id)
             return _import(row) if row else None
 
-    def recent(self, limit: int) -> list[Import]:
+    def recent(self, limit: int, words: str = "", before: int | None = None) -> list[Import]:
         query = select(ImportRow).order_by(ImportRow.id.desc()).limit(limit)
+        if words:
+            found = ImportRow.account["codes"].astext.icontains(words, autoescape=True)
+            query = query.where(ImportRow.name.icontains(words, autoescape=True) | found)
+        if before is not None:
+            query = query.where(ImportRow.id < before)
         with self.database.session() as session:
             return [_import(row) for row in session.scalars(query)]
+
+    def gathering(self, token: str) -> list[Import]:
+        query = select(ImportRow).where(ImportRow.gathering == token).order_by(ImportRow.id)
+        with self.database.session() as session:
+            return [_import(row) for row in session.scalars(query)]
+
+    def gather(
+        self,
+        import_id: int,
+        token: str,
+        layout: Layout,
+        doubts: tuple[str, ...],
+        names: Sequence[str],
+    ) -> None:
+        self._change(
+            import_id,
+            state=ImportState.COMING,
+            gathering=token,
+            layout=_LAYOUT.dump_python(layout, mode="json"),
+            doubts=list(doubts),
+            names=list(names),
+            file_count=0,
+        )
+
+    def grow(self, import_id: int, name: str, files: int, size: int) -> None:
+        self._change(import_id, name=name, file_count=files, size=size)
+
+    def lines(self, import_id: int) -> list[Line]:
+        with self.database.session() as session:
+            kept = session.get_one(ImportRow, import_id).lines
+            return [Line(**dict(zip(_LINE, own, strict=True))) for own in kept]
+
+    def leave_out(self, import_id: int, codes: Sequence[str], rows: int) -> bool:
+        ready = ImportRow.state == ImportState.READY
+        return self._change(import_id, ready, left_out=list(codes), left_rows=rows)
 
     def unfinished(self) -> list[Import]:
         at_work = [state for state in ImportState if state.at_work]
@@ -97,8 +145,13 @@ class ImportStore:
         state: ImportState,
         account: Account | None = None,
         reason: str | None = None,
+        lines: Sequence[Line] = (),
     ) -> bool:
-        kept = {} if account is None else {"account": _ACCOUNT.dump_python(account, mode="json")}
+        kept: dict[str, Any] = (
+            {} if account is None else {"account": _ACCOUNT.dump_python(account, mode="json")}
+        )
+        if account is not None:
+            kept["lines"] = [list(astuple(line)) for line in lines]
         ended = {} if state == ImportState.READY else {"finished_at": func.now()}
         return self._change(
             import_id, ImportRow.turn == turn, state=state, reason=reason, **kept, **ended
@@ -170,6 +223,9 @@ def _import(row: ImportRow) -> Import:
         total=row.total,
         reason=row.reason,
         account=None if row.account is None else _ACCOUNT.validate_python(row.account),
+        file_count=row.file_count,
+        left_out=tuple(row.left_out),
+        left_rows=row.left_rows,
         reversible=row.reversible,
         uncovered=None if row.uncovered is None else _UNCOVERED.validate_python(row.uncovered),
         created_at=row.created_at,

@@ -247,6 +247,11 @@ class ImportRow(Owned, Table):
         JSONB, server_default="[]", deferred=True
     )
     uncovered: Mapped[dict[str, Any] | None]
+    gathering: Mapped[str] = mapped_column(server_default="", index=True)
+    file_count: Mapped[int] = mapped_column(server_default="1")
+    lines: Mapped[list[list[Any]]] = mapped_column(JSONB, server_default="[]", deferred=True)
+    left_out: Mapped[list[str]] = mapped_column(JSONB, server_default="[]")
+    left_rows: Mapped[int] = mapped_column(server_default="0")
     created_at: Mapped[datetime] = mapped_column(server_default=func.now())
     finished_at: Mapped[datetime | None]
 

@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import gzip
+import io
+import tarfile
 import zipfile
 import zlib
-from collections.abc import Callable
+from collections.abc import Callable, Iterable, Iterator
 from pathlib import Path
 from typing import IO
 
@@ -46,6 +48,44 @@ def unpacked(path: Path, name: str, room: Room) -> str:
     except (zipfile.BadZipFile, RuntimeError, NotImplementedError) as error:
         raise _damaged(name, error) from None
     return inner.rpartition("/")[2]
+
+
+class _Stream(io.RawIOBase):
+    """Pieces of bytes as a file that is read once."""
+
+    def __init__(self, pieces: Iterable[bytes]) -> None:
+        self.pieces, self.rest = iter(pieces), b""
+
+    def readable(self) -> bool:
+        return True
+
+    def read(self, size: int = -1) -> bytes:
+        while size < 0 or len(self.rest) < size:
+            piece = next(self.pieces, b"")
+            if not piece:
+                break
+            self.rest += piece
+        size = len(self.rest) if size < 0 else size
+        found, self.rest = self.rest[:size], self.rest[size:]
+        return found
+
+
+def _pieces(file: IO[bytes]) -> Iterator[bytes]:
+    while piece := file.read(PIECE):
+        yield piece
+
+
+def tar_members(pieces: Iterable[bytes]) -> Iterator[tuple[str, Iterator[bytes]]]:
+    """The files of a tar archive as it comes in, each to be read before the next. Raises DataError
+    ``unreadable_file``."""
+    try:
+        with tarfile.open(fileobj=_Stream(pieces), mode="r|") as archive:
+            for member in archive:
+                file = archive.extractfile(member) if member.isfile() else None
+                if file is not None:
+                    yield member.name, _pieces(file)
+    except tarfile.TarError as error:
+        raise unreadable(f"the archive can't be read: {error}", "send the files anew") from None
 
 
 def _put(table: IO[bytes] | gzip.GzipFile, path: Path, room: Room) -> None:

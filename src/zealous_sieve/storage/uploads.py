@@ -2,23 +2,26 @@
 
 from __future__ import annotations
 
+import json
 import os
+import uuid
 from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import replace
 from pathlib import Path
 from typing import IO
 
 from zealous_sieve.core.errors import DataError, Problem
-from zealous_sieve.core.market.foreign.layout import Layout
+from zealous_sieve.core.market.foreign.layout import Layout, code_of_file
 from zealous_sieve.core.market.foreign.refusals import Refusals
 from zealous_sieve.core.market.foreign.sifting import Rows
 from zealous_sieve.core.market.foreign.understand import Glimpse, Sample
 from zealous_sieve.storage import foreign_files
 from zealous_sieve.storage.foreign_columns import read_rows
-from zealous_sieve.storage.packed import unpacked
+from zealous_sieve.storage.foreign_files import Table
+from zealous_sieve.storage.packed import PIECE, tar_members, unpacked
 from zealous_sieve.storage.unfolded import across_in, unfold
 from zealous_sieve.usecases.errors import disk_full
-from zealous_sieve.usecases.import_ports import Told
+from zealous_sieve.usecases.import_ports import Held, Told
 
 MOST_BYTES = 4 * 1024**3
 NO_SPACE = 28
@@ -31,6 +34,27 @@ def _room(size: int) -> None:
         raise DataError(Problem(code="too_large", message=message, mend="bring it in parts"))
 
 
+def _written(path: Path, pieces: Iterable[bytes]) -> int:
+    """Write a file as it comes in; returns its size."""
+    size = 0
+    with path.open("wb") as file:
+        for piece in pieces:
+            size += len(piece)
+            _room(size)
+            file.write(piece)
+        os.fsync(file.fileno())
+    return size
+
+
+def _is_full(error: BaseException) -> bool:
+    return isinstance(error, OSError) and error.errno == NO_SPACE
+
+
+def _named_by(name: str, layout: Layout) -> Layout:
+    """How a file of many is written, which may name its instrument by its own name."""
+    return replace(layout, code=code_of_file(Path(name).stem)) if layout.by_file else layout
+
+
 class Uploads:
     """Implements ForeignFilesPort."""
 
@@ -40,25 +64,57 @@ class Uploads:
     def keep(self, number: int, name: str, pieces: Iterable[bytes]) -> tuple[int, str]:
         """Raises DataError ``too_large`` and ``unreadable_file``, DiskFullError; then nothing is kept."""
         self.folder.mkdir(parents=True, exist_ok=True, mode=0o700)
-        size = 0
         try:
-            with self._path(number).open("wb") as file:
-                for piece in pieces:
-                    size += len(piece)
-                    _room(size)
-                    file.write(piece)
-                os.fsync(file.fileno())
+            size = _written(self._path(number), pieces)
             name = unpacked(self._path(number), name, _room)
         except BaseException as error:
             self.forget(number)
-            if isinstance(error, OSError) and error.errno == NO_SPACE:
-                raise disk_full() from error
-            raise
+            raise disk_full() if _is_full(error) else error from None
         return size, name
 
-    def forget(self, number: int) -> None:
-        for path in (self._path(number), self._refused(number), self._unfolded(number)):
+    def hold(self, name: str, pieces: Iterable[bytes]) -> Held:
+        """Keep a file that belongs to no import yet. Raises as ``keep`` does."""
+        self.folder.mkdir(parents=True, exist_ok=True, mode=0o700)
+        path = self.folder / f"held-{uuid.uuid4().hex}"
+        try:
+            size = _written(path, pieces)
+            name = unpacked(path, name, _room)
+        except BaseException as error:
             path.unlink(missing_ok=True)
+            raise disk_full() if _is_full(error) else error from None
+        return Held(name=name, size=size, place=path.name)
+
+    def look_at(self, held: Held, zones: Mapping[str, str]) -> Glimpse:
+        """What a file that is held seems to be; raises DataError for what is no table."""
+        return foreign_files.glimpse(self.folder / held.place, held.name, zones)
+
+    def is_across(self, held: Held, layout: Layout) -> bool:
+        """Whether a file that is held has instruments across."""
+        return across_in(self.folder / held.place, held.name, layout) is not None
+
+    def content(self, held: Held) -> Iterator[bytes]:
+        """A file that is held, as it came."""
+        with (self.folder / held.place).open("rb") as file:
+            while piece := file.read(PIECE):
+                yield piece
+
+    def let_go(self, held: Held) -> None:
+        (self.folder / held.place).unlink(missing_ok=True)
+
+    def join(self, number: int, place: int, held: Held) -> None:
+        """Make a file that is held one of an import, the one at a place from 0 on."""
+        (self.folder / held.place).replace(self._part(number, place))
+        with self._parts(number).open("a", encoding="utf-8") as names:
+            names.write(json.dumps(held.name) + "\n")
+
+    def members(self, pieces: Iterable[bytes]) -> Iterator[tuple[str, Iterator[bytes]]]:
+        """The files of a tar archive as it comes in."""
+        return tar_members(pieces)
+
+    def forget(self, number: int) -> None:
+        for path in self.folder.glob(f"{number}.*"):
+            path.unlink(missing_ok=True)
+        self._path(number).unlink(missing_ok=True)
 
     def glimpse(
         self, number: int, name: str, zones: Mapping[str, str], *, across: bool | None = None
@@ -84,19 +140,21 @@ class Uploads:
         )
 
     def sample(self, number: int, name: str, layout: Layout) -> Sample:
-        return foreign_files.sample_in(*self._as(number, name, layout), layout)
+        first = self._tables(number, name, layout)[0]
+        return foreign_files.sample_in(first.path, first.name, layout)
 
     def rows(self, number: int, name: str, layout: Layout, refusals: Refusals, told: Told) -> Rows:
-        return read_rows(*self._as(number, name, layout), layout, refusals, told)
+        return read_rows(self._named(number, name, layout, refusals), refusals, told)
 
     def texts(
         self, number: int, name: str, layout: Layout, refusals: Refusals, told: Told
     ) -> Iterator[tuple[int, dict[str, str]]]:
-        return foreign_files.read_texts(*self._as(number, name, layout), layout, refusals, told)
+        tables = self._named(number, name, layout, refusals)
+        return foreign_files.read_texts(tables, refusals, told)
 
     def write_refused(self, number: int, name: str, layout: Layout, refusals: Refusals) -> None:
         out = self._refused(number)
-        foreign_files.write_refused(*self._as(number, name, layout), layout, refusals, out)
+        foreign_files.write_refused(self._tables(number, name, layout), refusals, out)
 
     def refused(self, number: int) -> IO[bytes] | None:
         path = self._refused(number)
@@ -108,12 +166,30 @@ class Uploads:
     def _unfolded(self, number: int) -> Path:
         return self.folder / f"{number}.rows"
 
-    def _as(self, number: int, name: str, layout: Layout) -> tuple[Path, str]:
-        """The file that a layout reads, and its name."""
+    def _tables(self, number: int, name: str, layout: Layout) -> list[Table]:
+        """The files of an import as a layout reads them."""
+        if self._parts(number).exists():
+            names = [json.loads(line) for line in self._parts(number).read_text().splitlines()]
+            return [
+                Table(path=self._part(number, n), name=own, layout=_named_by(own, layout))
+                for n, own in enumerate(names)
+            ]
         path = self._there(number)
         if not layout.across:
-            return path, name
-        return self._unfolded(number), f"{Path(name).stem}.csv"
+            return [Table(path=path, name=name, layout=layout)]
+        return [Table(path=self._unfolded(number), name=f"{Path(name).stem}.csv", layout=layout)]
+
+    def _named(self, number: int, name: str, layout: Layout, refusals: Refusals) -> list[Table]:
+        tables = self._tables(number, name, layout)
+        refusals.files = [table.name for table in tables] if len(tables) > 1 else ()
+        return tables
+
+    def _parts(self, number: int) -> Path:
+        """The names of the files of an import of many, a line each."""
+        return self.folder / f"{number}.parts"
+
+    def _part(self, number: int, place: int) -> Path:
+        return self.folder / f"{number}.part{place}"
 
     def _refused(self, number: int) -> Path:
         return self.folder / f"{number}.refused"

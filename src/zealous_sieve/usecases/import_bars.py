@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import time
 from collections import deque
-from collections.abc import Collection, Mapping
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
 
-from zealous_sieve.core.engine.panel import Series
+from zealous_sieve.core.engine.panel import Series, Times
 from zealous_sieve.core.formula.timeframe import DAY
 from zealous_sieve.core.market.bases import Base, series_of
 from zealous_sieve.core.market.foreign.difference import (
@@ -22,7 +22,14 @@ from zealous_sieve.core.market.foreign.layout import Content, Layout
 from zealous_sieve.core.market.foreign.refusals import Refusals
 from zealous_sieve.core.market.foreign.sifting import sift
 from zealous_sieve.core.market.import_validation import joined
-from zealous_sieve.usecases.import_ports import TOLD_ONE_BY_ONE, Account, Import, ImportState, Told
+from zealous_sieve.usecases.import_ports import (
+    TOLD_ONE_BY_ONE,
+    Account,
+    Import,
+    ImportState,
+    Line,
+    Told,
+)
 from zealous_sieve.usecases.importing import Imported, import_bars
 from zealous_sieve.usecases.ports import Outside
 
@@ -31,27 +38,36 @@ Bars = Mapping[Base, Mapping[str, Series]]
 
 def take_bars(
     outside: Outside, own: Import, refusals: Refusals, told: Told, *, taken: bool
-) -> Account:
-    """Read bars or trades of a file and say what they change; with ``taken``, they are kept.
+) -> tuple[Account, list[Line]]:
+    """Read bars or trades of a file and say what they change, in all and by instrument; with ``taken``,
+    they are kept, but for the instruments that are left out.
 
     Raises DataError for bars of a length that is not kept, CancelledError.
     """
     trades = own.layout.content == Content.TRADES
     series, doubled = _read(outside, own, refusals, _half(told, taken), keep=not taken)
     bars: Bars = {Base.TRADES: series} if trades else joined([(own.name, series)])
-    account, wanted = _compared(outside, bars, own.layout.unsaid)
-    return replace(
+    if taken:
+        bars = _without(bars, own.left_out)
+    account, lines, wanted = _compared(outside, bars, own.layout.unsaid)
+    account = replace(
         account,
         doubled=doubled,
         refused=refusals.count,
         refusals=tuple(refusals.listed[:TOLD_ONE_BY_ONE]),
         findings=_write(outside, own, wanted, told) if taken else None,
     )
+    return account, lines
+
+
+def _without(bars: Bars, codes: Collection[str]) -> Bars:
+    """Bars but for those of some instruments."""
+    return {b: {c: own for c, own in s.items() if c not in codes} for b, s in bars.items()}
 
 
 def keep_bars(outside: Outside, name: str, bars: Bars) -> Imported:
     """Keep checked bars as an import that is done: it is listed, and can be taken back."""
-    account, _ = _compared(outside, bars, ())
+    account, _, _ = _compared(outside, bars, ())
     own = outside.imports.add(name)
     try:
         done = import_bars(outside, bars, import_id=own.id)
@@ -123,9 +139,11 @@ def _write(outside: Outside, own: Import, wanted: Bars, told: Told) -> int:
     return len(kept.findings)
 
 
-def _compared(outside: Outside, bars: Bars, unsaid: Collection[str]) -> tuple[Account, Bars]:
-    """What bars would change that say nothing of the ``unsaid`` columns, and those that are not the
-    same."""
+def _compared(
+    outside: Outside, bars: Bars, unsaid: Collection[str]
+) -> tuple[Account, list[Line], Bars]:
+    """What bars would change that say nothing of the ``unsaid`` columns, in all and by instrument, and
+    those that are not the same."""
     codes = sorted({code for series in bars.values() for code in series})
     known = {instrument.code for instrument in outside.market.instruments()}
     away = {instrument.code for instrument in outside.market.archived_instruments()}
@@ -133,6 +151,7 @@ def _compared(outside: Outside, bars: Bars, unsaid: Collection[str]) -> tuple[Ac
     there = [code for code in codes if code in kept_ones]
     held = outside.bars.some(there, tuple(bars), raw=True)
     found: list[Difference] = []
+    lines: dict[str, list[tuple[Difference, Times]]] = {}
     kept = 0
     beyond: list[Change] = []
     wanted: dict[Base, dict[str, Series]] = {}
@@ -144,6 +163,7 @@ def _compared(outside: Outside, bars: Bars, unsaid: Collection[str]) -> tuple[Ac
             kept += whole.kept
             beyond += whole.outside
             found.append(compare(code, known_bars, whole.series))
+            lines.setdefault(code, []).append((found[-1], fresh[0]))
             if len(found[-1].series[0]):
                 wanted.setdefault(base, {})[code] = found[-1].series
     fresh_ones = [code for code in codes if code not in known]
@@ -168,7 +188,21 @@ def _compared(outside: Outside, bars: Bars, unsaid: Collection[str]) -> tuple[Ac
         first=min((int(own[0]) for own in times), default=None),
         last=max((int(own[-1]) for own in times), default=None),
     )
-    return account, wanted
+    by_code = [_line(code, own, fresh=code not in known) for code, own in lines.items()]
+    return account, by_code, wanted
+
+
+def _line(code: str, own: Sequence[tuple[Difference, Times]], *, fresh: bool) -> Line:
+    """What bars of all bases would change of one instrument."""
+    return Line(
+        code=code,
+        fresh=fresh,
+        new=sum(one.new for one, _ in own),
+        changed=sum(one.changed for one, _ in own),
+        same=sum(one.same for one, _ in own),
+        first=min(int(times[0]) for _, times in own),
+        last=max(int(times[-1]) for _, times in own),
+    )
 
 
 def _nouns(bars: Bars) -> str:

@@ -20,9 +20,10 @@ TOLD_ONE_BY_ONE = 100
 
 
 class ImportState(StrEnum):
-    """Being read · waiting for its owner · being taken · taken, or ended otherwise · being taken back ·
-    taken back."""
+    """Coming, file by file · being read · waiting for its owner · being taken · taken, or ended otherwise ·
+    being taken back · taken back."""
 
+    COMING = "coming"
     READING = "reading"
     READY = "ready"
     TAKING = "taking"
@@ -72,6 +73,19 @@ class Account:
     """What the data check doubts of the instruments, once the file was taken."""
 
 
+@dataclass(frozen=True, kw_only=True)
+class Line:
+    """What a table would change of one instrument: rows, and its first and last moment."""
+
+    code: str
+    fresh: bool
+    new: int
+    changed: int
+    same: int
+    first: int
+    last: int
+
+
 @dataclass(frozen=True)
 class Covered:
     """How many rows a later import changed on top; of those of number 0 it is not known which."""
@@ -110,6 +124,10 @@ class Import:
     total: int
     reason: str | None
     account: Account | None
+    file_count: int
+    left_out: tuple[str, ...]
+    """Instruments that are not to be taken, and how many rows that is."""
+    left_rows: int
     reversible: bool
     """Whether it is known what stood there before, so that it can be taken back."""
     uncovered: TakenBack | None
@@ -132,7 +150,34 @@ class Replaced:
 class ImportsPort(Protocol):
     def add(self, name: str) -> Import: ...
     def get(self, import_id: int) -> Import | None: ...
-    def recent(self, limit: int) -> list[Import]: ...
+    def recent(self, limit: int, words: str = "", before: int | None = None) -> list[Import]:
+        """The latest whose name or codes hold some words, of numbers before one where that is said."""
+        ...
+
+    def gathering(self, token: str) -> list[Import]:
+        """Those whose files come together."""
+        ...
+
+    def gather(
+        self,
+        import_id: int,
+        token: str,
+        layout: Layout,
+        doubts: tuple[str, ...],
+        names: Sequence[str],
+    ) -> None:
+        """Begin an import whose files come together under a token."""
+        ...
+
+    def grow(self, import_id: int, name: str, files: int, size: int) -> None:
+        """Keep how many files an import has by now, and what it is called."""
+        ...
+
+    def lines(self, import_id: int) -> list[Line]: ...
+    def leave_out(self, import_id: int, codes: Sequence[str], rows: int) -> bool:
+        """Keep which instruments are not to be taken; False where it is not ready."""
+        ...
+
     def unfinished(self) -> list[Import]: ...
     def understood(
         self,
@@ -165,6 +210,7 @@ class ImportsPort(Protocol):
         state: ImportState,
         account: Account | None = None,
         reason: str | None = None,
+        lines: Sequence[Line] = (),
     ) -> bool: ...
     def forget(self, import_id: int) -> None: ...
     def replaced(self, import_id: int) -> list[Replaced]:
@@ -181,12 +227,34 @@ class ImportsPort(Protocol):
 Told = Callable[[int, int], None]
 
 
+@dataclass(frozen=True, kw_only=True)
+class Held:
+    """A file that came and belongs to no import yet; ``place`` is where it lies."""
+
+    name: str
+    size: int
+    place: str
+
+
 class ForeignFilesPort(Protocol):
     """The files themselves, by the number of their import; names tell their format by their ending."""
 
     def keep(self, number: int, name: str, pieces: Iterable[bytes]) -> tuple[int, str]:
         """Keep a file as it comes in, a packed one as the table within; returns how many bytes came, and
         what the table is called."""
+        ...
+
+    def hold(self, name: str, pieces: Iterable[bytes]) -> Held: ...
+    def look_at(self, held: Held, zones: Mapping[str, str]) -> Glimpse: ...
+    def is_across(self, held: Held, layout: Layout) -> bool: ...
+    def content(self, held: Held) -> Iterator[bytes]: ...
+    def let_go(self, held: Held) -> None: ...
+    def join(self, number: int, place: int, held: Held) -> None:
+        """Make a file that is held one of an import, the one at a place from 0 on."""
+        ...
+
+    def members(self, pieces: Iterable[bytes]) -> Iterator[tuple[str, Iterator[bytes]]]:
+        """The files of a tar archive as it comes in, each to be read before the next."""
         ...
 
     def forget(self, number: int) -> None: ...

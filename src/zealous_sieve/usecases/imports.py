@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import IO
 
@@ -21,7 +21,13 @@ from zealous_sieve.core.market.foreign.understand import (
 from zealous_sieve.usecases.errors import ConflictError, NotFoundError, OutageError, UseCaseError
 from zealous_sieve.usecases.import_bars import take_bars
 from zealous_sieve.usecases.import_lists import take_list, take_list_back
-from zealous_sieve.usecases.import_ports import Account, Import, ImportState, TakenBack
+from zealous_sieve.usecases.import_ports import (
+    Account,
+    Import,
+    ImportState,
+    Line,
+    TakenBack,
+)
 from zealous_sieve.usecases.market import check_data
 from zealous_sieve.usecases.ports import Outside
 
@@ -49,13 +55,13 @@ def bring(outside: Outside, name: str, pieces: Iterable[bytes], *, queued: bool 
     """Keep a file, say what it seems to be, and begin to read it; without being ``queued``, whoever brings
     it goes on with it. Raises DataError for what is no table;
     then nothing is kept."""
-    name = _plain_name(name)
+    name = plain_name(name)
     own = outside.imports.add(name)
     try:
         size, name = outside.files.keep(own.id, name, pieces)
-        name = _plain_name(name)
-        glimpse = outside.files.glimpse(own.id, name, _zones(outside))
-        understood, names = _as_before(outside, glimpse), glimpse.sample.names
+        name = plain_name(name)
+        glimpse = outside.files.glimpse(own.id, name, zones_of(outside))
+        understood, names = as_before(outside, glimpse), glimpse.sample.names
     except BaseException:
         outside.files.forget(own.id)
         outside.imports.forget(own.id)
@@ -66,23 +72,23 @@ def bring(outside: Outside, name: str, pieces: Iterable[bytes], *, queued: bool 
     return get_import(outside, own.id)
 
 
-def _plain_name(name: str) -> str:
+def plain_name(name: str) -> str:
     """The name of a file without its folders."""
     plain = "".join(sign for sign in name.replace("\\", "/") if sign.isprintable())
     return plain.rsplit("/", 1)[-1][-LONGEST_NAME:] or "table.csv"
 
 
-def _as_before(outside: Outside, glimpse: Glimpse) -> Understood:
+def as_before(outside: Outside, glimpse: Glimpse) -> Understood:
     """A file with just the columns of one that was taken is read as that was, corrections included."""
     layout, names = glimpse.understood.layout, set(glimpse.sample.names)
     for past in outside.imports.recent(MOST_KEPT):
-        alike = _written(past.layout) == _written(layout) and set(past.names) == names
+        alike = way_of_writing(past.layout) == way_of_writing(layout) and set(past.names) == names
         if past.state == ImportState.DONE and alike:
-            return _read_as(past, glimpse, _zones(outside))
+            return _read_as(past, glimpse, zones_of(outside))
     return glimpse.understood
 
 
-def _written(layout: Layout) -> tuple[object, ...]:
+def way_of_writing(layout: Layout) -> tuple[object, ...]:
     """How a text is parted into cells."""
     return (layout.separator, layout.header, layout.skip, layout.decimal, layout.across)
 
@@ -92,7 +98,7 @@ def _read_as(past: Import, glimpse: Glimpse, zones: Mapping[str, str]) -> Unders
     else of the clock of its own; that they have no offset is told again."""
     own, sample = glimpse.understood.layout, glimpse.sample
     code = "" if "instrument" in past.layout.columns else own.code
-    layout = replace(past.layout, code=code, encoding=own.encoding)
+    layout = replace(past.layout, code=code, by_file=False, encoding=own.encoding)
     column = layout.column("instrument")
     codes = set(sample.cells(column)) if column else {code}
     before = set(past.account.codes) if past.account else set()
@@ -106,7 +112,7 @@ def _read_as(past: Import, glimpse: Glimpse, zones: Mapping[str, str]) -> Unders
     return Understood(layout=layout, doubts=doubts)
 
 
-def _zones(outside: Outside) -> Mapping[str, str]:
+def zones_of(outside: Outside) -> Mapping[str, str]:
     """The clocks of the instruments that are known."""
     venues = {venue.name: venue.zone for venue in outside.market.venues()}
     return {i.code: venues[i.venue] for i in outside.market.instruments() if i.venue in venues}
@@ -149,7 +155,7 @@ def correct(outside: Outside, import_id: int, layout: Layout) -> Import:
     ):
         raise ConflictError("import_ended", f"{own.name} is {own.state}", "bring the file in anew")
     if layout.across != own.layout.across:
-        glimpse = outside.files.glimpse(own.id, own.name, _zones(outside), across=layout.across)
+        glimpse = outside.files.glimpse(own.id, own.name, zones_of(outside), across=layout.across)
         understood, names = glimpse.understood, glimpse.sample.names
         outside.imports.understood(own.id, own.size, understood.layout, understood.doubts, names)
         outside.queue.submit_import(own.id)
@@ -179,9 +185,42 @@ def cancel(outside: Outside, import_id: int) -> Import:
     """Stop what is under way with a file; nothing of it is taken. Raises ConflictError when it has
     ended."""
     own = get_import(outside, import_id)
-    open_ones = (ImportState.READING, ImportState.READY, ImportState.TAKING)
+    open_ones = (
+        ImportState.COMING,
+        ImportState.READING,
+        ImportState.READY,
+        ImportState.TAKING,
+    )
     if not outside.imports.turn_to(own.id, ImportState.CANCELLED, *open_ones):
         raise ConflictError("import_ended", f"{own.name} is {own.state} already")
+    return get_import(outside, own.id)
+
+
+@dataclass(frozen=True, kw_only=True)
+class Lines:
+    """What a table would change, by instrument: those that were asked for, of ``total``."""
+
+    total: int
+    lines: tuple[Line, ...]
+
+
+def lines_of(outside: Outside, import_id: int, words: str, at: int, size: int) -> Lines:
+    """Some of the instruments of an import whose code holds some words. Raises NotFoundError."""
+    own = get_import(outside, import_id)
+    wanted = words.strip().upper()
+    found = [line for line in outside.imports.lines(own.id) if wanted in line.code.upper()]
+    return Lines(total=len(found), lines=tuple(found[at : at + size]))
+
+
+def leave_out(outside: Outside, import_id: int, codes: Sequence[str]) -> Import:
+    """Say which instruments of an import are not to be taken. Raises ConflictError where it is not
+    ready."""
+    own = get_import(outside, import_id)
+    left = set(codes)
+    lines = [line for line in outside.imports.lines(own.id) if line.code in left]
+    rows = sum(line.new + line.changed for line in lines)
+    if not outside.imports.leave_out(own.id, [line.code for line in lines], rows):
+        raise ConflictError("import_not_ready", f"{own.name} is {own.state}")
     return get_import(outside, own.id)
 
 
@@ -243,9 +282,9 @@ def execute_import(outside: Outside, import_id: int) -> None:
         _go_back(outside, own)
         return
     try:
-        account = _work(outside, own)
+        account, lines = _work(outside, own)
         wanted = ImportState.READY if own.state == ImportState.READING else ImportState.DONE
-        outside.imports.end(own.id, own.turn, wanted, account)
+        outside.imports.end(own.id, own.turn, wanted, account, lines=lines)
         if wanted == ImportState.DONE:
             outside.files.forget(own.id)
     except CancelledError:
@@ -273,17 +312,20 @@ def _go_back(outside: Outside, own: Import) -> None:
         outside.imports.end(own.id, own.turn, ImportState.DONE, reason=str(error))
 
 
-def _work(outside: Outside, own: Import) -> Account:
+def _work(outside: Outside, own: Import) -> tuple[Account, list[Line]]:
     report = _Reporter(outside, own)
     refusals = Refusals()
     sample = outside.files.sample(own.id, own.name, own.layout)
     check_layout(own.layout, sample.names)
     taken = own.state == ImportState.TAKING
-    by = take_bars if own.layout.content.timed else take_list
-    account = by(outside, own, refusals, report, taken=taken)
+    lines: list[Line] = []
+    if own.layout.content.timed:
+        account, lines = take_bars(outside, own, refusals, report, taken=taken)
+    else:
+        account = take_list(outside, own, refusals, report, taken=taken)
     if not taken and refusals.count:
         outside.files.write_refused(own.id, own.name, own.layout, refusals)
-    return account
+    return account, lines
 
 
 def recover_imports(outside: Outside) -> list[int]:

@@ -3,15 +3,17 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Callable, Mapping
+import uuid
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import suppress
 from dataclasses import dataclass
 from pathlib import Path
 
 from zealous_sieve.core.errors import CoreError, DataError, Problem
 from zealous_sieve.usecases.errors import ConflictError, NotFoundError, UseCaseError
+from zealous_sieve.usecases.gathering import gather
 from zealous_sieve.usecases.import_ports import Import, ImportState
-from zealous_sieve.usecases.imports import bring, execute_import, forget, get_import, take
+from zealous_sieve.usecases.imports import execute_import, forget, get_import, take
 from zealous_sieve.usecases.ports import Outside
 
 KEY = "sources"
@@ -116,11 +118,14 @@ def read_folder(
     """Take what is new or changed in one folder, as ``read_sources`` does; ``seen`` learns what was taken.
     ``at_once`` what is there is taken to be whole."""
     marks: dict[str, str] = {}
+    fresh: list[Path] = []
     for path in _files(folder):
         mark = marks[str(path)] = _mark(path)
         if seen.get(path.name) != mark and (at_once or settled.get(str(path)) == mark):
-            said(read_file(outside, path))
-            seen[path.name] = mark
+            fresh.append(path)
+    for reading in read_files(outside, fresh):
+        said(reading)
+    seen |= {path.name: marks[str(path)] for path in fresh}
     return marks
 
 
@@ -135,22 +140,45 @@ def _files(folder: Path) -> list[Path]:
     return sorted(path for path in found if path.is_file())[:MOST_FILES]
 
 
-def read_file(outside: Outside, path: Path) -> Reading:
-    """Bring in a file and take of it what can be taken. One without a change leaves no trace."""
+def read_files(outside: Outside, paths: Sequence[Path]) -> list[Reading]:
+    """Bring in files, those of one shape together, and take of them what can be taken. An import without a
+    change leaves no trace."""
+    if not paths:
+        return []
+    members = ((path.name, _pieces(path)) for path in paths)
+    done = gather(outside, uuid.uuid4().hex, members, last=True, queued=False)
+    return [
+        *(Reading(name=t.name, taken=0, refused=0, trouble=str(t.problem)) for t in done.turned),
+        *(_take_all(outside, own) for own in done.imports),
+    ]
+
+
+def _pieces(path: Path) -> Iterator[bytes]:
+    """A file as it lies there. Raises DataError ``unreadable_file`` where it can't be opened."""
     try:
         with path.open("rb") as file:
-            own = bring(outside, path.name, iter(lambda: file.read(AT_ONCE), b""), queued=False)
+            while piece := file.read(AT_ONCE):
+                yield piece
+    except OSError as error:
+        message = f"{path.name} can't be read: {error.strerror or error}"
+        mend = "let this account read it"
+        raise DataError(Problem(code="unreadable_file", message=message, mend=mend)) from None
+
+
+def _take_all(outside: Outside, own: Import) -> Reading:
+    """Read an import, and take of it what can be taken."""
+    try:
         execute_import(outside, own.id)
         own = get_import(outside, own.id)
         account = own.account
         if own.state != ImportState.READY or account is None:
-            return Reading(name=path.name, taken=0, refused=0, trouble=own.reason or own.state)
+            return Reading(name=own.name, taken=0, refused=0, trouble=own.reason or own.state)
         if account.new + account.changed:
             take(outside, own.id, queued=False)
             execute_import(outside, own.id)
         return _told(outside, get_import(outside, own.id))
     except (CoreError, UseCaseError) as error:
-        return Reading(name=path.name, taken=0, refused=0, trouble=str(error))
+        return Reading(name=own.name, taken=0, refused=0, trouble=str(error))
 
 
 def _told(outside: Outside, own: Import) -> Reading:

@@ -25,6 +25,7 @@ from zealous_sieve.web.endpoints import (
     settings,
     shaping,
     sieves,
+    sources,
     tables,
     universes,
 )
@@ -44,6 +45,7 @@ def contracts(outside: Outside) -> list[Contract]:
             instruments,
             universes,
             imports,
+            sources,
             arrangements,
             boards,
             scatters,

@@ -181,6 +181,27 @@ class NameQuery(Request):
     name: Annotated[str, Field(min_length=1, max_length=400)]
 
 
+class GatheringQuery(Request):
+    gathering: Annotated[str, Field(pattern=r"^[0-9a-f-]{16,60}$")]
+    last: bool = False
+
+
+class ImportsQuery(Request):
+    words: Annotated[str, Field(max_length=200)] = ""
+    before: Annotated[int, Field(ge=1, le=2**31 - 1)] | None = None
+    size: Annotated[int, Field(ge=1, le=500)] = 60
+
+
+class LinesQuery(Request):
+    words: Annotated[str, Field(max_length=200)] = ""
+    at: Annotated[int, Field(ge=0, le=1_000_000)] = 0
+    size: Annotated[int, Field(ge=1, le=1000)] = 100
+
+
+class LeftOutBody(Request):
+    codes: Annotated[list[Annotated[str, Field(max_length=60)]], Field(max_length=20_000)]
+
+
 class SourceBody(Request):
     folder: Annotated[str, Field(max_length=4000)]
 

@@ -29,6 +29,7 @@ const tables = computed(() => {
   ] as const
   return all.filter(([, own]) => own.length)
 })
+const many = computed(() => account.value.refusals.some((r) => r.file))
 const rows = computed(() => {
   const a = account.value
   return a.new + a.same + a.changed + a.doubled + a.refused + a.beyond_count
@@ -123,6 +124,7 @@ const rows = computed(() => {
       <table class="ledger">
         <thead>
           <tr>
+            <th v-if="many">File</th>
             <th class="number">Line</th>
             <th>Column</th>
             <th>Value</th>
@@ -131,7 +133,8 @@ const rows = computed(() => {
         </thead>
         <tbody>
           <tr v-for="(r, n) in account.refusals" :key="n">
-            <td class="number">{{ figure(r.line) }}</td>
+            <td v-if="many" class="mono value" :title="r.file">{{ r.file }}</td>
+            <td class="number">{{ r.line ? figure(r.line) : 'all' }}</td>
             <td>{{ r.column }}</td>
             <td class="mono value">{{ r.value || '–' }}</td>
             <td>{{ r.reason }}</td>

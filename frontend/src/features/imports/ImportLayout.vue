@@ -90,7 +90,9 @@ function hold(content: string) {
         @take="(zone) => emit('correct', { zone })" /><datalist id="zones-of-files">
         <option value="UTC" />
         <option v-for="z in zones" :key="z" :value="z" /></datalist></template
-    ><template v-if="timed() && !layout.columns?.instrument"
+    ><template v-if="timed() && !layout.columns?.instrument && layout.by_file"
+      >; each file is of the instrument that its name says</template
+    ><template v-else-if="timed() && !layout.columns?.instrument"
       >; all rows are of
       <InlineText
         aria-label="Instrument of all rows"

@@ -9,6 +9,7 @@ import { asSentence } from '@/shared/format'
 import { keys } from '@/shared/queries'
 import { isAtWork, named } from './bring'
 import ImportAccount from './ImportAccount.vue'
+import ImportLines from './ImportLines.vue'
 import ImportLayout from './ImportLayout.vue'
 import TakeBack from './TakeBack.vue'
 
@@ -28,6 +29,10 @@ const open = computed(
 const share = computed(() => {
   const o = own.value
   return o && o.total ? Math.min(100, Math.floor((100 * o.done) / o.total)) : 0
+})
+const wanted = computed(() => {
+  const o = own.value
+  return o?.account ? o.account.new + o.account.changed - o.left_rows : 0
 })
 const SIZES = ['bytes', 'kB', 'MB', 'GB']
 const sized = (bytes: number) => {
@@ -64,6 +69,11 @@ const take = () =>
     await answer(api.POST('/api/imports/{import_id}/take', path.value))
     await refresh()
   })
+const read = () =>
+  act('Not read', async () => {
+    await answer(api.POST('/api/imports/{import_id}/read', path.value))
+    await refresh()
+  })
 const stop = () =>
   act('Not stopped', async () => {
     await answer(api.POST('/api/imports/{import_id}/cancel', path.value))
@@ -98,7 +108,10 @@ const facts = computed(() => {
     <p v-else-if="!own || !layout" class="quiet">reading…</p>
     <template v-else>
       <h1 :title="own.name">
-        {{ own.name }} <span class="quiet">{{ sized(own.size) }}</span>
+        {{ own.name }}
+        <span class="quiet"
+          >{{ own.file_count > 1 ? `${own.file_count} files, ` : '' }}{{ sized(own.size) }}</span
+        >
       </h1>
       <ImportLayout v-if="open" :layout="layout" @correct="correct" />
       <ul v-if="open && own.doubts.length && !draft" class="doubts">
@@ -166,6 +179,10 @@ const facts = computed(() => {
         Nothing was taken: {{ own.reason }}.
         <template v-if="open">Correct what is said above, or bring in another file.</template>
       </p>
+      <p v-else-if="own.state === 'coming'" class="quiet" role="status">
+        {{ own.file_count }} files have come so far.
+        <button class="button" :disabled="busy" @click="read">Go on with these</button>
+      </p>
       <p v-else-if="own.state === 'cancelled'" class="quiet">
         Stopped; nothing of it was taken.
         <button class="button plain" :disabled="busy" @click="correct({})">Read it again</button>
@@ -175,13 +192,17 @@ const facts = computed(() => {
         <button
           v-if="own.state === 'ready'"
           class="button primary"
-          :disabled="busy || !(own.account.new + own.account.changed)"
+          :disabled="busy || !wanted"
           @click="take"
         >
-          Take {{ (own.account.new + own.account.changed).toLocaleString('en-GB') }}
-          {{ own.account.nouns }}
+          Take {{ wanted.toLocaleString('en-GB') }} {{ own.account.nouns }}
         </button>
       </ImportAccount>
+      <ImportLines
+        v-if="own.account && own.layout.content !== 'instruments' && own.account.instruments > 1"
+        :own="own"
+        @left="refresh"
+      />
     </template>
   </section>
 </template>

@@ -20,22 +20,32 @@ const route = useRoute()
 const router = useRouter()
 const client = useQueryClient()
 const chosen = computed(() => (route.params.id ? Number(route.params.id) : undefined))
+const words = ref('')
+const size = ref(60)
 const imports = useQuery({
-  queryKey: keys.imports,
-  queryFn: () => answer(api.GET('/api/imports')),
+  queryKey: [...keys.imports, words, size],
+  queryFn: () =>
+    answer(
+      api.GET('/api/imports', { params: { query: { words: words.value, size: size.value } } }),
+    ),
+  placeholderData: (before) => before,
   refetchInterval: (query) => (query.state.data?.some(isAtWork) ? 700 : false),
 })
 const listed = computed(() => imports.data.value ?? [])
+const searches = computed(() => words.value !== '' || listed.value.length > 8)
 
 const take = useIncoming()
 const picker = ref<HTMLInputElement>()
+const folder = ref<HTMLInputElement>()
 function picked(event: Event) {
   const field = event.target as HTMLInputElement
   void take([...(field.files ?? [])])
   field.value = ''
 }
 /** Nothing is here yet: what to do is said in three lines. */
-const begins = computed(() => beginning.value.instruments === 0 && !listed.value.length)
+const begins = computed(
+  () => beginning.value.instruments === 0 && !listed.value.length && !words.value,
+)
 const { act, busy, failure } = useAct()
 const forget = (own: Import) =>
   act('Not taken off', async () => {
@@ -75,9 +85,25 @@ useKeys([
           accept=".csv,.txt,.tsv,.parquet,.pq,.gz,.zip"
           @change="picked"
         />
+        <button class="button" @click="folder?.click()">A folder</button>
+        <input
+          ref="folder"
+          class="visually-hidden"
+          type="file"
+          multiple
+          webkitdirectory
+          tabindex="-1"
+          aria-label="Folder to bring in"
+          @change="picked"
+        />
       </div>
       <div v-for="(one, n) in coming" :key="n" class="coming">
-        <p v-if="!one.error" class="quiet" role="status">{{ one.name }} is coming in …</p>
+        <p v-if="!one.error && one.done === undefined" class="quiet" role="status">
+          {{ one.name }} is coming in …
+        </p>
+        <p v-else-if="!one.error" class="quiet" role="status">
+          {{ one.done }} of {{ one.name }} have come in …
+        </p>
         <div v-else role="alert" class="refusal">
           <b>{{ one.name }}</b> is not brought in: {{ one.error.message }}.
           <span class="quiet">{{ asSentence(one.error.mend) }}</span>
@@ -91,6 +117,17 @@ useKeys([
         @retry="imports.refetch()"
       />
       <Failed :failure="failure" />
+      <input
+        v-if="searches"
+        v-model.trim="words"
+        class="field find"
+        type="search"
+        aria-label="Find an import"
+        placeholder="find by name or instrument"
+      />
+      <p v-if="words && !listed.length && imports.isSuccess.value" class="quiet">
+        No import has “{{ words }}” in its name or instruments.
+      </p>
       <ul>
         <li v-for="own in listed" :key="own.id" :class="{ here: own.id === chosen }">
           <RouterLink
@@ -113,6 +150,13 @@ useKeys([
           </button>
         </li>
       </ul>
+      <button
+        v-if="listed.length === size && size < 480"
+        class="button plain"
+        @click="size = Math.min(480, 2 * size)"
+      >
+        older ones
+      </button>
       <Sources />
     </aside>
     <ImportSheet v-if="chosen" :key="chosen" :id="chosen" />
@@ -160,6 +204,10 @@ useKeys([
   border: 1px dashed var(--quiet);
   padding: 8px 10px 10px;
   margin: 8px 0;
+}
+.find {
+  width: 100%;
+  margin-top: 8px;
 }
 .drop p {
   margin: 0 0 8px;

@@ -1,5 +1,6 @@
-import type { Import } from '@/shared/api'
+import type { Import, Schemas } from '@/shared/api'
 import { OCTETS, send } from '@/shared/send'
+import { archive } from './archive'
 
 /** Bring in a file as it is; tells what the server made of it. */
 export async function bring(file: File): Promise<Import> {
@@ -8,10 +9,22 @@ export async function bring(file: File): Promise<Import> {
   return (await reply.json()) as Import
 }
 
+/** Bring in some of many files that come under one token; the server parts them by their shape. */
+export async function bringSome(
+  files: readonly File[],
+  token: string,
+  last: boolean,
+): Promise<Schemas['Gathered']> {
+  const address = `/api/imports/many?gathering=${token}&last=${last}`
+  const reply = await send(address, OCTETS, archive(files), 'bring the files in again')
+  return (await reply.json()) as Schemas['Gathered']
+}
+
 export const isAtWork = (own: Import) => ['reading', 'taking', 'going'].includes(own.state)
 
 /** How far an import is, in words. */
 export const STATES: Record<Import['state'], string> = {
+  coming: 'coming in',
   reading: 'being read',
   ready: 'ready',
   taking: 'being taken',

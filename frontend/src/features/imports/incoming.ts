@@ -3,12 +3,40 @@ import { ref } from 'vue'
 import { useRouter } from 'vue-router'
 import { ApiError, type Import } from '@/shared/api'
 import { keys } from '@/shared/queries'
-import { bring } from './bring'
+import { parcels } from './archive'
+import { bring, bringSome } from './bring'
 
 /** A file on its way to the server, or one that it would not have. */
 export interface Coming {
   name: string
+  /** How many of many files have come. */
+  done?: number
   error?: ApiError
+}
+
+/** The files of what was dropped: of folders all that lie within, but hidden ones. */
+export async function filesOf(items: DataTransferItemList): Promise<File[]> {
+  const entries = [...items].map((item) => item.webkitGetAsEntry() ?? item.getAsFile())
+  const within = await Promise.all(entries.map((entry) => (entry ? filesIn(entry) : [])))
+  return within.flat()
+}
+async function filesIn(entry: FileSystemEntry | File): Promise<File[]> {
+  if (entry instanceof File) return [entry]
+  if (entry.name.startsWith('.')) return []
+  if (entry.isFile)
+    return [
+      await new Promise<File>((take, fail) => (entry as FileSystemFileEntry).file(take, fail)),
+    ]
+  const reader = (entry as FileSystemDirectoryEntry).createReader()
+  const all: File[] = []
+  // A folder is told a hundred entries at a time, until none is left.
+  for (;;) {
+    const some = await new Promise<FileSystemEntry[]>((take, fail) =>
+      reader.readEntries(take, fail),
+    )
+    if (!some.length) return all
+    all.push(...(await Promise.all(some.map(filesIn))).flat())
+  }
 }
 
 /** Files on their way, whatever page they were dropped on. */
@@ -29,8 +57,35 @@ export function useIncoming() {
     try {
       const own = await bring(file)
       coming.value = coming.value.filter((other) => other !== one.value)
-      client.setQueryData<Import[]>(keys.imports, (old) => [own, ...(old ?? [])])
+      await client.invalidateQueries({ queryKey: keys.imports })
       await router.push(`/imports/${own.id}`)
+    } catch (error) {
+      if (!(error instanceof ApiError)) throw error
+      one.value.error = error
+      await router.push('/imports')
+    }
+  }
+
+  async function bringMany(files: readonly File[]) {
+    const one = ref<Coming>({ name: `${files.length} files`, done: 0 })
+    coming.value = [...coming.value, one.value]
+    const token = crypto.randomUUID()
+    try {
+      const all = parcels(files)
+      let own: Import | undefined
+      for (const [n, parcel] of all.entries()) {
+        const gathered = await bringSome(parcel, token, n === all.length - 1)
+        one.value.done = one.value.done! + parcel.length
+        own ??= gathered.imports[0]
+        const turned = gathered.turned.map(({ name, problem: { code, message, mend } }) => ({
+          name,
+          error: new ApiError(code, message, mend ?? '', []),
+        }))
+        coming.value = [...coming.value, ...turned]
+      }
+      coming.value = coming.value.filter((other) => other !== one.value)
+      await client.invalidateQueries({ queryKey: keys.imports })
+      await router.push(own ? `/imports/${own.id}` : '/imports')
     } catch (error) {
       if (!(error instanceof ApiError)) throw error
       one.value.error = error
@@ -45,7 +100,9 @@ export function useIncoming() {
       droppedSieve.value = sieve
       await router.push('/sieves')
     }
-    for (const file of all) if (!isSieve(file)) await bringOne(file)
+    const tables = all.filter((file) => !isSieve(file))
+    if (tables.length === 1) await bringOne(tables[0]!)
+    else if (tables.length) await bringMany(tables)
     await client.invalidateQueries({ queryKey: keys.imports })
   }
 }

@@ -4,13 +4,20 @@ from __future__ import annotations
 
 from flask import Response, send_file
 
-from zealous_sieve.usecases import imports, sources
+from zealous_sieve.usecases import gathering, imports
+from zealous_sieve.usecases.gathering import Gathered
 from zealous_sieve.usecases.import_ports import Import, TakenBack
-from zealous_sieve.usecases.imports import ImportView
+from zealous_sieve.usecases.imports import ImportView, Lines
 from zealous_sieve.usecases.ports import Outside
-from zealous_sieve.usecases.sources import Source
 from zealous_sieve.web.contract import Contract, uploaded
-from zealous_sieve.web.shapes import LayoutBody, NameQuery, SourceBody
+from zealous_sieve.web.shapes import (
+    GatheringQuery,
+    ImportsQuery,
+    LayoutBody,
+    LeftOutBody,
+    LinesQuery,
+    NameQuery,
+)
 from zealous_sieve.web.strangers import OCTETS
 
 
@@ -22,10 +29,32 @@ def contract(outside: Outside) -> Contract:
         """Bring in a file, as it is."""
         return imports.bring(outside, query.name, uploaded())
 
-    @api.endpoint("GET", "/imports", reply=list[Import])
-    def get_imports() -> list[Import]:
-        """The latest imports, newest first."""
-        return outside.imports.recent(imports.MOST_KEPT)
+    @api.endpoint("POST", "/imports/many", reply=Gathered, query=GatheringQuery, takes=OCTETS)
+    def bring_many(query: GatheringQuery) -> Gathered:
+        """Bring in files as a tar archive; further ones come under the same token, up to the last."""
+        members = outside.files.members(uploaded())
+        return gathering.gather(outside, query.gathering, members, last=query.last)
+
+    @api.endpoint("POST", "/imports/<id:import_id>/read", reply=Import)
+    def read_import(import_id: int) -> Import:
+        """Go on with the files that came, where others stay away."""
+        return gathering.read_gathered(outside, import_id)
+
+    @api.endpoint("GET", "/imports", reply=list[Import], query=ImportsQuery)
+    def get_imports(query: ImportsQuery) -> list[Import]:
+        """The latest imports, newest first: those that have some words in their name or codes, and came
+        before one."""
+        return outside.imports.recent(query.size, query.words, query.before)
+
+    @api.endpoint("GET", "/imports/<id:import_id>/lines", reply=Lines, query=LinesQuery)
+    def get_lines(import_id: int, query: LinesQuery) -> Lines:
+        """What an import would change, or did, by instrument."""
+        return imports.lines_of(outside, import_id, query.words, query.at, query.size)
+
+    @api.endpoint("PUT", "/imports/<id:import_id>/left-out", reply=Import, body=LeftOutBody)
+    def leave_out(import_id: int, body: LeftOutBody) -> Import:
+        """Say which instruments of an import are not to be taken."""
+        return imports.leave_out(outside, import_id, body.codes)
 
     @api.endpoint("GET", "/imports/<id:import_id>", reply=ImportView)
     def get_import(import_id: int) -> ImportView:
@@ -68,20 +97,5 @@ def contract(outside: Outside) -> Contract:
         rows = imports.refused_rows(outside, import_id)
         name = f"refused rows of import {import_id}.csv"
         return send_file(rows, mimetype="text/csv", as_attachment=True, download_name=name)
-
-    @api.endpoint("GET", "/sources", reply=list[Source])
-    def get_sources() -> list[Source]:
-        """The folders that are read again and again."""
-        return sources.sources(outside)
-
-    @api.endpoint("POST", "/sources", reply=Source, body=SourceBody)
-    def add_source(body: SourceBody) -> Source:
-        """Read a folder of this machine from now on."""
-        return sources.add_source(outside, body.folder)
-
-    @api.endpoint("POST", "/sources/remove", body=SourceBody)
-    def remove_source(body: SourceBody) -> None:
-        """Read a folder no more."""
-        sources.remove_source(outside, body.folder)
 
     return api

@@ -163,6 +163,7 @@ class Layout:
     ``skip`` lines stand before it; without a ``header`` its columns are called "column 1" and so on.
     ``columns`` has the table's own name of the column of each field that it has. ``zone`` is the clock of
     times that are written without an offset, ``code`` the instrument of a table that names none.
+    Of many files ``by_file`` each names its instrument by its own name.
     Instruments that are not known yet are of this ``kind``, priced in this ``currency``. Where they are
     ``across``, with columns of their own, the table is read as rows of instrument, time and prices.
     """
@@ -176,6 +177,7 @@ class Layout:
     dates: Dates = Dates.YEAR_FIRST
     zone: str = "UTC"
     code: str = ""
+    by_file: bool = False
     kind: InstrumentKind = InstrumentKind.OTHER
     currency: str = ""
     across: bool = False
@@ -209,6 +211,12 @@ def names_of(row: Sequence[str], *, header: bool) -> list[str]:
 
 
 LONGEST_CURRENCY = 20
+LONGEST_CODE = 40
+
+
+def code_of_file(stem: str) -> str:
+    """The instrument that a file is of by its name, which comes without its ending."""
+    return stem[:LONGEST_CODE]
 
 
 def _is_name(text: str) -> bool:
@@ -254,7 +262,8 @@ def check_layout(layout: Layout, names: Sequence[str]) -> None:
     ):
         mend = "name both, or neither where every other column is a fact of its own"
         problems.append(_wrong("of a fact's name and its value only one is named", mend))
-    if layout.content.timed and not layout.code and "instrument" not in layout.columns:
+    named = layout.code or layout.by_file
+    if layout.content.timed and not named and "instrument" not in layout.columns:
         mend = "choose the column of the instrument, or write the code that all rows belong to"
         problems.append(_wrong("nothing says which instrument the rows belong to", mend))
     if problems:

@@ -63,7 +63,7 @@ def sift(
             doubled += int(again.sum() - differing.sum())
             times, own = times[~again], own[~again]
         series[rows.codes[n]] = (times, {name: c[own] for name, c in rows.columns.items()})
-    refusals.listed.sort(key=lambda one: one.line)
+    refusals.listed.sort(key=lambda one: (one.place, one.line))
     return series, doubled
 
 

@@ -20,6 +20,7 @@ from zealous_sieve.core.market.foreign.layout import (
     Field,
     Layout,
     bare_name,
+    code_of_file,
     names_of,
 )
 from zealous_sieve.core.market.foreign.moments import (
@@ -122,7 +123,7 @@ def understand_columns(
         decimal=decimal,
         dates=dates,
         zone=zone,
-        code="" if "instrument" in columns or not content.timed else stem[:40],
+        code="" if "instrument" in columns or not content.timed else code_of_file(stem),
         columns=columns,
     )
     doubts += doubts_of_lack(sample, layout)

@@ -1,0 +1,140 @@
+<script setup lang="ts">
+import { useQuery } from '@tanstack/vue-query'
+import { computed, ref, watch } from 'vue'
+import { useAct } from '@/shared/act'
+import { answer, api, type Import } from '@/shared/api'
+import ErrorNote from '@/shared/ErrorNote.vue'
+import Failed from '@/shared/Failed.vue'
+import { day, plural } from '@/shared/format'
+
+/** What would change of each instrument, and which of them are not to be taken. */
+const props = defineProps<{ own: Import }>()
+const emit = defineEmits<{ left: [] }>()
+const STEP = 100
+const words = ref('')
+const size = ref(STEP)
+watch(words, () => (size.value = STEP))
+const path = computed(() => ({ import_id: props.own.id }))
+const query = useQuery({
+  queryKey: [
+    'import lines',
+    () => props.own.id,
+    () => props.own.turn,
+    () => props.own.state,
+    words,
+    size,
+  ],
+  queryFn: () =>
+    answer(
+      api.GET('/api/imports/{import_id}/lines', {
+        params: { path: path.value, query: { words: words.value, size: size.value } },
+      }),
+    ),
+  placeholderData: (before) => before,
+})
+const found = computed(() => query.data.value)
+const open = computed(() => props.own.state === 'ready')
+const left = computed(() => new Set(props.own.left_out))
+const { act, busy, failure } = useAct()
+const leave = (codes: Iterable<string>) =>
+  act('Not changed', async () => {
+    const body = { codes: [...codes] }
+    await answer(
+      api.PUT('/api/imports/{import_id}/left-out', { params: { path: path.value }, body }),
+    )
+    emit('left')
+  })
+function turn(code: string) {
+  const now = new Set(left.value)
+  if (!now.delete(code)) now.add(code)
+  void leave(now)
+}
+const count = (n: number) => n.toLocaleString('en-GB')
+</script>
+
+<template>
+  <section aria-label="By instrument">
+    <h2>
+      By instrument
+      <span v-if="left.size" class="fall">
+        {{ plural(left.size, 'instrument') }} left out
+        <button v-if="open" class="button plain" :disabled="busy" @click="leave([])">
+          take all
+        </button>
+      </span>
+    </h2>
+    <input
+      v-if="(found?.total ?? 0) > 12 || words"
+      v-model.trim="words"
+      class="field"
+      type="search"
+      aria-label="Find an instrument of the import"
+      placeholder="find an instrument"
+    />
+    <ErrorNote
+      v-if="query.isError.value"
+      :error="query.error.value"
+      what="The instruments can’t be shown"
+      @retry="query.refetch()"
+    />
+    <Failed :failure="failure" />
+    <table v-if="found?.lines.length" class="ledger">
+      <thead>
+        <tr>
+          <th>{{ open ? 'Take' : 'Taken' }}</th>
+          <th>Instrument</th>
+          <th class="number">New</th>
+          <th class="number">Changed</th>
+          <th class="number">Same</th>
+          <th>From</th>
+          <th>To</th>
+        </tr>
+      </thead>
+      <tbody>
+        <tr v-for="line in found.lines" :key="line.code" :class="{ left: left.has(line.code) }">
+          <td>
+            <input
+              type="checkbox"
+              :checked="!left.has(line.code)"
+              :disabled="!open || busy"
+              :aria-label="`Take ${line.code}`"
+              @change="turn(line.code)"
+            />
+          </td>
+          <td class="mono">
+            {{ line.code }} <span v-if="line.fresh" class="quiet">not known before</span>
+          </td>
+          <td class="number">{{ count(line.new) }}</td>
+          <td class="number">{{ count(line.changed) }}</td>
+          <td class="number">{{ count(line.same) }}</td>
+          <td>{{ day(line.first) }}</td>
+          <td>{{ day(line.last) }}</td>
+        </tr>
+      </tbody>
+    </table>
+    <p v-else-if="found && words" class="quiet">No instrument has “{{ words }}” in its code.</p>
+    <button
+      v-if="found && found.lines.length < found.total"
+      class="button plain"
+      @click="size = Math.min(1000, size * 3)"
+    >
+      {{ count(found.total - found.lines.length) }} more
+    </button>
+  </section>
+</template>
+
+<style scoped>
+h2 {
+  font-size: 13px;
+  font-weight: 500;
+  color: var(--quiet);
+  margin: 12px 0 4px;
+}
+tr.left td {
+  color: var(--quiet);
+  text-decoration: line-through;
+}
+tr.left td:first-child {
+  text-decoration: none;
+}
+</style>
