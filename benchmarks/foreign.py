@@ -66,8 +66,8 @@ def ours(path: Path, rows_of: int) -> float:
     begun = time.perf_counter()
     refusals = Refusals()
     layout = glimpse(path, path.name, {}).understood.layout
-    table = Table(path=path, name=path.name, layout=layout)
-    rows = read_rows([table], refusals, lambda done, total: None)
+    whole = Table(path=path, name=path.name, layout=layout)
+    rows = read_rows([whole], refusals, lambda done, total: None)
     series, _ = sift(rows, refusals, int(time.time()))
     assert refusals.count == 0
     assert sum(len(times) for times, _ in series.values()) == rows_of

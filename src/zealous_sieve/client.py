@@ -4,8 +4,12 @@ from __future__ import annotations
 
 import http.cookiejar
 import json
+import tarfile
+import tempfile
 import urllib.parse
 import urllib.request
+import uuid
+from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
@@ -32,6 +36,16 @@ class Client:
         with file.open("rb") as data:
             path = f"/imports?name={urllib.parse.quote(file.name)}"
             return self._send("POST", path, data, "application/octet-stream", timeout)
+
+    def bring_many(self, files: Sequence[Path], *, timeout: float = 600) -> Any:
+        """Bring in many files: one import for each shape there is, and those that are no tables."""
+        with tempfile.TemporaryFile() as packed:
+            with tarfile.open(fileobj=packed, mode="w") as archive:
+                for file in files:
+                    archive.add(file, file.name)
+            packed.seek(0)
+            path = f"/imports/many?gathering={uuid.uuid4()}&last=true"
+            return self._send("POST", path, packed, "application/octet-stream", timeout)
 
     def _send(self, method: str, path: str, data: Any, kind: str, timeout: float) -> Any:
         if method != "GET" and not self.token:

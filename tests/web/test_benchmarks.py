@@ -25,6 +25,7 @@ SMALL = {
 IN_A_BROWSER = {
     "panning": lambda base: (base, "LANT40"),
     "chart": lambda base: (base,),
+    "many_files": lambda base: (base, "--files", "6", "--bars", "40"),
     "scatter": lambda base: ("--base", base),
 }
 """They look at an application that runs."""

@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 import gzip
 import io
+import tarfile
 import zipfile
 from datetime import UTC, datetime
 from pathlib import Path
@@ -525,6 +526,99 @@ def test_lists_are_taken_back_but_for_what_is_otherwise_by_now(
     assert [i for i in after.instruments if i.code != "KWEN"] == list(before.instruments)
     assert after.by_code["KWEN"].name == "Kwen Ropes"
     assert (after.venues, after.events, after.dated) == (before.venues, before.events, before.dated)
+
+
+def tarred(files: dict[str, str | bytes]) -> bytes:
+    packed = io.BytesIO()
+    with tarfile.open(fileobj=packed, mode="w") as archive:
+        for name, text in files.items():
+            content = text if isinstance(text, bytes) else text.encode()
+            own = tarfile.TarInfo(name)
+            own.size = len(content)
+            archive.addfile(own, io.BytesIO(content))
+    return packed.getvalue()
+
+
+def send_some(client: FlaskClient, token: str, files: dict[str, str | bytes], last: bool) -> Any:
+    return client.post(
+        f"/api/imports/many?gathering={token}&last={str(last).lower()}",
+        data=tarred(files),
+        content_type="application/octet-stream",
+    ).json
+
+
+def share(code: str, days: int = 4, column: str = "") -> tuple[str, str]:
+    head = f"day;open;high;low;close;volume{column}\n"
+    rows = "".join(
+        f"{day:02d}.03.2026;10,5;11,25;9,5;10,{day:02d};100\n" for day in range(2, 2 + days)
+    )
+    return f"bars/{code}.csv", head + rows
+
+
+def test_many_files_of_one_shape_are_one_import_and_others_stand_apart(
+    client: FlaskClient, outside: Outside
+) -> None:
+    """Each file is of the instrument that its name says; one that can't be read stops only itself."""
+    token = "0123456789abcdef"
+    first = dict([share("QUVNA"), share("KWE OSK", 3)])
+    gathered = send_some(client, token, {**first, "note.csv": b"\0\0"}, last=False)
+    assert [(t["name"], t["problem"]["code"]) for t in gathered["turned"]] == [
+        ("note.csv", "unreadable_file")
+    ]
+    assert [own["state"] for own in gathered["imports"]] == ["coming"]
+    second = dict([share("TARO", 2), ("venues.csv", "name;hours;zone\nQuay;09:00-17:30;UTC\n")])
+    second["bars/TARO.csv"] += "9.3.2026;10;9;8;10;1\nx;1\n"
+    gathered = send_some(client, token, second, last=True)
+    many, venues = gathered["imports"]
+    assert (many["name"], many["file_count"], many["state"]) == (
+        "QUVNA.csv and 2 more",
+        3,
+        "reading",
+    )
+    assert (venues["name"], venues["layout"]["content"]) == ("venues.csv", "venues")
+    own = worked(client, outside, many["id"])
+    assert (own["account"]["instruments"], counts(own)) == (3, (9, 0, 0, 2))
+    told = [(r["file"], r["line"], r["column"]) for r in own["account"]["refusals"]]
+    assert told == [("TARO.csv", 4, "high"), ("TARO.csv", 5, "all")]
+    refused = client.get(f"/api/imports/{many['id']}/refused").text.splitlines()
+    assert refused[0] == "day;open;high;low;close;volume;file;line;reason"
+    assert refused[1].startswith("9.3.2026;10;9;8;10;1;TARO.csv;4;high")
+    path = f"/api/imports/{many['id']}"
+    lines = client.get(f"{path}/lines?words=k").json
+    assert [(line["code"], line["new"]) for line in lines["lines"]] == [("KWE OSK", 3)]
+    left = client.put(f"{path}/left-out", json={"codes": ["KWE OSK", "NONE"]}).json
+    assert (left["left_out"], left["left_rows"]) == (["KWE OSK"], 3)
+    own = worked(client, outside, many["id"], "take")
+    assert own["account"]["new"] == 6
+    assert client.put(f"{path}/left-out", json={"codes": []}).status_code == 409
+    codes = {instrument.code for instrument in outside.market.instruments()}
+    assert {"QUVNA", "TARO"} <= codes
+    assert "KWE OSK" not in codes
+    # The next such files are read as these; one of another encoding or header is of another shape.
+    more = dict([share("QUVNA", 5), share("NEWER"), share("WIDER", 2, ";note")])
+    gathered = send_some(client, token.replace("0", "f"), more, last=True)
+    assert [own["file_count"] for own in gathered["imports"]] == [2, 1]
+    own = worked(client, outside, gathered["imports"][0]["id"])
+    assert counts(own) == (5, 0, 4, 0)
+    found = client.get("/api/imports?words=TARO").json
+    assert [own["id"] for own in found] == [many["id"]]
+
+
+def test_files_that_stop_coming_are_gone_on_with_or_put_away(
+    client: FlaskClient, outside: Outside
+) -> None:
+    gathered = send_some(client, "a" * 16, dict([share("QUVNA"), share("TARO")]), last=False)
+    number = gathered["imports"][0]["id"]
+    assert client.post(f"/api/imports/{number}/take").status_code == 409
+    assert client.post(f"/api/imports/{number}/read").json["state"] == "reading"
+    assert client.post(f"/api/imports/{number}/read").status_code == 409
+    assert worked(client, outside, number)["account"]["instruments"] == 2
+    bad = client.post(
+        f"/api/imports/many?gathering={'b' * 16}&last=true",
+        data=b"no archive" * 200,
+        content_type="application/octet-stream",
+    )
+    assert bad.json["code"] == "unreadable_file"
 
 
 def zipped(**tables: str) -> bytes:

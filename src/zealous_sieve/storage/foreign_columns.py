@@ -17,7 +17,7 @@ from zealous_sieve.core.market.foreign.moments import MomentReader, Moments, par
 from zealous_sieve.core.market.foreign.numbers import THOUSANDS
 from zealous_sieve.core.market.foreign.refusals import Refusals
 from zealous_sieve.core.market.foreign.sifting import Rows
-from zealous_sieve.storage.foreign_files import Piece, Table, Told, pieces, texts_of
+from zealous_sieve.storage.foreign_files import Piece, Table, Told, pieces, texts_of, together
 
 
 def read_rows(tables: Sequence[Table], refusals: Refusals, told: Told) -> Rows:
@@ -25,10 +25,11 @@ def read_rows(tables: Sequence[Table], refusals: Refusals, told: Told) -> Rows:
 
     Raises DataError where a file does not fit its layout.
     """
-    reader = MomentReader(tables[0].layout.dates, tables[0].layout.zone)
+    layout = tables[0].layout
+    reader = MomentReader(layout.dates, layout.zone)
     codes: dict[str, int] = {}
     parts: list[tuple[NDArray[np.int32], Moments, dict[str, Column], NDArray[np.int64]]] = []
-    for layout, piece in pieces(tables, refusals, told):
+    for piece in together(pieces(tables, refusals, told)):
         bad = np.zeros(len(piece.lines), bool)
         moments = _moments(piece, layout, reader, refusals, bad)
         values = _VALUES[layout.content](piece, layout, refusals, bad)
@@ -58,7 +59,8 @@ def _together(parts: Sequence[NDArray[Any]], kind: Any) -> NDArray[Any]:
 def _owners(piece: Piece, layout: Layout, codes: dict[str, int]) -> NDArray[np.int32]:
     column = layout.column("instrument")
     if column is None:
-        return np.full(len(piece.lines), codes.setdefault(layout.code, len(codes)), np.int32)
+        places = [codes.setdefault(code, len(codes)) for code, _ in piece.codes]
+        return np.repeat(np.asarray(places, np.int32), [count for _, count in piece.codes])
     encoded = pc.utf8_trim_whitespace(texts_of(piece.columns[column])).dictionary_encode()
     own = [codes.setdefault(text or "", len(codes)) for text in encoded.dictionary.to_pylist()]
     own.append(codes.setdefault("", len(codes)) if encoded.null_count else 0)

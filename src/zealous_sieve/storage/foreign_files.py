@@ -5,7 +5,7 @@ from __future__ import annotations
 import codecs
 import csv
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
@@ -99,6 +99,16 @@ def first_lines(path: Path, known: Encoding | None = None) -> tuple[list[str], E
     return lines[:FIRST_LINES], encoding
 
 
+def head_of(path: Path, name: str, skip: int) -> tuple[object, ...]:
+    """What a file begins with, up to its header below some lines, and how it is encoded: where that is the
+    same, files have the same columns."""
+    if is_parquet(name):
+        return (str(parquet_file(path).schema_arrow.remove_metadata()),)
+    with path.open("rb") as file:
+        start = file.read(FIRST_BYTES)
+    return (b"\n".join(start.split(b"\n", skip + 1)[: skip + 1]).rstrip(b"\r"), _encoding(start))
+
+
 def _encoding(start: bytes) -> Encoding:
     if start.startswith((codecs.BOM_UTF16_LE, codecs.BOM_UTF16_BE)):
         return Encoding.UTF_16
@@ -145,10 +155,12 @@ def texts_of(column: Any) -> Any:
 
 @dataclass(frozen=True, kw_only=True)
 class Piece:
-    """Some rows of a file: columns by their own names, and the numbers of their lines."""
+    """Some rows of a file, or of several: columns by their own names, the numbers of their lines, and of
+    how many of the rows which instrument is the one that the layout names."""
 
     columns: Mapping[str, Any]
     lines: NDArray[np.int64]
+    codes: Sequence[tuple[str, int]] = ()
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -160,12 +172,40 @@ class Table:
     layout: Layout
 
 
-def pieces(
-    tables: Sequence[Table], refusals: Refusals, told: Told
-) -> Iterator[tuple[Layout, Piece]]:
-    """All rows of some files, some at a time, with how they are written; lines of the second file are
-    counted from ``PLACE`` on. Raises DataError where a file can't be read so; one of several is refused
-    instead."""
+AT_LEAST = 100_000
+"""Rows of small files that are read as one piece."""
+
+
+def together(found: Iterable[Piece]) -> Iterator[Piece]:
+    """Pieces as few as may be: small ones of the same columns are put together."""
+    waiting: list[Piece] = []
+    for piece in found:
+        alike = not waiting or _types(waiting[0]) == _types(piece)
+        if not alike or sum(len(own.lines) for own in waiting) >= AT_LEAST:
+            yield _joined(waiting)
+            waiting = []
+        waiting.append(piece)
+    if waiting:
+        yield _joined(waiting)
+
+
+def _types(piece: Piece) -> list[tuple[str, Any]]:
+    return [(name, column.type) for name, column in piece.columns.items()]
+
+
+def _joined(some: Sequence[Piece]) -> Piece:
+    if len(some) == 1:
+        return some[0]
+    return Piece(
+        columns={n: pa.concat_arrays([own.columns[n] for own in some]) for n in some[0].columns},
+        lines=np.concatenate([own.lines for own in some]),
+        codes=[code for own in some for code in own.codes],
+    )
+
+
+def pieces(tables: Sequence[Table], refusals: Refusals, told: Told) -> Iterator[Piece]:
+    """All rows of some files, some at a time; lines of the second file are counted from ``PLACE`` on.
+    Raises DataError where a file can't be read so; one of several is refused instead."""
     sizes = [max(1, table.path.stat().st_size) for table in tables]
     count = 0
     for place, table in enumerate(tables):
@@ -182,7 +222,7 @@ def pieces(
                     message = f"there are more than {MOST_ROWS:,} rows"
                     mend = "bring them in parts"
                     raise DataError(Problem(code="too_many_rows", message=message, mend=mend))
-                yield table.layout, piece
+                yield replace(piece, codes=((table.layout.code, len(piece.lines)),))
         except DataError as error:
             if len(tables) == 1 or count > MOST_ROWS:
                 raise
@@ -278,7 +318,7 @@ def read_texts(
 ) -> Iterator[tuple[int, dict[str, str]]]:
     """The rows of a table of instruments, events or venues: line, and texts by the names of the table's
     columns. Raises DataError where the file does not fit the layout."""
-    for _, piece in pieces(tables, refusals, told):
+    for piece in pieces(tables, refusals, told):
         columns = {n: texts_of(column).to_pylist() for n, column in piece.columns.items()}
         for row, line in enumerate(piece.lines):
             yield int(line), {n: (own[row] or "").strip() for n, own in columns.items()}

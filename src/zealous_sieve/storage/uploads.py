@@ -34,15 +34,16 @@ def _room(size: int) -> None:
         raise DataError(Problem(code="too_large", message=message, mend="bring it in parts"))
 
 
-def _written(path: Path, pieces: Iterable[bytes]) -> int:
-    """Write a file as it comes in; returns its size."""
+def _written(path: Path, pieces: Iterable[bytes], *, synced: bool = True) -> int:
+    """Write a file as it comes in, ``synced`` so that it survives the machine; returns its size."""
     size = 0
     with path.open("wb") as file:
         for piece in pieces:
             size += len(piece)
             _room(size)
             file.write(piece)
-        os.fsync(file.fileno())
+        if synced:
+            os.fsync(file.fileno())
     return size
 
 
@@ -53,6 +54,11 @@ def _is_full(error: BaseException) -> bool:
 def _named_by(name: str, layout: Layout) -> Layout:
     """How a file of many is written, which may name its instrument by its own name."""
     return replace(layout, code=code_of_file(Path(name).stem)) if layout.by_file else layout
+
+
+def _gone() -> DataError:
+    message = "the file is not kept any more"
+    return DataError(Problem(code="file_gone", message=message, mend="bring it in anew"))
 
 
 class Uploads:
@@ -77,7 +83,7 @@ class Uploads:
         self.folder.mkdir(parents=True, exist_ok=True, mode=0o700)
         path = self.folder / f"held-{uuid.uuid4().hex}"
         try:
-            size = _written(path, pieces)
+            size = _written(path, pieces, synced=False)
             name = unpacked(path, name, _room)
         except BaseException as error:
             path.unlink(missing_ok=True)
@@ -87,6 +93,10 @@ class Uploads:
     def look_at(self, held: Held, zones: Mapping[str, str]) -> Glimpse:
         """What a file that is held seems to be; raises DataError for what is no table."""
         return foreign_files.glimpse(self.folder / held.place, held.name, zones)
+
+    def head(self, held: Held, skip: int) -> tuple[object, ...]:
+        """What a file that is held begins with, up to its header below some lines, and its encoding."""
+        return foreign_files.head_of(self.folder / held.place, held.name, skip)
 
     def is_across(self, held: Held, layout: Layout) -> bool:
         """Whether a file that is held has instruments across."""
@@ -140,8 +150,11 @@ class Uploads:
         )
 
     def sample(self, number: int, name: str, layout: Layout) -> Sample:
-        first = self._tables(number, name, layout)[0]
-        return foreign_files.sample_in(first.path, first.name, layout)
+        try:
+            first = self._tables(number, name, layout)[0]
+            return foreign_files.sample_in(first.path, first.name, layout)
+        except FileNotFoundError:  # it has just been taken
+            raise _gone() from None
 
     def rows(self, number: int, name: str, layout: Layout, refusals: Refusals, told: Told) -> Rows:
         return read_rows(self._named(number, name, layout, refusals), refusals, told)
@@ -198,6 +211,5 @@ class Uploads:
         """Raises DataError ``file_gone``."""
         path = self._path(number)
         if not path.exists():
-            message = "the file is not kept any more"
-            raise DataError(Problem(code="file_gone", message=message, mend="bring it in anew"))
+            raise _gone()
         return path

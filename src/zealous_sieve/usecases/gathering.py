@@ -70,53 +70,89 @@ def read_gathered(outside: Outside, import_id: int) -> Import:
     return get_import(outside, own.id)
 
 
+LOOKED_AT = 4
+"""So many files of a shape are understood each; later ones need only the same header."""
+
+
+@dataclass
+class _Group:
+    """An import whose files are coming, and what its first ones began with."""
+
+    own: Import
+    head: tuple[object, ...] = ()
+    looked_at: int = 0
+    learned: bool = False
+    """Whether it is read as one before it was."""
+
+
 class _Gathering:
     """The imports that files of one token join, by their shape."""
 
     def __init__(self, outside: Outside, token: str) -> None:
         self.outside, self.token = outside, token
         self.zones = zones_of(outside)
-        self.changed: set[Shape] = set()
-        self.own: dict[Shape, Import] = {}
+        self.groups: dict[Shape, _Group] = {}
         for own in outside.imports.gathering(token):
             if own.state == ImportState.COMING:
-                self.own[_shape(own.layout, own.names)] = own
+                self.groups[_shape(own.layout, own.names)] = _Group(own)
 
     def add(self, name: str, pieces: Iterable[bytes]) -> None:
         """Let a file join those of its shape. Raises DataError where it is no table."""
-        held = self.outside.files.hold(name, pieces)
+        files = self.outside.files
+        held = files.hold(name, pieces)
         try:
-            glimpse = self.outside.files.look_at(held, self.zones)
-            if self.outside.files.is_across(held, glimpse.understood.layout):
-                # Its rows are made of its columns: it is an import of its own.
-                own = bring(self.outside, held.name, self.outside.files.content(held), queued=False)
-                self.outside.imports.gather(own.id, self.token, own.layout, own.doubts, own.names)
-                self.outside.imports.grow(own.id, own.name, 1, own.size)
+            for group in self.groups.values():
+                layout = group.own.layout
+                enough = group.looked_at >= LOOKED_AT and layout.header and not layout.across
+                if enough and files.head(held, layout.skip) == group.head:
+                    self._join(group, held)
+                    return
+            glimpse = files.look_at(held, self.zones)
+            if files.is_across(held, glimpse.understood.layout):
+                self._stand_apart(held)
             else:
-                self._join(held, glimpse)
+                self._join(self._group(held, glimpse), held)
         finally:
-            self.outside.files.let_go(held)
+            files.let_go(held)
 
-    def _join(self, held: Held, glimpse: Glimpse) -> None:
-        shape = _shape(glimpse.understood.layout, glimpse.sample.names)
-        own = self.own.get(shape) or self._begin(held, glimpse)
+    def _stand_apart(self, held: Held) -> None:
+        """The rows of a table with instruments across are made of its columns: it is an import of its
+        own."""
+        imports, content = self.outside.imports, self.outside.files.content(held)
+        own = bring(self.outside, held.name, content, queued=False)
+        imports.gather(own.id, self.token, own.layout, own.doubts, own.names)
+        imports.grow(own.id, own.name, 1, own.size)
+
+    def _join(self, group: _Group, held: Held) -> None:
+        own = group.own
         self.outside.files.join(own.id, own.file_count, held)
-        self.own[shape] = replace(own, file_count=own.file_count + 1, size=own.size + held.size)
-        self.changed.add(shape)
+        group.own = replace(own, file_count=own.file_count + 1, size=own.size + held.size)
 
-    def _begin(self, held: Held, glimpse: Glimpse) -> Import:
-        imports = self.outside.imports
-        understood = as_before(self.outside, glimpse)
-        own = imports.add(held.name)
-        imports.gather(
-            own.id, self.token, understood.layout, understood.doubts, glimpse.sample.names
-        )
-        return get_import(self.outside, own.id)
+    def _group(self, held: Held, glimpse: Glimpse) -> _Group:
+        """The import of a file's shape; of its first files the one with the fewest doubts says how all are
+        written."""
+        imports, names = self.outside.imports, glimpse.sample.names
+        shape = _shape(glimpse.understood.layout, names)
+        group = self.groups.get(shape)
+        if group is None:
+            understood = as_before(self.outside, glimpse)
+            number = imports.add(held.name).id
+            imports.gather(number, self.token, understood.layout, understood.doubts, names)
+            learned = understood is not glimpse.understood
+            own = get_import(self.outside, number)
+            group = self.groups[shape] = _Group(own, learned=learned)
+        elif not group.learned and len(glimpse.understood.doubts) < len(group.own.doubts):
+            layout, doubts = glimpse.understood.layout, glimpse.understood.doubts
+            imports.gather(group.own.id, self.token, layout, doubts, names)
+            group.own = replace(group.own, layout=layout, doubts=doubts)
+        group.head = self.outside.files.head(held, group.own.layout.skip)
+        group.looked_at += 1
+        return group
 
     def keep(self) -> None:
         """Keep how many files each import has by now."""
-        for shape in self.changed:
-            own = self.own[shape]
+        for group in self.groups.values():
+            own = group.own
             self.outside.imports.grow(own.id, own.name, own.file_count, own.size)
 
 
