@@ -119,10 +119,11 @@ class BarStore:
         with self.database.raw() as connection:
             return count_back(connection, import_id)
 
-    def take_back(self, import_id: int) -> TakenBack:
-        """Undo what an import did to bars, but where a later one lies on it; all or nothing."""
+    def take_back(self, import_id: int, codes: Sequence[str] | None = None) -> TakenBack:
+        """Undo what an import did to bars, of all instruments or of some, but where a later one lies on it;
+        all or nothing."""
         with self.database.raw() as connection:
-            return take_back(connection, import_id)
+            return take_back(connection, import_id, codes)
 
     def put_away_empty(self, codes: Sequence[str]) -> int:
         """Put away those of some instruments that have no bars; returns how many."""

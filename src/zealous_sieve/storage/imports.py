@@ -97,8 +97,8 @@ class ImportStore:
             return [Line(**dict(zip(_LINE, own, strict=True))) for own in kept]
 
     def leave_out(self, import_id: int, codes: Sequence[str], rows: int) -> bool:
-        ready = ImportRow.state == ImportState.READY
-        return self._change(import_id, ready, left_out=list(codes), left_rows=rows)
+        still = ImportRow.state.in_((ImportState.READY, ImportState.DONE))
+        return self._change(import_id, still, left_out=list(codes), left_rows=rows)
 
     def unfinished(self) -> list[Import]:
         at_work = [state for state in ImportState if state.at_work]

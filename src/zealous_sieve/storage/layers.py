@@ -96,7 +96,10 @@ _COPY = (
     b"COPY bar_layers (import_id, instrument_id, base, touched, payload) FROM STDIN (FORMAT binary)"
 )
 _COLUMNS = "l.id, l.import_id, l.instrument_id, l.base, l.touched, l.payload"
-_OF = f"SELECT {_COLUMNS} FROM bar_layers l WHERE l.import_id = %s ORDER BY l.id"
+_OF = f"""
+SELECT {_COLUMNS} FROM bar_layers l WHERE l.import_id = %s
+AND (%s::int[] IS NULL OR l.instrument_id = ANY(%s::int[])) ORDER BY l.id
+"""
 _LATER = f"""
 SELECT {_COLUMNS} FROM bar_layers l JOIN bar_layers own
 ON own.instrument_id = l.instrument_id AND own.base = l.base AND own.id < l.id
@@ -114,9 +117,11 @@ def lay(connection: psycopg.Connection, import_id: int, layers: Collection[Layer
             )
 
 
-def layers_of(connection: psycopg.Connection, import_id: int) -> list[Layer]:
-    """The layers of an import."""
-    return list(_read(connection, _OF, import_id))
+def layers_of(
+    connection: psycopg.Connection, import_id: int, some: list[int] | None
+) -> list[Layer]:
+    """The layers of an import, of all its instruments or of some."""
+    return list(_read(connection, _OF, import_id, some, some))
 
 
 def layers_over(
@@ -127,6 +132,12 @@ def layers_over(
     for own in _read(connection, _LATER, import_id):
         found.setdefault((own.instrument, own.base), []).append(own)
     return found
+
+
+def drop_layers(connection: psycopg.Connection, layers: Collection[Layer]) -> None:
+    """Forget layers that were taken back."""
+    numbers = [own.id for own in layers]
+    connection.execute("DELETE FROM bar_layers WHERE id = ANY(%s)", (numbers,))
 
 
 def relay(connection: psycopg.Connection, changed: Collection[Layer]) -> None:
@@ -148,9 +159,9 @@ def _payload(own: Layer) -> bytes:
     return zstandard.compress(steps.tobytes() + own.before.tobytes(), 3)
 
 
-def _read(connection: psycopg.Connection, query: str, of: int) -> Iterator[Layer]:
+def _read(connection: psycopg.Connection, query: str, *of: object) -> Iterator[Layer]:
     for number, import_id, instrument, kind, count, payload in connection.execute(
-        query.encode(), (of,), binary=True
+        query.encode(), of, binary=True
     ):
         raw, base = zstandard.decompress(payload), Base(kind)
         touched = np.frombuffer(raw, "<i8", count).cumsum()

@@ -18,6 +18,7 @@ from zealous_sieve.storage.layers import (
     Layer,
     Rows,
     Uncovered,
+    drop_layers,
     layers_of,
     layers_over,
     relay,
@@ -56,13 +57,16 @@ UPDATE imports m SET made = m.made || heirs.codes FROM (
 
 def count_back(connection: psycopg.Connection, import_id: int) -> TakenBack:
     """What taking an import back would do."""
-    return _counted([under for under, _ in _uncovered(connection, import_id)])
+    return _counted([under for under, _ in _uncovered(connection, import_id, None)])
 
 
-def take_back(connection: psycopg.Connection, import_id: int) -> TakenBack:
+def take_back(
+    connection: psycopg.Connection, import_id: int, codes: Sequence[str] | None = None
+) -> TakenBack:
     """Bars of an import go, and those that it replaced stand there again, but where a later import lies on
-    them. Instruments that it made are put away if they have no bars left."""
-    found = _uncovered(connection, import_id)
+    them. Instruments that it made are put away if they have no bars left. Of
+    some ``codes`` only it is one of part of the import."""
+    found = _uncovered(connection, import_id, _numbers(connection, codes))
     relay(connection, [own for _, changed in found for own in changed])
     unders = [under for under, _ in found]
     for base in Base:
@@ -75,17 +79,24 @@ def take_back(connection: psycopg.Connection, import_id: int) -> TakenBack:
     for base in {under.layer.base for under in unders}:
         touched = sorted({u.layer.instrument for u in unders if u.layer.base == base})
         connection.execute(sql.CHANGED, (touched, int(base), version and version[0]))
-    connection.execute("DELETE FROM bar_layers WHERE import_id = %s", (import_id,))
+    drop_layers(connection, [under.layer for under in unders])
     return _counted(unders, put_away=_put_away_made(connection, import_id))
 
 
+def _numbers(connection: psycopg.Connection, codes: Sequence[str] | None) -> list[int] | None:
+    if codes is None:
+        return None
+    query = "SELECT id FROM instruments WHERE code = ANY(%s)"
+    return [number for (number,) in connection.execute(query, (list(codes),)).fetchall()]
+
+
 def _uncovered(
-    connection: psycopg.Connection, import_id: int
+    connection: psycopg.Connection, import_id: int, some: list[int] | None
 ) -> list[tuple[Uncovered, list[Layer]]]:
     later = layers_over(connection, import_id)
     return [
         uncover(own, later.get((own.instrument, own.base), []))
-        for own in layers_of(connection, import_id)
+        for own in layers_of(connection, import_id, some)
     ]
 
 

@@ -126,7 +126,7 @@ class Import:
     account: Account | None
     file_count: int
     left_out: tuple[str, ...]
-    """Instruments that are not to be taken, and how many rows that is."""
+    """Instruments that are not to be taken, or were taken back, and how many rows that is."""
     left_rows: int
     reversible: bool
     """Whether it is known what stood there before, so that it can be taken back."""
@@ -175,7 +175,8 @@ class ImportsPort(Protocol):
 
     def lines(self, import_id: int) -> list[Line]: ...
     def leave_out(self, import_id: int, codes: Sequence[str], rows: int) -> bool:
-        """Keep which instruments are not to be taken; False where it is not ready."""
+        """Keep which instruments are not to be taken, or were taken back; False where it is neither ready
+        nor done."""
         ...
 
     def unfinished(self) -> list[Import]: ...

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import IO
 
@@ -216,12 +216,28 @@ def leave_out(outside: Outside, import_id: int, codes: Sequence[str]) -> Import:
     """Say which instruments of an import are not to be taken. Raises ConflictError where it is not
     ready."""
     own = get_import(outside, import_id)
-    left = set(codes)
-    lines = [line for line in outside.imports.lines(own.id) if line.code in left]
-    rows = sum(line.new + line.changed for line in lines)
-    if not outside.imports.leave_out(own.id, [line.code for line in lines], rows):
+    if own.state != ImportState.READY:
         raise ConflictError("import_not_ready", f"{own.name} is {own.state}")
+    _leave(outside, own, codes)
     return get_import(outside, own.id)
+
+
+def _leave(outside: Outside, own: Import, codes: Collection[str]) -> None:
+    lines = [line for line in outside.imports.lines(own.id) if line.code in codes]
+    rows = sum(line.new + line.changed for line in lines)
+    outside.imports.leave_out(own.id, [line.code for line in lines], rows)
+
+
+def take_some_back(outside: Outside, import_id: int, codes: Sequence[str]) -> TakenBack:
+    """Undo what an import did to some instruments. Raises ConflictError where it can't be taken back."""
+    own = get_import(outside, import_id)
+    if own.state != ImportState.DONE or not own.reversible or not own.layout.content.timed:
+        raise _irreversible(own)
+    done = outside.bars.take_back(own.id, codes)
+    _leave(outside, own, {*own.left_out, *codes})
+    outside.bars.pack_periods()
+    check_data(outside)
+    return done
 
 
 def count_back(outside: Outside, import_id: int) -> TakenBack:

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { useQuery } from '@tanstack/vue-query'
+import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, ref, watch } from 'vue'
 import { useAct } from '@/shared/act'
 import { answer, api, type Import } from '@/shared/api'
@@ -10,6 +10,7 @@ import { day, plural } from '@/shared/format'
 /** What would change of each instrument, and which of them are not to be taken. */
 const props = defineProps<{ own: Import }>()
 const emit = defineEmits<{ left: [] }>()
+const client = useQueryClient()
 const STEP = 100
 const words = ref('')
 const size = ref(STEP)
@@ -44,6 +45,16 @@ const leave = (codes: Iterable<string>) =>
     )
     emit('left')
   })
+const reversible = computed(() => props.own.state === 'done' && props.own.reversible)
+const takeBack = (code: string) =>
+  act('Not taken back', async () => {
+    const body = { codes: [code] }
+    await answer(
+      api.POST('/api/imports/{import_id}/back/some', { params: { path: path.value }, body }),
+    )
+    emit('left')
+    await client.invalidateQueries()
+  })
 function turn(code: string) {
   const now = new Set(left.value)
   if (!now.delete(code)) now.add(code)
@@ -57,7 +68,7 @@ const count = (n: number) => n.toLocaleString('en-GB')
     <h2>
       By instrument
       <span v-if="left.size" class="fall">
-        {{ plural(left.size, 'instrument') }} left out
+        {{ plural(left.size, 'instrument') }} {{ open ? 'left out' : 'not taken, or taken back' }}
         <button v-if="open" class="button plain" :disabled="busy" @click="leave([])">
           take all
         </button>
@@ -81,7 +92,7 @@ const count = (n: number) => n.toLocaleString('en-GB')
     <table v-if="found?.lines.length" class="ledger">
       <thead>
         <tr>
-          <th>{{ open ? 'Take' : 'Taken' }}</th>
+          <th>{{ open ? 'Take' : '' }}</th>
           <th>Instrument</th>
           <th class="number">New</th>
           <th class="number">Changed</th>
@@ -94,12 +105,22 @@ const count = (n: number) => n.toLocaleString('en-GB')
         <tr v-for="line in found.lines" :key="line.code" :class="{ left: left.has(line.code) }">
           <td>
             <input
+              v-if="open"
               type="checkbox"
               :checked="!left.has(line.code)"
-              :disabled="!open || busy"
+              :disabled="busy"
               :aria-label="`Take ${line.code}`"
               @change="turn(line.code)"
             />
+            <button
+              v-else-if="reversible && !left.has(line.code)"
+              class="button plain"
+              :disabled="busy"
+              :aria-label="`Take ${line.code} back`"
+              @click="takeBack(line.code)"
+            >
+              take back
+            </button>
           </td>
           <td class="mono">
             {{ line.code }} <span v-if="line.fresh" class="quiet">not known before</span>

@@ -86,6 +86,11 @@ def contract(outside: Outside) -> Contract:
         """Undo what an import did, but for what was changed later on top of it."""
         return imports.take_back(outside, import_id)
 
+    @api.endpoint("POST", "/imports/<id:import_id>/back/some", reply=TakenBack, body=LeftOutBody)
+    def take_some_back(import_id: int, body: LeftOutBody) -> TakenBack:
+        """Undo what an import did to some instruments."""
+        return imports.take_some_back(outside, import_id, body.codes)
+
     @api.endpoint("DELETE", "/imports/<id:import_id>")
     def forget_import(import_id: int) -> None:
         """Take an import off the list."""
