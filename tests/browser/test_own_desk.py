@@ -161,15 +161,86 @@ def test_an_empty_desk_takes_a_table_dropped_on_any_page_and_its_pages_work_befo
     visit_all(browser, own, *(f"/instruments/{quote(code, safe='')}" for code in FIVE))
 
 
+def test_from_300_files_on_an_empty_desk_to_hits_that_leave_it(
+    browser: Browser, own: Service
+) -> None:
+    page = browser.new_page(viewport={"width": 1280, "height": 800}, base_url=own.base)
+    faults = faults_of(page)
+    page.goto("/")
+    files = {}
+    for code in MANY[:300]:
+        rows = [line.partition(",")[2] for line in table((code,), 60).splitlines()]
+        files[f"{code}.csv"] = "\n".join(rows) + "\n"
+    drop_all(page, files)
+    expect(page.get_by_role("heading", name="QRN0000.csv and 299 more")).to_be_visible()
+    expect(page.locator(".sentence").first).to_contain_text("its name says")
+    page.get_by_label("Take QRN0003", exact=True).uncheck()
+    expect(page.get_by_text("1 instrument left out")).to_be_visible()
+    page.get_by_role("button", name="Take 17,940 bars of 1d").click()
+    page.get_by_label("Take QRN0007 back").click()
+    expect(page.get_by_text("2 instruments not taken, or taken back")).to_be_visible()
+
+    page.keyboard.press("Escape")
+    expect(page).to_have_url(re.compile("/instruments$"))
+    expect(page.get_by_role("link", name="QRN0008")).to_be_visible()
+    expect(page.get_by_role("link", name="QRN0007")).to_have_count(0)
+    page.keyboard.press("d")
+    page.get_by_label("Kind", exact=True).select_option("share")
+    page.get_by_label("Sector").press("Enter")
+    expect(page.get_by_text("What 298 instruments are is kept.")).to_be_visible()
+
+    page.goto("/sieves")
+    expect(page.locator(".sentence").first).to_contain_text("0 sieves")
+    page.keyboard.press("c")
+    expect(page.get_by_role("textbox", name="Condition 1", exact=True)).to_be_focused()
+    page.keyboard.type("close < average of 12 days")
+    expect(page.get_by_role("list", name="Did you mean")).to_be_visible()
+    leave_completion(page)
+    page.keyboard.press("Enter")
+    expect(page.locator(".leaves .sentence")).to_contain_text("298 of 298 pass now")
+    page.keyboard.press("Alt+Enter")
+    expect(page.get_by_role("textbox", name="Condition 2", exact=True)).to_be_focused()
+    page.keyboard.type("volume > 0")
+    leave_completion(page)
+    page.keyboard.press("Enter")
+    page.keyboard.press("a")
+    expect(page.get_by_role("textbox", name="Condition 3", exact=True)).to_be_focused()
+    page.keyboard.press("Alt+Delete")
+    expect(page.get_by_role("textbox", name="Condition 3", exact=True)).to_have_count(0)
+    page.keyboard.press("Control+Enter")
+    expect(page).to_have_url(re.compile(r"/runs/\d+$"))
+    expect(page.locator("main tbody tr").first).to_be_visible()
+    with page.expect_download() as given:
+        page.get_by_role("button", name=re.compile("^CSV")).first.click()
+    lines = Path(given.value.path()).read_text("utf-8").splitlines()
+    assert len(lines) > 20
+    assert any("QRN0" in line for line in lines[1:])
+    assert faults == []
+    page.close()
+    visit_all(browser, own, "/instruments/QRN0008", "/runs/1", "/imports/1")
+
+
+def leave_completion(page: Page) -> None:
+    """Put away what is offered for the word at the cursor, if anything is."""
+    page.wait_for_timeout(300)
+    if page.locator(".cm-tooltip-autocomplete").count():
+        page.keyboard.press("Escape")
+
+
 def drop(page: Page, name: str, text: str) -> None:
-    """Let a file go over the page."""
+    drop_all(page, {name: text})
+
+
+def drop_all(page: Page, files: dict[str, str]) -> None:
+    """Let files go over the page."""
     page.evaluate(
-        """([name, text]) => {
+        """(files) => {
           const dataTransfer = new DataTransfer()
-          dataTransfer.items.add(new File([text], name))
+          for (const [name, text] of Object.entries(files))
+            dataTransfer.items.add(new File([text], name))
           const how = { dataTransfer, bubbles: true, cancelable: true }
           for (const kind of ['dragover', 'drop'])
             document.body.dispatchEvent(new DragEvent(kind, how))
         }""",
-        [name, text],
+        files,
     )

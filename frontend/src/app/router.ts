@@ -3,6 +3,9 @@ import { carryMoment } from '@/shared/asOf'
 import { beginning } from '@/shared/beginning'
 import { known, preferences } from '@/shared/preferences'
 
+/** Where the last step leads, whether it has been made or not. */
+let wanted = ''
+
 /** The address says all of what is looked at; pages are loaded when first visited. */
 export const router = createRouter({
   history: createWebHistory(),
@@ -11,8 +14,10 @@ export const router = createRouter({
       path: '/',
       name: 'start',
       component: () => import('./LostPage.vue'),
-      beforeEnter: async () => {
+      beforeEnter: async (to) => {
         await known()
+        // Where one went on meanwhile, as with a file that was dropped, one is not called back.
+        if (wanted !== to.fullPath) return false
         return beginning.value.instruments === 0 ? '/imports' : preferences.value.first_page
       },
     },
@@ -119,6 +124,9 @@ export const router = createRouter({
       component: () => import('./LostPage.vue'),
     },
   ],
+})
+router.beforeEach((to) => {
+  wanted = to.fullPath
 })
 // Asked for at once and waited for by no page: what it begins with is set where it comes later.
 void known()

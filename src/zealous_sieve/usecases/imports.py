@@ -218,14 +218,15 @@ def leave_out(outside: Outside, import_id: int, codes: Sequence[str]) -> Import:
     own = get_import(outside, import_id)
     if own.state != ImportState.READY:
         raise ConflictError("import_not_ready", f"{own.name} is {own.state}")
-    _leave(outside, own, codes)
+    known = {line.code for line in outside.imports.lines(own.id)}
+    _leave(outside, own, known & set(codes))
     return get_import(outside, own.id)
 
 
 def _leave(outside: Outside, own: Import, codes: Collection[str]) -> None:
     lines = [line for line in outside.imports.lines(own.id) if line.code in codes]
     rows = sum(line.new + line.changed for line in lines)
-    outside.imports.leave_out(own.id, [line.code for line in lines], rows)
+    outside.imports.leave_out(own.id, sorted(codes), rows)
 
 
 def take_some_back(outside: Outside, import_id: int, codes: Sequence[str]) -> TakenBack:

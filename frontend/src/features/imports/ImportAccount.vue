@@ -84,9 +84,9 @@ const rows = computed(() => {
         >See {{ account.codes[0] }} on its chart</RouterLink
       >
     </p>
-    <p v-if="account.instruments && account.codes.length" class="codes">
+    <p v-if="own.layout.content === 'instruments' && account.codes.length" class="codes">
       <template v-if="taken"><Codes :codes="account.codes" /></template>
-      <span v-else class="mono quiet">{{ account.codes.slice(0, 40).join(' ') }}</span>
+      <span v-else class="mono quiet">{{ account.codes.join(' ') }}</span>
       <span v-if="account.instruments > account.codes.length" class="quiet">
         and {{ count(account.instruments - account.codes.length) }} more</span
       >

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, ref, watch } from 'vue'
+import { instrumentAt } from '@/shared/addresses'
 import { useAct } from '@/shared/act'
 import { answer, api, type Import } from '@/shared/api'
 import ErrorNote from '@/shared/ErrorNote.vue'
@@ -123,7 +124,13 @@ const count = (n: number) => n.toLocaleString('en-GB')
             </button>
           </td>
           <td class="mono">
-            {{ line.code }} <span v-if="line.fresh" class="quiet">not known before</span>
+            <RouterLink
+              v-if="own.state === 'done' && !left.has(line.code)"
+              :to="instrumentAt(line.code)"
+              >{{ line.code }}</RouterLink
+            >
+            <template v-else>{{ line.code }}</template>
+            <span v-if="line.fresh" class="quiet">not known before</span>
           </td>
           <td class="number">{{ count(line.new) }}</td>
           <td class="number">{{ count(line.changed) }}</td>
@@ -150,6 +157,11 @@ h2 {
   font-weight: 500;
   color: var(--quiet);
   margin: 12px 0 4px;
+}
+input[type='checkbox'] {
+  width: 15px;
+  height: 15px;
+  margin: 0 0 0 6px;
 }
 tr.left td {
   color: var(--quiet);

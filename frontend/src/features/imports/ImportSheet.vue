@@ -199,7 +199,7 @@ const facts = computed(() => {
         </button>
       </ImportAccount>
       <ImportLines
-        v-if="own.account && own.layout.content !== 'instruments' && own.account.instruments > 1"
+        v-if="own.account?.instruments && /^(bars|trades)/.test(own.account.nouns)"
         :own="own"
         @left="refresh"
       />

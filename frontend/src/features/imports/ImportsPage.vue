@@ -74,7 +74,10 @@ useKeys([
           Drop CSV or Parquet files here, packed or not: bars, trades, instruments, facts, events,
           venues.
         </p>
-        <button class="button" @click="picker?.click()">Choose files <kbd>c</kbd></button>
+        <p class="choose">
+          <button class="button" @click="picker?.click()">Choose files <kbd>c</kbd></button>
+          <button class="button" @click="folder?.click()">A folder</button>
+        </p>
         <input
           ref="picker"
           class="visually-hidden"
@@ -85,7 +88,6 @@ useKeys([
           accept=".csv,.txt,.tsv,.parquet,.pq,.gz,.zip"
           @change="picked"
         />
-        <button class="button" @click="folder?.click()">A folder</button>
         <input
           ref="folder"
           class="visually-hidden"
@@ -208,6 +210,12 @@ useKeys([
 .find {
   width: 100%;
   margin-top: 8px;
+}
+.drop .choose {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 6px;
+  margin: 0;
 }
 .drop p {
   margin: 0 0 8px;

@@ -150,7 +150,7 @@ export function useDecision(
   watch(
     () => hit.value?.code,
     (_, before) => {
-      if (before !== ledFrom) return
+      if (before === undefined || before !== ledFrom) return
       ledFrom = undefined
       ledOnAt = performance.now()
     },

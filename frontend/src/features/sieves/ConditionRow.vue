@@ -42,6 +42,8 @@ const emit = defineEmits<{
   threshold: [scale: number, value: number]
   tie: [scale: number]
   hold: [held: boolean]
+  next: []
+  another: []
 }>()
 const editor = ref<InstanceType<typeof FormulaEditor>>()
 const row = ref<HTMLElement>()
@@ -95,6 +97,13 @@ defineExpose({
     if (face.value === 'text') editor.value?.focus()
     else row.value?.querySelector<HTMLElement>('.cm-content')?.focus()
   },
+  /** The cursor goes into the text, all of it chosen. */
+  write: async () => {
+    face.value = 'text'
+    await nextTick()
+    editor.value?.choose()
+  },
+  leave: () => editor.value?.leave(),
   reveal: () => row.value?.scrollIntoView({ block: 'nearest' }),
 })
 /** While the pointer is down nothing opens: what is pressed would move away from under it. */
@@ -204,6 +213,9 @@ const bars = computed(() => {
         :offers="said ? reading?.offers : []"
         :vocabulary="vocabulary"
         :own="own"
+        steps
+        @next="emit('next')"
+        @another="emit('another')"
       />
       <p
         v-if="reading && !reading.ok && !(broken && face === 'parts')"

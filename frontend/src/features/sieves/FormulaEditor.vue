@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { autocompletion, completionKeymap, type CompletionContext } from '@codemirror/autocomplete'
-import { defaultKeymap, history, historyKeymap } from '@codemirror/commands'
+import { defaultKeymap, history, historyKeymap, insertNewline } from '@codemirror/commands'
 import { HighlightStyle, StreamLanguage, syntaxHighlighting } from '@codemirror/language'
 import { setDiagnostics } from '@codemirror/lint'
 import { EditorState, Prec } from '@codemirror/state'
@@ -23,7 +23,10 @@ const props = defineProps<{
   own?: readonly string[]
   /** One operand on one line: Enter leaves it as it is. */
   small?: boolean
+  /** One of several: Enter takes what was meant or goes on to the next, Shift+Enter begins a line. */
+  steps?: boolean
 }>()
+const emit = defineEmits<{ next: []; another: [] }>()
 const text = defineModel<string>({ required: true })
 const host = ref<HTMLElement>()
 let view: EditorView | undefined
@@ -84,12 +87,22 @@ onMounted(() => {
         Prec.highest(
           keymap.of([
             { key: 'Mod-Enter', run: () => true },
-            { key: 'Alt-Enter', run: () => take(props.offers?.[0]) },
+            {
+              key: 'Alt-Enter',
+              run: () => take(props.offers?.[0]) || (props.steps && told('another')),
+            },
           ]),
         ),
         keymap.of([
           ...completionKeymap,
           ...(props.small ? [{ key: 'Enter', run: () => true }] : []),
+          ...(props.steps
+            ? [
+                { key: 'Enter', run: () => take(props.offers?.[0]) || told('next') },
+                { key: 'Shift-Enter', run: insertNewline },
+              ]
+            : []),
+          { key: 'Escape', run: leave },
           ...historyKeymap,
           ...defaultKeymap,
         ]),
@@ -123,7 +136,22 @@ function showProblems() {
   if (view) view.dispatch(setDiagnostics(view.state, diagnostics(view.state.doc, props.problems)))
 }
 watch(() => props.problems, showProblems)
-defineExpose({ focus: () => view?.focus() })
+function told(what: 'next' | 'another') {
+  if (what === 'next') emit('next')
+  else emit('another')
+  return true
+}
+/** The keys are those of the page again. */
+function leave(own: EditorView) {
+  own.contentDOM.blur()
+  return true
+}
+/** The cursor goes in with all of the text chosen: what is typed takes its place. */
+function choose() {
+  view?.focus()
+  view?.dispatch({ selection: { anchor: 0, head: view.state.doc.length } })
+}
+defineExpose({ focus: () => view?.focus(), choose, leave: () => view?.contentDOM.blur() })
 </script>
 
 <template>
@@ -133,7 +161,7 @@ defineExpose({ focus: () => view?.focus() })
       <li class="quiet" aria-hidden="true">Did you mean</li>
       <li v-for="(offer, n) in offers" :key="offer.text">
         <button class="button" :title="`Write ${offer.text}`" @click="take(offer)">
-          <code>{{ offer.text }}</code> <kbd v-if="n === 0">Alt ⏎</kbd>
+          <code>{{ offer.text }}</code> <kbd v-if="n === 0">{{ steps ? '⏎' : 'Alt ⏎' }}</kbd>
         </button>
         <span>{{ offer.sentence }}</span>
       </li>

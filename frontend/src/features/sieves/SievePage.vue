@@ -98,8 +98,25 @@ function join(both: Sieve) {
 
 function add() {
   draft.value.conditions.push(condition('rel_volume(18) > 1'))
-  nextTick(() => rows.value.at(-1)?.focus())
+  nextTick(() => rows.value.at(-1)?.write())
 }
+/** From one condition to the next; from the last back to the keys of the page. */
+function goOn(position: number) {
+  const next = rows.value[position + 1]
+  if (next) next.focus()
+  else rows.value[position]?.leave()
+}
+/** A sieve that was begun by key is written in at once. */
+watch(
+  ready,
+  async (here) => {
+    if (!here || !window.history.state?.write) return
+    window.history.replaceState({ ...window.history.state, write: false }, '')
+    await nextTick()
+    await rows.value[0]?.write()
+  },
+  { immediate: true, flush: 'post' },
+)
 /** A condition that was read on a chart, seen at once with what it measures. */
 function take(formula: string) {
   draft.value.conditions.push(condition(formula))
@@ -200,7 +217,10 @@ listKeys([
   ['Alt+Insert', 'the condition once more'],
   ['Alt+Delete', 'remove the condition'],
   ['Alt+O', 'switch the condition off, or on'],
-  ['Alt+⏎', 'take what was meant'],
+  ['⏎', 'take what was meant, else to the next condition'],
+  ['⇧+⏎', 'a new line in the condition'],
+  ['Alt+⏎', 'one more condition'],
+  ['Escape', 'out of the text'],
 ])
 useKeys([
   { key: 'Ctrl+s', does: 'save', run: saveOnly },
@@ -274,6 +294,8 @@ useKeys([
               @threshold="(scale, value) => moveThreshold(n, scale, value)"
               @tie="(scale) => tie(n, scale)"
               @hold="(own) => (held = own)"
+              @next="goOn(n)"
+              @another="add"
             />
           </ol>
           <p class="adds">

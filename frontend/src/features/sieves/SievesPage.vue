@@ -70,7 +70,11 @@ const gone = computed(() =>
 const at = ref(0)
 const chosen = computed(() => sieves.data.value?.[at.value] ?? sieves.data.value?.[0])
 useKeys([
-  { key: 'c', does: 'compose a new sieve', run: () => router.push('/sieves/new') },
+  {
+    key: 'c',
+    does: 'compose a new sieve',
+    run: () => router.push({ path: '/sieves/new', state: { write: true } }),
+  },
   { key: 'Ctrl+z', does: 'undo what was just done', notInTexts: true, run: takeBack },
 ])
 const columns = (): Columns => {
