@@ -457,6 +457,18 @@ def test_a_table_of_closes_overwrites_nothing_that_it_does_not_hold(
     assert after.columns["high"][19] == after.columns["open"][19] == 10.5
 
 
+def test_the_doubts_told_of_an_import_are_those_of_what_came_in(
+    client: FlaskClient, outside: Outside
+) -> None:
+    jump = BARS.replace("QUVNA;05.03.2026;10,5;11,25;9,5;10,", "QUVNA;05.03.2026;95;99;94;95,")
+    worked(client, outside, number := bring(client, "bars.csv", jump))
+    assert worked(client, outside, number, "take")["account"]["findings"] > 0
+    later = bring(client, "later.csv", BARS.split("QUVNA")[0] + "QUVNA;23.03.2026;10;11;9;10;1\n")
+    worked(client, outside, later)
+    assert worked(client, outside, later, "take")["account"]["findings"] == 0
+    assert any(own.code == "QUVNA" for own in outside.market.findings())
+
+
 def test_an_import_is_taken_back_whole_but_for_what_a_later_one_changed(
     client: FlaskClient, outside: Outside
 ) -> None:

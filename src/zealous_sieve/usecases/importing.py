@@ -15,7 +15,8 @@ from zealous_sieve.usecases.ports import Outside
 
 @dataclass(frozen=True, kw_only=True)
 class Imported:
-    """What an import did; ``findings`` are those about the imported instruments."""
+    """What an import did; ``findings`` are those about the imported instruments that were not there before
+    it."""
 
     bars: int
     instruments: int
@@ -46,6 +47,7 @@ def import_bars(
         for code in codes
         if code not in known
     ]
+    before = set(outside.market.findings())
     count = outside.bars.write(bars, fresh, told, import_id)
     outside.bars.pack_periods()
     closed = [
@@ -56,5 +58,5 @@ def import_bars(
     ]
     if closed:
         remember_newest(outside.market, max(closed))
-    findings = tuple(check_some(outside, codes))
+    findings = tuple(own for own in check_some(outside, codes) if own not in before)
     return Imported(bars=count, instruments=len(codes), added=len(fresh), findings=findings)
