@@ -136,7 +136,7 @@ def test_what_was_meant_is_taken_by_one_key_and_given_back_by_undo(page: Page) -
     offers = page.get_by_role("list", name="Did you mean").get_by_role("button")
     expect(offers).to_have_text(
         [
-            "close > prev(high) for 3 bars on 1w Alt ⏎",
+            "close > prev(high) for 3 bars on 1w ⏎",
             "close > prev(high) for 15 bars",
             "close > (high on 1d) for 3 bars on 1w",
             "close > (high on 1d) for 15 bars",

@@ -598,6 +598,8 @@ def test_many_files_of_one_shape_are_one_import_and_others_stand_apart(
     path = f"/api/imports/{many['id']}"
     lines = client.get(f"{path}/lines?words=k").json
     assert [(line["code"], line["new"]) for line in lines["lines"]] == [("KWE OSK", 3)]
+    across = {**own["layout"], "across": True}
+    assert client.put(f"{path}/layout", json={"layout": across}).json["code"] == "wrong_layout"
     left = client.put(f"{path}/left-out", json={"codes": ["KWE OSK", "NONE"]}).json
     assert (left["left_out"], left["left_rows"]) == (["KWE OSK"], 3)
     own = worked(client, outside, many["id"], "take")

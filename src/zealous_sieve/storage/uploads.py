@@ -181,7 +181,7 @@ class Uploads:
 
     def _tables(self, number: int, name: str, layout: Layout) -> list[Table]:
         """The files of an import as a layout reads them."""
-        if self._parts(number).exists():
+        if self._parts(number).exists() and not layout.across:
             names = [json.loads(line) for line in self._parts(number).read_text().splitlines()]
             return [
                 Table(path=self._part(number, n), name=own, layout=_named_by(own, layout))
@@ -210,6 +210,8 @@ class Uploads:
     def _there(self, number: int) -> Path:
         """Raises DataError ``file_gone``."""
         path = self._path(number)
+        if not path.exists():
+            path = self._part(number, 0)
         if not path.exists():
             raise _gone()
         return path

@@ -7,7 +7,7 @@ from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import IO
 
-from zealous_sieve.core.errors import CancelledError, CoreError
+from zealous_sieve.core.errors import CancelledError, CoreError, DataError, Problem
 from zealous_sieve.core.market.foreign.layout import FIELDS, Field, Layout, check_layout
 from zealous_sieve.core.market.foreign.refusals import Refusals
 from zealous_sieve.core.market.foreign.understand import (
@@ -154,6 +154,11 @@ def correct(outside: Outside, import_id: int, layout: Layout) -> Import:
         ImportState.CANCELLED,
     ):
         raise ConflictError("import_ended", f"{own.name} is {own.state}", "bring the file in anew")
+    if layout.across and own.file_count > 1:
+        message = "instruments across are read from one file at a time"
+        raise DataError(
+            Problem(code="wrong_layout", message=message, mend="bring these files in one by one")
+        )
     if layout.across != own.layout.across:
         glimpse = outside.files.glimpse(own.id, own.name, zones_of(outside), across=layout.across)
         understood, names = glimpse.understood, glimpse.sample.names

@@ -3,7 +3,7 @@ import type { Layout } from '@/shared/api'
 import InlineText from '@/shared/InlineText.vue'
 
 /** How a file is written, as a sentence whose parts are corrected where they stand. */
-const props = defineProps<{ layout: Layout }>()
+const props = defineProps<{ layout: Layout; many: boolean }>()
 const emit = defineEmits<{ correct: [part: Partial<Layout>] }>()
 const CONTENTS = ['bars', 'trades', 'instruments', 'facts', 'events', 'venues'] as const
 const SEPARATORS = [
@@ -99,7 +99,7 @@ function hold(content: string) {
         :value="layout.code ?? ''"
         maxlength="40"
         @take="(code) => emit('correct', { code })" /></template
-    ><template v-if="layout.content === 'bars'"
+    ><template v-if="layout.content === 'bars' && !many"
       >; instruments stand
       <select
         class="inline-part"

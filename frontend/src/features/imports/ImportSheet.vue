@@ -113,7 +113,7 @@ const facts = computed(() => {
           >{{ own.file_count > 1 ? `${own.file_count} files, ` : '' }}{{ sized(own.size) }}</span
         >
       </h1>
-      <ImportLayout v-if="open" :layout="layout" @correct="correct" />
+      <ImportLayout v-if="open" :layout="layout" :many="own.file_count > 1" @correct="correct" />
       <ul v-if="open && own.doubts.length && !draft" class="doubts">
         <li v-for="doubt in own.doubts" :key="doubt">Look here: {{ doubt }}.</li>
       </ul>
