@@ -103,7 +103,8 @@ AND (%s::int[] IS NULL OR l.instrument_id = ANY(%s::int[])) ORDER BY l.id
 _LATER = f"""
 SELECT {_COLUMNS} FROM bar_layers l JOIN bar_layers own
 ON own.instrument_id = l.instrument_id AND own.base = l.base AND own.id < l.id
-WHERE own.import_id = %s AND l.import_id IS DISTINCT FROM own.import_id ORDER BY l.id
+WHERE own.import_id = %s AND l.import_id IS DISTINCT FROM own.import_id
+AND (%s::int[] IS NULL OR l.instrument_id = ANY(%s::int[])) ORDER BY l.id
 """
 
 
@@ -125,11 +126,11 @@ def layers_of(
 
 
 def layers_over(
-    connection: psycopg.Connection, import_id: int
+    connection: psycopg.Connection, import_id: int, some: list[int] | None
 ) -> dict[tuple[int, Base], list[Layer]]:
-    """What later imports laid over the instruments and bases of one, in their order."""
+    """What later imports laid over one, over all its instruments or some, in their order."""
     found: dict[tuple[int, Base], list[Layer]] = {}
-    for own in _read(connection, _LATER, import_id):
+    for own in _read(connection, _LATER, import_id, some, some):
         found.setdefault((own.instrument, own.base), []).append(own)
     return found
 

@@ -93,7 +93,7 @@ def _numbers(connection: psycopg.Connection, codes: Sequence[str] | None) -> lis
 def _uncovered(
     connection: psycopg.Connection, import_id: int, some: list[int] | None
 ) -> list[tuple[Uncovered, list[Layer]]]:
-    later = layers_over(connection, import_id)
+    later = layers_over(connection, import_id, some)
     return [
         uncover(own, later.get((own.instrument, own.base), []))
         for own in layers_of(connection, import_id, some)

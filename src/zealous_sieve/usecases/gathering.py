@@ -81,8 +81,8 @@ class _Group:
     own: Import
     head: tuple[object, ...] = ()
     looked_at: int = 0
-    learned: bool = False
-    """Whether it is read as one before it was."""
+    settled: bool = True
+    """Whether it stays as it is written: as one before it was read, or as its first files of all are."""
 
 
 class _Gathering:
@@ -138,10 +138,10 @@ class _Gathering:
             understood = as_before(self.outside, glimpse)
             number = imports.add(held.name).id
             imports.gather(number, self.token, understood.layout, understood.doubts, names)
-            learned = understood is not glimpse.understood
+            settled = understood is not glimpse.understood
             own = get_import(self.outside, number)
-            group = self.groups[shape] = _Group(own, learned=learned)
-        elif not group.learned and len(glimpse.understood.doubts) < len(group.own.doubts):
+            group = self.groups[shape] = _Group(own, settled=settled)
+        elif not group.settled and len(glimpse.understood.doubts) < len(group.own.doubts):
             layout, doubts = glimpse.understood.layout, glimpse.understood.doubts
             imports.gather(group.own.id, self.token, layout, doubts, names)
             group.own = replace(group.own, layout=layout, doubts=doubts)
