@@ -49,7 +49,7 @@ def press_in_page(page: Page, first: str, soon: str, changes: str, at_once: str)
           new MutationObserver((_, watching) => {
             if (!words() || words() === before) return
             watching.disconnect()
-            setTimeout(() => press(atOnce))
+            press(atOnce)
           }).observe(document.body, { childList: true, characterData: true, subtree: true })
           press(first)
           setTimeout(() => press(soon), 100)

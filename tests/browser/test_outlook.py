@@ -6,8 +6,11 @@ import re
 
 from playwright.sync_api import Page, expect
 
+from tests.browser.hands import answer_late
+
 
 def test_an_outlook_is_written_and_settled(page: Page) -> None:
+    answer_late(page, "GET", "/api/beginning", 2000)
     page.goto("/outlook?asof=2026-06-09T14:20:00Z")
     writer = page.get_by_label("A new outlook")
     for label, value in (("Settled on bars", "1d"), ("Horizon", "4")):

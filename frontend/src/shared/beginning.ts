@@ -13,6 +13,8 @@ export const UNTOLD: Beginning = {
 /** Where pages of this desk begin, as far as it is known. */
 export const beginning = ref<Beginning>(UNTOLD)
 
+export const isTold = () => beginning.value.instruments >= 0
+
 /** Asked again whenever instruments came or went, or the settings were changed. */
 export async function readBeginning() {
   try {

@@ -3,7 +3,7 @@ import { instrumentAt } from '@/shared/addresses'
 import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import { useLocalStorage } from '@vueuse/core'
 import { computed, ref, watch } from 'vue'
-import { beginning } from '@/shared/beginning'
+import { beginning, isTold } from '@/shared/beginning'
 import { useRoute, useRouter } from 'vue-router'
 import { useAct } from '@/shared/act'
 import { answer, api } from '@/shared/api'
@@ -35,7 +35,8 @@ import {
 const client = useQueryClient()
 /** What is being written survives leaving the page. */
 const draft = useLocalStorage<Draft>('outlook', fresh(), { mergeDefaults: true })
-// Where this desk begins may come late.
+// Where this desk begins may come late: nothing can be written until then, so nothing is written over.
+const begins = computed(() => draft.value.code || isTold())
 watch(beginning, () => (draft.value = begunHere(draft.value)), { immediate: true })
 const route = useRoute()
 const router = useRouter()
@@ -143,7 +144,10 @@ const table = () => ({
 
 <template>
   <main class="page outlook">
-    <section aria-label="A new outlook" class="writer">
+    <section v-if="!begins" class="writer">
+      <p class="empty">Reading where this desk begins …</p>
+    </section>
+    <section v-else aria-label="A new outlook" class="writer">
       <p class="sentence">
         Of
         <InlineText

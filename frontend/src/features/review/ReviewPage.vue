@@ -125,9 +125,9 @@ const digits = Array.from({ length: 6 }, (_, n) => ({
 useKeys([
   { key: 'ArrowRight', does: 'next hit', repeats: true, run: () => go(at.value + 1) },
   { key: 'ArrowLeft', does: 'hit before', repeats: true, run: () => go(at.value - 1) },
-  { key: 't', does: 'take it', run: () => decide('take') },
-  { key: 'w', does: 'watch it', run: () => decide('watch') },
-  { key: 'd', does: 'drop it', run: () => decide('drop') },
+  { key: 't', does: 'take it', run: (e) => decide('take', e.timeStamp) },
+  { key: 'w', does: 'watch it', run: (e) => decide('watch', e.timeStamp) },
+  { key: 'd', does: 'drop it', run: (e) => decide('drop', e.timeStamp) },
   { key: 'x', does: 'take the verdict back', run: withdraw },
   { key: 'v', does: 'other reasons: of take, watch or drop', run: decision.nextKind },
   { key: 'm', does: 'write a note', run: () => noteField.value?.focus() },
@@ -252,7 +252,7 @@ const sentencesNow = computed(() =>
             :aria-pressed="hit.verdict?.verdict === v"
             :aria-disabled="busy"
             @focus="decision.setKind(v)"
-            @click="decide(v)"
+            @click="decide(v, $event.timeStamp)"
           >
             {{ v[0]!.toUpperCase() + v.slice(1) }} <kbd>{{ v[0] }}</kbd>
           </button>

@@ -20,8 +20,8 @@ type Send = (
 ) => Promise<void>
 
 /**
- * After a verdict has led to the next hit its keys rest for so long, or until something was said of it:
- * nobody can have seen it sooner.
+ * After a verdict has led to the next hit its keys rest until it was painted and for so long after, or until
+ * something was said of it: nobody can have seen it sooner.
  */
 export const REST = 350
 const PAUSE = 700
@@ -52,7 +52,8 @@ export function useDecision(
   const all = ref<Record<string, Words>>(draftOf<Record<string, Words>>(place.value)?.content ?? {})
   const busy = ref(false)
   const failure = shallowRef<{ error: ApiError; again: () => void }>()
-  let ledOnAt = -Infinity
+  /** Since when the hit on the page can be seen; never yet, while it is being painted. */
+  let seenAt = -Infinity
   let ledFrom: string | undefined
   let timer = 0
 
@@ -60,7 +61,7 @@ export function useDecision(
   function change(part: Partial<Words>) {
     const present = hit.value
     if (!present) return
-    ledOnAt = -Infinity
+    seenAt = -Infinity
     const changed = part.note !== undefined || part.reasons !== undefined || words.value.changed
     all.value = { ...all.value, [present.code]: { ...words.value, ...part, changed } }
     keepDraft(place.value, open(), 0)
@@ -110,9 +111,10 @@ export function useDecision(
     if (await tell(work, () => void keep(of))) settled(of.code, sent)
   }
 
-  async function decide(verdict: VerdictName) {
+  /** A press counts from when it was made, however late the page comes to it. */
+  async function decide(verdict: VerdictName, pressedAt = performance.now()) {
     const present = hit.value
-    if (!present || busy.value || performance.now() - ledOnAt < REST) return
+    if (!present || busy.value || pressedAt - seenAt < REST) return
     window.clearTimeout(timer)
     busy.value = true
     const before = present.verdict
@@ -124,7 +126,7 @@ export function useDecision(
     busy.value = false
     if (!kept) return
     settled(present.code, own)
-    ledOnAt = performance.now()
+    seenAt = performance.now()
     ledFrom = present.code
     decided(present, verdict, before, why)
   }
@@ -146,13 +148,18 @@ export function useDecision(
   watch(hit, (_, before) => {
     if (before && before.code !== hit.value?.code) void keep(before)
   })
-  // The hit that a verdict leads to may come late: its keys rest from when it is seen.
+  // The hit that a verdict leads to may come late, and be painted later still.
   watch(
     () => hit.value?.code,
     (_, before) => {
       if (before === undefined || before !== ledFrom) return
       ledFrom = undefined
-      ledOnAt = performance.now()
+      seenAt = Infinity
+      requestAnimationFrame(() =>
+        window.setTimeout(() => {
+          if (seenAt === Infinity) seenAt = performance.now()
+        }),
+      )
     },
     { flush: 'post' },
   )
