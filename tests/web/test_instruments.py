@@ -2,16 +2,19 @@
 
 from __future__ import annotations
 
+import json
 from datetime import timedelta
+from typing import Any
 from urllib.parse import quote
 
 import pytest
 from flask.testing import FlaskClient
 
-from tests.web.test_api import get, ran, send
+from tests.web.test_api import document, get, ran, send
 from tests.web.test_imports import BARS, bring, counts, worked
 from zealous_sieve.usecases.market import now
 from zealous_sieve.usecases.ports import Outside
+from zealous_sieve.usecases.universes import codes_in
 
 ODD = ("KWE/OSK", "QUAY.B", "TA RO", "^OLM", "X=F", "a?b#c", "50%", "Größe+", "A//B", "x/chart")
 NONE = ("..", ".", "/A", "A/", "<b>", "<script>", "Q" * 10_000, "a\x07b", '"', "=1+1")
@@ -147,3 +150,94 @@ def test_odd_codes_work_everywhere_and_what_is_none_is_refused_as_it_is_read(
         send(client, f"/runs/{run}/hits/{at}/chart", {})
         said = send(client, f"/runs/{run}/hits/{at}/verdict", {"verdict": "take"}, "put")
         assert said["verdict"] == "take"
+
+
+def everything_of(client: FlaskClient, codes: list[str], run: int) -> Any:
+    """What is kept of instruments, and what a formula finds that names one."""
+    hits = get(client, f"/runs/{run}/hits?count=500")["hits"]
+    formula = f'close > 0.1 * close of "{codes[0]}"'
+    sieve = document(conditions=[{"role": "must", "formula": formula}])
+    return {
+        "details": [get(client, f"/instruments/{quote(code)}") for code in codes],
+        "hits": hits,
+        "why": [get(client, f"/runs/{run}/why/{quote(code)}") for code in codes],
+        "universes": get(client, "/universes"),
+        "outlooks": get(client, "/outlooks")["outlooks"],
+        "counts": send(client, "/preview", {"sieve": sieve})["counts"],
+    }
+
+
+def test_renamed_it_is_the_same_instrument_in_all_that_is_kept_of_it(
+    client: FlaskClient, outside: Outside
+) -> None:
+    """Of the demo's index, a leg of a pair, and of a hit that has its verdict."""
+    run = ran(client, outside)
+    hit = get(client, f"/runs/{run}/hits")["hits"][0]["code"]
+    codes = ["LANT40", hit]
+    legs = {"code": "PRNEW", "left": "LANT40", "right": hit, "relation": "difference"}
+    send(client, "/pairs", legs)
+    for code in codes:
+        draft = {"code": code, "lean": 1, "settles": {"formula": "close > start", "horizon": 5}}
+        send(client, "/outlooks", draft | {"reasons": [], "note": code})
+    rule = {"name": "Two of them", "rule": {"codes": codes}}
+    send(client, "/universes", {"universe": rule})
+    send(client, f"/runs/{run}/hits/{hit}/verdict", {"verdict": "take", "note": "mine"}, "put")
+    before = everything_of(client, codes, run)
+    closes = get(client, "/instruments/PRNEW")["summary"]["coverage"]
+    assert send(client, "/renamed/LANT40", {"to": "KPX/9 B"}) == "LANT40"
+    assert send(client, f"/renamed/{hit}", {"to": " NEW.H "}) == hit
+    text = json.dumps(everything_of(client, ["KPX/9 B", "NEW.H"], run))
+    after = json.loads(text.replace("KPX/9 B", "LANT40").replace("NEW.H", hit))
+    for detail, earlier in zip(after["details"], codes, strict=True):
+        assert detail.pop("earlier") == [earlier]
+    assert [detail.pop("earlier") for detail in before["details"]] == [[], []]
+    assert after == before
+    assert get(client, "/instruments/PRNEW")["summary"]["coverage"] == closes
+    # What it was called leads to it: addresses, formulas, lists, what is looked for.
+    assert get(client, "/instruments/LANT40")["summary"]["code"] == "KPX/9 B"
+    assert get(client, f"/runs/{run}/hits/{hit}")["verdict"]["note"] == "mine"
+    old = [{"role": "must", "formula": 'close > 0.1 * close of "LANT40"'}]
+    told = send(client, "/preview", {"sieve": document(conditions=old)})
+    assert (told["ok"], told["counts"]) == (True, before["counts"])
+    assert "KPX/9 B" in {own["key"] for own in get(client, "/find?words=lant40")}
+    assert codes_in(outside, "LANT40 TPSNHV") == ["KPX/9 B", "TPSNHV"]
+    send(client, "/renamed/TPSNHV", {"to": "LANT40"}, status=409)
+    # Taken back it is as if it had never been.
+    send(client, "/renamed/KPX%2F9%20B", {"to": "LANT40", "leads": False})
+    send(client, "/renamed/NEW.H", {"to": hit, "leads": False})
+    again = everything_of(client, codes, run)
+    assert [detail.pop("earlier") for detail in again["details"]] == [[], []]
+    assert again == before
+
+
+def test_bars_under_an_earlier_code_are_of_the_instrument_it_leads_to(
+    client: FlaskClient, outside: Outside
+) -> None:
+    worked(client, outside, number := bring(client, "bars.csv", BARS))
+    worked(client, outside, number, "take")
+    send(client, "/renamed/QUVNA", {"to": "QUV.N"})
+    other = bring(client, "again.csv", BARS + BARS.replace("QUVNA", "QUV.N").partition("\n")[2])
+    own = worked(client, outside, other)
+    assert counts(own) == (0, 0, 19, 0)
+    assert (own["account"]["doubled"], own["account"]["fresh"]) == (19, [])
+    worked(client, outside, number, "back")
+    assert "QUV.N" not in {i.code for i in outside.market.instruments()}
+    # Once it was let go, the name is free.
+    send(client, "/earlier/QUVNA", {}, "delete", 204)
+    assert worked(client, outside, bring(client, "third.csv", BARS))["account"]["fresh"] == [
+        "QUVNA"
+    ]
+
+
+@pytest.mark.parametrize("code", NONE)
+def test_nothing_is_renamed_to_what_can_not_be_a_code(client: FlaskClient, code: str) -> None:
+    send(client, "/renamed/TPSNHV", {"to": code[:200]}, status=422)
+    assert get(client, "/instruments/TPSNHV")["earlier"] == []
+
+
+def test_a_code_that_another_has_is_not_taken(client: FlaskClient, outside: Outside) -> None:
+    send(client, "/archived/instruments", {"codes": ["LANT40"]}, status=204)
+    for taken in ("KPPLLW", "LANT40"):
+        assert send(client, "/renamed/TPSNHV", {"to": taken}, status=409)["code"] == "code_taken"
+    send(client, "/renamed/NOBODY", {"to": "X"}, status=404)
+    assert send(client, "/renamed/TPSNHV", {"to": "TPSNHV"}) == "TPSNHV"

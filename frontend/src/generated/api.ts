@@ -179,6 +179,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/earlier/{earlier}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Let an earlier code of an instrument go. */
+        delete: operations["forget_earlier_code"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/find": {
         parameters: {
             query?: never;
@@ -964,6 +981,23 @@ export interface paths {
         get: operations["get_ready"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/renamed/{code}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Give an instrument another code; gives the one that it had. */
+        post: operations["rename_instrument"];
         delete?: never;
         options?: never;
         head?: never;
@@ -3107,6 +3141,8 @@ export interface components {
          *     newest first.
          */
         InstrumentDetail: {
+            /** Earlier */
+            earlier: string[];
             /** Events */
             events: components["schemas"]["DueEvent"][];
             /** Facts */
@@ -4461,6 +4497,16 @@ export interface components {
          * @enum {string}
          */
         Relation: "difference" | "ratio";
+        /** RenameBody */
+        RenameBody: {
+            /**
+             * Leads
+             * @default true
+             */
+            leads: boolean;
+            /** To */
+            to: string;
+        };
         /**
          * Role
          * @enum {string}
@@ -6647,6 +6693,35 @@ export interface operations {
             };
         };
     };
+    forget_earlier_code: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                earlier: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
     find_anything: {
         parameters: {
             query: {
@@ -8392,6 +8467,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ReadyMade"];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    rename_instrument: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RenameBody"];
+            };
+        };
+        responses: {
+            /** @description Give an instrument another code; gives the one that it had. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
                 };
             };
             /** @description What is wrong */

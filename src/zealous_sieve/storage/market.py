@@ -10,6 +10,8 @@ from typing import Any
 from sqlalchemy import ColumnElement, delete, exists, func, insert, or_, select, text, update
 from sqlalchemy.dialects.postgresql import Insert
 from sqlalchemy.dialects.postgresql import insert as upsert
+from sqlalchemy.exc import IntegrityError
+from sqlalchemy.orm import Session
 
 from zealous_sieve.core.market.data_quality import Finding, FindingKind
 from zealous_sieve.core.market.instruments import (
@@ -26,6 +28,7 @@ from zealous_sieve.storage.facts import add_facts, drop_facts, read_facts, remov
 from zealous_sieve.storage.mendings import read_splits_anew
 from zealous_sieve.storage.models import (
     BarRow,
+    EarlierCodeRow,
     EventRow,
     FindingRow,
     InstrumentRow,
@@ -33,6 +36,7 @@ from zealous_sieve.storage.models import (
     TradeRow,
     VenueRow,
 )
+from zealous_sieve.storage.renaming import rename
 
 
 class MarketStore:
@@ -65,6 +69,7 @@ class MarketStore:
                 venues=tuple(_venue(row) for row in venues),
                 events=tuple(_event(row) for row in events),
                 dated=tuple(fact for fact in self._dated() if fact.code in codes),
+                earlier=_earlier(session),
             )
 
     def _dated(self) -> tuple[DatedFact, ...]:
@@ -117,6 +122,21 @@ class MarketStore:
                 .where(InstrumentRow.code.in_(codes))
                 .values(deleted_at=func.now())
             )
+            session.execute(text(BUMP_MARKET))
+
+    def rename(self, old: str, new: str, *, leads: bool) -> bool:
+        """Another code for an instrument, all at once; False where another instrument has it."""
+        try:
+            with self.database.session() as session:
+                rename(session, old, new, leads=leads)
+        except IntegrityError:
+            return False
+        return True
+
+    def forget_earlier(self, code: str) -> None:
+        """What was an earlier code of an instrument leads to it no longer, and is free."""
+        with self.database.session() as session:
+            session.execute(delete(EarlierCodeRow).where(EarlierCodeRow.code == code))
             session.execute(text(BUMP_MARKET))
 
     def remove_venues(self, names: Sequence[str]) -> None:
@@ -207,6 +227,16 @@ class MarketStore:
             session.execute(
                 statement.on_conflict_do_update(index_elements=["key"], set_={"value": value})
             )
+
+
+def _earlier(session: Session) -> dict[str, str]:
+    """Earlier codes, the newest first, with the present code of each."""
+    names = (
+        select(EarlierCodeRow.code, InstrumentRow.code)
+        .join(InstrumentRow)
+        .order_by(EarlierCodeRow.until.desc(), EarlierCodeRow.code)
+    )
+    return {row[0]: row[1] for row in session.execute(names)}
 
 
 def _event(row: EventRow) -> Event:

@@ -62,6 +62,15 @@ class InstrumentRow(Table):
     deleted_at: Mapped[datetime | None]
 
 
+class EarlierCodeRow(Table):
+    """What an instrument was called before it was renamed, and still leads to it."""
+
+    __tablename__ = "earlier_codes"
+    code: Mapped[str] = mapped_column(primary_key=True)
+    instrument_id: Mapped[int] = mapped_column(ForeignKey("instruments.id"), index=True)
+    until: Mapped[datetime] = mapped_column(server_default=func.now())
+
+
 class BarRow(Table):
     """Bars are the truth; blocks are derived from them.
 

@@ -86,8 +86,12 @@ def take_back(
 def _numbers(connection: psycopg.Connection, codes: Sequence[str] | None) -> list[int] | None:
     if codes is None:
         return None
-    query = "SELECT id FROM instruments WHERE code = ANY(%s)"
-    return [number for (number,) in connection.execute(query, (list(codes),)).fetchall()]
+    query = """
+SELECT id FROM instruments WHERE code = ANY(%(codes)s)
+UNION SELECT instrument_id FROM earlier_codes WHERE code = ANY(%(codes)s)
+"""
+    found = connection.execute(query, {"codes": list(codes)}).fetchall()
+    return [number for (number,) in found]
 
 
 def _uncovered(

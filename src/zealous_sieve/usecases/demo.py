@@ -129,6 +129,9 @@ def _take_away(outside: Outside) -> None:
     its universes, sieves and formulas those that were not changed and that nothing else needs."""
     coast = build(extent=FEW)
     codes = [instrument.code for instrument in coast.instruments]
+    for earlier, present in outside.market.reference().earlier.items():
+        if earlier in codes:
+            outside.market.rename(present, earlier, leads=False)
     examples = {write_sieve(example) for example in EXAMPLES}
     for stored in outside.sieves.all():
         if write_sieve(stored.sieve) in examples:

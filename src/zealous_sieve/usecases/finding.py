@@ -48,8 +48,14 @@ def find(outside: Outside, words: str) -> list[Found]:
 
 
 def _instruments(outside: Outside) -> Iterable[Found]:
-    for own in outside.market.reference().instruments:
-        yield Found(kind=FoundKind.INSTRUMENT, key=own.code, name=own.code, note=own.name)
+    reference = outside.market.reference()
+    called: dict[str, list[str]] = {}
+    for earlier, present in reference.earlier.items():
+        called.setdefault(present, []).append(earlier)
+    for own in reference.instruments:
+        before = f", earlier {' '.join(called[own.code])}" if own.code in called else ""
+        note = f"{own.name}{before}"
+        yield Found(kind=FoundKind.INSTRUMENT, key=own.code, name=own.code, note=note)
 
 
 def _universes(outside: Outside) -> Iterable[Found]:

@@ -9,6 +9,7 @@ from dataclasses import dataclass, replace
 from datetime import datetime
 
 from zealous_sieve.core.engine.panel import Series, Times
+from zealous_sieve.core.errors import DataError, Problem
 from zealous_sieve.core.formula.timeframe import DAY
 from zealous_sieve.core.market.bases import Base, series_of
 from zealous_sieve.core.market.foreign.difference import (
@@ -20,7 +21,7 @@ from zealous_sieve.core.market.foreign.difference import (
 )
 from zealous_sieve.core.market.foreign.layout import Content, Layout
 from zealous_sieve.core.market.foreign.refusals import Refusals
-from zealous_sieve.core.market.foreign.sifting import sift
+from zealous_sieve.core.market.foreign.sifting import renamed, sift
 from zealous_sieve.core.market.import_validation import joined
 from zealous_sieve.usecases.import_ports import (
     TOLD_ONE_BY_ONE,
@@ -66,7 +67,11 @@ def _without(bars: Bars, codes: Collection[str]) -> Bars:
 
 
 def keep_bars(outside: Outside, name: str, bars: Bars) -> Imported:
-    """Keep checked bars as an import that is done: it is listed, and can be taken back."""
+    """Keep checked bars as an import that is done: it is listed, and can be taken back.
+
+    Raises DataError where bars of an instrument stand under an earlier code and the present one.
+    """
+    bars = {base: _by_present(outside, series) for base, series in bars.items()}
     account, _, _ = _compared(outside, bars, ())
     own = outside.imports.add(name)
     try:
@@ -79,11 +84,25 @@ def keep_bars(outside: Outside, name: str, bars: Bars) -> Imported:
     return done
 
 
+def _by_present(outside: Outside, series: Mapping[str, Series]) -> dict[str, Series]:
+    reference = outside.market.reference()
+    found: dict[str, Series] = {}
+    for code, own in series.items():
+        present = reference.present(code)
+        if present in found or (present != code and present in series):
+            message = f"{code} is an earlier name of {present}, and both have bars here"
+            raise DataError(
+                Problem(code="renamed", message=message, mend="bring in one after the other")
+            )
+        found[present] = own
+    return found
+
+
 @dataclass(frozen=True)
 class _Reading:
     """A file as it was read and sifted, so that what was looked at is not read again to be taken."""
 
-    of: tuple[int, datetime, Layout]
+    of: tuple[int, datetime, Layout, tuple[tuple[str, str], ...]]
     series: dict[str, Series]
     doubled: int
     refusals: Refusals
@@ -99,11 +118,12 @@ def _read(
 ) -> tuple[dict[str, Series], int]:
     """The bars of a file by instrument, and how many rows said again what another had said."""
     last = _LAST.pop() if _LAST else None
-    of = (own.id, own.created_at, own.layout)
+    earlier = outside.market.reference().earlier
+    of = (own.id, own.created_at, own.layout, tuple(earlier.items()))
     if last is not None and last.of == of:
         refusals.count, refusals.listed = last.refusals.count, last.refusals.listed
         return last.series, last.doubled
-    rows = outside.files.rows(own.id, own.name, own.layout, refusals, told)
+    rows = renamed(outside.files.rows(own.id, own.name, own.layout, refusals, told), earlier)
     count, trades = len(rows.times), own.layout.content == Content.TRADES
     series, doubled = sift(rows, refusals, int(time.time()) + DAY, trades=trades)
     if keep and count <= MOST_KEPT:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from zealous_sieve.core.market.foreign.layout import Content
 from zealous_sieve.core.market.foreign.records import (
@@ -49,6 +49,7 @@ def take_list(
 ) -> Account:
     """Read a list of a file and say what it changes; with ``taken``, it is kept."""
     kind = _LISTS[own.layout.content](outside, own)
+    earlier = outside.market.reference().earlier
     found: dict[Key, Record] = {}
     doubled = 0
     for line, row in outside.files.texts(own.id, own.name, own.layout, refusals, told):
@@ -57,7 +58,7 @@ def take_list(
         except RowFault as fault:
             refusals.add(line, fault.column, fault.value, fault.reason)
             continue
-        for record in records:
+        for record in (_renamed(record, earlier) for record in records):
             key = kind.key(record)
             if key in found and found[key] != record:
                 refusals.add(line, "all", str(key[0]), "this stands before, with other values")
@@ -92,7 +93,11 @@ def take_list_back(outside: Outside, own: Import, *, dry: bool = False) -> Taken
     """Let go what a list added and bring back what it replaced, but for what is otherwise by now; ``dry``
     it is only counted."""
     kind = _LISTS[own.layout.content](outside, own)
-    replaced = outside.imports.replaced(own.id)
+    earlier = outside.market.reference().earlier
+    replaced = [
+        Replaced(before=r.before and _renamed(r.before, earlier), after=_renamed(r.after, earlier))
+        for r in outside.imports.replaced(own.id)
+    ]
     same = [r for r in replaced if kind.held.get(kind.key(r.after)) == r.after]
     again = [r.before for r in same if r.before is not None]
     gone = [r.after for r in same if r.before is None]
@@ -105,6 +110,14 @@ def take_list_back(outside: Outside, own: Import, *, dry: bool = False) -> Taken
     otherwise = len(replaced) - len(same) + len(gone) - removed
     covered = (Covered(0, otherwise),) if otherwise else ()
     return TakenBack(removed=removed, restored=len(again), covered=covered)
+
+
+def _renamed(record: Record, earlier: Mapping[str, str]) -> Record:
+    """What a file says of an instrument by an earlier code, by its present one."""
+    if isinstance(record, Venue):
+        return record
+    present = earlier.get(record.code or "")
+    return replace(record, code=present) if present else record
 
 
 def _codes(records: Iterable[Record]) -> tuple[str, ...]:

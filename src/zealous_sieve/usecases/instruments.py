@@ -8,13 +8,16 @@ from dataclasses import dataclass, field, replace
 from typing import Any
 
 from zealous_sieve.core.errors import DataError, Problem
+from zealous_sieve.core.market.import_validation import code_fault
 from zealous_sieve.core.market.instruments import DatedFact, Fact, Instrument, InstrumentKind
-from zealous_sieve.usecases.errors import NotFoundError
+from zealous_sieve.usecases.errors import ConflictError, NotFoundError
 from zealous_sieve.usecases.market import check_data, moment_of
 from zealous_sieve.usecases.ports import Outside
 
 LONGEST = 120
 """Characters of a name or of a fact."""
+AT_WORK = 20
+"""Imports that may be under way are among the latest so many."""
 SAID = ("name", "kind", "venue", "currency", "tick", "point_value")
 
 
@@ -119,6 +122,44 @@ def _problems(own: Described, known: Instrument, venues: Collection[str]) -> lis
         )
         for name, message, mend in found
     ]
+
+
+def rename(outside: Outside, code: str, to: str, *, leads: bool = True) -> str:
+    """Give an instrument another code, under which all stands that was kept of it; ``leads`` says whether
+    the one it had still leads to it. Returns the code under which it was known.
+
+    Raises NotFoundError, DataError ``bad_code``, ConflictError ``code_taken``, ``import_under_way``.
+    """
+    reference = outside.market.reference()
+    own = reference.by_code.get(reference.present(code))
+    if own is None:
+        raise NotFoundError("instrument", code)
+    to = to.strip()
+    fault = code_fault(to)
+    if fault:
+        raise DataError(
+            Problem(code="bad_code", message=f"{to[:40]!r} can't be a code: {fault}", subject="to")
+        )
+    if to == own.code:
+        return own.code
+    holder = reference.earlier.get(to, own.code)
+    if holder != own.code:
+        message = f"{to} is an earlier name of {holder}"
+        raise ConflictError("code_taken", message, f"let it go on the page of {holder} first")
+    if any(one.state.at_work for one in outside.imports.recent(AT_WORK)):
+        message = "an import is under way, which may bring bars under the code"
+        raise ConflictError("import_under_way", message, "rename it when that has ended")
+    if not outside.market.rename(own.code, to, leads=leads):
+        message = f"there is an instrument {to} already, here or put away"
+        raise ConflictError("code_taken", message, "choose another code")
+    return own.code
+
+
+def forget_earlier(outside: Outside, code: str) -> None:
+    """An earlier code leads to its instrument no longer. Raises NotFoundError."""
+    if code not in outside.market.reference().earlier:
+        raise NotFoundError("earlier name", code)
+    outside.market.forget_earlier(code)
 
 
 def put_away(outside: Outside, codes: Sequence[str]) -> None:

@@ -138,6 +138,8 @@ class InstrumentDetail:
     universes: tuple[str, ...]
     hits: tuple[WasHit, ...]
     mendings: tuple[StoredMending, ...]
+    earlier: tuple[str, ...]
+    """What it was called before it was renamed, the newest first."""
 
 
 NEAR = 120 * 86_400
@@ -176,6 +178,7 @@ def instrument(outside: Outside, code: str, order: Order) -> InstrumentDetail:
             for run_id, sieve, as_of, place in outside.hits.of_instrument(code, MOST_RUNS)
         ),
         mendings=tuple(m for m in outside.mendings.all() if m.mending.code == code),
+        earlier=tuple(name for name, now in reference.earlier.items() if now == code),
     )
 
 

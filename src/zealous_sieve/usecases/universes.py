@@ -120,12 +120,14 @@ def previewed(desk: Desk, rule: Rule, name: str, as_of: datetime | None) -> Univ
 
 
 def codes_in(outside: Outside, text: str) -> list[str]:
-    """The codes of a text that was pasted: its words, and lines that are a code as they stand."""
-    known = outside.market.reference().by_code
+    """The codes of a text that was pasted: its words, and lines that are a code as they stand; earlier
+    codes as those of the present."""
+    reference = outside.market.reference()
+    known = {*reference.by_code, *reference.earlier}
     found: list[str] = []
     for line in (line.strip() for line in text.splitlines()):
         found += [line] if line in known else re.split(r"[\s,;]+", line)
-    return [code for code in dict.fromkeys(found) if code]
+    return [code for code in dict.fromkeys(map(reference.present, found)) if code]
 
 
 def add_universe(outside: Outside, universe: Universe, order: Order) -> StoredUniverse:

@@ -80,6 +80,12 @@ def create_app(outside: Outside, secret: bytes) -> Flask:
     handle_errors(app)
     keep_strangers_out(app, secret, {name for part in parts for name in part.uploads})
 
+    @app.url_value_preprocessor
+    def lead_on(_endpoint: str | None, values: dict[str, Any] | None) -> None:
+        """The code that an instrument had earlier leads to it."""
+        if values and "code" in values:
+            values["code"] = outside.market.reference().present(values["code"])
+
     @app.get("/assets/<path:name>")
     def asset(name: str) -> Response:
         return send_from_directory(STATIC / "assets", name, max_age=A_YEAR)

@@ -80,6 +80,12 @@ class NamedBody(Request):
     codes: Annotated[list[str], Field(min_length=1, max_length=MOST_NAMED)]
 
 
+class RenameBody(Request):
+    to: Annotated[str, Field(max_length=200)]
+    leads: bool = True
+    """Whether the code that it had still leads to it."""
+
+
 class PairBody(Request):
     code: Annotated[str, Field(min_length=2, max_length=12)]
     name: Annotated[str, Field(max_length=120)] = ""

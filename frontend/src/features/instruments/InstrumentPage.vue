@@ -48,6 +48,14 @@ const known = useQuery({
   queryFn: () =>
     answer(api.GET('/api/instruments/{code}', { params: { path: { code: code.value } } })),
 })
+// What it was called earlier leads to it.
+watch(
+  () => known.data.value?.summary.code,
+  (now) => {
+    const earlier = known.data.value?.earlier.includes(code.value)
+    if (now && earlier) void router.replace({ path: instrumentAt(now), query: route.query })
+  },
+)
 const own = computed(() =>
   known.data.value?.summary.code === code.value ? known.data.value : undefined,
 )

@@ -4,6 +4,7 @@ import { computed, ref } from 'vue'
 import type { InstrumentDetail } from '@/shared/api'
 import { from, isLater } from '@/shared/asOf'
 import { day, moment, span } from '@/shared/format'
+import Codes from './Codes.vue'
 import DataCheck from './DataCheck.vue'
 import DescribeForm from './DescribeForm.vue'
 import Facts from './Facts.vue'
@@ -36,6 +37,7 @@ defineExpose({ mend: (seconds?: number, time?: number) => check.value?.begin(sec
       @kept="describing = false"
       @close="describing = false"
     />
+    <Codes :code="own.summary.code" :earlier="own.earlier" />
     <DataCheck
       ref="check"
       :code="own.summary.code"

@@ -64,7 +64,9 @@ class Checker(Caller):
                 self.check_name(node, Named.FACT if node.by_fact else Named.CODE, node.code)
                 if value.broken:
                     return BROKEN
-                other = of_instrument(value.term, node.code, by_fact=node.by_fact)
+                known = self.market if not node.by_fact else None
+                code = known.present(node.code) if known else node.code
+                other = of_instrument(value.term, code, by_fact=node.by_fact)
                 return moved(value, other)
             case tree.On():
                 return self._on(node)

@@ -36,6 +36,12 @@ class Market:
     venues: frozenset[str] = frozenset()
     currencies: frozenset[str] = frozenset()
     values: tuple[tuple[str, frozenset[str]], ...] = field(default=())
+    earlier: tuple[tuple[str, str], ...] = ()
+    """What instruments were called before they were renamed, and the present codes."""
+
+    def present(self, code: str) -> str:
+        """The code under which an instrument is known now."""
+        return dict(self.earlier).get(code, code) if self.earlier else code
 
     def problem(
         self, node: Node, what: Named, name: str, fact: str = "", *, near: bool = True
@@ -50,7 +56,7 @@ class Market:
             Named.CURRENCY: self.currencies,
             Named.VALUE: dict(self.values).get(fact, frozenset({name})),
         }[what]
-        if name in known:
+        if name in known or (what == Named.CODE and self.present(name) in known):
             return None
         article = "an" if what == Named.CODE else "a"
         message = f'"{name}" is not {article} {what}'
@@ -77,6 +83,7 @@ def market_of(
     facts: Iterable[Mapping[str, object]],
     events: Iterable[str],
     venues: Iterable[str],
+    earlier: Mapping[str, str] | None = None,
 ) -> Market | None:
     """The names of a market; ``None`` where there are no instruments, so that nothing can be named
     wrongly. ``facts`` are those of each instrument."""
@@ -98,4 +105,5 @@ def market_of(
         venues=frozenset(venues),
         currencies=frozenset(currencies),
         values=tuple(sorted((n, frozenset(texts)) for n, texts in values.items() if texts)),
+        earlier=tuple(sorted((earlier or {}).items())),
     )

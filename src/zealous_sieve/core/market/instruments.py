@@ -181,6 +181,12 @@ class ReferenceData:
     venues: tuple[Venue, ...] = ()
     events: tuple[Event, ...] = ()
     dated: tuple[DatedFact, ...] = ()
+    earlier: Mapping[str, str] = field(default_factory=dict)
+    """What instruments were called before they were renamed, with their present codes; the newest first."""
+
+    def present(self, code: str) -> str:
+        """The code under which an instrument is known now."""
+        return self.earlier.get(code, code)
 
     @cached_property
     def background(self) -> tuple[Background, ...]:
@@ -196,6 +202,7 @@ class ReferenceData:
             (*(i.facts for i in self.instruments), *({name: value} for name, value in values)),
             {event.kind for event in self.events},
             (venue.name for venue in self.venues),
+            self.earlier,
         )
 
     @cached_property

@@ -7,7 +7,7 @@ from zealous_sieve.usecases import instruments, pairs
 from zealous_sieve.usecases.instruments import Described
 from zealous_sieve.usecases.ports import Outside
 from zealous_sieve.web.contract import Contract
-from zealous_sieve.web.shapes import DescribedBody, NamedBody, PairBody
+from zealous_sieve.web.shapes import DescribedBody, NamedBody, PairBody, RenameBody
 
 
 def contract(outside: Outside) -> Contract:
@@ -17,6 +17,16 @@ def contract(outside: Outside) -> Contract:
     def describe_instruments(body: DescribedBody) -> list[Described]:
         """Say something of instruments; gives what was said of them before."""
         return instruments.describe(outside, body.described)
+
+    @api.endpoint("POST", "/renamed/<code:code>", reply=str, body=RenameBody)
+    def rename_instrument(code: str, body: RenameBody) -> str:
+        """Give an instrument another code; gives the one that it had."""
+        return instruments.rename(outside, code, body.to, leads=body.leads)
+
+    @api.endpoint("DELETE", "/earlier/<code:earlier>")
+    def forget_earlier_code(earlier: str) -> None:
+        """Let an earlier code of an instrument go."""
+        instruments.forget_earlier(outside, earlier)
 
     @api.endpoint("GET", "/venues", reply=list[Venue])
     def get_venues() -> list[Venue]:

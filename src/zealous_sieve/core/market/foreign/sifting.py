@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -31,6 +31,15 @@ class Rows:
     local: Times
     columns: Mapping[str, Column]
     lines: NDArray[np.int64]
+
+
+def renamed(rows: Rows, earlier: Mapping[str, str]) -> Rows:
+    """Rows under the present codes of their instruments, some of which stand under ``earlier`` ones."""
+    if not any(code in earlier for code in rows.codes):
+        return rows
+    places: dict[str, int] = {}
+    own = [places.setdefault(earlier.get(code, code), len(places)) for code in rows.codes]
+    return replace(rows, codes=list(places), owners=np.asarray(own, np.int32)[rows.owners])
 
 
 def sift(

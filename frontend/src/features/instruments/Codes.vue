@@ -1,0 +1,76 @@
+<script setup lang="ts">
+import { useQueryClient } from '@tanstack/vue-query'
+import { nextTick, ref } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
+import { instrumentAt } from '@/shared/addresses'
+import { useAct } from '@/shared/act'
+import { answer, api } from '@/shared/api'
+import Failed from '@/shared/Failed.vue'
+import InlineText from '@/shared/InlineText.vue'
+import { done } from '@/shared/undo'
+
+/** What an instrument is called, and was before. */
+const props = defineProps<{ code: string; earlier: readonly string[] }>()
+const route = useRoute()
+const router = useRouter()
+const client = useQueryClient()
+const { act, failure } = useAct()
+const renaming = ref(false)
+const field = ref<InstanceType<typeof InlineText>>()
+async function begin() {
+  renaming.value = true
+  await nextTick()
+  field.value?.focus()
+}
+async function send(code: string, to: string, leads: boolean) {
+  await answer(api.POST('/api/renamed/{code}', { params: { path: { code } }, body: { to, leads } }))
+  await router.replace({ path: instrumentAt(to), query: route.query })
+  await client.invalidateQueries()
+}
+const rename = (to: string) =>
+  act('Not renamed', async () => {
+    const before = props.code
+    await send(before, to, true)
+    renaming.value = false
+    done(`${before} is ${to} now; ${before} still leads to it.`, () => send(to, before, false))
+  })
+const forget = (earlier: string) =>
+  act('Not let go', async () => {
+    await answer(api.DELETE('/api/earlier/{earlier}', { params: { path: { earlier } } }))
+    await client.invalidateQueries()
+  })
+</script>
+
+<template>
+  <div>
+    <p v-if="renaming" class="sentence">
+      {{ code }} is called
+      <InlineText
+        ref="field"
+        :value="code"
+        :least="8"
+        aria-label="New code"
+        @take="rename"
+        @keydown.esc="renaming = false"
+      />
+      from now on, in all that is kept of it.
+    </p>
+    <button v-else class="button plain" @click="begin">rename</button>
+    <p v-for="one in earlier" :key="one">
+      Earlier <b class="mono">{{ one }}</b>, which still leads here.
+      <button class="button plain" :aria-label="`Let ${one} go`" @click="forget(one)">
+        let it go
+      </button>
+    </p>
+    <Failed :failure="failure" />
+  </div>
+</template>
+
+<style scoped>
+p {
+  margin: 2px 0;
+}
+.sentence {
+  font-size: 13px;
+}
+</style>
