@@ -3251,7 +3251,9 @@ export interface components {
          * Layout
          * @description How a table is written.
          *
-         *     ``skip`` lines stand before it; without a ``header`` its columns are called "column 1" and so on.
+         *     ``skip`` lines stand before it; without a ``header`` its columns are called "column 1" and so on; so
+         *     many lines ``under`` the header, of units, are no rows. What is ``asked`` can't be seen in the table, and
+         *     has to be said before it is taken. Prices are above zero unless they may be ``negative``.
          *     ``columns`` has the table's own name of the column of each field that it has. ``zone`` is the clock of
          *     times that are written without an offset, ``code`` the instrument of a table that names none.
          *     Of many files ``by_file`` each names its instrument by its own name.
@@ -3265,6 +3267,11 @@ export interface components {
              */
             across: boolean;
             /**
+             * Asked
+             * @default []
+             */
+            asked: components["schemas"]["Question"][];
+            /**
              * By File
              * @default false
              */
@@ -3302,6 +3309,11 @@ export interface components {
             /** @default other */
             kind: components["schemas"]["InstrumentKind"];
             /**
+             * Negative
+             * @default false
+             */
+            negative: boolean;
+            /**
              * Separator
              * @default ,
              */
@@ -3312,6 +3324,11 @@ export interface components {
              */
             skip: number;
             /**
+             * Under
+             * @default 0
+             */
+            under: number;
+            /**
              * Zone
              * @default UTC
              */
@@ -3321,7 +3338,9 @@ export interface components {
          * Layout
          * @description How a table is written.
          *
-         *     ``skip`` lines stand before it; without a ``header`` its columns are called "column 1" and so on.
+         *     ``skip`` lines stand before it; without a ``header`` its columns are called "column 1" and so on; so
+         *     many lines ``under`` the header, of units, are no rows. What is ``asked`` can't be seen in the table, and
+         *     has to be said before it is taken. Prices are above zero unless they may be ``negative``.
          *     ``columns`` has the table's own name of the column of each field that it has. ``zone`` is the clock of
          *     times that are written without an offset, ``code`` the instrument of a table that names none.
          *     Of many files ``by_file`` each names its instrument by its own name.
@@ -3335,6 +3354,11 @@ export interface components {
              */
             across: boolean;
             /**
+             * Asked
+             * @default []
+             */
+            asked: components["schemas"]["Question"][];
+            /**
              * By File
              * @default false
              */
@@ -3372,6 +3396,11 @@ export interface components {
             /** @default other */
             kind: components["schemas"]["InstrumentKind"];
             /**
+             * Negative
+             * @default false
+             */
+            negative: boolean;
+            /**
              * Separator
              * @default ,
              */
@@ -3381,6 +3410,11 @@ export interface components {
              * @default 0
              */
             skip: number;
+            /**
+             * Under
+             * @default 0
+             */
+            under: number;
             /**
              * Zone
              * @default UTC
@@ -4387,6 +4421,12 @@ export interface components {
              */
             subject: string | null;
         };
+        /**
+         * Question
+         * @description What its owner has to say of a table in which it can't be seen.
+         * @enum {string}
+         */
+        Question: "dates";
         /**
          * Reading
          * @description What a formula means, or what is wrong with it.

@@ -260,7 +260,7 @@ def _csv_pieces(table: Table, first: int, refusals: Refusals, told: Told) -> Ite
         refusals.add(first + row.number, "all", row.text, reason)
         return "skip"
 
-    before = layout.skip + layout.header
+    before = layout.skip + layout.header + layout.under
     total = max(1, path.stat().st_size)
     following = before + 1
     try:

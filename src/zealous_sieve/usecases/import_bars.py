@@ -125,7 +125,8 @@ def _read(
         return last.series, last.doubled
     rows = renamed(outside.files.rows(own.id, own.name, own.layout, refusals, told), earlier)
     count, trades = len(rows.times), own.layout.content == Content.TRADES
-    series, doubled = sift(rows, refusals, int(time.time()) + DAY, trades=trades)
+    latest, negative = int(time.time()) + DAY, own.layout.negative
+    series, doubled = sift(rows, refusals, latest, trades=trades, negative=negative)
     if keep and count <= MOST_KEPT:
         _LAST.append(_Reading(of, series, doubled, refusals))
     return series, doubled

@@ -90,7 +90,9 @@ def as_before(outside: Outside, glimpse: Glimpse) -> Understood:
 
 def way_of_writing(layout: Layout) -> tuple[object, ...]:
     """How a text is parted into cells."""
-    return (layout.separator, layout.header, layout.skip, layout.decimal, layout.across)
+    return (
+        layout.separator, layout.header, layout.skip, layout.under, layout.decimal, layout.across
+    )  # fmt: skip
 
 
 def _read_as(past: Import, glimpse: Glimpse, zones: Mapping[str, str]) -> Understood:
@@ -174,8 +176,14 @@ def correct(outside: Outside, import_id: int, layout: Layout) -> Import:
 
 
 def take(outside: Outside, import_id: int, *, queued: bool = True) -> Import:
-    """Take what was read. Raises ConflictError when it is not ready; asked twice it is taken once."""
+    """Take what was read. Raises ConflictError when it is not ready, or something has to be said before;
+    asked twice it is taken once."""
     own = get_import(outside, import_id)
+    if own.state == ImportState.READY and own.layout.asked:
+        message = (
+            f"{own.name} can't be taken before it is said in which order its dates are written"
+        )
+        raise ConflictError("import_asks", message, "say it in the sentence of the import")
     if outside.imports.turn_to(own.id, ImportState.TAKING, ImportState.READY):
         if queued:
             outside.queue.submit_import(own.id)

@@ -3,7 +3,7 @@ import type { Layout } from '@/shared/api'
 import InlineText from '@/shared/InlineText.vue'
 
 /** How a file is written, as a sentence whose parts are corrected where they stand. */
-const props = defineProps<{ layout: Layout; many: boolean }>()
+const props = defineProps<{ layout: Layout; many: boolean; dates: readonly string[] }>()
 const emit = defineEmits<{ correct: [part: Partial<Layout>] }>()
 const CONTENTS = ['bars', 'trades', 'instruments', 'facts', 'events', 'venues'] as const
 const SEPARATORS = [
@@ -21,6 +21,7 @@ const DATES = [
   'microseconds since 1970',
   'nanoseconds since 1970',
 ] as const
+const ORDERS = DATES.slice(0, 3)
 const ENCODINGS = [
   ['utf-8', 'UTF-8'],
   ['utf-16', 'UTF-16'],
@@ -78,7 +79,7 @@ function hold(content: string) {
       class="inline-part"
       aria-label="Dates"
       :value="layout.dates"
-      @change="emit('correct', { dates: value($event) as Layout['dates'] })"
+      @change="emit('correct', { dates: value($event) as Layout['dates'], asked: [] })"
     >
       <option v-for="d in DATES" :key="d">{{ d }}</option></select
     ><template v-if="layout.content !== 'instruments' && layout.content !== 'venues'"
@@ -111,6 +112,15 @@ function hold(content: string) {
         <option value="across">in columns of their own</option>
       </select></template
     ><template v-if="timed()"
+      >; prices
+      <select
+        class="inline-part"
+        aria-label="Prices"
+        :value="layout.negative ? 'any' : 'above'"
+        @change="emit('correct', { negative: value($event) === 'any' })"
+      >
+        <option value="above">are above zero</option>
+        <option value="any">may be negative</option></select
       >. Those that are new here are
       <select
         class="inline-part"
@@ -153,7 +163,41 @@ function hold(content: string) {
         :value="String(layout.skip ?? 0)"
         @take="(text) => emit('correct', { skip: Math.min(300, Math.max(0, Number(text) || 0)) })"
       />
-      lines stand before it.
+      lines stand before it<template v-if="layout.header"
+        >,
+        <InlineText
+          :least="4"
+          inputmode="numeric"
+          aria-label="Lines under the header"
+          :value="String(layout.under ?? 0)"
+          @take="(text) => emit('correct', { under: Math.min(9, Math.max(0, Number(text) || 0)) })"
+        />
+        under its header that are no rows</template
+      >.
     </span>
   </p>
+  <p v-if="layout.asked?.length" class="asked" role="alert">
+    In which order are dates such as {{ dates.join(', ') }} written? It can't be seen, and nothing
+    is taken before you say so.
+    <button
+      v-for="order in ORDERS"
+      :key="order"
+      class="button"
+      @click="emit('correct', { dates: order, asked: [] })"
+    >
+      {{ order }}
+    </button>
+  </p>
 </template>
+
+<style scoped>
+.asked {
+  display: flex;
+  flex-wrap: wrap;
+  align-items: center;
+  gap: 6px;
+  margin: 4px 0;
+  padding-left: 8px;
+  border-left: 3px solid var(--accent);
+}
+</style>

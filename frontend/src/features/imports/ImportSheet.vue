@@ -90,6 +90,12 @@ watch(
 )
 const fieldOf = (column: string) =>
   Object.entries(layout.value?.columns ?? {}).find(([, c]) => c === column)?.[0] ?? ''
+/** Some of its dates as they are written. */
+const dates = computed(() => {
+  const { names = [], rows = [] } = view.data.value ?? {}
+  const place = names.indexOf(layout.value?.columns?.time ?? '')
+  return [...new Set(rows.flatMap((row) => row[place] ?? []))].slice(0, 3)
+})
 /** Columns that are nothing else are facts, where each has a column of its own. */
 const facts = computed(() => {
   const { content = 'bars', columns = {} } = layout.value ?? {}
@@ -113,7 +119,13 @@ const facts = computed(() => {
           >{{ own.file_count > 1 ? `${own.file_count} files, ` : '' }}{{ sized(own.size) }}</span
         >
       </h1>
-      <ImportLayout v-if="open" :layout="layout" :many="own.file_count > 1" @correct="correct" />
+      <ImportLayout
+        v-if="open"
+        :layout="layout"
+        :many="own.file_count > 1"
+        :dates="dates"
+        @correct="correct"
+      />
       <ul v-if="open && own.doubts.length && !draft" class="doubts">
         <li v-for="doubt in own.doubts" :key="doubt">Look here: {{ doubt }}.</li>
       </ul>
@@ -192,7 +204,7 @@ const facts = computed(() => {
         <button
           v-if="own.state === 'ready'"
           class="button primary"
-          :disabled="busy || !wanted"
+          :disabled="busy || !wanted || !!own.layout.asked?.length"
           @click="take"
         >
           Take {{ wanted.toLocaleString('en-GB') }} {{ own.account.nouns }}

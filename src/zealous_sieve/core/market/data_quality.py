@@ -132,7 +132,7 @@ def _closed(code: str, times: Times, closed: NDArray[np.bool_], why: str) -> lis
 
 def _jumps(code: str, times: Times, columns: Mapping[str, Column]) -> list[Finding]:
     """Changes from one close to the next open that a split would explain."""
-    if len(times) < 2:
+    if len(times) < 2 or not _above_zero(columns):
         return []
     ratio = columns["close"][:-1] / columns["open"][1:]
     many = np.maximum(ratio, 1 / ratio)
@@ -193,6 +193,8 @@ def _over_a_break(between: Times, session: Session | None) -> bool:
 
 def _far_off(code: str, times: Times, columns: Mapping[str, Column]) -> list[Finding]:
     """Bars that reach far beyond the closes on both sides of them."""
+    if not _above_zero(columns):
+        return []
     close = columns["close"]
     before, after = np.roll(close, 1), np.roll(close, -1)
     top, bottom = np.maximum(before, after), np.minimum(before, after)
@@ -296,13 +298,21 @@ def _stretches(positions: Times) -> list[Times]:
 
 
 def _bad_prints(code: str, times: Times, columns: Mapping[str, Column]) -> list[Finding]:
-    ranges = (columns["high"] - columns["low"]) / columns["close"]
+    ranges = columns["high"] - columns["low"]
+    if _above_zero(columns):
+        ranges = ranges / columns["close"]
     usual = float(np.median(ranges))
     found = []
     for bar in np.flatnonzero(ranges > BAD_PRINT_RANGES * usual) if usual > 0 else ():
         detail = f"the bar's range is {ranges[bar] / usual:.0f} times the usual one"
         found.append(_finding(code, FindingKind.BAD_PRINT, times[bar], times[bar], 1, detail))
     return found
+
+
+def _above_zero(columns: Mapping[str, Column]) -> bool:
+    """Whether prices can be held against each other as multiples: those of spreads and some futures may
+    cross zero."""
+    return bool((columns["low"] > 0).all())
 
 
 def _frozen(code: str, times: Times, columns: Mapping[str, Column]) -> list[Finding]:

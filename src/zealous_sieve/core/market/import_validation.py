@@ -265,14 +265,18 @@ def _bad_values(table: Table) -> list[Problem]:
     ]
 
 
+NOT_ABOVE_ZERO = "a price has to be above zero"
+
+
 def value_faults(
-    columns: Mapping[str, Column],
+    columns: Mapping[str, Column], *, negative: bool = False
 ) -> Iterator[tuple[str, NDArray[np.bool_], str]]:
-    """What can be wrong with the values of bars: the column, the rows concerned, and why."""
+    """What can be wrong with the values of bars: the column, the rows concerned, and why. Prices may be
+    ``negative`` where that is said of their instruments."""
     for name in (*PRICES, "volume"):
         yield name, ~np.isfinite(columns[name]), "a finite number is needed"
-    for name in PRICES:
-        yield name, columns[name] <= 0, "a price has to be above zero"
+    for name in () if negative else PRICES:
+        yield name, columns[name] <= 0, NOT_ABOVE_ZERO
     yield "volume", columns["volume"] < 0, "volume can't be negative"
     extras = [name for name in OPTIONAL if name in columns]
     for name in extras:

@@ -84,18 +84,20 @@ def check(mending: Mending, series: Series) -> None:
         message = f"{mending.code} has no bar of {of_seconds(mending.seconds)} there"
         raise _bad(message, "write when the bar opens, as the table of the chart says")
     if mending.kind == MendingKind.CORRECT:
-        _check_values(mending, {n: c[there][:1] for n, c in columns.items() if n in FIELDS})
+        negative = any(bool((columns[name] <= 0).any()) for name in PRICES)
+        own = {n: c[there][:1] for n, c in columns.items() if n in FIELDS}
+        _check_values(mending, own, negative=negative)
     if mending.kind == MendingKind.SPLIT:
         sane = all(0 < terms <= LARGEST for terms in (mending.new, mending.old))
         if not sane or mending.new == mending.old:
             raise _bad("these are no terms of a split", "write such as 3 for 1, or 1 for 10")
 
 
-def _check_values(mending: Mending, own: Mapping[str, Column]) -> None:
+def _check_values(mending: Mending, own: Mapping[str, Column], *, negative: bool) -> None:
     if not mending.values or not mending.values.keys() <= set(FIELDS):
         raise _bad("nothing is corrected", f"write another {', '.join(FIELDS)}")
     corrected = {**own, **{n: np.array([float(v)]) for n, v in mending.values.items()}}
-    for name, wrong, reason in value_faults(corrected):
+    for name, wrong, reason in value_faults(corrected, negative=negative):
         if wrong.any():
             raise _bad(f"the {name} can't be {corrected[name][0]:g}: {reason}", "correct it too")
 

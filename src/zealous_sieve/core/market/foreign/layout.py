@@ -41,6 +41,12 @@ class Dates(StrEnum):
     NANOSECONDS = "nanoseconds since 1970"
 
 
+class Question(StrEnum):
+    """What its owner has to say of a table in which it can't be seen."""
+
+    DATES = "dates"
+
+
 class Encoding(StrEnum):
     UTF_8 = "utf-8"
     UTF_16 = "utf-16"
@@ -160,12 +166,14 @@ FIELDS: Mapping[Content, tuple[Field, ...]] = {
 class Layout:
     """How a table is written.
 
-    ``skip`` lines stand before it; without a ``header`` its columns are called "column 1" and so on.
+    ``skip`` lines stand before it; without a ``header`` its columns are called "column 1" and so on; so
+    many lines ``under`` the header, of units, are no rows. What is ``asked`` can't be seen in the table,
+    and has to be said before it is taken. Prices are above zero unless they may be ``negative``.
     ``columns`` has the table's own name of the column of each field that it has. ``zone`` is the clock of
-    times that are written without an offset, ``code`` the instrument of a table that names none.
-    Of many files ``by_file`` each names its instrument by its own name.
-    Instruments that are not known yet are of this ``kind``, priced in this ``currency``. Where they are
-    ``across``, with columns of their own, the table is read as rows of instrument, time and prices.
+    times that are written without an offset, ``code`` the instrument of a table that names none. Of many
+    files ``by_file`` each names its instrument by its own name. Instruments that are not known yet are of
+    this ``kind``, priced in this ``currency``. Where they are ``across``, with columns of their own, the
+    table is read as rows of instrument, time and prices.
     """
 
     content: Content = Content.BARS
@@ -175,6 +183,9 @@ class Layout:
     header: bool = True
     decimal: str = "."
     dates: Dates = Dates.YEAR_FIRST
+    asked: tuple[Question, ...] = ()
+    under: int = 0
+    negative: bool = False
     zone: str = "UTC"
     code: str = ""
     by_file: bool = False

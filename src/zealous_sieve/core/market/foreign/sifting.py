@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from zealous_sieve.core.engine.panel import Column, Series, Times
 from zealous_sieve.core.market.foreign.refusals import Refusals
 from zealous_sieve.core.market.import_validation import (
+    NOT_ABOVE_ZERO,
     OUTSIDE,
     by_date,
     code_fault,
@@ -43,20 +44,26 @@ def renamed(rows: Rows, earlier: Mapping[str, str]) -> Rows:
 
 
 def sift(
-    rows: Rows, refusals: Refusals, latest: int, *, trades: bool = False
+    rows: Rows,
+    refusals: Refusals,
+    latest: int,
+    *,
+    trades: bool = False,
+    negative: bool = False,
 ) -> tuple[dict[str, Series], int]:
     """Part rows by instrument and put them in order of time; also tells how many rows said again what
     another had said.
 
     What can't be a bar, or lies after the moment ``latest``, is refused. Of two bars of one time the
-    second is refused unless both say the same; of ``trades`` many may share a time.
+    second is refused unless both say the same; of ``trades`` many may share a time. Prices may be
+    ``negative`` where that is said.
     """
     sifting = _Sifting(rows, refusals)
     sifting.check_codes()
     sifting.refuse("time", outside(rows.times), OUTSIDE)
     sifting.refuse("time", rows.times > latest, "this lies in the future")
-    for name, wrong, reason in value_faults(rows.columns):
-        sifting.refuse(name, wrong, reason)
+    for name, wrong, reason in value_faults(rows.columns, negative=negative):
+        sifting.refuse(name, wrong, _unless_said(reason))
     kept = np.flatnonzero(~sifting.bad)
     order = kept[np.lexsort((rows.lines[kept], rows.times[kept], rows.owners[kept]))]
     doubled = 0
@@ -74,6 +81,11 @@ def sift(
         series[rows.codes[n]] = (times, {name: c[own] for name, c in rows.columns.items()})
     refusals.listed.sort(key=lambda one: (one.place, one.line))
     return series, doubled
+
+
+def _unless_said(reason: str) -> str:
+    more = ", unless it is said that these instruments have such prices"
+    return reason + more if reason == NOT_ABOVE_ZERO else reason
 
 
 class _Sifting:

@@ -6,7 +6,7 @@ import csv
 import re
 from collections import Counter
 from collections.abc import Collection, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -19,6 +19,7 @@ from zealous_sieve.core.market.foreign.layout import (
     Encoding,
     Field,
     Layout,
+    Question,
     bare_name,
     code_of_file,
     names_of,
@@ -80,7 +81,7 @@ def sample_of(lines: Sequence[str], layout: Layout) -> Sample:
     """The rows of some lines, read in a layout."""
     rows = rows_of(lines, layout)
     names = names_of(rows[0] if rows else [], header=layout.header)
-    return Sample(names=names, rows=rows[layout.header :])
+    return Sample(names=names, rows=rows[layout.header + layout.under :])
 
 
 def understand(
@@ -96,7 +97,35 @@ def understand(
     header = bool(body) and not any(is_moment(c) or is_number(c) for c in body[0] if c.strip())
     sample = Sample(names=names_of(body[0] if body else [], header=header), rows=body[header:])
     raw = Layout(encoding=encoding, separator=separator, skip=skip, header=header)
-    return understand_columns(sample, stem, zones, raw)
+    under = _lines_under(sample) if header else 0
+    if not under:
+        return understand_columns(sample, stem, zones, raw)
+    units = ", ".join(cell for cell in sample.rows[0] if cell.strip())[:LONGEST_TOLD]
+    found = understand_columns(
+        Sample(names=sample.names, rows=sample.rows[under:]), stem, zones, replace(raw, under=under)
+    )
+    lines = "a line" if under == 1 else f"{under} lines"
+    doubt = f"{lines} under the header {'is' if under == 1 else 'are'} no row: {units}"
+    return replace(found, doubts=(doubt, *found.doubts))
+
+
+_MOST_UNDER = 3
+LONGEST_TOLD = 80
+
+
+def _lines_under(sample: Sample) -> int:
+    """How many lines below the header hold words alone where the rows after them have moments and
+    numbers: units, or a second row of names."""
+
+    def values(row: Sequence[str]) -> int:
+        return sum(is_moment(c) or is_number(c) for c in row if c.strip())
+
+    for n, row in enumerate(sample.rows[: _MOST_UNDER + 1]):
+        if values(row):
+            below = sample.rows[n : n + 20]
+            solid = all(2 * values(own) > len(own) for own in below)
+            return n if n and n <= _MOST_UNDER and solid and len(below) > 1 else 0
+    return 0
 
 
 def understand_columns(
@@ -110,8 +139,7 @@ def understand_columns(
     content = _content(sample.names, kinds)
     columns = _columns(content, sample, kinds, decimal)
     doubts = [] if sure else ["whether a comma parts thousands or decimals can't be seen"]
-    dates, doubt = _dates(cells.get(columns.get("time", ""), []))
-    doubts += doubt
+    dates, asked = _dates(cells.get(columns.get("time", ""), []))
     codes = set(cells.get(columns.get("instrument", ""), [])) or {stem}
     zone = zone_of(codes, zones)
     layout = Layout(
@@ -120,6 +148,8 @@ def understand_columns(
         separator=raw.separator,
         skip=raw.skip,
         header=raw.header,
+        under=raw.under,
+        asked=(Question.DATES,) if asked else (),
         decimal=decimal,
         dates=dates,
         zone=zone,
@@ -208,13 +238,13 @@ def _count_of(text: str) -> int | None:
     return int(found[1]) if found and counted_as(int(found[1])) else None
 
 
-def _dates(cells: Sequence[str]) -> tuple[Dates, list[str]]:
+def _dates(cells: Sequence[str]) -> tuple[Dates, bool]:
+    """In what order dates are written, and whether that has to be asked."""
     if cells and _counted(cells):
         first = next(number for number in map(_count_of, cells) if number is not None)
-        return counted_as(first) or Dates.SECONDS, []
+        return counted_as(first) or Dates.SECONDS, False
     dates, sure = order_of(cells)
-    doubtful = cells and not sure
-    return dates, [f"the dates could be read in another order than {dates}"] if doubtful else []
+    return dates, bool(cells) and not sure
 
 
 def doubts_of_clock(sample: Sample, layout: Layout) -> tuple[str, ...]:
