@@ -7,6 +7,8 @@ from typing import Any
 import pytest
 from flask.testing import FlaskClient
 
+from tests.web.test_api import get, send
+from tests.web.test_imports import bring, worked
 from zealous_sieve.usecases.ports import Outside
 from zealous_sieve.usecases.runs import execute_run
 
@@ -102,3 +104,47 @@ def test_a_pair_has_no_bars_to_mend(client: FlaskClient, outside: Outside) -> No
     gone = client.post("/api/mendings", json={"mending": {**body, "code": "NONE"}})
     assert gone.status_code == 404
     assert client.delete("/api/mendings/99").status_code == 404
+
+
+def test_one_cause_of_many_instruments_is_one_doubt_and_accepted_at_once(
+    client: FlaskClient, outside: Outside
+) -> None:
+    """Four instruments lack one day and have a bar on another that is far off; one lacks a day alone."""
+    header = "code,date,open,high,low,close,volume\n"
+    days = [f"2026-03-{day:02}" for day in (2, 3, 4, 5, 6, 9, 10, 11, 12, 13)]
+    rows = [
+        f"D{n}X,{day},10,{150 if day.endswith('10') and n < 4 else 11},9,10,5\n"
+        for n in range(9)
+        for day in days
+        if not (n < 4 and day.endswith("05")) and not (n == 8 and day.endswith("04"))
+    ]
+    own = worked(client, outside, number := bring(client, "nine.csv", header + "".join(rows)))
+    assert own["account"]["refused"] == 0
+    own = worked(client, outside, number, "take")
+    assert own["account"]["findings"] == 3
+    send(
+        client,
+        "/universes",
+        {"universe": {"name": "Nine", "rule": {"codes": [f"D{n}X" for n in range(9)]}}},
+    )
+    shared = get(client, "/doubts?universe=Nine")
+    assert [(own["kind"], len(own["codes"])) for own in shared] == [("bad print", 4), ("gap", 4)]
+    gap = shared[1]
+    accepted = [
+        {
+            "code": code,
+            "kind": "accept",
+            "first": gap["first"],
+            "last": gap["last"],
+            "finding": "gap",
+        }
+        for code in gap["codes"]
+    ]
+    wrong = {"accepted": [*accepted, accepted[0] | {"code": "NOBODY"}]}
+    send(client, "/doubts/accept", wrong, status=404)
+    assert len(get(client, "/doubts?universe=Nine")) == 2
+    numbers = send(client, "/doubts/accept", {"accepted": accepted})
+    assert [own["kind"] for own in get(client, "/doubts?universe=Nine")] == ["bad print"]
+    assert send(client, "/doubts/accept", {"accepted": accepted}) == []
+    send(client, "/doubts/back", {"numbers": numbers}, status=204)
+    assert get(client, "/doubts?universe=Nine") == shared

@@ -179,6 +179,57 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/doubts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What the data check found of the same bars of several instruments. */
+        get: operations["get_shared_doubts"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/doubts/accept": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Accept what was found of several instruments; gives the numbers of the mendings. */
+        post: operations["accept_cause"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/doubts/back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take several mendings back. */
+        post: operations["take_mendings_back"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/earlier/{earlier}": {
         parameters: {
             query?: never;
@@ -1576,6 +1627,11 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /** AcceptedBody */
+        AcceptedBody: {
+            /** Accepted */
+            accepted: components["schemas"]["Mending-Input"][];
+        };
         /**
          * Account
          * @description What is in a file, against what is kept: rows that are ``new``, the ``same`` and ``changed``,
@@ -3252,13 +3308,13 @@ export interface components {
          * @description How a table is written.
          *
          *     ``skip`` lines stand before it; without a ``header`` its columns are called "column 1" and so on; so
-         *     many lines ``under`` the header, of units, are no rows. What is ``asked`` can't be seen in the table, and
-         *     has to be said before it is taken. Prices are above zero unless they may be ``negative``.
+         *     many lines ``under`` the header, of units, are no rows. What is ``asked`` can't be seen in the table,
+         *     and has to be said before it is taken. Prices are above zero unless they may be ``negative``.
          *     ``columns`` has the table's own name of the column of each field that it has. ``zone`` is the clock of
-         *     times that are written without an offset, ``code`` the instrument of a table that names none.
-         *     Of many files ``by_file`` each names its instrument by its own name.
-         *     Instruments that are not known yet are of this ``kind``, priced in this ``currency``. Where they are
-         *     ``across``, with columns of their own, the table is read as rows of instrument, time and prices.
+         *     times that are written without an offset, ``code`` the instrument of a table that names none. Of many
+         *     files ``by_file`` each names its instrument by its own name. Instruments that are not known yet are of
+         *     this ``kind``, priced in this ``currency``. Where they are ``across``, with columns of their own, the
+         *     table is read as rows of instrument, time and prices.
          */
         "Layout-Input": {
             /**
@@ -3339,13 +3395,13 @@ export interface components {
          * @description How a table is written.
          *
          *     ``skip`` lines stand before it; without a ``header`` its columns are called "column 1" and so on; so
-         *     many lines ``under`` the header, of units, are no rows. What is ``asked`` can't be seen in the table, and
-         *     has to be said before it is taken. Prices are above zero unless they may be ``negative``.
+         *     many lines ``under`` the header, of units, are no rows. What is ``asked`` can't be seen in the table,
+         *     and has to be said before it is taken. Prices are above zero unless they may be ``negative``.
          *     ``columns`` has the table's own name of the column of each field that it has. ``zone`` is the clock of
-         *     times that are written without an offset, ``code`` the instrument of a table that names none.
-         *     Of many files ``by_file`` each names its instrument by its own name.
-         *     Instruments that are not known yet are of this ``kind``, priced in this ``currency``. Where they are
-         *     ``across``, with columns of their own, the table is read as rows of instrument, time and prices.
+         *     times that are written without an offset, ``code`` the instrument of a table that names none. Of many
+         *     files ``by_file`` each names its instrument by its own name. Instruments that are not known yet are of
+         *     this ``kind``, priced in this ``currency``. Where they are ``across``, with columns of their own, the
+         *     table is read as rows of instrument, time and prices.
          */
         "Layout-Output": {
             /**
@@ -3835,6 +3891,11 @@ export interface components {
             bars: number;
             /** Timeframe */
             timeframe: string;
+        };
+        /** NumbersBody */
+        NumbersBody: {
+            /** Numbers */
+            numbers: number[];
         };
         /**
          * Offer
@@ -5207,6 +5268,22 @@ export interface components {
             horizon: number;
             /** @default comes */
             when: components["schemas"]["When"];
+        };
+        /**
+         * SharedDoubt
+         * @description What is found of the same bars of several instruments at once: a holiday that no calendar knows, a
+         *     night without the feed.
+         */
+        SharedDoubt: {
+            /** Codes */
+            codes: string[];
+            /** Detail */
+            detail: string;
+            /** First */
+            first: number;
+            kind: components["schemas"]["FindingKind"];
+            /** Last */
+            last: number;
         };
         /**
          * Sheet
@@ -6721,6 +6798,101 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["DemoState"];
                 };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    get_shared_doubts: {
+        parameters: {
+            query: {
+                universe: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What the data check found of the same bars of several instruments. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SharedDoubt"][];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    accept_cause: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AcceptedBody"];
+            };
+        };
+        responses: {
+            /** @description Accept what was found of several instruments; gives the numbers of the mendings. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": number[];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    take_mendings_back: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NumbersBody"];
+            };
+        };
+        responses: {
+            /** @description Done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description What is wrong */
             default: {

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 
 import psycopg
 from pydantic import TypeAdapter
-from sqlalchemy import func, select, text
+from sqlalchemy import func, select, text, update
 from sqlalchemy.orm import Session
 
 from zealous_sieve.core.engine.session import Clock, clock_of
@@ -48,19 +49,32 @@ class MendingStore:
 
     def add(self, mending: Mending) -> StoredMending | None:
         with self.database.session() as session:
-            code = mending.code
-            number = session.scalars(
-                select(InstrumentRow.id).where(InstrumentRow.code == code)
-            ).one()
-            row = MendingRow(instrument_id=number, body=_BODY.dump_python(mending, mode="json"))
-            if _doubled(session, row):
+            row = _added(session, mending)
+            if row is None:
                 return None
-            session.add(row)
-            session.flush()
             session.refresh(row)
-            stored = _stored(row, code)
-        self._changed(number)
+            stored, number = _stored(row, mending.code), row.instrument_id
+        self._changed([number])
         return stored
+
+    def add_all(self, mendings: Sequence[Mending]) -> list[int]:
+        with self.database.session() as session:
+            rows = [row for own in mendings if (row := _added(session, own)) is not None]
+            numbers = [row.id for row in rows]
+            instruments = [row.instrument_id for row in rows]
+        self._changed(instruments)
+        return numbers
+
+    def drop_all(self, numbers: Sequence[int]) -> None:
+        with self.database.session() as session:
+            gone = (
+                update(MendingRow)
+                .where(MendingRow.id.in_(numbers), MendingRow.deleted_at.is_(None))
+                .values(deleted_at=func.now())
+                .returning(MendingRow.instrument_id)
+            )
+            instruments = list(session.scalars(gone))
+        self._changed(instruments)
 
     def set_deleted(self, mending_id: int, deleted: bool) -> bool:
         with self.database.session() as session:
@@ -69,14 +83,29 @@ class MendingStore:
                 return False
             row.deleted_at = session.scalar(select(func.now())) if deleted else None
             number = row.instrument_id
-        self._changed(number)
+        self._changed([number])
         return True
 
-    def _changed(self, instrument: int) -> None:
+    def _changed(self, instruments: Sequence[int]) -> None:
         with self.database.raw() as connection:
             version = connection.execute(sql.BUMP).fetchone()
             for base in Base:
-                connection.execute(sql.CHANGED, ([instrument], int(base), version and version[0]))
+                connection.execute(
+                    sql.CHANGED, (sorted(set(instruments)), int(base), version and version[0])
+                )
+
+
+def _added(session: Session, mending: Mending) -> MendingRow | None:
+    """A mending that is in force from now on; none where another says the same."""
+    number = session.scalars(
+        select(InstrumentRow.id).where(InstrumentRow.code == mending.code)
+    ).one()
+    row = MendingRow(instrument_id=number, body=_BODY.dump_python(mending, mode="json"))
+    if _doubled(session, row):
+        return None
+    session.add(row)
+    session.flush()
+    return row
 
 
 IN_FORCE = """

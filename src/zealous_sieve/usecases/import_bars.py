@@ -12,6 +12,7 @@ from zealous_sieve.core.engine.panel import Series, Times
 from zealous_sieve.core.errors import DataError, Problem
 from zealous_sieve.core.formula.timeframe import DAY
 from zealous_sieve.core.market.bases import Base, series_of
+from zealous_sieve.core.market.data_quality import causes
 from zealous_sieve.core.market.foreign.difference import (
     Change,
     Difference,
@@ -79,7 +80,7 @@ def keep_bars(outside: Outside, name: str, bars: Bars) -> Imported:
     except BaseException:
         outside.imports.forget(own.id)
         raise
-    account = replace(account, findings=len(done.findings))
+    account = replace(account, findings=len(causes(done.findings)))
     outside.imports.end(own.id, own.turn, ImportState.DONE, account)
     return done
 
@@ -138,7 +139,8 @@ def _half(told: Told, taken: bool) -> Told:
 
 
 def _write(outside: Outside, own: Import, wanted: Bars, told: Told) -> int:
-    """Keep what is not the same; returns how much the data check doubts."""
+    """Keep what is not the same; returns how much the data check doubts, where one cause of many instruments
+    is one doubt."""
     total = sum(len(times) for series in wanted.values() for times, _ in series.values())
     if not total:
         return 0
@@ -157,7 +159,7 @@ def _write(outside: Outside, own: Import, wanted: Bars, told: Told) -> int:
         currency=own.layout.currency,
         import_id=own.id,
     )
-    return len(kept.findings)
+    return len(causes(kept.findings))
 
 
 def _compared(

@@ -14,7 +14,7 @@ from cachetools import LRUCache
 from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.errors import CoreError
 from zealous_sieve.core.formula.names import Market
-from zealous_sieve.core.market.data_quality import Coverage, Finding, coverage
+from zealous_sieve.core.market.data_quality import Coverage, Finding, SharedDoubt, causes, coverage
 from zealous_sieve.core.market.instruments import DatedFact, Instrument, facts_at
 from zealous_sieve.usecases.desk import Desk, whole_panel
 from zealous_sieve.usecases.errors import NotFoundError
@@ -250,6 +250,13 @@ def _slowest(panel: Panel, position: int) -> Panel:
     bases = sorted(panel.bases or (panel,), key=lambda base: -base.duration)
     having = (base for base in bases if base.ends[position] > base.starts[position])
     return next(having, panel)
+
+
+def shared_doubts(outside: Outside, universe: str, order: Order) -> list[SharedDoubt]:
+    """What the data check found of the same bars of several instruments of a universe."""
+    own = set(outside.compute.do(order, codes_of, universe))
+    found = causes(f for f in findings_at(outside, order) if f.code in own and f.bars)
+    return [cause for cause in found if len(cause.codes) > 1]
 
 
 def check_data(outside: Outside) -> list[Finding]:

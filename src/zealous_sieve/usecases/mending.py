@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from zealous_sieve.core.engine.panel import Series
 from zealous_sieve.core.errors import DataError, Problem
 from zealous_sieve.core.market.bases import Base, base_of, series_of
@@ -29,6 +31,34 @@ def mend(outside: Outside, mending: Mending) -> StoredMending:
     _split_event(outside, stored, there=True)
     check_some(outside, [mending.code])
     return stored
+
+
+def accept_cause(outside: Outside, accepted: Sequence[Mending]) -> list[int]:
+    """Accept what was found of several instruments, of all of them or of none; returns the numbers of the
+    mendings, by which they are taken back. What is accepted already stays so.
+
+    Raises NotFoundError, DataError ``bad_mending`` for mendings of another kind.
+    """
+    known = outside.market.reference().by_code
+    for own in accepted:
+        if own.code not in known:
+            raise NotFoundError("instrument", own.code)
+        if own.kind != MendingKind.ACCEPT:
+            message = f"{own}: only what was found is accepted of many at once"
+            raise DataError(Problem(code="bad_mending", message=message))
+    numbers = outside.mendings.add_all(accepted)
+    check_some(outside, list(dict.fromkeys(own.code for own in accepted)))
+    return numbers
+
+
+def take_all_back(outside: Outside, numbers: Sequence[int]) -> None:
+    """Take several mendings back. Raises NotFoundError; then none is."""
+    stored = [outside.mendings.get(number) for number in numbers]
+    for number, own in zip(numbers, stored, strict=True):
+        if own is None:
+            raise NotFoundError("mending", number)
+    outside.mendings.drop_all(numbers)
+    check_some(outside, list(dict.fromkeys(own.mending.code for own in stored if own)))
 
 
 def _bars(outside: Outside, mending: Mending) -> Series:

@@ -297,6 +297,14 @@ class MendingsPort(Protocol):
         """Put one in force, unless one that says the same is."""
         ...
 
+    def add_all(self, mendings: Sequence[Mending]) -> list[int]:
+        """Put several in force at once, but for those of which one that says the same is; their numbers."""
+        ...
+
+    def drop_all(self, numbers: Sequence[int]) -> None:
+        """Take several back at once."""
+        ...
+
     def set_deleted(self, mending_id: int, deleted: bool) -> bool:
         """Take one back or bring it back; false where another that says the same is in force."""
         ...

@@ -249,6 +249,16 @@ class MendingBody(Request):
     mending: Mending
 
 
+class AcceptedBody(Request):
+    accepted: Annotated[list[Mending], Field(min_length=1, max_length=MOST_NAMED)]
+
+
+class NumbersBody(Request):
+    numbers: Annotated[
+        list[Annotated[int, Field(ge=1, le=MOST)]], Field(min_length=1, max_length=MOST_NAMED)
+    ]
+
+
 class UniverseBody(Request):
     universe: Universe
 

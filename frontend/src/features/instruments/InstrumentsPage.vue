@@ -17,6 +17,7 @@ import { done, takeBack } from '@/shared/undo'
 import ListOut, { type Columns } from '@/shared/ListOut.vue'
 import DescribeForm from './DescribeForm.vue'
 import PairDialog from './PairDialog.vue'
+import SharedDoubts from './SharedDoubts.vue'
 import UniverseForm from './UniverseForm.vue'
 import Universes from './Universes.vue'
 
@@ -27,6 +28,8 @@ const universes = useUniverses()
 const chosen = computed(() => String(route.query.universe ?? beginning.value.universe))
 const only = ref(false)
 const filter = ref('')
+/** Where only those of one doubt are looked at. */
+const among = ref<readonly string[]>()
 
 const instruments = useQuery({
   queryKey: ['instruments', chosen],
@@ -43,7 +46,9 @@ const reach = computed(() => {
 })
 const shown = computed(() => {
   const words = filter.value.trim().toLowerCase()
-  const list = only.value ? flagged.value : (instruments.data.value ?? [])
+  const own = among.value && new Set(among.value)
+  const all = only.value ? flagged.value : (instruments.data.value ?? [])
+  const list = own ? all.filter((i) => own.has(i.code)) : all
   const fits = (i: { code: string; name: string; sector: string }) =>
     `${i.code} ${i.name} ${i.sector}`.toLowerCase().includes(words)
   return [...list].filter(fits).sort((a, b) => b.findings.length - a.findings.length)
@@ -125,7 +130,10 @@ const gone = computed(() =>
 )
 /** Instruments that something is done with; where none is marked, it is said of all that are shown. */
 const marked = ref(new Set<string>())
-watch(chosen, () => (marked.value = new Set()))
+watch(chosen, () => {
+  marked.value = new Set()
+  among.value = undefined
+})
 const mark = (codes: readonly string[], on: boolean) => {
   const next = new Set(marked.value)
   for (const code of codes)
@@ -189,6 +197,11 @@ function choose(name: string) {
             >The data check found nothing amiss.</template
           >
         </p>
+        <SharedDoubts
+          v-if="flagged.length > 1"
+          :universe="chosen"
+          @only="(codes) => (among = codes)"
+        />
         <div class="bar">
           <input
             v-model="filter"
@@ -197,6 +210,9 @@ function choose(name: string) {
             aria-label="Find"
           />
           <label><input v-model="only" type="checkbox" /> flagged only</label>
+          <button v-if="among" class="button plain" @click="among = undefined">
+            only {{ among.length }} of one doubt ✕
+          </button>
           <RouterLink class="button" to="/imports">Bring in files <kbd>i</kbd></RouterLink>
           <button class="button" @click="pairing = true">Define a pair</button>
           <button class="button" :disabled="!described.length" @click="describe">
@@ -222,11 +238,13 @@ function choose(name: string) {
         />
         <p v-if="instruments.data.value && !shown.length" class="empty">
           {{
-            filter || only
+            filter || only || among
               ? 'No instrument fits. Clear the field or the mark above.'
               : 'There are no instruments yet.'
           }}
-          <RouterLink v-if="!filter && !only" to="/imports">Bring in files of bars</RouterLink>
+          <RouterLink v-if="!filter && !only && !among" to="/imports"
+            >Bring in files of bars</RouterLink
+          >
         </p>
         <table v-else class="ledger">
           <thead>

@@ -48,6 +48,37 @@ class Finding:
     detail: str
 
 
+@dataclass(frozen=True, kw_only=True, slots=True)
+class SharedDoubt:
+    """What is found of the same bars of several instruments at once: a holiday that no calendar knows, a
+    night without the feed."""
+
+    kind: FindingKind
+    first: int
+    last: int
+    detail: str
+    codes: tuple[str, ...]
+
+
+def causes(findings: Iterable[Finding]) -> list[SharedDoubt]:
+    """Findings by what they have in common, their kind and the moments of their bars; those of most
+    instruments first."""
+    alike: dict[tuple[FindingKind, int, int], list[Finding]] = {}
+    for own in findings:
+        alike.setdefault((own.kind, own.first, own.last), []).append(own)
+    found = [
+        SharedDoubt(
+            kind=kind,
+            first=first,
+            last=last,
+            detail=own[0].detail,
+            codes=tuple(dict.fromkeys(finding.code for finding in own)),
+        )
+        for (kind, first, last), own in alike.items()
+    ]
+    return sorted(found, key=lambda cause: (-len(cause.codes), -cause.last))
+
+
 def inspect(
     panel: Panel, venues: Mapping[str, str], about: Container[str] | None = None
 ) -> list[Finding]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from zealous_sieve.core.market.data_quality import SharedDoubt
 from zealous_sieve.usecases import (
     charts,
     finding,
@@ -20,9 +21,11 @@ from zealous_sieve.usecases.runs import Thread
 from zealous_sieve.usecases.speeds import Speeds
 from zealous_sieve.web.contract import Contract, as_of, wanted
 from zealous_sieve.web.shapes import (
+    AcceptedBody,
     LookedBody,
     MendingBody,
     MoveQuery,
+    NumbersBody,
     SpeedsBody,
     UniverseQuery,
     WordsQuery,
@@ -84,6 +87,21 @@ def contract(outside: Outside) -> Contract:
     def add_mending(body: MendingBody) -> StoredMending:
         """Mend bars of an instrument; what came in stays as it is kept."""
         return mending.mend(outside, body.mending)
+
+    @api.endpoint("GET", "/doubts", reply=list[SharedDoubt], query=UniverseQuery)
+    def get_shared_doubts(query: UniverseQuery) -> list[SharedDoubt]:
+        """What the data check found of the same bars of several instruments."""
+        return market.shared_doubts(outside, query.universe, wanted())
+
+    @api.endpoint("POST", "/doubts/accept", reply=list[int], body=AcceptedBody)
+    def accept_cause(body: AcceptedBody) -> list[int]:
+        """Accept what was found of several instruments; gives the numbers of the mendings."""
+        return mending.accept_cause(outside, body.accepted)
+
+    @api.endpoint("POST", "/doubts/back", body=NumbersBody)
+    def take_mendings_back(body: NumbersBody) -> None:
+        """Take several mendings back."""
+        mending.take_all_back(outside, body.numbers)
 
     @api.endpoint("DELETE", "/mendings/<id:mending_id>")
     def delete_mending(mending_id: int) -> None:
