@@ -139,8 +139,8 @@ def _half(told: Told, taken: bool) -> Told:
 
 
 def _write(outside: Outside, own: Import, wanted: Bars, told: Told) -> int:
-    """Keep what is not the same; returns how much the data check doubts, where one cause of many instruments
-    is one doubt."""
+    """Keep what is not the same; returns how much the data check doubts, one cause of many instruments
+    counted once."""
     total = sum(len(times) for series in wanted.values() for times, _ in series.values())
     if not total:
         return 0
