@@ -42,8 +42,8 @@ const forget = (earlier: string) =>
 </script>
 
 <template>
-  <div>
-    <p v-if="renaming" class="sentence">
+  <span>
+    <span v-if="renaming" class="line sentence">
       {{ code }} is called
       <InlineText
         ref="field"
@@ -54,20 +54,21 @@ const forget = (earlier: string) =>
         @keydown.esc="renaming = false"
       />
       from now on, in all that is kept of it.
-    </p>
+    </span>
     <button v-else class="button plain" @click="begin">rename</button>
-    <p v-for="one in earlier" :key="one">
+    <span v-for="one in earlier" :key="one" class="line">
       Earlier <b class="mono">{{ one }}</b>, which still leads here.
       <button class="button plain" :aria-label="`Let ${one} go`" @click="forget(one)">
         let it go
       </button>
-    </p>
+    </span>
     <Failed :failure="failure" />
-  </div>
+  </span>
 </template>
 
 <style scoped>
-p {
+.line {
+  display: block;
   margin: 2px 0;
 }
 .sentence {

@@ -406,6 +406,11 @@ function choose(name: string) {
     min-width: 160px;
   }
 }
+@media (max-width: 1400px) {
+  .finding {
+    min-width: 160px;
+  }
+}
 svg rect {
   fill: var(--quiet);
 }

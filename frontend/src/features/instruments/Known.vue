@@ -30,6 +30,7 @@ defineExpose({ mend: (seconds?: number, time?: number) => check.value?.begin(sec
       <template v-if="own.summary.hours">{{ own.summary.hours }}</template>, in
       {{ own.summary.currency || 'no currency' }}, steps of {{ own.summary.tick }}.
       <button class="button plain" @click="describing = !describing">change</button>
+      <Codes :code="own.summary.code" :earlier="own.earlier" />
     </p>
     <DescribeForm
       v-if="describing"
@@ -37,7 +38,6 @@ defineExpose({ mend: (seconds?: number, time?: number) => check.value?.begin(sec
       @kept="describing = false"
       @close="describing = false"
     />
-    <Codes :code="own.summary.code" :earlier="own.earlier" />
     <DataCheck
       ref="check"
       :code="own.summary.code"
