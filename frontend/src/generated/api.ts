@@ -2757,7 +2757,7 @@ export interface components {
              * @default any
              * @enum {string}
              */
-            role: "any" | "condition" | "number";
+            role: "any" | "condition" | "number" | "outcome";
             /** Text */
             text: string;
         };

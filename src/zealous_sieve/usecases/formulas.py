@@ -18,10 +18,12 @@ from zealous_sieve.core.formula.typed import Formula
 from zealous_sieve.core.formula.words import PHRASES, RELATIONS_TOLD, RESERVED, Phrase
 from zealous_sieve.core.functions.catalogue import SOURCES, functions
 from zealous_sieve.core.functions.specification import Function
+from zealous_sieve.core.market.outlook import START
 from zealous_sieve.core.sieve.definition import ROLES
 from zealous_sieve.usecases.pictures import example
 
-CHECKS = {"any": check, "condition": check_condition, "number": check_number}
+CHECKS = {"any": check, "condition": check_condition, "number": check_number,
+          "outcome": check_condition}  # fmt: skip
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -72,7 +74,10 @@ def read_formula(
     library: Mapping[str, str] | None = None,
     market: Market | None = None,
 ) -> Reading:
-    """Check a formula for a role (``any``, ``condition`` or ``number``); never raises."""
+    """Check a formula for a role (``any``, ``condition``, ``number``, or ``outcome``: a condition that
+    settles an outlook); never raises."""
+    if role == "outcome":
+        library = {**(library or {}), START: "1"}
 
     def understand(guess: str) -> Formula:
         return CHECKS[role](guess, None, library, market)

@@ -39,7 +39,7 @@ class Request(BaseModel):
 
 class FormulaBody(Request):
     text: Annotated[str, Field(max_length=100_000)]
-    role: Literal["any", "condition", "number"] = "any"
+    role: Literal["any", "condition", "number", "outcome"] = "any"
 
 
 class PlaceBody(Request):

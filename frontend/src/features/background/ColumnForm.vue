@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { wholeWithin } from '@/shared/format'
+import FormulaText from '@/shared/FormulaText.vue'
 import InlineText from '@/shared/InlineText.vue'
 import type { BoardColumn } from './board'
 
@@ -44,12 +45,13 @@ const shown = (value: number | null | undefined) => (value == null ? '' : String
 <template>
   <p class="sentence form" role="group" aria-label="The column">
     The column shows
-    <InlineText
+    <FormulaText
       :value="column.formula"
       :least="14"
       :most="60"
-      aria-label="Formula of the column"
-      @take="(text) => text && set({ formula: text, label: '' })"
+      needed
+      label="Formula of the column"
+      @take="(text) => set({ formula: text, label: '' })"
     />
     called
     <InlineText

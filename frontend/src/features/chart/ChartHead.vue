@@ -2,6 +2,7 @@
 import { computed, nextTick, ref } from 'vue'
 import type { Chart } from '@/shared/api'
 import { price } from '@/shared/format'
+import FormulaText from '@/shared/FormulaText.vue'
 import InlineText from '@/shared/InlineText.vue'
 import LineNumbers from './LineNumbers.vue'
 import { DRAWINGS, type Drawing, type Scale } from './looks'
@@ -31,8 +32,7 @@ const emit = defineEmits<{
   compare: [code: string]
 }>()
 const barsField = ref<InstanceType<typeof InlineText>>()
-const drawField = ref<HTMLInputElement>()
-const drawn = ref('')
+const drawField = ref<InstanceType<typeof FormulaText>>()
 const sentence = ref<HTMLElement>()
 const besideField = ref<HTMLInputElement>()
 const beside = ref('')
@@ -59,12 +59,6 @@ const refusal = (formula: string) =>
 const controls = (formula: string) =>
   props.chart?.asked.find((one) => one.text === formula)?.controls
 
-function draw() {
-  const formula = drawn.value.trim()
-  drawn.value = ''
-  if (formula) emit('draw', formula)
-  else drawField.value?.blur()
-}
 async function write(field?: HTMLInputElement | null) {
   await nextTick()
   field?.focus()
@@ -72,7 +66,7 @@ async function write(field?: HTMLInputElement | null) {
 }
 defineExpose({
   writeBars: () => barsField.value?.focus(),
-  writeLine: () => write(drawField.value),
+  writeLine: () => drawField.value?.focus(),
   writeBeside: () => write(besideField.value),
   turn: () => write(sentence.value?.querySelector<HTMLInputElement>('input[type="number"]')),
 })
@@ -142,24 +136,23 @@ defineExpose({
         <option value="true">as they form</option></select
       >; drawn:
       <span v-for="(line, n) in lines" :key="n" class="line" :class="{ fall: refusal(line) }">
-        <InlineText
+        <FormulaText
           :value="line"
           :least="4"
           :title="refusal(line)"
-          :aria-label="`Drawn formula ${line}`"
+          :label="`Drawn formula ${line}`"
           @take="(text) => redraw(line, text)"
         />
         <LineNumbers :text="line" :controls="controls(line)" @redraw="redraw" />
         <button :aria-label="`Remove ${line}`" @click="emit('remove', line)">×</button>
       </span>
-      <input
+      <FormulaText
         ref="drawField"
-        v-model="drawn"
-        class="inline-part mono draw"
+        value=""
+        :least="18"
         placeholder="+ formula  l"
-        aria-label="Draw a formula"
-        @keydown.enter="draw"
-        @keydown.esc="drawField?.blur()"
+        label="Draw a formula"
+        @take="(formula) => formula && emit('draw', formula)"
       />
       <input
         ref="besideField"
@@ -197,9 +190,6 @@ h1 {
 }
 p {
   margin: 2px 0;
-}
-.draw {
-  width: 18ch;
 }
 .top {
   display: flex;

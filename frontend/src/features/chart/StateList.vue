@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { ref } from 'vue'
+import FormulaText from '@/shared/FormulaText.vue'
 import InkChoice from './InkChoice.vue'
 import type { State } from './layout'
 
@@ -11,7 +11,6 @@ const props = defineProps<{
   refusal: (text: string) => string | undefined
 }>()
 const emit = defineEmits<{ change: [states: State[]] }>()
-const adding = ref('')
 const change = (n: number, to: Partial<State>) =>
   emit(
     'change',
@@ -22,9 +21,7 @@ const remove = (n: number) =>
     'change',
     props.states.filter((_, m) => m !== n),
   )
-function add() {
-  const when = adding.value.trim()
-  adding.value = ''
+function add(when: string) {
   const ink = (['rise', 'fall', 'flat'] as const)[props.states.length] ?? '1'
   if (when) emit('change', [...props.states, { when, ink }])
 }
@@ -38,14 +35,14 @@ function add() {
         :label="`Ink of ${label} ${n + 1}`"
         @change="(ink) => change(n, { ink })"
       />
-      <input
-        class="inline-part mono"
-        :class="{ fall: refusal(own.when) }"
+      <FormulaText
+        class="when"
+        role="condition"
+        needed
         :value="own.when"
         :title="refusal(own.when)"
-        :aria-label="`${label} ${n + 1}`"
-        maxlength="2000"
-        @change="change(n, { when: ($event.target as HTMLInputElement).value.trim() })"
+        :label="`${label} ${n + 1}`"
+        @take="(when) => change(n, { when })"
       />
       <button class="button plain" :aria-label="`Remove ${label} ${n + 1}`" @click="remove(n)">
         ×
@@ -53,13 +50,13 @@ function add() {
     </p>
     <p>
       <span class="quiet">{{ what }}</span>
-      <input
-        v-model="adding"
-        class="inline-part mono"
+      <FormulaText
+        class="when"
+        role="condition"
+        value=""
         placeholder="a condition"
-        :aria-label="`Add: ${label}`"
-        maxlength="2000"
-        @keydown.enter="add"
+        :label="`Add: ${label}`"
+        @take="add"
       />
     </p>
   </div>
@@ -72,10 +69,14 @@ p {
   align-items: center;
   margin: 1px 0;
 }
-input {
+.when {
   flex: 1;
   min-width: 0;
   font-size: 12px;
+}
+.when :deep(input) {
+  width: 100% !important;
+  font-size: inherit;
 }
 .button {
   padding: 0 4px;

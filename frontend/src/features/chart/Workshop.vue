@@ -2,6 +2,7 @@
 import { computed, ref } from 'vue'
 import type { Chart, FunctionEntry } from '@/shared/api'
 import { useFormulas } from '@/shared/queries'
+import FormulaText from '@/shared/FormulaText.vue'
 import InkChoice from './InkChoice.vue'
 import { LAYER, PLACES, STRIP_NAMES, type Layer, type Layout, type State } from './layout'
 import LineNumbers from './LineNumbers.vue'
@@ -24,8 +25,7 @@ const props = defineProps<{
 }>()
 const emit = defineEmits<{ change: [part: Partial<Layout>]; close: [] }>()
 const formulas = useFormulas()
-const adding = ref('')
-const field = ref<HTMLInputElement>()
+const field = ref<InstanceType<typeof FormulaText>>()
 const layers = computed(() => props.layout.layers)
 /** What can be drawn, by name: functions as they are usually called, formulas of the desk. */
 const offered = computed(() => [
@@ -34,9 +34,8 @@ const offered = computed(() => [
 ])
 const change = (n: number, to: Partial<Layer>) =>
   emit('change', { layers: layers.value.map((own, m) => (m === n ? { ...own, ...to } : own)) })
-function add(formula = adding.value.trim()) {
+function add(formula: string) {
   if (!formula) return
-  adding.value = ''
   if (layers.value.some((own) => own.formula === formula)) return
   emit('change', { layers: [...layers.value, { ...LAYER, formula }] })
 }
@@ -65,10 +64,7 @@ function turnStrip(measure: string) {
   emit('change', { strip: has ? strip : [...props.layout.strip, measure] })
 }
 const others = computed(() => props.layout.strip.filter((own) => !STRIP_NAMES.has(own)))
-const stripText = ref('')
-function addStrip() {
-  const text = stripText.value.trim()
-  stripText.value = ''
+function addStrip(text: string) {
   if (text && !props.layout.strip.includes(text))
     emit('change', { strip: [...props.layout.strip, text] })
 }
@@ -85,17 +81,17 @@ defineExpose({ focus: () => field.value?.focus() })
 <template>
   <aside class="workshop" aria-label="How it is drawn" @keydown.esc.stop="emit('close')">
     <p class="add">
-      <input
+      <FormulaText
         ref="field"
-        v-model="adding"
-        class="field mono"
+        class="adding"
+        value=""
+        :least="24"
         list="drawable"
         placeholder="draw: a few letters"
-        aria-label="Draw a function or formula"
-        maxlength="2000"
-        @keydown.enter="add()"
+        label="Draw a function or formula"
+        @take="add"
       />
-      <button class="button plain" @click="add()">draw</button>
+      <button class="button plain" @click="field?.take()">draw</button>
       <button class="button plain" aria-label="Close" @click="emit('close')">×</button>
       <datalist id="drawable">
         <option v-for="own in offered" :key="own.call" :value="own.call">{{ own.told }}</option>
@@ -114,12 +110,11 @@ defineExpose({ focus: () => field.value?.focus() })
     </p>
     <section v-for="(own, n) in layers" :key="n" class="layer" :class="{ off: own.hidden }">
       <p>
-        <input
-          class="formula mono"
+        <FormulaText
+          class="formula"
           :value="own.formula"
-          :aria-label="`Formula ${n + 1}`"
-          maxlength="2000"
-          @change="redraw(n, value($event))"
+          :label="`Formula ${n + 1}`"
+          @take="(text) => redraw(n, text)"
         />
         <LineNumbers
           :text="own.formula"
@@ -283,13 +278,12 @@ defineExpose({ focus: () => field.value?.focus() })
         </button>
       </p>
       <p class="line">
-        <input
-          v-model="stripText"
-          class="inline-part mono"
+        <FormulaText
+          value=""
+          :least="16"
           placeholder="any formula"
-          aria-label="Measure for the strip"
-          maxlength="2000"
-          @keydown.enter="addStrip"
+          label="Measure for the strip"
+          @take="addStrip"
         />
       </p>
     </section>
@@ -350,18 +344,14 @@ h2 {
   display: flex;
   gap: 4px;
 }
-.add .field {
-  flex: 1;
-  min-width: 0;
-}
-.formula {
+.formula,
+.adding {
   width: 100%;
+}
+.formula :deep(input),
+.adding :deep(input) {
+  width: 100% !important;
   font-size: 13px;
-  color: var(--ink);
-  background: none;
-  border: 0;
-  border-bottom: 1px solid var(--hair);
-  min-height: 24px;
 }
 .line {
   display: flex;

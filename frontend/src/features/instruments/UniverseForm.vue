@@ -78,6 +78,14 @@ const stale = computed(() => about.value !== turn.value)
 const problem = computed(() => (error.value instanceof ApiError ? error.value : undefined))
 const formulaProblems = computed(() => problem.value?.problems.filter((p) => p.place) ?? [])
 
+/** What a formula that can't be read was probably meant to say. */
+const meant = useLatest(250, (text: string, signal) =>
+  answer(api.POST('/api/formula', { body: { text, role: 'condition' }, signal })),
+)
+watch(
+  () => rule.value.formula,
+  (text) => (text?.trim() ? meant.later(text) : meant.stop()),
+)
 const add = (part: string) => {
   if (part) rule.value = { ...rule.value, parts: [...(rule.value.parts ?? []), part] }
 }
@@ -178,6 +186,7 @@ const keep = () =>
       label="Formula of the universe"
       hint='fact("market_cap") > 1bn and close > sma(close, 80)'
       :problems="formulaProblems"
+      :offers="meant.about.value === rule.formula ? meant.reply.value?.offers : []"
       :vocabulary="vocabulary.data.value"
     />
     <p v-if="problem" class="fall" role="alert">

@@ -11,6 +11,7 @@ import { asOf } from '@/shared/asOf'
 import ErrorNote from '@/shared/ErrorNote.vue'
 import Failed from '@/shared/Failed.vue'
 import { moment, price, told, wholeWithin } from '@/shared/format'
+import FormulaText from '@/shared/FormulaText.vue'
 import InlineText from '@/shared/InlineText.vue'
 import { useKeys } from '@/shared/keys'
 import { useLatest } from '@/shared/latest'
@@ -110,7 +111,15 @@ const problems = computed(() => [
   ...(reply.value?.problems ?? []),
   ...(reply.value?.said.flatMap((said) => said.problems) ?? []),
 ])
-const ready = computed(() => reply.value?.start != null && !problems.value.length)
+/** Fields in which something is written that was not taken. */
+const held = ref(new Set<string>())
+function hold(field: string, on: boolean) {
+  if (on) held.value.add(field)
+  else held.value.delete(field)
+}
+const ready = computed(
+  () => reply.value?.start != null && !problems.value.length && !held.value.size,
+)
 const usual = computed(() => {
   const own = reply.value?.anyway
   if (!own?.of) return 'There are no earlier stretches of such a length to compare with.'
@@ -169,12 +178,15 @@ const table = () => ({
             {{ leanTold(lean) }}
           </option></select
         >. It is settled by
-        <InlineText
+        <FormulaText
+          role="outcome"
           :value="draft.settles.formula"
           :least="16"
           :most="60"
-          aria-label="Settled by"
-          @take="(formula) => formula && setSettles({ formula })"
+          needed
+          label="Settled by"
+          @open="(on) => hold('settled', on)"
+          @take="(formula) => setSettles({ formula })"
         />
         on
         <InlineText
@@ -208,11 +220,13 @@ const table = () => ({
       <ul class="reasons">
         <li v-for="(reason, n) in draft.reasons" :key="n">
           <Mesh :cells="[reply?.said[n]?.cell ?? 'unknown']" :size="10" />
-          <InlineText
+          <FormulaText
+            role="condition"
             :value="reason.formula"
             :least="16"
             :most="50"
-            :aria-label="`Reason ${n + 1}`"
+            :label="`Reason ${n + 1}`"
+            @open="(on) => hold(`reason ${n}`, on)"
             @take="(formula) => setReason(n, { formula })"
           />
           on
@@ -225,12 +239,13 @@ const table = () => ({
           <span>{{ reply?.said[n]?.sentence }}</span>
         </li>
         <li>
-          <InlineText
+          <FormulaText
             :key="draft.reasons!.length"
+            role="condition"
             value=""
             :least="16"
             placeholder="+ a condition"
-            aria-label="One more reason"
+            label="One more reason"
             @take="addReason"
           />
         </li>

@@ -3,6 +3,7 @@ import { computed, ref, toRef } from 'vue'
 import Lines from '@/features/drawings/Lines.vue'
 import ErrorNote from '@/shared/ErrorNote.vue'
 import { told, wholeWithin } from '@/shared/format'
+import FormulaText from '@/shared/FormulaText.vue'
 import InlineText from '@/shared/InlineText.vue'
 import { usePart, type OverviewSet } from './parts'
 
@@ -62,20 +63,22 @@ function setHistory(text: string) {
           @take="(label) => set(n, { label })"
         />
         =
-        <InlineText
+        <FormulaText
+          role="condition"
           :value="line.formula"
           :least="20"
           :most="70"
-          :aria-label="`Formula of line ${n + 1}`"
+          :label="`Formula of line ${n + 1}`"
           @take="(formula) => set(n, { formula })"
         />;
       </template>
-      <InlineText
+      <FormulaText
         :key="arranged.breadth.length"
+        role="condition"
         value=""
         :least="12"
         placeholder="+ formula"
-        aria-label="One more line"
+        label="One more line"
         @take="add"
       />
     </p>

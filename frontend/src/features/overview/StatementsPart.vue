@@ -83,6 +83,7 @@ const addSubject = (code: string) =>
       <TextList
         :texts="arranged.statements"
         what="Statement"
+        formulas
         :least="12"
         @change="(statements) => emit('arrange', { statements })"
       />

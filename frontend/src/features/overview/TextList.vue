@@ -1,4 +1,6 @@
 <script setup lang="ts">
+import { computed } from 'vue'
+import FormulaText from '@/shared/FormulaText.vue'
 import InlineText from '@/shared/InlineText.vue'
 
 /** Texts one after another that are changed where they stand; an empty one is taken away. */
@@ -7,7 +9,12 @@ const props = defineProps<{
   what: string
   least?: number
   most?: number
+  /** Texts are conditions, which have to be read before they are taken. */
+  formulas?: boolean
 }>()
+const field = computed(() => (props.formulas ? FormulaText : InlineText))
+const named = (label: string) =>
+  props.formulas ? { label, role: 'condition' as const } : { 'aria-label': label }
 const emit = defineEmits<{ change: [texts: string[]] }>()
 function set(place: number, text: string) {
   const next = [...props.texts]
@@ -21,19 +28,21 @@ const add = (text: string) => text && emit('change', [...props.texts, text])
 <template>
   <template v-for="(text, n) in texts" :key="n"
     ><template v-if="n">, </template
-    ><InlineText
+    ><component
+      :is="field"
       :value="text"
       :least="least ?? 4"
       :most="most ?? 60"
-      :aria-label="`${what} ${n + 1}`"
-      @take="(own) => set(n, own)"
+      v-bind="named(`${what} ${n + 1}`)"
+      @take="(own: string) => set(n, own)"
   /></template>
-  <InlineText
+  <component
+    :is="field"
     :key="texts.length"
     value=""
     :least="6"
     placeholder="+"
-    :aria-label="`One more ${what.toLowerCase()}`"
+    v-bind="named(`One more ${what.toLowerCase()}`)"
     @take="add"
   />
 </template>

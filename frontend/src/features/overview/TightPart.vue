@@ -3,6 +3,7 @@ import { instrumentAt } from '@/shared/addresses'
 import { computed, ref, toRef } from 'vue'
 import ErrorNote from '@/shared/ErrorNote.vue'
 import { figure, told, wholeWithin } from '@/shared/format'
+import FormulaText from '@/shared/FormulaText.vue'
 import InlineText from '@/shared/InlineText.vue'
 import KeepUniverse from '@/shared/KeepUniverse.vue'
 import StoppedPart from '@/shared/StoppedPart.vue'
@@ -79,12 +80,13 @@ const words = (own: On) => {
       />;
       <template v-for="[name, what] in PARTS" :key="name">
         {{ what }}
-        <InlineText
+        <FormulaText
           :value="arranged.tight[name]"
           :least="16"
           :most="70"
-          :aria-label="`Formula: ${what}`"
-          @take="(text) => text && set({ [name]: text })"
+          needed
+          :label="`Formula: ${what}`"
+          @take="(text) => set({ [name]: text })"
         />;
       </template>
     </p>

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import FormulaText from '@/shared/FormulaText.vue'
 import InlineText from '@/shared/InlineText.vue'
 import type { Measure, Scale } from './plane'
 
@@ -14,13 +15,14 @@ const set = (to: Partial<Measure>) => emit('measure', { ...props.measure, ...to 
 </script>
 
 <template>
-  <InlineText
+  <FormulaText
+    role="number"
     :value="measure.formula"
     :least="8"
     :most="34"
     placeholder="nothing"
     :title="measure.formula"
-    :aria-label="`Formula ${label}`"
+    :label="`Formula ${label}`"
     @take="(text) => set({ formula: text, label: '' })"
   /><template v-if="measure.formula">
     on
