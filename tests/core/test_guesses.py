@@ -18,15 +18,18 @@ from zealous_sieve.core.errors import FormulaError
 from zealous_sieve.core.formula import canonical
 from zealous_sieve.core.formula.check import check
 from zealous_sieve.core.formula.guessing.guesses import LONGEST, guesses
+from zealous_sieve.core.formula.guessing.nearest import nearest
 from zealous_sieve.core.formula.guessing.parts import synonyms
 from zealous_sieve.core.formula.names import Market
 from zealous_sieve.core.sieve.prepare import truth_of
+from zealous_sieve.usecases.formulas import read_formula
 
 MARKET = Market(
     codes=frozenset({"LANT40", "TPSNHV"}),
     facts=frozenset({"sector", "market_cap", "sales_growth"}),
     events=frozenset({"report"}),
     values=(("sector", frozenset({"salt", "kelp"})),),
+    indexes=frozenset({"LANT40"}),
 )
 READ = partial(check, library=None, market=MARKET)
 LINES = Path(__file__).with_name("guesses.txt").read_text("utf-8").splitlines()[1:]
@@ -201,3 +204,39 @@ ONCE = {
 def test_what_was_once_taken_for_something_else_is_not(typed: str) -> None:
     offers = [guess.text for guess in guesses(typed, READ, MARKET)]
     assert not offers or truth(ONCE[typed]) in [truth(offer) for offer in offers], offers
+
+
+@pytest.mark.parametrize(
+    "typed",
+    ["strong sector", "the ferries are late today", "no new low for ages", "close somewhere nice",
+     "sector rising", "after that report", "20 day high is broken with some volume"],
+)  # fmt: skip
+@pytest.mark.parametrize("market", [MARKET, Market(codes=frozenset({"LANT40"}))])
+def test_what_is_not_understood_is_answered_with_the_nearest_that_work(
+    typed: str, market: Market
+) -> None:
+    told = read_formula(typed, "condition", None, market)
+    assert [own.code for own in told.problems] == ["not_understood"]
+    assert (told.offers, 1 <= len(told.nearest) <= 3) == ((), True)
+    for near in told.nearest:
+        assert read_formula(near.text, "condition", None, market).sentence == near.sentence
+
+
+@pytest.mark.parametrize(
+    "typed", ["close > > open", "close > (open", "sma(close, 20", "close > 1 2", "rsi(closs, 9)"]
+)
+def test_a_slip_in_a_formula_is_told_at_its_place(typed: str) -> None:
+    told = read_formula(typed, "condition", None, MARKET)
+    assert "not_understood" not in {own.code for own in told.problems}
+    assert told.nearest == ()
+    assert not any("operator" in own.message or " line" in own.message for own in told.problems)
+
+
+def test_the_nearest_lie_in_what_was_typed() -> None:
+    for typed, word in (
+        ("a really strong sector", 'fact("sector")'),
+        ("something about earnings soon", "days_to_event"),
+        ("weekly chart looks good", "on 1w"),
+        ("the gap was large somehow", "gap_percent"),
+    ):
+        assert any(word in near for near in list(nearest(typed))[:3]), typed

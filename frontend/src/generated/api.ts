@@ -4504,6 +4504,11 @@ export interface components {
              */
             lookback: number;
             /**
+             * Nearest
+             * @default []
+             */
+            nearest: components["schemas"]["Offer"][];
+            /**
              * Offers
              * @default []
              */

@@ -39,6 +39,7 @@ watch(
   (open) => emit('open', open),
 )
 const offers = computed(() => said.value?.reading?.offers ?? [])
+const nearest = computed(() => said.value?.reading?.nearest ?? [])
 const problem = computed(() => {
   if (!said.value) return ''
   const [first] = said.value.reading?.problems ?? []
@@ -121,6 +122,20 @@ defineExpose({
     />
     <span v-if="said" :id="id" class="meant">
       <span class="fall" role="alert">{{ problem }}</span>
+      <span v-if="nearest.length" role="group" aria-label="Nearest that work">
+        <span v-for="near in nearest" :key="near.text" class="offer quiet">
+          <button
+            type="button"
+            class="button plain"
+            :title="`Write ${near.text}`"
+            @mousedown.prevent
+            @click="done(near.text)"
+          >
+            <code>{{ near.text }}</code>
+          </button>
+          {{ near.sentence }}
+        </span>
+      </span>
       <span v-if="offers.length" role="group" aria-label="Did you mean">
         <span class="quiet">Did you mean</span>
         <span v-for="(offer, n) in offers" :key="offer.text" class="offer">

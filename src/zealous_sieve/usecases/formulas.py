@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+import re
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import asdict, dataclass, replace
 
 from zealous_sieve.core.errors import FormulaError, Problem
@@ -10,6 +11,7 @@ from zealous_sieve.core.formula import canonical
 from zealous_sieve.core.formula.check import check, check_condition, check_number
 from zealous_sieve.core.formula.completing.complete import Completion, complete
 from zealous_sieve.core.formula.guessing.guesses import guesses
+from zealous_sieve.core.formula.guessing.nearest import MOST_NEAR, nearest
 from zealous_sieve.core.formula.names import Market
 from zealous_sieve.core.formula.rows import Row, rows_of
 from zealous_sieve.core.formula.speech.sentence import read
@@ -17,7 +19,7 @@ from zealous_sieve.core.formula.timeframe import OFFERED
 from zealous_sieve.core.formula.typed import Formula
 from zealous_sieve.core.formula.words import PHRASES, RELATIONS_TOLD, RESERVED, Phrase
 from zealous_sieve.core.functions.catalogue import SOURCES, functions
-from zealous_sieve.core.functions.specification import Function
+from zealous_sieve.core.functions.specification import CATALOGUE, Function
 from zealous_sieve.core.market.outlook import START
 from zealous_sieve.core.sieve.definition import ROLES
 from zealous_sieve.usecases.pictures import example
@@ -64,6 +66,8 @@ class Reading:
     outputs: tuple[OutputReading, ...] = ()
     offers: tuple[Offer, ...] = ()
     """What it was probably meant to say, where it can't be read: texts to take instead."""
+    nearest: tuple[Offer, ...] = ()
+    """What works and is nearest to it, where it is not understood at all."""
     row: Row | None = None
     """A condition as rows of parts, where it has such."""
 
@@ -90,7 +94,37 @@ def read_formula(
             Offer(text=guess.text, sentence=read(guess.formula))
             for guess in guesses(text, understand, market)
         )
-        return Reading(ok=False, problems=error.problems, offers=offers, row=row)
+        words = not offers and error.problem.code in TALK and _is_words(text)
+        if not words:
+            return Reading(ok=False, problems=error.problems, offers=offers, row=row)
+        place = error.problem.place
+        problem = Problem(code="not_understood", message="this is not understood", place=place)
+        return Reading(ok=False, problems=(problem,), nearest=_nearest(text, understand), row=row)
+
+
+TALK = ("unexpected_word", "unexpected_end", "unknown_name")
+"""Problems that say nothing to somebody who wrote a sentence."""
+_WORDS = 2
+
+
+def _is_words(text: str) -> bool:
+    """Whether a text is one that somebody would say, not a formula with a slip in it."""
+    known = {*SOURCES, *CATALOGUE, *RESERVED}
+    said = re.findall(r"(?<![\w.\"(])[A-Za-z]{2,}(?![\w(\"])", text)
+    return sum(word.lower() not in known for word in said) >= 1 and len(said) >= _WORDS
+
+
+def _nearest(text: str, understand: Callable[[str], Formula]) -> tuple[Offer, ...]:
+    """Formulas that work here and are nearest to a text."""
+    found: list[Offer] = []
+    for near in nearest(text):
+        try:
+            found.append(Offer(text=near, sentence=read(understand(near))))
+        except FormulaError:
+            continue
+        if len(found) == MOST_NEAR:
+            break
+    return tuple(found)
 
 
 def reading_of(formula: Formula) -> Reading:

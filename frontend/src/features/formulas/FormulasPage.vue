@@ -299,6 +299,7 @@ useKeys([
           label="Formula"
           :problems="reading?.problems"
           :offers="fresh ? reading?.offers : []"
+          :nearest="fresh ? reading?.nearest : []"
           :vocabulary="vocabulary"
           :own="others"
         />

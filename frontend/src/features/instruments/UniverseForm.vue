@@ -187,6 +187,7 @@ const keep = () =>
       hint='fact("market_cap") > 1bn and close > sma(close, 80)'
       :problems="formulaProblems"
       :offers="meant.about.value === rule.formula ? meant.reply.value?.offers : []"
+      :nearest="meant.about.value === rule.formula ? meant.reply.value?.nearest : []"
       :vocabulary="vocabulary.data.value"
     />
     <p v-if="problem" class="fall" role="alert">

@@ -211,6 +211,7 @@ const bars = computed(() => {
         :label="`Condition ${position}`"
         :problems="reading?.problems"
         :offers="said ? reading?.offers : []"
+        :nearest="said ? reading?.nearest : []"
         :vocabulary="vocabulary"
         :own="own"
         steps

@@ -19,6 +19,8 @@ const props = defineProps<{
   problems?: readonly Problem[]
   /** Texts that may have been meant, where what stands there can't be read. */
   offers?: readonly Offer[]
+  /** What works and is nearest, where nothing may have been meant. */
+  nearest?: readonly Offer[]
   vocabulary?: Vocabulary
   own?: readonly string[]
   /** One operand on one line: Enter leaves it as it is. */
@@ -164,6 +166,15 @@ defineExpose({ focus: () => view?.focus(), choose, leave: () => view?.contentDOM
           <code>{{ offer.text }}</code> <kbd v-if="n === 0">{{ steps ? '⏎' : 'Alt ⏎' }}</kbd>
         </button>
         <span>{{ offer.sentence }}</span>
+      </li>
+    </ul>
+    <ul v-else-if="nearest?.length" class="offers" aria-label="Nearest that work">
+      <li class="quiet" aria-hidden="true">Nearest that work</li>
+      <li v-for="near in nearest" :key="near.text">
+        <button class="button plain" :title="`Write ${near.text}`" @click="take(near)">
+          <code>{{ near.text }}</code>
+        </button>
+        <span class="quiet">{{ near.sentence }}</span>
       </li>
     </ul>
   </div>

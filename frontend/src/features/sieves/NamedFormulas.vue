@@ -36,6 +36,7 @@ const nameProblem = (position: number) =>
         :label="`Formula ${n + 1}`"
         :problems="readings?.[n]?.problems"
         :offers="saidOf(n) ? readings?.[n]?.offers : []"
+        :nearest="saidOf(n) ? readings?.[n]?.nearest : []"
         :vocabulary="vocabulary"
         :own="own"
       />

@@ -329,6 +329,7 @@ useKeys([
                 hint="no ranking beyond the score"
                 :problems="preview?.rank?.problems"
                 :offers="about?.rank === draft.rank ? preview?.rank?.offers : []"
+                :nearest="about?.rank === draft.rank ? preview?.rank?.nearest : []"
                 :vocabulary="vocabulary"
                 :own="own"
               />

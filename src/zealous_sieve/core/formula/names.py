@@ -36,6 +36,8 @@ class Market:
     venues: frozenset[str] = frozenset()
     currencies: frozenset[str] = frozenset()
     values: tuple[tuple[str, frozenset[str]], ...] = field(default=())
+    indexes: frozenset[str] = frozenset()
+    """The instruments that are indexes."""
     earlier: tuple[tuple[str, str], ...] = ()
     """What instruments were called before they were renamed, and the present codes."""
 
@@ -84,6 +86,7 @@ def market_of(
     events: Iterable[str],
     venues: Iterable[str],
     earlier: Mapping[str, str] | None = None,
+    indexes: Iterable[str] = (),
 ) -> Market | None:
     """The names of a market; ``None`` where there are no instruments, so that nothing can be named
     wrongly. ``facts`` are those of each instrument."""
@@ -105,5 +108,6 @@ def market_of(
         venues=frozenset(venues),
         currencies=frozenset(currencies),
         values=tuple(sorted((n, frozenset(texts)) for n, texts in values.items() if texts)),
+        indexes=frozenset(indexes),
         earlier=tuple(sorted((earlier or {}).items())),
     )

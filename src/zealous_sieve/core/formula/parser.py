@@ -92,7 +92,9 @@ def _explain(token: Token, accepts: set[str], line: Line) -> Problem:
         mend = "to compare, write =="
     return Problem(
         code="unexpected_end" if at_end else "unexpected_word",
-        message=f"{found} where {expected} should come",
+        message=f"{found} where {expected} should come"
+        if expected
+        else f"nothing joins {str(token)!r} to what stands before it",
         place=place,
         mend=mend,
     )
@@ -112,7 +114,7 @@ def _expected(accepts: set[str]) -> str:
     if "RPAR" in accepts:
         return ")"
     if "$END" in accepts:
-        return "an operator or the end of the line"
+        return ""
     names = [WORDS.get(name, name.lower()) for name in sorted(accepts)]
     return " or ".join(names[:4]) or "something else"
 

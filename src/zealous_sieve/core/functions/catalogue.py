@@ -89,7 +89,15 @@ SOURCES = (*FIELDS, *DERIVED, TIME, *EXTRAS, FORM_SECONDS)
 
 
 SOURCE_SYNONYMS = {
-    "close": ("price", "last", "last price", "closing price", "close price", "settlement"),
+    "close": (
+        "price",
+        "last",
+        "last price",
+        "closing price",
+        "close price",
+        "settlement",
+        "settle",
+    ),
     "open": ("opening price", "opening", "open price"),
     "high": ("high price", "highs"),
     "low": ("low price", "lows"),

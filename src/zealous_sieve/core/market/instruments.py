@@ -203,6 +203,7 @@ class ReferenceData:
             {event.kind for event in self.events},
             (venue.name for venue in self.venues),
             self.earlier,
+            (own.code for own in self.instruments if own.kind == InstrumentKind.INDEX),
         )
 
     @cached_property

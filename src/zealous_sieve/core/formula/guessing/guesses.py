@@ -54,12 +54,19 @@ def guesses(text: str, check: Check, market: Market | None = None) -> tuple[Gues
     found: dict[str, Guess] = {}
     for candidate in _rewritten(text, market):
         understood = _repaired(candidate, check, market)
-        if understood is not None and accounted(text, understood):
+        if understood is not None and accounted(text, understood) and _sensible(understood, market):
             written = canonical.write(understood.program)
             found.setdefault(written, Guess(text=written, formula=understood))
         if len(found) == MOST:
             break
     return tuple(found.values())
+
+
+def _sensible(formula: Formula, market: Market | None) -> bool:
+    """Whether no fact that is a text is held against others as if it were a number."""
+    texts = {fact for fact, _ in market.values} if market else set()
+    pattern = r'fact\("([^"]+)"\)\)? (?:[<>]|crosses|rising|falling)'
+    return not any(name in texts for name in re.findall(pattern, canonical.write(formula.program)))
 
 
 # Names
@@ -192,21 +199,28 @@ def _of_the_market(text: str, market: Market, keep: Keep) -> str:
         event, due = _called(kind), r"(?: (?:the )?(?:next|last))?"
         when = rf"{event} (?:in|within|during)(?: the)?{due} (\d+) days?"
         change(rf"\bdays? (?:to|until|before){due} {event}\b", "days_to_event({})", kind)
+        ahead = rf"{event} for(?: the)? next (\d+) days?"
+        change(rf"\bno {ahead}\b", "days_to_event({}) > {}", kind)
+        change(rf"\b{event} tomorrow\b", "days_to_event({}) == 1", kind)
         change(rf"\b(?:no|not|without)(?: an?)? {when}\b", "days_to_event({}) > {}", kind)
         change(rf"\b{when}\b", "days_to_event({}) <= {}", kind)
         change(
             rf"\b{event} (?:in|within) (?:a|one|the next) week\b", "days_to_event({}) <= 7", kind
         )
         change(rf"\bdays? since{due} {event}\b", "days_since_event({})", kind)
+    if len(market.indexes) == 1:
+        (index,) = market.indexes
+        change(r"\b(?:the )?index\b(?!\s*§)", "{}", index)
     for fact in market.facts - {*SOURCES, *CATALOGUE}:
         bare = rf"(?<![\w\"§]){re.escape(fact).replace('_', '[_ ]')}(?![\w\"(])"
         for value in dict(market.values).get(fact, ()):
             change(
-                rf"{bare}\s*(?:is|equals|=|==)\s*{re.escape(value)}\b",
+                rf"{bare}\s*(?:is|equals|=|==)?\s*{re.escape(value)}\b",
                 "fact({}) == {}",
                 fact,
                 value,
             )
+            change(rf"\b{re.escape(value)} {bare}", "fact({}) == {}", fact, value)
         change(bare, "fact({})", fact)
     return text
 

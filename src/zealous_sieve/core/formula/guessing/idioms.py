@@ -11,6 +11,7 @@ from collections.abc import Callable
 from zealous_sieve.core.formula.guessing.parts import (
     AVERAGED,
     BARS,
+    NAMED_SPANS,
     NUMBER,
     OF_PRICE,
     ORDERED,
@@ -119,7 +120,29 @@ def _over_each(m: re.Match[str]) -> str:
     return " and ".join(f"{m[1]} {m[2]} {other}" for other in others)
 
 
+_MONEY = r"(?:turnover|dollar_volume|money (?:traded|turned over)|close \* volume|traded value|value traded)"
+
+
+def _way(said: str) -> str:
+    return f"close {'>' if said in ('up', 'higher', 'green') else '<'} prev(close)"
+
+
+def _ranked(end: str, percent: str, what: str) -> str:
+    share = float(percent)
+    return f"rank({what}) >= {100 - share:g}" if end == "top" else f"rank({what}) <= {share:g}"
+
+
+def _so_many_of(found: re.Match[str]) -> str:
+    return _so_many_of_words(found[1], found[2], found[3])
+
+
+def _so_many_of_words(said: str, count: str, bars: str) -> str:
+    return f"{_way(said)} at least {count} of {bars} bars"
+
+
 IDIOMS: tuple[Rule, ...] = (
+    (rf"^(\d+) (?:out )?of (?:last )?(\d+) {BARS} (?:closed? )?(up|down|higher|lower|green|red)$",
+     lambda m: _so_many_of_words(m[3], m[1], m[2])),
     (r"\b(?:price|stock) closes?\b", "close"),
     (r"\bcloses (?=outside|inside|within|in|near|at|between|back)", "close "),
     (r"\bcandle (?=body|range|wick)", ""),
@@ -186,6 +209,28 @@ IDIOMS: tuple[Rule, ...] = (
     (r"\b(?:close )?(?:between|inside|within) bands\b", "close between bollinger.lower and bollinger.upper"),
     (r"\bratio to\s*(§\d+§)", r"ratio_to(\1)"),
     (r"\binside (?:bar|day) breakout\b", "prev(inside_bar) and close > prev(high)"),
+    (rf"^(\d+)[ -]({BARS}) (high|low) (?:broken|taken out)\b",
+     lambda m: f"close crosses {'above' if m[3] == 'high' else 'below'} {m[1]} {m[2]} {m[3]}"),
+    (rf"^(?:({_PRICE}) )?(?:no|not) more than ({NUMBER})\s*% (above|over|below|under) (.+)$",
+     lambda m: f"not {m[1] or 'close'} {'>' if m[3] in ('above', 'over') else '<'} {m[4]} by {m[2]}%"),
+    (rf"^(?:closed? )?(up|down|higher|lower)(?: on)? (\d+) (?:out )?of (?:last )?(\d+) {BARS}$", _so_many_of),
+    (rf"^first (up|down|green|red) {BARS} in (\d+) {BARS}$",
+     lambda m: f"{_way(m[1])} and count({_way(m[1])}, {m[2]}) == 1"),
+    (rf"\b(?:in )?(top|bottom) ({NUMBER})\s*% (?:by |of |in )(?:rank of )?(\d+)[ -]{BARS} (?:change|return|performance|momentum)\b",
+     lambda m: _ranked(m[1], m[2], f"roc(close, {m[3]})")),
+    (rf"\b(?:in )?(top|bottom) ({NUMBER})\s*% (?:by |of |in )(?:rank of )?((?!.*\brange\b)(?!\d){VALUE})",
+     lambda m: _ranked(m[1], m[2], m[3])),
+    (rf"\b(?:(\d+)[ -]{BARS} )?{_AVERAGE} (?:of )?{_MONEY}(?: (?:over|of|in) (?:last )?(\d+) {BARS})?\b",
+     lambda m: f"sma(close * volume{f', {m[1] or m[2]}' if m[1] or m[2] else ''})"),
+    (r"\b(weekly|monthly|daily|hourly) (?:average|sma) of (\d+)\b",
+     lambda m: f"(sma({m[2]}) on {NAMED_SPANS[m[1]]})"),
+    (r"^(weekly|monthly|daily|hourly) (.+?) (rising|falling)$",
+     lambda m: f"({m[2]} {m[3]}) on {NAMED_SPANS[m[1]]}"),
+    (rf"^(?:({_PRICE}) )?(higher|lower) than (\d+) {BARS} ago$",
+     lambda m: f"{m[1] or 'close'} {'>' if m[2] == 'higher' else '<'} ago({m[1] or 'close'}, {m[3]})"),
+    (r"^(§\d+§) ((?:above|below|over|under|crosses|at|near|within|up|down|rising|falling)\b.*)$", r"(close \2) of \1"),
+    (r"\b(?:better|stronger) than\s+(§\d+§)\s+over (?:last )?(\d+) " + BARS, r"roc(close, \2) > (roc(close, \2) of \1)"),
+    (r"\b(?:worse|weaker) than\s+(§\d+§)\s+over (?:last )?(\d+) " + BARS, r"roc(close, \2) < (roc(close, \2) of \1)"),
     (r"\bfailed breakout\b", "high > prev(highest(high, 20)) and close < prev(highest(high, 20))"),
     (r"\bgap up filled\b", "gap_percent > 0 and low <= prev(close)"),
     (r"\bgap down filled\b", "gap_percent < 0 and high >= prev(close)"),
