@@ -277,3 +277,30 @@ def test_speeds_are_compared_through_a_stretch(
         (30, "sma(close, 30)"),
     ]
     assert told["speeds"][0]["held"]["reversals"] > told["speeds"][1]["held"]["reversals"]
+
+
+def test_what_is_never_or_always_true_is_said_with_what_was_meant(client: FlaskClient) -> None:
+    def told(*conditions: tuple[str, str]) -> Any:
+        own = [{"role": role, "formula": formula} for role, formula in conditions]
+        return send(client, "/preview", {"sieve": document(conditions=own)})
+
+    never = told(("must", "close > highest(high, 30)"))
+    assert never["constant"][0]["told"].startswith("never true: on none of ")
+    assert never["constant"][0]["meant"]["text"] == "close > prev(highest(high, 30))"
+    assert (never["near"], never["near_count"]) == ([], 0)
+    # What another condition keeps out stays a near miss.
+    beside = told(("must", "close > sma(close, 40) by 3%"), ("must", "close > highest(high, 30)"))
+    assert beside["near_count"] == 0
+    meant = told(("must", never["constant"][0]["meant"]["text"]))
+    assert meant["constant"] == [None]
+    assert meant["near_count"] > 0
+    always = told(("must", "close <= high"), ("must", "close > sma(close, 40)"))
+    assert always["constant"][0]["always"]
+    assert always["constant"][1] is None
+    assert always["near_count"] > 0
+    vetoed = told(("veto", "high >= low"), ("must", "close > sma(close, 40)"))
+    assert vetoed["constant"][0]["always"]
+    assert vetoed["near_count"] == 0
+    # Rare is not never.
+    rare = told(("must", "close > prev(close) by 14%"))
+    assert rare["constant"] == [None] or rare["counts"][0]["alone"] == 0

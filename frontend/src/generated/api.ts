@@ -4361,6 +4361,11 @@ export interface components {
          */
         Preview: {
             /**
+             * Constant
+             * @default []
+             */
+            constant: (components["schemas"]["ToldConstant"] | null)[];
+            /**
              * Counts
              * @default []
              */
@@ -6002,6 +6007,17 @@ export interface components {
             rows: components["schemas"]["TightRow"][];
             /** Stopped */
             stopped: string[];
+        };
+        /**
+         * ToldConstant
+         * @description That a condition is ``always`` or never true, in words, and what was probably meant instead.
+         */
+        ToldConstant: {
+            /** Always */
+            always: boolean;
+            meant: components["schemas"]["Offer"] | null;
+            /** Told */
+            told: string;
         };
         /**
          * Trace

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import time
 from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
@@ -11,16 +12,19 @@ from typing import Literal
 from zealous_sieve.core.engine.build import bars_of
 from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.errors import DataError, Problem, SieveError
+from zealous_sieve.core.formula.guessing.guesses import beyond_before
+from zealous_sieve.core.formula.names import Market
 from zealous_sieve.core.formula.timeframe import timeframe
 from zealous_sieve.core.formula.typed import Formula
-from zealous_sieve.core.sieve.definition import Side, Sieve
+from zealous_sieve.core.sieve.constant import Constant, constants
+from zealous_sieve.core.sieve.definition import Role, Side, Sieve
 from zealous_sieve.core.sieve.gauges import Histogram, step_of
 from zealous_sieve.core.sieve.near import Measured, NearMiss, nearest, sift_closely
-from zealous_sieve.core.sieve.prepare import prepare
-from zealous_sieve.core.sieve.scan import Count, Undecided, found_by
+from zealous_sieve.core.sieve.prepare import Prepared, prepare
+from zealous_sieve.core.sieve.scan import Count, Scan, Undecided, found_by
 from zealous_sieve.usecases.desk import Desk
 from zealous_sieve.usecases.errors import NotFoundError
-from zealous_sieve.usecases.formulas import Reading, read_formula
+from zealous_sieve.usecases.formulas import Offer, Reading, read_formula
 from zealous_sieve.usecases.ports import Order, Outside
 
 SHOWN = 12
@@ -72,6 +76,15 @@ class Scaled:
 
 
 @dataclass(frozen=True, kw_only=True)
+class ToldConstant:
+    """That a condition is ``always`` or never true, in words, and what was probably meant instead."""
+
+    told: str
+    always: bool
+    meant: Offer | None
+
+
+@dataclass(frozen=True, kw_only=True)
 class Preview:
     """``readings`` has one entry a condition; ``counts`` is empty while something is wrong."""
 
@@ -95,6 +108,8 @@ class Preview:
     near: tuple[NearMiss, ...] = ()
     """The nearest of those that one condition alone keeps out, and how many there are."""
     near_count: int = 0
+    constant: tuple[ToldConstant | None, ...] = ()
+    """Of each condition whether it is never or always true, over all of the universe's history."""
     milliseconds: float = 0.0
     hindsight: tuple[str, ...] = ()
     """What a look at the past has to take from now, each as a sentence."""
@@ -116,7 +131,8 @@ def preview_on(desk: Desk, sieve: Sieve) -> Preview:
     rank = read_formula(sieve.rank, "number", library, market) if sieve.rank.strip() else None
 
     def amiss(problems: tuple[Problem, ...], said: tuple[Reading, ...] = readings) -> Preview:
-        return Preview(ok=False, problems=problems, readings=said, formulas=own, rank=rank)
+        told = tuple(_as_read(problem, said) for problem in problems)
+        return Preview(ok=False, problems=told, readings=said, formulas=own, rank=rank)
 
     try:
         prepared = prepare(sieve, desk.library, market, desk.clock)
@@ -138,7 +154,13 @@ def preview_on(desk: Desk, sieve: Sieve) -> Preview:
         )
         return amiss(wrong or error.problems, said)
     found = found_by([side.sifted for side in closely], SHOWN)
-    near, near_count = nearest(closely, SHOWN)
+    same = _constants(prepared, panel, found)
+    keeps_out = [
+        n
+        for n, own in same.items()
+        if own.always == (prepared.sieve.conditions[n].role == Role.VETO)
+    ]
+    near, near_count = nearest(closely, SHOWN, keeps_out)
     scales = tuple(tuple(map(_scaled, own)) for own in closely[0].measured())
     elapsed = (time.perf_counter() - started) * 1000
     shown = []
@@ -176,9 +198,45 @@ def preview_on(desk: Desk, sieve: Sieve) -> Preview:
         hits=tuple(shown),
         near=near,
         near_count=near_count,
+        constant=tuple(
+            _told_constant(same.get(n), c.formula, library, market)
+            for n, c in enumerate(sieve.conditions)
+        ),
         milliseconds=elapsed,
         hindsight=desk.hindsight(sieve.universe, instruments, prepared.terms(), desk.now),
     )
+
+
+def _as_read(problem: Problem, readings: Sequence[Reading]) -> Problem:
+    """What is wrong with a condition, as it is told beside it."""
+    found = re.fullmatch(r"conditions\.(\d+)\.formula", problem.subject or "")
+    said = readings[int(found[1])].problems if found and int(found[1]) < len(readings) else ()
+    if said and said[0].code == "not_understood":
+        return replace(said[0], subject=problem.subject)
+    return problem
+
+
+def _constants(prepared: Prepared, panel: Panel, found: Scan) -> dict[int, Constant]:
+    """Conditions that are the same on all bars; only one that is so for all instruments now can be."""
+    left_out = len(found.stale) + sum(len(group.codes) for group in found.undecided)
+    decided = found.instruments - left_out
+    judged = {
+        n: formula
+        for n, (formula, count) in enumerate(zip(prepared.formulas, found.counts, strict=True))
+        if prepared.sieve.conditions[n].role != Role.BOOST and not 0 < count.alone < decided
+    }
+    return constants(judged, panel)
+
+
+def _told_constant(
+    own: Constant | None, text: str, library: Mapping[str, str], market: Market | None
+) -> ToldConstant | None:
+    if own is None:
+        return None
+    meant = None if own.always else beyond_before(text)
+    read = read_formula(meant, "condition", library, market) if meant else None
+    offer = Offer(text=meant, sentence=read.sentence) if meant and read and read.ok else None
+    return ToldConstant(told=str(own), always=own.always, meant=offer)
 
 
 def _unfit(formula: Formula, panel: Panel, position: int) -> tuple[Problem, ...]:

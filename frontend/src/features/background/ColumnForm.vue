@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { wholeWithin } from '@/shared/format'
+import { amount } from '@/shared/amount'
 import FormulaText from '@/shared/FormulaText.vue'
 import InlineText from '@/shared/InlineText.vue'
 import type { BoardColumn } from './board'
@@ -25,9 +26,9 @@ type Threshold = (typeof THRESHOLDS)[number][0]
 const set = (to: Partial<BoardColumn>) => emit('change', { ...props.column, ...to })
 /** An empty threshold that may be left out is left out; what is no number changes nothing. */
 function limit(name: Threshold, text: string) {
-  const value = Number(text.replace(',', '.'))
+  const value = amount(text)
   if (!text.trim() && name.startsWith('far')) set({ [name]: null })
-  else if (text.trim() && Number.isFinite(value)) set({ [name]: value })
+  else if (value !== undefined) set({ [name]: value })
 }
 /** A whole number within bounds; nothing leaves it to the values. */
 function whole(name: 'digits' | 'width', text: string, least: number, most: number) {

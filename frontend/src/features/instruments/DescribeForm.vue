@@ -2,6 +2,7 @@
 import { useQueryClient } from '@tanstack/vue-query'
 import { computed, onMounted, ref } from 'vue'
 import { useAct } from '@/shared/act'
+import { amount } from '@/shared/amount'
 import { answer, api, type Schemas } from '@/shared/api'
 import Failed from '@/shared/Failed.vue'
 import { plural } from '@/shared/format'
@@ -54,7 +55,7 @@ const changed = computed(() => {
   if (now.kind && differs('kind')) part.kind = now.kind as Described['kind']
   if (differs('venue')) part.venue = now.venue
   if (differs('currency')) part.currency = now.currency
-  if (now.tick && differs('tick')) part.tick = Number(now.tick.replace(',', '.'))
+  if (now.tick && differs('tick')) part.tick = amount(now.tick) ?? 0
   for (const fact of ['sector', 'base', 'quote'] as const)
     if (differs(fact)) facts[fact] = now[fact].trim()
   if (Object.keys(facts).length) part.facts = facts

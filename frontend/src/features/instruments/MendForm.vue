@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { computed, onMounted, ref } from 'vue'
+import { amount } from '@/shared/amount'
 import type { Mending } from '@/shared/api'
 import { barTime, span } from '@/shared/format'
 import { read, written } from './mending'
@@ -22,7 +23,7 @@ const form = ref<HTMLFormElement>()
 onMounted(() => form.value?.querySelector('select, input')?.scrollIntoView({ block: 'nearest' }))
 onMounted(() => (form.value?.querySelector('select, input') as HTMLElement | null)?.focus())
 const accepts = computed(() => props.mending.kind === 'accept')
-const number = (written: string | undefined) => Number((written ?? '').replace(',', '.'))
+const number = (written: string | undefined) => amount(written ?? '') ?? NaN
 
 function send() {
   const from = accepts.value ? props.mending.first : read(first.value)

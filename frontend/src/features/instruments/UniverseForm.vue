@@ -2,6 +2,7 @@
 import { computed, onMounted, ref, watch } from 'vue'
 import FormulaEditor from '@/features/sieves/FormulaEditor.vue'
 import { useAct } from '@/shared/act'
+import { amount } from '@/shared/amount'
 import { answer, api, ApiError, type Rule, type Universe } from '@/shared/api'
 import Failed from '@/shared/Failed.vue'
 import { NO_RULE } from '@/shared/rules'
@@ -31,15 +32,9 @@ const largest = ref(rule.value.largest ? String(rule.value.largest) : '')
 const asOf = ref('')
 const where = computed(() => Object.entries(rule.value.where ?? {}))
 
-const MANY: Record<string, number> = { k: 1e3, m: 1e6, bn: 1e9 }
-function amount(text: string): number | null {
-  const found = /^([\d.,]+)\s*(k|m|bn)?$/i.exec(text.trim())
-  const value = found ? Number(found[1]!.replaceAll(',', '')) : NaN
-  return Number.isFinite(value) ? value * (MANY[found![2]?.toLowerCase() ?? ''] ?? 1) : null
-}
-const wrongAmount = computed(
-  () => Boolean(turnover.value.trim()) && amount(turnover.value) === null,
-)
+const isWrong = (text: string) => Boolean(text.trim()) && !((amount(text) ?? 0) > 0)
+const wrongAmount = computed(() => isWrong(turnover.value))
+const wrongCount = computed(() => isWrong(largest.value))
 
 /** The rule as it stands on the page; codes are read by the server, which knows them. */
 async function whole(signal?: AbortSignal): Promise<Rule> {
@@ -54,8 +49,8 @@ async function whole(signal?: AbortSignal): Promise<Rule> {
     codes,
     parts: joins ? (rule.value.parts ?? []) : [],
     joined,
-    least_turnover: amount(turnover.value),
-    largest: Number(largest.value) || null,
+    least_turnover: amount(turnover.value) ?? null,
+    largest: Math.round(amount(largest.value) ?? 0) || null,
   }
 }
 const turn = ref(0)
@@ -163,7 +158,13 @@ const keep = () =>
         <option :value="false">sound or doubted</option>
         <option :value="true">not doubted by the data check</option></select
       >; of these the largest
-      <input v-model="largest" class="inline-part few" aria-label="Largest" placeholder="all" />
+      <input
+        v-model="largest"
+        class="inline-part few"
+        :class="{ fall: wrongCount }"
+        aria-label="Largest"
+        placeholder="all"
+      />
       by
       <input v-model="rule.by" class="inline-part mono by" aria-label="By the fact" />.
     </p>

@@ -24,6 +24,8 @@ const props = defineProps<{
   amiss?: Problem
   /** What keeps instruments from being decided by it. */
   lacks?: string
+  /** It is never or always true, and what may have been meant. */
+  constant?: Schemas['ToldConstant'] | null
   /** Whether the sentence is about the text that stands there, and the counts about all of them. */
   said?: boolean
   counted?: boolean
@@ -236,6 +238,15 @@ const bars = computed(() => {
       <p v-else class="says" :class="{ old: !said }">
         {{ reading?.sentence }}
         <span v-if="lacks" class="warn">· {{ lacks }}</span>
+        <span v-if="constant" class="warn">
+          · {{ constant.told
+          }}<template v-if="constant.meant"
+            >; it holds the very bar, the bars before may be meant:
+            <button class="button" @click="condition.formula = constant.meant.text">
+              <code>{{ constant.meant.text }}</code>
+            </button></template
+          >
+        </span>
         <span v-if="reading?.ok" class="quiet">· needs {{ needs(reading) }}</span>
       </p>
       <div v-if="open" class="scales">

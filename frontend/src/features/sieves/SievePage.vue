@@ -282,6 +282,7 @@ useKeys([
               :sided="draft.sides.length > 1"
               :amiss="preview?.problems.find((p) => p.subject === `conditions.${n}.side`)"
               :lacks="saidOf(n) ? preview?.undecided_by[n] : ''"
+              :constant="saidOf(n) ? preview?.constant[n] : null"
               :scales="scales[n] ?? []"
               :open="open === n"
               :tied="(scale) => tied(n, scale)"

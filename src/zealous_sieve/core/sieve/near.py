@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 from threading import Event
@@ -155,9 +155,12 @@ class Closely:
             passes=bool(sifted.passing[place]),
         )
 
-    def near(self, most: int) -> tuple[tuple[NearMiss, ...], NDArray[np.int64]]:
+    def near(
+        self, most: int, leaving: Collection[int] = ()
+    ) -> tuple[tuple[NearMiss, ...], NDArray[np.int64]]:
         """The nearest of those that one condition alone keeps out, the nearest first, and the places of all
-        such. Of several bars that may be judged the newest counts on which the fewest stand in the way."""
+        such. Of several bars that may be judged the newest counts on which the fewest stand in the way.
+        What the conditions at ``leaving`` keep out is no near miss: they keep out everything."""
         sifted, binding = self.sifted, self.sifted.prepared.binding()
         asked = np.stack([sifted.asked(n) for n in binding])
         single = (self._failing == 1) & ~np.isnan(asked).any(axis=0)
@@ -165,6 +168,9 @@ class Closely:
         back = np.argmax(single[places][:, ::-1], axis=1)
         at = sifted.setup.shape[1] - 1 - back
         which = np.argmax(asked[:, places, at] != 1.0, axis=0)
+        if leaving:
+            own = ~np.isin(np.array(binding)[which], list(leaving))
+            places, back, at, which = places[own], back[own], at[own], which[own]
         short = np.full(len(places), np.nan)
         for n, position in enumerate(binding):
             own = which == n
@@ -278,9 +284,12 @@ def sift_closely(
     return tuple(Closely(sifted=sifted, shapes=shapes, asked=asked) for sifted in sides)
 
 
-def nearest(sides: Sequence[Closely], most: int) -> tuple[tuple[NearMiss, ...], int]:
-    """The nearest misses of any side, each instrument once, and how many there are."""
-    found = [side.near(most) for side in sides]
+def nearest(
+    sides: Sequence[Closely], most: int, leaving: Collection[int] = ()
+) -> tuple[tuple[NearMiss, ...], int]:
+    """The nearest misses of any side, each instrument once, and how many there are, but for what the
+    conditions at ``leaving`` keep out."""
+    found = [side.near(most, leaving) for side in sides]
     once: dict[str, NearMiss] = {}
     for miss in sorted((miss for own, _ in found for miss in own), key=_shortness):
         once.setdefault(miss.code, miss)

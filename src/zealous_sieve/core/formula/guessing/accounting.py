@@ -24,7 +24,7 @@ _STRETCHES = {"week": ("w", 5.0), "month": ("mo", 21.0), "quarter": ("", 63.0), 
               "hour": ("h", 60.0)}  # fmt: skip
 """How a stretch is written as bars of its own, and how many days, or minutes, it holds."""
 _NUMBER = re.compile(
-    r"(?<![\w.:§])(?P<number>\d{1,3}(?:,\d{3})+(?!\d)|\d+(?:\.\d+)?)"
+    r"(?<![\w.:§])(?P<number>\d{1,3}(?:,\d{3})+(?!\d)|[1-9]\d{0,2}(?: \d{3})+(?! ?[\w,)])|\d+(?:\.\d+)?)"
     r"(?: ?(?P<scale>k|thousand|mio|mln|mn|million|bn|billion|b|m(?=$| and\b| or\b))(?![\w]))?"
     r"(?P<percent> ?(?:%|percent\b|per cent\b|pct\b))?"
     r"(?:[ -]?(?P<unit>weeks?|months?|quarters?|years?|hours?|minutes?|min|days?|bars?|sessions?|candles?"
@@ -83,6 +83,9 @@ def _plain(typed: str) -> str:
     text = re.sub(r'"[^"\n]*"|\'[^\'\n]*\'(?=[\s).,]|$)|“[^”\n]*”', " ", typed)
     text = re.sub(r"\b[A-Z][A-Z]+\d+[A-Z\d]*\b", " ", text)
     text = re.sub(r"(\d) ?M\b", r"\1 mln", text)
+    scales = "|".join(_SCALES)
+    text = re.sub(rf"\b(\d+),(\d{{1,2}})(?=\s*(?:{scales})\b)", r"\1.\2", text, flags=re.I)
+    text = re.sub(r"\b(\d+(?:\.\d+)?) ?m(?= (?:and|to) \d+(?:\.\d+)? ?m\b)", r"\1 mln", text)
     text = re.sub(r"\b(twice|double)\b", "2 x", text, flags=re.I)
     lower = re.sub(r"[^\S\n]+", " ", text.lower())
     words = re.compile(rf"\b(?:{'|'.join(_WORDS)})\b(?! of\b)")
@@ -102,7 +105,7 @@ def _numbers(text: str) -> Iterator[_Typed]:
             scale = following["scale"] if between in (" and ", " to ", "-", " - ") else None
         factor = _SCALES[scale.lower()] if scale else 1.0
         yield _Typed(
-            value=float(match["number"].replace(",", "")) * factor,
+            value=float(re.sub(r"[, ]", "", match["number"])) * factor,
             start=match.start(),
             end=match.end(),
             percent=bool(match["percent"]),

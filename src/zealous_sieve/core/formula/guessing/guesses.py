@@ -284,6 +284,13 @@ def _balanced(text: str) -> str:
     return "".join(kept) + ")" * depth
 
 
+def beyond_before(text: str) -> str | None:
+    """A formula that holds a price against the extreme of bars among which it is itself, so that it can never
+    be beyond, as one of the bars before; ``None`` where there is no such thing in it."""
+    meant, *as_it_was = _breakouts(text)
+    return meant if as_it_was else None
+
+
 def _breakouts(text: str) -> list[str]:
     """Nothing is beyond an extreme that it belongs to: what is meant is that of the bars before."""
     extreme = rf"((?:highest|lowest)\((?:{OF_PRICE}), \d+\))"

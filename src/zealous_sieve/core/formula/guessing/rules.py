@@ -34,7 +34,7 @@ from zealous_sieve.core.functions.specification import CATALOGUE
 
 
 def _thousands(found: re.Match[str]) -> str:
-    return found[0].replace(",", "")
+    return re.sub(r"[, ]", "", found[0])
 
 
 def _scaled(found: re.Match[str]) -> str:
@@ -66,8 +66,13 @@ _TENS = "twenty thirty forty fifty sixty seventy eighty ninety hundred"
 WORDS_OF_NUMBERS = dict(enumerate(_SMALL.split())) | {
     10 * n: word for n, word in enumerate(_TENS.split(), 2)
 }
+_LARGE = "m|mn|mln|mio|million|b|bn|billion"
 NUMBERS: tuple[Rule, ...] = (
+    (rf"\b(\d+),(\d{{1,2}})(?=\s*(?:k|thousand|{_LARGE})\b)", r"\1.\2"),
     (r"(?<![\d(,.])\d{1,3}(?:,\d{3})+\b(?!\s*\))", _thousands),
+    (r"(?<![\d(,.])(?<![\w] )\b[1-9]\d{0,2}(?: \d{3})+\b(?!\s*[,)\w])", _thousands),
+    (rf"\b({NUMBER})\s*(?:m|mn|mln)(?= (?:and|to) {NUMBER}\s*(?:m|mn|mln)\b)", r"\1 million"),
+    (r"(?<=\d million (?:and) )(\d+(?:\.\d+)?)\s*(?:m|mn|mln)\b", r"\1 million"),
     (rf"\b({NUMBER})\s*(k|thousand|million|mio|billion)\b", _scaled),
     (r"(?<!\w)\s*\b(?:percent|per cent|pct)\b", "%"),
     (rf"\b({NUMBER})\s*(?:x|times)\s+(?!in\b)", r"\1 * "),
