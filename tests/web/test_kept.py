@@ -2,17 +2,21 @@
 
 from __future__ import annotations
 
+import csv
 import json
 import os
 import subprocess
 import sys
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
+from datetime import datetime
+from io import BytesIO, StringIO
 from pathlib import Path
 from threading import Barrier
 from typing import Any
 
 import psycopg
+import pyarrow.parquet as pq
 import pytest
 from flask.testing import FlaskClient
 
@@ -190,9 +194,11 @@ def test_a_decision_is_on_disk_when_it_is_confirmed(tmp_path: Path) -> None:
         assert [(u.words, u.codes) for u in run.outcome.undecided] == [
             ("no trades", ("B", "C")), ("needs 9 bars, has 5", ("A",)),
         ]  # fmt: skip
-        hit, told = all_hits(outside, 1)[3]
-        assert (hit.code, hit.fired_at, hit.now, hit.rank) == ("H3", 3, 9.5, None)
-        assert (hit.cells, told) == ((Cell.PASS, Cell.MISS), ("Close is 9.5.", "It is not."))
+        table = all_hits(outside, 1)
+        hit = {name: column[3] for name, column in table.items()}
+        assert (hit["code"], hit["fired_at"].timestamp(), hit["rank"]) == ("H3", 3, None)
+        assert (hit["condition_1"], hit["condition_2"]) == (str(Cell.PASS), str(Cell.MISS))
+        assert (hit["sentence_1"], hit["sentence_2"]) == ("Close is 9.5.", "It is not.")
         outside.bars.database.engine.dispose()  # type: ignore[attr-defined]
         for turn in range(6):
             codes = [f"H{n}" for n in range(turn * 10, turn * 10 + 10)]
@@ -322,3 +328,55 @@ def test_a_run_of_both_sides_keeps_which_side_each_hit_is_of(
     chart = send(client, f"/runs/{now}/hits/{short}/chart", {})
     assert [reason["cell"] for reason in chart["reasons"]] == ["other", "pass"]
     assert hits[short]["cells"] == ["other", "pass"]
+
+
+def test_hits_leave_whole_with_verdicts_moments_and_what_each_condition_says(
+    client: FlaskClient, outside: Outside
+) -> None:
+    run = ran(client, outside)
+    view = get(client, f"/runs/{run}/hits?count=500")["hits"]
+    code = view[1]["code"]
+    said = {"verdict": "drop", "reason": "too thin", "note": "=not\nmine"}
+    send(client, f"/runs/{run}/hits/{code}/verdict", said, "put")
+    parts = {}
+    for form in ("csv", "json", "parquet"):
+        reply = client.get(f"/api/runs/{run}/hits.file?format={form}&sort=code")
+        assert reply.status_code == 200, reply.text
+        parts[form] = reply.data
+    table = pq.read_table(BytesIO(parts["parquet"]))
+    rows = {row["code"]: row for row in table.to_pylist()}
+    assert list(rows) == sorted(hit["code"] for hit in view)
+    kinds = {field.name: field.type for field in table.schema}
+    assert {str(kinds[n]) for n in ("fired_at", "bar_at", "decided_at")} == {
+        "timestamp[us, tz=UTC]"
+    }
+    assert {str(kinds[n]) for n in ("place", "age")} == {"int64"}
+    own = rows[code]
+    assert (own["verdict"], own["reason"], own["note"]) == ("drop", "too thin", "=not\nmine")
+    for hit in view:
+        row = rows[hit["code"]]
+        assert (row["place"], row["close"], row["now"]) == (hit["place"], hit["close"], hit["now"])
+        assert row["fired_at"].timestamp() == hit["fired_at"]
+        for n, cell in enumerate(hit["cells"], start=1):
+            assert (row[f"condition_{n}"], row[f"sentence_{n}"]) == (cell, hit["sentences"][n - 1])
+            assert set(json.loads(row[f"values_{n}"]).values()) != set()
+    listed = json.loads(parts["json"])
+    assert list(listed[0]) == table.column_names
+    lines = list(csv.DictReader(StringIO(parts["csv"].decode())))
+    assert list(lines[0]) == table.column_names
+    kept = next(line for line in lines if line["code"] == code)
+    assert datetime.fromisoformat(kept["fired_at"]) == own["fired_at"]
+    assert kept["note"] == "'=not\nmine"
+
+
+def test_a_list_leaves_with_its_kinds(client: FlaskClient) -> None:
+    columns = [
+        {"name": "when", "values": ["2026-03-02T10:00:00Z", None, "2026-03-02T11:00:00.000Z"]},
+        {"name": "count", "values": [1, 2, None]},
+        {"name": "share", "values": [1, 666.17999999999995, None]},
+        {"name": "mixed", "values": ["2026-03-02T10:00:00Z", "soon", None]},
+    ]
+    body = {"name": "x", "format": "parquet", "columns": columns}
+    table = pq.read_table(BytesIO(client.post("/api/tables", json=body).data))
+    kinds = [str(field.type) for field in table.schema]
+    assert kinds == ["timestamp[us, tz=UTC]", "int64", "double", "string"]

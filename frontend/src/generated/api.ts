@@ -1141,6 +1141,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/runs/{run_id}/hits.file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Hits of a run as a CSV, Parquet or JSON file. */
+        get: operations["get_hits_as_file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/runs/{run_id}/hits/{code}": {
         parameters: {
             query?: never;
@@ -8929,6 +8946,42 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["HitPage"];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    get_hits_as_file: {
+        parameters: {
+            query: {
+                format: "csv" | "parquet" | "json";
+                sort?: "place" | "code" | "name" | "side" | "fired_at" | "bar_at" | "close" | "now" | "score" | "rank" | "age" | "news" | "verdict";
+                down?: boolean;
+                words?: string;
+            };
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Hits of a run as a CSV, Parquet or JSON file. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
                 };
             };
             /** @description What is wrong */

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { useAct } from './act'
 import Failed from './Failed.vue'
-import { send } from './send'
+import { fetched, send } from './send'
 
 /** A list leaves as a file as it is seen: its rows in their order, its columns; or as a
  * picture, where it is drawn. */
@@ -11,7 +11,9 @@ export type Column = readonly [string, Values]
 export type Columns = Record<string, Values> | readonly Column[]
 const props = defineProps<{
   name: string
-  columns: () => Columns | Promise<Columns>
+  columns?: () => Columns | Promise<Columns>
+  /** Where the server writes the file itself: its address, but for the format. */
+  from?: string
   /** The list as it is drawn, where it is. */
   picture?: () => HTMLCanvasElement | undefined
 }>()
@@ -30,6 +32,8 @@ function named(columns: Columns): [string, Values][] {
 }
 const write = (format: 'csv' | 'parquet') =>
   act('Not written', async () => {
+    if (props.from) return handOver(await (await fetched(props.from, format)).blob(), format)
+    if (!props.columns) return
     const given = await props.columns()
     const columns = named(given).map(([name, values]) => ({
       name,

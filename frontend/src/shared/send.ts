@@ -11,8 +11,18 @@ export async function send(
   body: BodyInit,
   mend = 'try again',
 ): Promise<Response> {
+  return whole(
+    new Request(address, { method: 'POST', headers: { 'Content-Type': type }, body }),
+    mend,
+  )
+}
+
+/** A file that the server writes, from an address that lacks its format. */
+export const fetched = (address: string, format: string) =>
+  whole(new Request(`${address}${address.includes('?') ? '&' : '?'}format=${format}`))
+
+async function whole(request: Request, mend = 'try again'): Promise<Response> {
   const gone = new ApiError('unreachable', 'the server does not answer', mend, [])
-  const request = new Request(address, { method: 'POST', headers: { 'Content-Type': type }, body })
   const reply = await guarded(request).catch(() => {
     throw gone
   })

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 from collections import Counter
 from collections.abc import Callable, Sequence
 from datetime import datetime
@@ -11,6 +10,7 @@ from pathlib import Path
 import click
 import numpy as np
 
+from zealous_sieve.cli.checking import text_of
 from zealous_sieve.core.engine.background import Background
 from zealous_sieve.core.engine.build import seen_at
 from zealous_sieve.core.engine.evaluate import evaluate
@@ -23,6 +23,7 @@ from zealous_sieve.core.formula.typed import Typed
 from zealous_sieve.core.functions.specification import Kind
 from zealous_sieve.core.market.import_validation import joined
 from zealous_sieve.core.sieve.definition import read_sieve
+from zealous_sieve.core.sieve.hit_table import Entry, hit_table
 from zealous_sieve.core.sieve.judging import sentences
 from zealous_sieve.core.sieve.prepare import Prepared, prepare
 from zealous_sieve.core.sieve.scan import begun, scan, signals
@@ -30,11 +31,9 @@ from zealous_sieve.storage.files import (
     exact,
     iso,
     read_bars,
-    write_hits,
     write_table,
 )
 from zealous_sieve.storage.instrument_files import read_instruments
-from zealous_sieve.usecases.formulas import as_document, read_formula
 
 FILE = click.Path(path_type=Path, exists=True, dir_okay=False)
 OUT = click.Path(path_type=Path, dir_okay=False, writable=True)
@@ -115,7 +114,7 @@ def evaluate_formula(
     """Evaluate FORMULA on every bar of a file (FORMULA may be @FILE)."""
     panel = with_instruments(read_panel([bars]), instruments)
     settings = dict(_setting(pair) for pair in inputs)
-    checked = check(_text(formula), settings, None, names_in(panel))
+    checked = check(text_of(formula), settings, None, names_in(panel))
     if instrument:
         panel.position(instrument)
         panel = panel.choose([instrument])
@@ -152,41 +151,12 @@ def _print(columns: dict[str, list[str]]) -> None:
         click.echo(",".join(row))
 
 
-def _text(argument: str) -> str:
-    return Path(argument[1:]).read_text("utf-8") if argument.startswith("@") else argument
-
-
 def _setting(pair: str) -> tuple[str, float]:
     name, _, value = pair.partition("=")
     try:
         return name.strip(), float(value)
     except ValueError:
         raise click.BadParameter(f"{pair!r} is not NAME=VALUE with a number") from None
-
-
-@click.command("check")
-@click.argument("formula")
-@click.option("--json", "as_json", is_flag=True, help="All of it as JSON.")
-def check_formula(formula: str, as_json: bool) -> None:
-    """Say what FORMULA means, or what is wrong with it and where (FORMULA may be @FILE)."""
-    reading = read_formula(_text(formula))
-    if as_json:
-        click.echo(json.dumps(as_document(reading), indent=2, ensure_ascii=False))
-    elif reading.ok:
-        for output in reading.outputs:
-            click.echo(f"{output.name}: {output.kind}, {output.unit}")
-        others = "".join(f", {need.bars} of {need.timeframe}" for need in reading.slower)
-        bars = "bar" if reading.lookback == 1 else "bars"
-        click.echo(f"lookback: {reading.lookback} {bars}{others}")
-        click.echo(f"reads: {reading.sentence}")
-        click.echo(reading.canonical)
-    else:
-        for problem in reading.problems:
-            click.echo(f"error {problem.code}: {problem}", err=True)
-        for offer in reading.offers:
-            click.echo(f"did you mean: {offer.text}\n  {offer.sentence}", err=True)
-    if not reading.ok:
-        raise SystemExit(1)
 
 
 def _over_a_market(command: Callable[..., None]) -> Callable[..., None]:
@@ -244,8 +214,16 @@ def scan_sieve(
     undecided = "".join(f", {count} {cause}" for cause, count in sorted(causes.items()))
     click.echo(counts + undecided, err=True)
     if out:
-        told = [(h, sentences(prepared, h.values, h.unknown, h.tick)) for h in found.hits]
-        write_hits(told, out)
+        entries = [
+            Entry(
+                hit=hit,
+                sentences=sentences(prepared, hit.values, hit.unknown, hit.tick),
+                values=prepared.by_condition(hit.values),
+            )
+            for hit in found.hits
+        ]
+        formulas = [condition.formula for condition in prepared.sieve.conditions]
+        write_table(hit_table(entries, formulas), out)
     else:
         for hit in found.hits:
             click.echo(
@@ -291,4 +269,4 @@ def _moment(text: str | None) -> datetime | None:
     return moment
 
 
-COMMANDS = (evaluate_formula, check_formula, scan_sieve, tell_signals)
+COMMANDS = (evaluate_formula, scan_sieve, tell_signals)

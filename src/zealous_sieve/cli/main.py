@@ -12,22 +12,22 @@ from zealous_sieve.core.errors import CoreError
 from zealous_sieve.usecases.errors import UseCaseError
 
 MODULES = {
-    "backup": "transfer",
-    "check": "formulas",
-    "compute": "service",
-    "demo": "service",
-    "eval": "formulas",
-    "export": "transfer",
-    "import": "transfer",
-    "reference": "service",
-    "restore": "transfer",
-    "scan": "formulas",
-    "serve": "service",
-    "signals": "formulas",
-    "up": "start",
-    "worker": "service",
+    "backup": ("transfer", "Write everything that was made here to a file."),
+    "check": ("checking", "Say what a formula means, or what is wrong with it."),
+    "compute": ("service", "Serve the process that computes."),
+    "demo": ("service", "Make the demo market, or begin empty."),
+    "eval": ("formulas", "Compute a formula over bars of a file."),
+    "export": ("transfer", "Write bars, sieves or hits to files."),
+    "import": ("transfer", "Take bars, sieves or files of any shape in."),
+    "reference": ("service", "Write the reference of the language and the API."),
+    "restore": ("transfer", "Put back what a backup holds."),
+    "scan": ("formulas", "Sift bars of files with a sieve."),
+    "serve": ("service", "Serve the pages."),
+    "signals": ("formulas", "Tell when a sieve fired on bars of files."),
+    "up": ("start", "Run everything on this machine."),
+    "worker": ("service", "Work on what waits."),
 }
-"""Which module holds a command; it is loaded when the command is wanted."""
+"""Which module holds a command, loaded when the command is wanted; and what it does, for the list."""
 
 
 class _Commands(click.Group):
@@ -37,9 +37,14 @@ class _Commands(click.Group):
     def get_command(self, ctx: click.Context, cmd_name: str) -> click.Command | None:
         if cmd_name not in MODULES:
             return None
-        module = import_module(f"zealous_sieve.cli.{MODULES[cmd_name]}")
+        module = import_module(f"zealous_sieve.cli.{MODULES[cmd_name][0]}")
         commands: tuple[click.Command, ...] = module.COMMANDS
         return next(command for command in commands if command.name == cmd_name)
+
+    def format_commands(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
+        """List them without loading one."""
+        with formatter.section("Commands"):
+            formatter.write_dl([(name, told) for name, (_, told) in MODULES.items()])
 
 
 @click.group(

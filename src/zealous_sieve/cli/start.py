@@ -2,14 +2,10 @@
 
 from __future__ import annotations
 
-import os
-from pathlib import Path
-
 import click
 
+from zealous_sieve.local.found import data_folder
 from zealous_sieve.local.up import up
-
-ROOT = Path(__file__).resolve().parents[3]
 
 
 @click.command("up")
@@ -21,8 +17,9 @@ ROOT = Path(__file__).resolve().parents[3]
 @click.option("--prepare", "prepare_only", is_flag=True, help="Set everything up, then stop.")
 def run_all(port: int, fresh: bool, empty: bool, prepare_only: bool) -> None:
     """Run everything on this machine, PostgreSQL included; what ./start calls."""
-    folder = Path(os.environ.get("ZEALOUS_SIEVE_DATA", ROOT / ".data"))
-    raise SystemExit(up(folder, port=port, fresh=fresh, empty=empty, prepare_only=prepare_only))
+    raise SystemExit(
+        up(data_folder(), port=port, fresh=fresh, empty=empty, prepare_only=prepare_only)
+    )
 
 
 COMMANDS = (run_all,)

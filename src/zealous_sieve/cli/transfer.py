@@ -8,11 +8,12 @@ from pathlib import Path
 
 import click
 
-from zealous_sieve import bootstrap, environment
+from zealous_sieve import bootstrap
 from zealous_sieve.cli.formulas import FILE, OUT
 from zealous_sieve.core.market.import_validation import joined
 from zealous_sieve.core.sieve.definition import read_sieve, write_sieve
-from zealous_sieve.storage.files import read_bars, write_bars, write_hits
+from zealous_sieve.local.found import desk_address
+from zealous_sieve.storage.files import read_bars, write_bars, write_table
 from zealous_sieve.usecases.import_bars import keep_bars
 from zealous_sieve.usecases.imports import LONGEST_NAME
 from zealous_sieve.usecases.library import desk_library, with_library
@@ -24,7 +25,7 @@ from zealous_sieve.usecases.sources import Reading, read_files, read_folder
 
 
 def _outside() -> Outside:
-    return bootstrap.outside(environment.address())
+    return bootstrap.outside(desk_address())
 
 
 @click.group("import")
@@ -108,7 +109,7 @@ def export_sieve(sieve_id: int, out: Path | None) -> None:
 @click.option("--out", required=True, type=OUT, help="hits.csv, .json or .parquet.")
 def export_hits(run_id: int, out: Path) -> None:
     """Write the hits of a run."""
-    write_hits(all_hits(_outside(), run_id), out)
+    write_table(all_hits(_outside(), run_id), out)
 
 
 @give_out.command("bars")

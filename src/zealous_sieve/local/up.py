@@ -17,13 +17,12 @@ from typing import TextIO
 
 from zealous_sieve import environment
 from zealous_sieve.local.cluster import Cluster, ClusterError, cluster_in
+from zealous_sieve.local.found import UPLOADS
 from zealous_sieve.local.supervisor import Service, Stop, Supervisor
 from zealous_sieve.processes import start_child
 from zealous_sieve.storage.revision import held, is_filled
 from zealous_sieve.storage.services import ServicesFile
 
-UPLOADS = "uploads"
-"""The folder of files that are brought in, within that of the data."""
 COMMAND = (sys.executable, "-m", "zealous_sieve.cli.main")
 
 

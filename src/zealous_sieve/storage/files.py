@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import json
+import re
 import tempfile
 from collections.abc import Mapping, Sequence
 from datetime import UTC, datetime
@@ -19,14 +20,14 @@ from numpy.typing import NDArray
 from zealous_sieve.core.engine.panel import Column, Series, Times
 from zealous_sieve.core.errors import DataError, Problem
 from zealous_sieve.core.market.import_validation import (
-    MOST_PROBLEMS,
+    MOST_COUNTED,
     OPTIONAL,
     Table,
     check_columns,
     refusal,
+    refused,
     take,
 )
-from zealous_sieve.core.sieve.hit import COLUMNS, Hit, Shown
 
 NUMBERS = ("open", "high", "low", "close", "volume")
 
@@ -80,7 +81,7 @@ def _table(path: Path, table: pa.Table, lines: NDArray[np.int64]) -> Table:
     problems: list[Problem] = []
     times, local = _times(path, table.column("time"), lines, problems)
     if problems:
-        raise DataError(*problems[:MOST_PROBLEMS])
+        raise refused(problems)
     has_codes = "instrument" in table.column_names
     codes = table.column("instrument").to_pylist() if has_codes else [path.stem] * len(lines)
     return Table(
@@ -103,14 +104,14 @@ def _read_csv_by_line(path: Path) -> Table:
             rows.append(row)
             lines.append(reader.line_num)
     if problems:
-        raise DataError(*problems[:MOST_PROBLEMS])
+        raise refused(problems)
     by_name = dict(zip(names, zip(*rows, strict=True), strict=True)) if rows else {}
     texts = {name: by_name.get(name, ()) for name in names}
     numbers = [n for n in (*NUMBERS, *OPTIONAL) if n in texts]
     columns = {n: pa.array(_numbers(path, n, texts[n], lines, problems)) for n in numbers}
     _times(path, pa.array(texts["time"], pa.string()), lines, problems)
     if problems:
-        raise DataError(*problems[:MOST_PROBLEMS])
+        raise refused(problems)
     rest = {n: pa.array(texts[n], pa.string()) for n in ("time", "instrument") if n in texts}
     return _table(path, pa.table(columns | rest), np.array(lines, np.int64))
 
@@ -143,7 +144,7 @@ def _times(
     places = encoded.indices.fill_null(-1).to_numpy(zero_copy_only=False).astype(np.int64)
     read = [_moment(value) for value in encoded.dictionary.to_pylist()] + [_moment(None)]
     faults = np.array([isinstance(moment, str) for moment in read])
-    for row in np.flatnonzero(faults[places])[:MOST_PROBLEMS]:
+    for row in np.flatnonzero(faults[places])[:MOST_COUNTED]:
         value = None if places[row] < 0 else encoded.dictionary[int(places[row])].as_py()
         reason = str(read[places[row]])
         problems.append(refusal(str(path), int(lines[row]), "time", value, reason))
@@ -152,8 +153,13 @@ def _times(
     return utc[places], local[places]
 
 
+_DAY = re.compile(r"\d{4}-\d{2}-\d{2}")
+
+
 def _moment(value: object) -> tuple[int, int] | str:
-    """A time as seconds by UTC and by its own clock; or why it is none."""
+    """A time as seconds by UTC and by its own clock; or why it is none. A date without a time is a day."""
+    if isinstance(value, str) and _DAY.fullmatch(value):
+        value = f"{value}T00:00:00+00:00"
     try:
         moment = value if isinstance(value, datetime) else datetime.fromisoformat(str(value))
     except ValueError:
@@ -180,7 +186,7 @@ def _read_parquet(path: Path) -> Table:
         reason = "the column has to hold times with an offset"
         problems.append(refusal(str(path), 1, "time", kind, reason))
     if problems:
-        raise DataError(*problems[:MOST_PROBLEMS])
+        raise refused(problems)
     return _table(path, table, np.arange(1, table.num_rows + 1))
 
 
@@ -208,27 +214,6 @@ def write_bars(series: Mapping[str, tuple[Times, Mapping[str, Column]]], path: P
     write_table(rows, path)
 
 
-HIT_COLUMNS = tuple(column for column in COLUMNS if column.in_files)
-
-
-def write_hits(hits: Sequence[tuple[Hit, Sequence[str]]], path: Path) -> None:
-    """Hits with their sentences to CSV, JSON or Parquet by the file's ending; the mesh and sentences one
-    column each."""
-    rows: dict[str, list[Any]] = {column.key: [] for column in HIT_COLUMNS}
-    conditions = max((len(hit.cells) for hit, _ in hits), default=0)
-    for n in range(conditions):
-        rows[f"condition_{n + 1}"] = []
-        rows[f"sentence_{n + 1}"] = []
-    for place, (hit, told) in enumerate(hits, start=1):
-        for column in HIT_COLUMNS:
-            value = place if column.key == "place" else getattr(hit, column.key)
-            rows[column.key].append(iso(value) if column.shown == Shown.MOMENT else value)
-        for n, (cell, sentence) in enumerate(zip(hit.cells, told, strict=True)):
-            rows[f"condition_{n + 1}"].append(str(cell))
-            rows[f"sentence_{n + 1}"].append(sentence)
-    write_table(rows, path)
-
-
 def write_table(columns: Mapping[str, Sequence[Any]], path: Path) -> None:
     """Columns to a file in the format of its ending. Raises DataError for another ending."""
     match path.suffix.lower():
@@ -240,15 +225,39 @@ def write_table(columns: Mapping[str, Sequence[Any]], path: Path) -> None:
         case ".json":
             rows = zip(*columns.values(), strict=True)
             listed = [dict(zip(columns, row, strict=True)) for row in rows]
-            path.write_text(json.dumps(listed, indent=1, ensure_ascii=False) + "\n", "utf-8")
+            text = json.dumps(listed, indent=1, ensure_ascii=False, default=_stamp)
+            path.write_text(text + "\n", "utf-8")
         case ".parquet":
-            pq.write_table(pa.table({name: list(values) for name, values in columns.items()}), path)
+            pq.write_table(
+                pa.table({name: _typed(values) for name, values in columns.items()}), path
+            )
         case other:
             message = f"{other or 'a file without ending'} can't be written"
             mend = "end the name in .csv, .json or .parquet"
             raise DataError(
                 Problem(code="unknown_format", message=message, mend=mend, subject=str(path))
             )
+
+
+def _stamp(value: object) -> str:
+    """A moment as it stands in a text."""
+    if isinstance(value, datetime):
+        return value.isoformat()
+    raise TypeError(f"{value!r} is nothing that a table holds")
+
+
+_STAMP = re.compile(r"\d{4}-\d\d-\d\dT\d\d:\d\d:\d\d(?:\.\d+)?(?:Z|[+-]\d\d:\d\d)")
+
+
+def _typed(values: Sequence[Any]) -> pa.Array:
+    """Values as what they are: moments as moments, also where they are written as texts."""
+    told = [value for value in values if value is not None and value != ""]
+    if told and all(isinstance(value, str) and _STAMP.fullmatch(value) for value in told):
+        moments = [datetime.fromisoformat(value) if value else None for value in values]
+        return pa.array(moments, pa.timestamp("us", "UTC"))
+    if told and all(isinstance(value, datetime) for value in told):
+        return pa.array(list(values), pa.timestamp("us", "UTC"))
+    return pa.array(list(values))
 
 
 class TableFiles:
@@ -278,6 +287,8 @@ def _cell(value: Any) -> str:
     text by a quote before it."""
     if isinstance(value, float):
         return exact(value)
+    if isinstance(value, datetime):
+        return _stamp(value)
     text = "" if value is None else str(value)
     risky = isinstance(value, str) and text[:1] in ("=", "+", "-", "@", "\t", "\r")
     return f"'{text}" if risky and not _is_number(text) else text

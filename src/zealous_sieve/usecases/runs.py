@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
 from threading import Event
+from typing import Any
 
 import numpy as np
 
@@ -14,6 +15,7 @@ from zealous_sieve.core.errors import CancelledError, CoreError
 from zealous_sieve.core.market.mending import MendingKind
 from zealous_sieve.core.sieve.definition import Side, Sieve
 from zealous_sieve.core.sieve.hit import COLUMNS, Cell, Hit, HitColumn
+from zealous_sieve.core.sieve.hit_table import Entry, hit_table
 from zealous_sieve.core.sieve.judging import sentences
 from zealous_sieve.core.sieve.prepare import Prepared, prepare
 from zealous_sieve.core.sieve.scan import scan
@@ -317,12 +319,39 @@ def _by_now(
     return HitPage(matching=matching, hits=_views(outside, run, shown, order))
 
 
-def all_hits(outside: Outside, run_id: int) -> list[tuple[Hit, tuple[str, ...]]]:
-    """Every hit of a run in its order, with its sentences. Raises NotFoundError."""
+def all_hits(
+    outside: Outside, run_id: int, order: Order | None = None, query: HitsQuery | None = None
+) -> dict[str, list[Any]]:
+    """Hits of a run as a table, all or those that are asked for, in that order: with verdicts, reasons and
+    notes, moments, and of each condition whether it holds, its values and its sentence. Raises
+    NotFoundError."""
     run = _get(outside.runs, run_id)
+    whole = replace(query or HitsQuery(), first=0, count=HitsQuery().count)
+    views = list_hits(outside, run_id, whole, order or Order()).hits
     prepared = prepare(run.sieve, clock=preferences(outside.market).wall)
     _, seen = outside.hits.page(run)
-    return [(one.hit, _told(prepared, one)) for one in seen]
+    hits = {one.hit.code: one.hit for one in seen}
+    entries = []
+    for view in views:
+        hit, said = hits[view.code], view.verdict
+        kept = len(hit.values) == len(prepared.numbers())
+        entries.append(
+            Entry(
+                hit=hit,
+                sentences=view.sentences,
+                values=prepared.by_condition(hit.values) if kept else [{}] * len(hit.cells),
+                more={
+                    "place": view.place,
+                    "now": view.now,
+                    "news": view.news,
+                    "verdict": str(said.verdict) if said and said.verdict else None,
+                    "reason": said.reason if said else None,
+                    "note": said.note if said else None,
+                    "decided_at": said.created_at if said else None,
+                },
+            )
+        )
+    return hit_table(entries, [condition.formula for condition in run.sieve.conditions])
 
 
 def _told(prepared: Prepared, seen: SeenHit) -> tuple[str, ...]:

@@ -218,7 +218,7 @@ class LayoutBody(Request):
 
 class TableColumn(Request):
     name: Annotated[str, Field(min_length=1, max_length=200)]
-    values: Annotated[list[str | float | bool | None], Field(max_length=200_000)]
+    values: Annotated[list[str | int | float | bool | None], Field(max_length=200_000)]
 
 
 class TableBody(Request):
@@ -473,6 +473,17 @@ class HitsRequest(Request):
     words: str = Field(default="", max_length=200)
     first: int = Field(default=0, ge=0, le=MOST)
     count: int = Field(default=100, ge=1, le=MOST_HITS)
+
+
+class HitsFileRequest(Request):
+    """Hits as a file, sorted and filtered as they are seen."""
+
+    format: Literal["csv", "parquet", "json"]
+    sort: Annotated[
+        str, Field(pattern=f"^({'|'.join(_KEYS)})$", json_schema_extra={"enum": _KEYS})
+    ] = "place"
+    down: bool = False
+    words: str = Field(default="", max_length=200)
 
 
 class OpenRequest(Request):

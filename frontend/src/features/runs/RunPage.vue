@@ -14,7 +14,7 @@ import Failed from '@/shared/Failed.vue'
 import { asSentence, barTime, figure, moment, plural, price, sides } from '@/shared/format'
 import { BY_PLACE, useHits, type Asked, type Sort } from '@/shared/hits'
 import { useKeys } from '@/shared/keys'
-import ListOut, { type Columns, type Values } from '@/shared/ListOut.vue'
+import ListOut from '@/shared/ListOut.vue'
 import Mesh from '@/shared/Mesh.vue'
 import PriceTail from '@/shared/PriceTail.vue'
 import { useMembers, useRun } from '@/shared/queries'
@@ -52,25 +52,12 @@ const outcome = computed(() => run.value?.outcome)
 const undecided = computed(() =>
   (outcome.value?.undecided ?? []).reduce((sum, group) => sum + group.codes.length, 0),
 )
-/** All hits as they are sorted and filtered, read page by page. */
-async function listed(): Promise<Columns> {
-  const all = await hits.all()
-  const own = columns.value.map((c): [string, Values] => [
-    titleOf(c),
-    all.map((hit) =>
-      ['count', 'figure', 'price'].includes(c.shown) ? valueOf(hit, c) : told(hit, c),
-    ),
-  ])
-  const said = names.value.map((name, n): [string, Values] => [
-    `${n + 1}: ${name}`,
-    all.map((hit) => hit.sentences[n] ?? ''),
-  ])
-  return Object.fromEntries([...own, ...said])
-}
-const valueOf = (hit: HitView, c: HitColumn) => {
-  const value = hit[c.key as keyof HitView]
-  return typeof value === 'number' ? value : null
-}
+/** The file of all hits as they are sorted and filtered. */
+const file = computed(() => {
+  const { sort, down, words } = asked.value
+  const query = new URLSearchParams({ sort, down: String(down), words })
+  return `/api/runs/${id.value}/hits.file?${query}`
+})
 const tab = ref<'hits' | 'undecided' | 'stale' | 'gone'>('hits')
 const tabs = computed(() => {
   const v = view.data.value
@@ -272,7 +259,7 @@ const pick = (n: number) => (at.value = n)
           <ListOut
             v-if="tab === 'hits' && run.hit_count"
             :name="`Hits of run ${id}`"
-            :columns="listed"
+            :from="file"
           />
         </div>
         <template v-if="tab === 'hits'">

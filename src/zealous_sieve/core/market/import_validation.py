@@ -19,6 +19,9 @@ REQUIRED = ("time", "open", "high", "low", "close", "volume")
 OPTIONAL = EXTRAS
 PRICES = ("open", "high", "low", "close")
 MOST_PROBLEMS = 20
+"""Faults that are told one by one; the others are counted."""
+MOST_COUNTED = 10_000
+"""Faults that are looked for of one kind."""
 LONGEST_CODE = 40
 EARLIEST, LATEST = -5_364_662_400, 7_258_118_400
 """Times are taken from 1800 up to 2200: what lies outside is no time of a bar."""
@@ -53,6 +56,18 @@ def refusal(file: str, line: int, column: str, value: object, reason: str) -> Pr
         message=f"line {line}, column {column}, value {str(value)!r:.60}: {reason}",
         subject=file,
     )
+
+
+def refused(problems: Sequence[Problem]) -> DataError:
+    """The first faults one by one, and how many there are besides."""
+    more = len(problems) - MOST_PROBLEMS
+    if more <= 0:
+        return DataError(*problems)
+    others = f"{'at least ' if more >= MOST_COUNTED else ''}{more:,} more"
+    told = Problem(
+        code="more_refused", message=f"and {others} like these", subject=problems[0].subject
+    )
+    return DataError(*problems[:MOST_PROBLEMS], told)
 
 
 def check_columns(file: str, names: Sequence[str]) -> None:
@@ -106,7 +121,7 @@ def take(table: Table) -> dict[str, Series]:
     if not len(table.times):
         problems.append(Problem(code="no_rows", message="the file has no rows", subject=table.file))
     if problems:
-        raise DataError(*problems[:MOST_PROBLEMS])
+        raise refused(problems)
     names = list(dict.fromkeys(map(str, table.codes)))
     numbers = {name: n for n, name in enumerate(names)}
     owners = np.fromiter((numbers[code] for code in table.codes), np.int64, len(table.codes))  # type: ignore[index]
@@ -114,7 +129,7 @@ def take(table: Table) -> dict[str, Series]:
     owners = owners[order]
     problems = _bad_order(table, order, owners)
     if problems:
-        raise DataError(*problems[:MOST_PROBLEMS])
+        raise refused(problems)
     times, local = table.times[order], table.local[order]
     columns = {name: column[order] for name, column in table.columns.items()}
     bounds = np.searchsorted(owners, np.arange(len(names) + 1))
@@ -232,7 +247,7 @@ def _bad_codes(table: Table) -> list[Problem]:
         reason = faults[key]
         if reason is not None:
             found.append(refusal(table.file, int(table.lines[row]), "instrument", code, reason))
-            if len(found) == MOST_PROBLEMS:
+            if len(found) == MOST_COUNTED:
                 break
     return found
 
@@ -240,7 +255,7 @@ def _bad_codes(table: Table) -> list[Problem]:
 def _bad_times(table: Table) -> list[Problem]:
     return [
         refusal(table.file, int(table.lines[r]), "time", stamp_of(int(table.times[r])), OUTSIDE)
-        for r in np.flatnonzero(outside(table.times))[:MOST_PROBLEMS]
+        for r in np.flatnonzero(outside(table.times))[:MOST_COUNTED]
     ]
 
 
@@ -261,7 +276,7 @@ def _bad_values(table: Table) -> list[Problem]:
     return [
         refusal(table.file, int(table.lines[row]), name, table.columns[name][row], reason)
         for name, wrong, reason in value_faults(table.columns)
-        for row in np.flatnonzero(wrong)[:MOST_PROBLEMS]
+        for row in np.flatnonzero(wrong)[:MOST_COUNTED]
     ]
 
 
@@ -292,7 +307,7 @@ def _bad_order(table: Table, order: NDArray[np.int64], owners: NDArray[np.int64]
     """Times that do not rise within an instrument; rows are taken in ``order``, by ``owners``."""
     steps = np.diff(table.times[order])
     found = []
-    for bar in np.flatnonzero((steps <= 0) & (np.diff(owners) == 0))[:MOST_PROBLEMS] + 1:
+    for bar in np.flatnonzero((steps <= 0) & (np.diff(owners) == 0))[:MOST_COUNTED] + 1:
         row = int(order[bar])
         double = steps[bar - 1] == 0
         reason = "this time stands twice" if double else "times have to rise from row to row"

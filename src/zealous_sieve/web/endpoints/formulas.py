@@ -5,11 +5,12 @@ from __future__ import annotations
 from zealous_sieve.core.differences import DifferingLine, differences
 from zealous_sieve.core.formula.completing.complete import Completion
 from zealous_sieve.core.formula.rows import Written, text_of
-from zealous_sieve.usecases import formulas, library, market, pictures
-from zealous_sieve.usecases.formulas import Reading, Vocabulary
+from zealous_sieve.usecases import formulas, library, market, pictures, vocabulary
+from zealous_sieve.usecases.formulas import Reading
 from zealous_sieve.usecases.library import LibraryEntry
 from zealous_sieve.usecases.pictures import Picture
 from zealous_sieve.usecases.ports import FormulaVersion, Outside, StoredFormula
+from zealous_sieve.usecases.vocabulary import Vocabulary
 from zealous_sieve.web.contract import Contract
 from zealous_sieve.web.shapes import (
     CompareBody,
@@ -27,7 +28,7 @@ def contract(outside: Outside) -> Contract:
     @api.endpoint("GET", "/vocabulary", reply=Vocabulary)
     def get_vocabulary() -> Vocabulary:
         """All that can be written in a formula."""
-        return formulas.vocabulary()
+        return vocabulary.vocabulary()
 
     @api.endpoint("POST", "/formula", reply=Reading, body=FormulaBody)
     def read_formula(body: FormulaBody) -> Reading:

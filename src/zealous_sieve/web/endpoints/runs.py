@@ -2,13 +2,25 @@
 
 from __future__ import annotations
 
+from io import BytesIO
+
+from flask import Response, send_file
+
 from zealous_sieve.usecases import charts, runs, why
 from zealous_sieve.usecases.chart import Chart
 from zealous_sieve.usecases.ports import HitsQuery, Order, Outside, Run, Verdict
 from zealous_sieve.usecases.runs import HitPage, HitView, RunView
 from zealous_sieve.usecases.why import Why
 from zealous_sieve.web.contract import Contract, as_of, wanted
-from zealous_sieve.web.shapes import HitChartBody, HitsRequest, OpenRequest, RunBody, VerdictBody
+from zealous_sieve.web.shapes import (
+    HitChartBody,
+    HitsFileRequest,
+    HitsRequest,
+    OpenRequest,
+    RunBody,
+    VerdictBody,
+)
+from zealous_sieve.web.strangers import OCTETS
 
 
 def contract(outside: Outside) -> Contract:
@@ -42,6 +54,15 @@ def contract(outside: Outside) -> Contract:
     def get_hits(run_id: int, query: HitsRequest) -> HitPage:
         """Hits of a run by page and column."""
         return runs.list_hits(outside, run_id, HitsQuery(**query.model_dump()), wanted())
+
+    @api.endpoint("GET", "/runs/<id:run_id>/hits.file", query=HitsFileRequest, gives=OCTETS)
+    def get_hits_as_file(run_id: int, query: HitsFileRequest) -> Response:
+        """Hits of a run as a CSV, Parquet or JSON file."""
+        asked = HitsQuery(sort=query.sort, down=query.down, words=query.words)
+        table = runs.all_hits(outside, run_id, wanted(), asked)
+        written = BytesIO(outside.tables.written(table, query.format))
+        name = f"Hits of run {run_id}.{query.format}"
+        return send_file(written, mimetype=OCTETS, as_attachment=True, download_name=name)
 
     @api.endpoint("GET", "/runs/<id:run_id>/hits/<code:code>", reply=HitView)
     def get_hit(run_id: int, code: str) -> HitView:
