@@ -23,6 +23,8 @@ def test_the_overview_is_read_changed_and_set_back(page: Page) -> None:
     wrong.fill("closs > 1")
     wrong.press("Enter")
     expect(said.get_by_text("did you mean close").first).to_be_visible()
+    wrong.press("Escape")
+    expect(wrong).to_have_value("")
     page.keyboard.press("<")
     expect(page).to_have_url(re.compile("asof=2026-06-09"))
     expect(sentence).not_to_have_text(text)

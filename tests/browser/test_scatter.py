@@ -59,8 +59,10 @@ def test_a_region_is_looked_at_closer_and_stepped_through(page: Page) -> None:
     formula.fill("closs")
     formula.press("Enter")
     expect(page.get_by_role("alert")).to_contain_text("did you mean close")
-    page.get_by_role("button", name="as it was").click()
+    formula.press("Escape")
     expect(page.get_by_role("alert")).to_have_count(0)
+    page.get_by_role("button", name="as it was").click()
+    expect(page.get_by_label("Scale across")).not_to_have_value("rank")
 
 
 def test_the_session_is_played_and_the_desk_set_back_to_a_moment_of_it(page: Page) -> None:
