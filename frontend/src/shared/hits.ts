@@ -5,7 +5,6 @@ import { answer, api, type HitView } from './api'
 import { pauseBefore, retried } from './away'
 
 const PAGE = 100
-const WHOLE = 500
 
 /** Which hits are asked for: by what column, which way, and with which words. */
 export interface Asked {
@@ -86,17 +85,6 @@ export function useHits(
     rows.value = rows.value.map((hit) => (hit?.code === code ? { ...hit, ...part } : hit))
     client.removeQueries({ queryKey: ['hits', toValue(id)], type: 'inactive' })
   }
-  /** All hits that are asked for, in their order. */
-  async function all(): Promise<HitView[]> {
-    const found: HitView[] = []
-    for (let first = 0; ; first += WHOLE) {
-      const query = { ...toValue(asked), first, count: WHOLE }
-      const params = { path: { run_id: toValue(id) }, query }
-      const page = await answer(api.GET('/api/runs/{run_id}/hits', { params }))
-      found.push(...page.hits)
-      if (found.length >= page.matching || !page.hits.length) return found
-    }
-  }
   const indexOf = (code: string) => rows.value.findIndex((hit) => hit?.code === code)
   return {
     rows,
@@ -104,7 +92,6 @@ export function useHits(
     error: computed(() => error.value),
     need,
     patch,
-    all,
     indexOf,
     retry: reset,
   }

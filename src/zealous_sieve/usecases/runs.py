@@ -294,16 +294,23 @@ def _changed_since(outside: Outside, run: Run) -> tuple[str, ...]:
 def list_hits(outside: Outside, run_id: int, query: HitsQuery, order: Order) -> HitPage:
     """Hits of a run by page and column, with verdicts."""
     run = _get(outside.runs, run_id)
+    matching, seen = _page(outside, run, query, order)
+    return HitPage(matching=matching, hits=_views(outside, run, seen, order))
+
+
+def _page(
+    outside: Outside, run: Run, query: HitsQuery, order: Order
+) -> tuple[int, Sequence[SeenHit]]:
+    """How many hits fit what is asked for, and those of the page."""
     before, _ = _compared(outside.runs, run)
     if query.sort == "now":
         return _by_now(outside, run, before, query, order)
-    matching, seen = outside.hits.page(run, before.id if before else None, query)
-    return HitPage(matching=matching, hits=_views(outside, run, seen, order))
+    return outside.hits.page(run, before.id if before else None, query)
 
 
 def _by_now(
     outside: Outside, run: Run, before: Run | None, query: HitsQuery, order: Order
-) -> HitPage:
+) -> tuple[int, Sequence[SeenHit]]:
     """Hits by what their instruments cost now, which no database keeps."""
     everything = replace(query, sort="place", down=False, first=0, count=max(1, run.hit_count or 1))
     matching, seen = outside.hits.page(run, before.id if before else None, everything)
@@ -315,8 +322,7 @@ def _by_now(
         key=lambda one: (sign * (prices[one.hit.code] or 0.0), one.place),
     )
     ordered = [*known, *(one for one in seen if prices[one.hit.code] is None)]
-    shown = ordered[query.first : query.first + query.count]
-    return HitPage(matching=matching, hits=_views(outside, run, shown, order))
+    return matching, ordered[query.first : query.first + query.count]
 
 
 def all_hits(
@@ -325,16 +331,14 @@ def all_hits(
     """Hits of a run as a table, all or those that are asked for, in that order: with verdicts, reasons and
     notes, moments, and of each condition whether it holds, its values and its sentence. Raises
     NotFoundError."""
-    run = _get(outside.runs, run_id)
-    whole = replace(query or HitsQuery(), first=0, count=HitsQuery().count)
-    views = list_hits(outside, run_id, whole, order or Order()).hits
-    prepared = prepare(run.sieve, clock=preferences(outside.market).wall)
-    _, seen = outside.hits.page(run)
-    hits = {one.hit.code: one.hit for one in seen}
+    run, order = _get(outside.runs, run_id), order or Order()
+    _, seen = _page(outside, run, query or HitsQuery(), order)
+    prepared = prepare(run.sieve)
+    numbers = len(prepared.numbers())
     entries = []
-    for view in views:
-        hit, said = hits[view.code], view.verdict
-        kept = len(hit.values) == len(prepared.numbers())
+    for one, view in zip(seen, _views(outside, run, seen, order), strict=True):
+        hit, said = one.hit, view.verdict
+        kept = len(hit.values) == numbers
         entries.append(
             Entry(
                 hit=hit,

@@ -402,9 +402,6 @@ function choose(name: string) {
   .name {
     max-width: 130px;
   }
-  .finding {
-    min-width: 160px;
-  }
 }
 @media (max-width: 1400px) {
   .finding {
