@@ -101,14 +101,19 @@ def read_formula(
 
 TALK = ("unexpected_word", "unexpected_end", "unknown_name")
 """Problems that say nothing to somebody who wrote a sentence."""
-_WORDS = 2
+_SIGNS = re.compile(r"[=<>+*/()\"\n]")
 
 
 def _is_words(text: str) -> bool:
-    """Whether a text is one that somebody would say, not a formula with a slip in it."""
+    """Whether a text is one that somebody would say, not a formula with a slip in it: several words, not
+    all of them of the language, and no sign of a formula."""
+    words = re.findall(r"[A-Za-z]{2,}", text)
     known = {*SOURCES, *CATALOGUE, *RESERVED}
-    said = re.findall(r"(?<![\w.\"(])[A-Za-z]{2,}(?![\w(\"])", text)
-    return sum(word.lower() not in known for word in said) >= 1 and len(said) >= _WORDS
+    return (
+        not _SIGNS.search(text)
+        and len(words) > 1
+        and any(word.lower() not in known for word in words)
+    )
 
 
 def _nearest(text: str, understand: Callable[[str], Formula]) -> tuple[Offer, ...]:

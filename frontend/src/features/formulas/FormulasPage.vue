@@ -159,8 +159,10 @@ async function restore(id: number) {
   await answer(api.POST('/api/formulas/{formula_id}/restore', path))
   await refresh()
 }
-const remove = (gone: LibraryEntry) =>
+/** Pressed once more while it goes there is nothing left to archive. */
+const remove = (gone?: LibraryEntry) =>
   act('Not archived', async () => {
+    if (!gone) return
     const path = { params: { path: { formula_id: gone.stored.id } } }
     await answer(api.DELETE('/api/formulas/{formula_id}', path))
     await refresh()
