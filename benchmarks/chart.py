@@ -34,7 +34,7 @@ def steps(page: Page, codes: list[str], pause: int) -> list[float]:
 
 def main() -> None:
     run = finished_run(Client(BASE), "Agreed uptrend")
-    with opened() as page:
+    with opened(BASE) as page:
         page.goto(f"{BASE}/runs/{run['id']}")
         page.wait_for_selector("tbody td.mono a")
         codes = page.locator("tbody td.mono").all_inner_texts()

@@ -10,7 +10,7 @@ from pathlib import Path
 from playwright.sync_api import Page, sync_playwright
 
 sys.path.insert(0, str(Path(__file__).resolve().parents[1] / "scripts"))
-from screenshots import FLAGS
+from screenshots import FLAGS, let_in
 
 DRAWN = """(code) => new Promise((done, failed) => {
   const begun = performance.now()
@@ -26,9 +26,11 @@ DRAWN = """(code) => new Promise((done, failed) => {
 
 
 @contextmanager
-def opened() -> Iterator[Page]:
-    """A page of a browser, 1280 by 800."""
+def opened(base: str) -> Iterator[Page]:
+    """A page of a browser, 1280 by 800, that the desk lets in."""
     with sync_playwright() as playwright:
         browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
-        yield browser.new_page(viewport={"width": 1280, "height": 800}, bypass_csp=True)
+        page = browser.new_page(viewport={"width": 1280, "height": 800}, bypass_csp=True)
+        page.goto(let_in(base))
+        yield page
         browser.close()

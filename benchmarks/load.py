@@ -10,6 +10,7 @@ from __future__ import annotations
 
 import argparse
 import os
+import shutil
 import statistics
 import subprocess
 import sys
@@ -26,6 +27,7 @@ from playwright.sync_api import Page, sync_playwright
 from scan import market
 
 from zealous_sieve import bootstrap, environment
+from zealous_sieve.admission import address_to_open
 from zealous_sieve.client import Client
 from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.market.bases import Base
@@ -53,15 +55,17 @@ class Running:
 
     address: str
     port: int = field(default_factory=free_port)
+    folder: Path = field(default_factory=lambda: Path(tempfile.mkdtemp(prefix="load-")))
     processes: dict[str, subprocess.Popen[bytes]] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
-        self.client = Client(f"http://127.0.0.1:{self.port}")
+        self.client = Client(f"http://127.0.0.1:{self.port}", folder=self.folder)
 
     def start(self) -> None:
         told = os.environ | {
             environment.ADDRESS: self.address,
             environment.COMPUTE: f"load-{self.port}",
+            environment.DATA: str(self.folder),
         }
         for name, *arguments in (("compute",), ("serve", "--port", str(self.port)), ("worker",)):
             command = [sys.executable, "-m", "zealous_sieve.cli.main", name, *arguments]
@@ -80,6 +84,7 @@ class Running:
         for process in self.processes.values():
             process.terminate()
             process.wait(30)
+        shutil.rmtree(self.folder, ignore_errors=True)
 
 
 @contextmanager
@@ -174,6 +179,7 @@ def measure(cluster: Cluster, instruments: int, bars: int) -> list[str]:
         empty = running.memory("serve")
         browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
         page = browser.new_page(viewport={"width": 1280, "height": 800}, bypass_csp=True)
+        page.goto(address_to_open(running.folder, running.port))
         address = f"http://127.0.0.1:{running.port}/sieves/{stored}"
         seconds = statistics.median(clicked(page, address) for _ in range(3))
         nodes = page.evaluate("document.querySelectorAll('*').length")

@@ -50,7 +50,7 @@ def fps(page: Page, x: float, y: float) -> float:
 
 
 def main() -> None:
-    with opened() as page:
+    with opened(BASE) as page:
         for bars in ("1d", "1m"):
             page.goto(f"{BASE}/instruments/{CODE}?bars={bars}")
             page.evaluate(DRAWN, CODE)

@@ -97,7 +97,7 @@ def main() -> None:
     parser = argparse.ArgumentParser()
     parser.add_argument("--base", default="http://127.0.0.1:8437")
     base = parser.parse_args().base
-    with opened() as page:
+    with opened(base) as page:
         played(page, base)
         page.route("**/api/scatter", crowd)
         page.goto(f"{base}/scatter")

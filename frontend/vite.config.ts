@@ -21,5 +21,5 @@ export default defineConfig({
       },
     },
   },
-  server: { proxy: { '/api': 'http://127.0.0.1:8437' } },
+  server: { proxy: { '^/(api|open)/': 'http://127.0.0.1:8437' } },
 })

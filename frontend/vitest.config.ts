@@ -5,5 +5,7 @@ import { defineConfig } from 'vitest/config'
 export default defineConfig({
   plugins: [vue()],
   resolve: { alias: { '@': fileURLToPath(new URL('./src', import.meta.url)) } },
+  // Tests read what is published of the interface.
+  server: { fs: { allow: ['..'] } },
   test: { include: ['tests/**/*.test.ts'], environment: 'happy-dom' },
 })

@@ -13,10 +13,13 @@ import tempfile
 import time
 from pathlib import Path
 from typing import Any
+from urllib.parse import urlsplit
 
 from playwright.sync_api import Page, sync_playwright
 
+from zealous_sieve.admission import address_to_open
 from zealous_sieve.client import Client
+from zealous_sieve.environment import data_folder
 
 ROOT = Path(__file__).resolve().parents[1]
 FLAGS = [
@@ -28,6 +31,11 @@ FLAGS = [
     "--disable-component-update",
     "--disable-sync",
 ]
+
+
+def let_in(base: str) -> str:
+    """An address that lets a browser in to the desk of this folder."""
+    return address_to_open(data_folder(), urlsplit(base).port or 80)
 
 
 def call(client: Client, path: str, body: object = None) -> Any:
@@ -216,8 +224,20 @@ def take(page: Page, url: str, night: bool, file: Path) -> None:
     if file.stem in DONE:
         DONE[file.stem](page)
     page.mouse.move(0, 0)
-    page.wait_for_timeout(500)
-    page.screenshot(path=file)
+    file.write_bytes(settled(page))
+
+
+def settled(page: Page) -> bytes:
+    """The picture once nothing on it is being read, and it has stayed as it is."""
+    page.wait_for_function("!/reading…|[Rr]eading the|Opening the/.test(document.body.innerText)")
+    before = b""
+    for _ in range(40):
+        page.wait_for_timeout(700)
+        now = page.screenshot()
+        if now == before:
+            return now
+        before = now
+    raise TimeoutError(f"{page.url} does not come to rest")
 
 
 def main() -> None:
@@ -235,6 +255,7 @@ def main() -> None:
             if options.only and name not in options.only:
                 continue
             page = browser.new_page(viewport={"width": width, "height": height})
+            page.goto(let_in(options.base))
             page.on("console", lambda m: print(m.text) if m.type == "error" else None)
             page.on("pageerror", lambda error: print("page error:", error))
             take(page, options.base + path, night, options.out / f"{name}.png")

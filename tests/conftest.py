@@ -4,35 +4,44 @@ from __future__ import annotations
 
 import itertools
 import os
+import shutil
 import subprocess
 import sys
 import tempfile
 import time
-import urllib.request
 from collections.abc import Iterator
 from pathlib import Path
+from typing import Any
 
 import psycopg
 import pytest
 from flask import Flask
 from flask.testing import FlaskClient
-from hypothesis import settings
+from hypothesis import HealthCheck, settings
 
 from zealous_sieve import bootstrap, environment
+from zealous_sieve.admission import Admission
 from zealous_sieve.client import Client
 from zealous_sieve.core.market.lantern.intraday import Extent
 from zealous_sieve.local.cluster import DESK, KEEPER, Cluster, cluster_in, free_port
 from zealous_sieve.storage.revision import migrate
 from zealous_sieve.usecases.demo import fill_demo
 from zealous_sieve.usecases.ports import Outside
+from zealous_sieve.web.endpoints.access import ADMISSION
+from zealous_sieve.web.strangers import cookie_at
 
-settings.register_profile("any machine", deadline=None)
+settings.register_profile(
+    "any machine", deadline=None, suppress_health_check=[HealthCheck.too_slow]
+)
 settings.load_profile("any machine")
 
 SMALL = Extent(minutes=2, quarters=6, trades=1)
 """The demo of the tests has less within the day, so that it can be copied for every test."""
 
 _numbers = itertools.count(1)
+# Nothing is read of, or written to, the data of whoever runs the tests.
+_own = tempfile.TemporaryDirectory(prefix="zealous-sieve-data-")
+os.environ[environment.DATA] = _own.name
 
 
 @pytest.fixture(scope="session")
@@ -100,15 +109,17 @@ def outside(request: pytest.FixtureRequest) -> Outside:
 
 
 @pytest.fixture
-def client(outside: Outside) -> FlaskClient:
+def client(outside: Outside, tmp_path_factory: pytest.TempPathFactory) -> FlaskClient:
     from zealous_sieve.web.app import create_app
 
-    return session_of(create_app(outside, b"secret"))
+    admission = Admission.begun(tmp_path_factory.mktemp("admission"))
+    return session_of(create_app(outside, admission))
 
 
 def session_of(app: Flask) -> FlaskClient:
     """A browser of its own, with its cookie and token."""
     own = app.test_client()
+    own.set_cookie(cookie_at("localhost"), app.extensions[ADMISSION].browser_pass())
     own.environ_base["HTTP_X_SESSION_TOKEN"] = own.get("/api/session").json["token"]
     return own
 
@@ -120,13 +131,15 @@ class Service:
         self.address = address
         self.port = free_port()
         self.base = f"http://127.0.0.1:{self.port}"
-        self.client = Client(self.base)
+        self.folder = Path(tempfile.mkdtemp(prefix="zealous-sieve-desk-"))
+        self.client = Client(self.base, folder=self.folder)
         self.processes: dict[str, subprocess.Popen[bytes]] = {}
 
     def start(self, name: str, *arguments: str) -> None:
         told = os.environ | {
             environment.ADDRESS: self.address,
             environment.COMPUTE: self.base,
+            environment.DATA: str(self.folder),
         }
         command = [sys.executable, "-m", "zealous_sieve.cli.main", name, *arguments]
         self.processes[name] = subprocess.Popen(command, env=told)
@@ -140,8 +153,8 @@ class Service:
     def wait(self) -> None:
         for _ in range(3000):
             try:
-                with urllib.request.urlopen(f"{self.base}/api/thread", timeout=5):
-                    return
+                self.client.ask("GET", "/thread", timeout=5)
+                return
             except OSError:
                 time.sleep(0.1)
         raise TimeoutError("the web process does not answer")
@@ -159,6 +172,18 @@ class Service:
                 process.wait(10)
             except subprocess.TimeoutExpired:
                 process.kill()
+        shutil.rmtree(self.folder, ignore_errors=True)
+
+    @property
+    def shown(self) -> dict[str, str]:
+        """The header by which a request shows that it is the owner's."""
+        return {"Authorization": f"Bearer {Admission.known(self.folder).script_pass()}"}
+
+    def admit(self, context: Any) -> None:
+        """Let a browser's context in, as the address of ./start does."""
+        admission = Admission.known(self.folder)
+        name = cookie_at(self.base.removeprefix("http://"))
+        context.add_cookies([{"name": name, "value": admission.browser_pass(), "url": self.base}])
 
 
 @pytest.fixture(scope="session")

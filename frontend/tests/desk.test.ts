@@ -8,7 +8,7 @@ import { ApiError, type Sieve } from '@/shared/api'
 import { draftOf, forgetDraft, keepDraft } from '@/shared/drafts'
 import { useKeys } from '@/shared/keys'
 import Archived from '@/shared/Archived.vue'
-import { done, offer, takeBack } from '@/shared/undo'
+import { done, forgetSteps, offer, takeBack } from '@/shared/undo'
 import { later, press, within } from './setting'
 
 const refusal = new ApiError('unreachable', 'the server does not answer', null, [])
@@ -44,6 +44,24 @@ describe('requests that change something', () => {
     fails = false
     await takeBack()
     expect(offer.value).toBeNull()
+  })
+
+  it('is taken back step by step, one press one step', async () => {
+    const undone: string[] = []
+    for (const name of ['one', 'two', 'three']) done(`${name}.`, () => undone.push(name))
+    await Promise.all([takeBack(), takeBack()])
+    expect([undone, offer.value?.text]).toEqual([['three'], 'Undone. Before it: two.'])
+    offer.value = null
+    await takeBack()
+    await takeBack()
+    expect([undone, offer.value]).toEqual([['three', 'two', 'one'], null])
+    await takeBack()
+    expect(offer.value).toEqual({ text: 'There is nothing to take back here.' })
+    done('here.', () => undone.push('here'))
+    forgetSteps()
+    await takeBack()
+    await takeBack()
+    expect(undone).toEqual(['three', 'two', 'one', 'here'])
   })
 })
 

@@ -2,16 +2,17 @@
 
 from __future__ import annotations
 
-import hashlib
 import logging
 import os
 import shutil
 from dataclasses import replace
 
 from zealous_sieve import environment
+from zealous_sieve.admission import Admission
 from zealous_sieve.compute.apart import Apart
 from zealous_sieve.compute.here import Here
 from zealous_sieve.compute.server import Server
+from zealous_sieve.compute.shared import Shared
 from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.engine.warm import read_bodies, warm_cache
 from zealous_sieve.jobs.queue import Queue, work
@@ -24,6 +25,8 @@ from zealous_sieve.storage.files import TableFiles
 from zealous_sieve.storage.formulas import FormulaStore
 from zealous_sieve.storage.hits import HitStore
 from zealous_sieve.storage.imports import ImportStore
+from zealous_sieve.storage.machine import NAME as MACHINE
+from zealous_sieve.storage.machine import MachineFile
 from zealous_sieve.storage.market import MarketStore
 from zealous_sieve.storage.mendings import MendingStore
 from zealous_sieve.storage.outlooks import OutlookStore
@@ -35,8 +38,9 @@ from zealous_sieve.storage.universes import UniverseStore
 from zealous_sieve.storage.uploads import Uploads
 from zealous_sieve.usecases.desk import Desk
 from zealous_sieve.usecases.errors import UseCaseError
-from zealous_sieve.usecases.market import desk_of
+from zealous_sieve.usecases.market import desk_of, mark_of
 from zealous_sieve.usecases.ports import Outside
+from zealous_sieve.usecases.whole import check_whole
 from zealous_sieve.web.server import serve
 
 log = logging.getLogger(__name__)
@@ -52,7 +56,9 @@ def for_owner(database: Database, owner: str) -> Outside:
     own = database.for_owner(owner)
     name = os.environ.get(environment.COMPUTE)
     made = Outside(
-        compute=Apart(name, owner) if name else Here(lambda: desk_of(made)),
+        compute=Shared(Apart(name, owner), lambda: mark_of(made.market))
+        if name
+        else Here(lambda: desk_of(made), lambda: made),
         bars=BarStore(own),
         market=MarketStore(own),
         mendings=MendingStore(own),
@@ -66,8 +72,9 @@ def for_owner(database: Database, owner: str) -> Outside:
         imports=ImportStore(own),
         files=Uploads(environment.uploads(own.address) / owner),
         tables=TableFiles(),
-        backup=BackupFiles(own),
+        backup=BackupFiles(own, lambda database: check_whole(for_owner(database, owner))),
         queue=Queue(own.address, owner),
+        machine=MachineFile(environment.data_folder() / MACHINE),
         services=ServicesFile(environment.services()),
     )
     return made
@@ -92,8 +99,8 @@ class _Owners:
 def run_web(port: int) -> None:
     """The web process."""
     address = environment.address()
-    # The address holds the password: who knows it needs no token.
-    serve(outside(address), port, hashlib.sha256(address.encode()).digest())
+    admission = Admission.begun(environment.data_folder())
+    serve(outside(address), port, admission, environment.uploads(address))
 
 
 def run_worker() -> None:
@@ -104,13 +111,20 @@ def run_worker() -> None:
 
 def run_compute() -> None:
     """The process that computes, under the name in the environment."""
-    known = _Owners(environment.address())
+    address = environment.address()
+    known = _Owners(address)
     bars = known.get(DESK).bars
     held: list[Panel] = []
+    kept: dict[str, tuple[str, Desk]] = {}
 
     def desk(owner: str) -> Desk:
         """The desk of an owner now; what reading new bars took beside them is given back."""
-        now = desk_of(replace(known.get(owner), bars=bars))
+        own = known.get(owner)
+        mark = mark_of(own.market)
+        if owner in kept and kept[owner][0] == mark:
+            return kept[owner][1]
+        now = desk_of(replace(own, bars=bars))
+        kept[owner] = (mark, now)
         if not held or held[0] is not now.panel:
             held[:] = [now.panel]
             give_memory_back()
@@ -128,7 +142,11 @@ def run_compute() -> None:
         states = ServicesFile(environment.services()).states()
         have_compiled(broken=crashed(states, environment.COMPUTING))
 
-    Server(os.environ[environment.COMPUTE], desk).run(ready)
+    def apart(owner: str) -> Outside:
+        """In a copy: what the owner has, over connections of its own."""
+        return for_owner(Database(address), owner)
+
+    Server(os.environ[environment.COMPUTE], desk, apart).run(ready)
 
 
 def have_compiled(*, broken: bool = False) -> None:

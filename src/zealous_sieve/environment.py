@@ -21,6 +21,9 @@ COMPUTING = "computing process"
 """What the process that computes is called where processes are told of."""
 DEMO_FILLED = "demo_filled"
 """The setting of the database that says that it was begun, with the demo or without."""
+DATA = "ZEALOUS_SIEVE_DATA"
+"""The folder of the data, where it is not that of the project."""
+ROOT = Path(__file__).resolve().parents[2]
 _WHOLE = "whole"
 
 
@@ -30,6 +33,11 @@ def address() -> str:
     if not found:
         raise SystemExit(f"{ADDRESS} is not set: use ./start, or set it to postgresql://…")
     return found
+
+
+def data_folder() -> Path:
+    """Where the data lie that `./start` makes."""
+    return Path(os.environ.get(DATA, ROOT / ".data"))
 
 
 def services() -> Path | None:

@@ -39,14 +39,21 @@ def faults_of(page: Page) -> list[str]:
     return faults
 
 
-@pytest.fixture
-def page(browser: Browser, service: Service) -> Iterator[Page]:
-    opened = browser.new_page(
+def page_of(browser: Browser, service: Service) -> Page:
+    """A browser's first page on a desk that knows it."""
+    context = browser.new_context(
         viewport={"width": 1280, "height": 800}, base_url=service.base, bypass_csp=True
     )
+    service.admit(context)
+    return context.new_page()
+
+
+@pytest.fixture
+def page(browser: Browser, service: Service) -> Iterator[Page]:
+    opened = page_of(browser, service)
     errors = faults_of(opened)
     yield opened
-    opened.close()
+    opened.context.close()
     assert errors == []
 
 

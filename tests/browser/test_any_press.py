@@ -10,7 +10,7 @@ from collections.abc import Iterator
 import pytest
 from playwright.sync_api import Browser, Page, Response
 
-from tests.browser.conftest import faults_of, run_of
+from tests.browser.conftest import faults_of, page_of, run_of
 from tests.conftest import Service, copy_of
 from zealous_sieve.local.cluster import Cluster
 
@@ -70,7 +70,7 @@ def press_something(page: Page, chance: random.Random) -> str:
 @pytest.mark.parametrize("path", PAGES)
 def test_whatever_is_pressed_nothing_breaks(browser: Browser, own: Service, path: str) -> None:
     chance = random.Random(f"{SEED} {path}")
-    page = browser.new_page(viewport={"width": 1280, "height": 800}, base_url=own.base)
+    page = page_of(browser, own)
     done: list[str] = []
     faults = faults_of(page)
 
@@ -91,4 +91,4 @@ def test_whatever_is_pressed_nothing_breaks(browser: Browser, own: Service, path
     assert page.locator("header.thread").is_visible()
     assert len(page.locator("body").inner_text()) > 120
     assert not faults, (done[-12:], page.url, faults)
-    page.close()
+    page.context.close()

@@ -35,6 +35,7 @@ def test_a_changed_arrangement_is_kept_once_shared_and_taken_away(
     other = browser.new_context(
         base_url=re.sub(r"/(board|scatter|strength|overview).*", "", page.url)
     )
+    other.add_cookies(page.context.cookies())  # type: ignore[arg-type]
     stranger = other.new_page()
     stranger.goto(page.url)
     expect(stranger.get_by_label("Bars that count")).not_to_have_value(before)

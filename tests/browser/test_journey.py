@@ -199,6 +199,7 @@ def test_the_keys_of_a_page_are_listed(page: Page) -> None:
         "/sieves/1",
         "/formulas/2",
         "/functions",
+        "/scripts",
         "/imports",
         "/settings",
         "/board",

@@ -68,11 +68,11 @@ def test_words_of_a_hit_are_kept_before_and_after_its_verdict(
     page.keyboard.press("d")
     expect(code).not_to_have_text(first)
     page.keyboard.press("ArrowLeft")
-    note.fill("before and after")
-    page.keyboard.press("Enter")
-    page.keyboard.press("ArrowRight")
+    with page.expect_response(re.compile(rf"/hits/{first}/verdict$")):
+        note.fill("before and after")
+        page.keyboard.press("Enter")
+        page.keyboard.press("ArrowRight")
     expect(code).not_to_have_text(first)
-    page.wait_for_timeout(300)
     kept = next(h for h in asked(service, f"/runs/{reviewed}/hits")["hits"] if h["code"] == first)
     assert (kept["verdict"]["reason"], kept["verdict"]["note"]) == ("too thin", "before and after")
 
@@ -245,6 +245,73 @@ def test_every_request_that_fails_is_told_where_it_was_asked_for(
     page.keyboard.press("r")
     refused(page, "The run can't begin")
     expect(page).not_to_have_url(re.compile(f"/runs/{reviewed}$"))
+
+
+def test_verdicts_are_taken_back_step_by_step_and_stand_in_one_list(
+    page: Page, service: Service, reviewed: int
+) -> None:
+    def known(verdict: str) -> int:
+        return int(asked(service, f"/verdicts?verdict={verdict}")["matching"])
+
+    taken, watched = known("take"), known("watch")
+    code = open_review(page, reviewed)
+    decided = page.locator(".rail p")
+    seen = []
+    for n, key in enumerate("twd", start=1):
+        seen.append(code.inner_text())
+        page.wait_for_timeout(600)
+        page.keyboard.press(key)
+        expect(decided).to_contain_text(f"{n} of")
+        expect(code).not_to_have_text(seen[-1])
+    for n, last in enumerate(reversed(seen[1:])):
+        page.keyboard.press("Control+z")
+        expect(decided).to_contain_text(f"{2 - n} of")
+        expect(code).to_have_text(last)
+        expect(page.locator(".undo")).to_contain_text("Before it: ")
+    assert verdicts(service, reviewed) == {seen[0]: "take"}
+    page.get_by_role("link", name="all decided").click()
+    row = page.locator("tbody tr").first
+    expect(row).to_contain_text(seen[0])
+    for name, count in (("Taken", taken + 1), ("Watched", watched)):
+        tab = page.get_by_role("tab", name=name)
+        expect(tab).to_have_text(re.compile(rf"^\s*{name} {count}\b"))
+    page.keyboard.press("w")
+    expect(page.get_by_role("tab", name="Watched")).to_have_attribute("aria-selected", "true")
+    page.keyboard.press("t")
+    expect(row).to_contain_text(seen[0])
+    page.keyboard.press("Enter")
+    expect(code).to_have_text(seen[0])
+    page.wait_for_timeout(600)
+    page.keyboard.press("x")
+    expect(decided).to_contain_text("0 of")
+    page.keyboard.press("Control+z")
+    expect(decided).to_contain_text("1 of")
+
+
+def test_a_run_leads_to_the_version_it_used_and_that_back_onto_the_page(
+    page: Page, service: Service
+) -> None:
+    begun = asked(service, "/sieves/2")
+    made = {**begun["sieve"], "name": "Of several versions"}
+    own = asked(service, "/sieves", {"sieve": made})["id"]
+    run = asked(service, "/runs", {"sieve_id": own})["id"]
+    changed = {"sieve": {**made, "fired_within": 7, "rank": ""}, "based_on": 1}
+    asked(service, f"/sieves/{own}", changed, "PUT")
+    page.goto(f"/runs/{run}")
+    page.get_by_role("link", name="version 1").click()
+    versions = page.get_by_role("region", name="Versions")
+    expect(versions.locator("li").first).to_contain_text("on one of the newest 7 bars instead of")
+    expect(versions.locator("li").last).to_contain_text(f"run {run}")
+    expect(versions.locator(".marked .differences")).to_contain_text("+ long, within 7")
+    within = page.get_by_role("spinbutton")
+    expect(within.first).to_have_value("7")
+    versions.get_by_role("button", name="Put version 1 on the page").click()
+    expect(within.first).not_to_have_value("7")
+    page.keyboard.press("Control+z")
+    expect(within.first).to_have_value("7")
+    page.keyboard.press("e")
+    expect(versions).to_have_count(0)
+    asked(service, f"/sieves/{own}", method="DELETE")
 
 
 def test_an_undo_that_fails_stays_on_offer(page: Page, reviewed: int) -> None:

@@ -124,6 +124,24 @@ def test_from_a_file_over_a_mended_bar_to_a_sifted_universe_of_a_rule(
     expect(page.locator("main .sentence").first).to_contain_text("corrected to high 1206")
 
 
+def test_of_thousands_of_columns_some_are_shown_and_any_can_be_found(
+    page: Page, tmp_path: Path
+) -> None:
+    names = [f"beside{n}" for n in range(9_000)]
+    names[8_500] = "unheard"
+    rows = [",".join(["WIDEROW", f"2026-01-{day:02d}", *(["7"] * 9_000)]) for day in range(5, 15)]
+    path = tmp_path / "wide.csv"
+    path.write_text("\n".join([",".join(["code", "date", *names]), *rows]))
+    bring(page, path)
+    expect(page.get_by_text("40 of 9,002 columns are shown")).to_be_visible()
+    expect(page.locator(".rows th")).to_have_count(40)
+    page.get_by_label("Columns whose name holds").fill("unheard")
+    page.get_by_label("What unheard is").select_option("close")
+    expect(page.locator(".account")).to_contain_text("10 new")
+    page.get_by_label("Columns whose name holds").fill("beside77")
+    expect(page.get_by_label("What unheard is")).to_have_value("close")
+
+
 def test_what_is_no_table_is_told_where_it_was_dropped(page: Page, tmp_path: Path) -> None:
     picture = tmp_path / "picture.csv"
     picture.write_bytes(b"\x89PNG\0\0\0" * 30)

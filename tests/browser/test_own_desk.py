@@ -14,7 +14,7 @@ from urllib.parse import quote
 import pytest
 from playwright.sync_api import Browser, Page, expect
 
-from tests.browser.conftest import faults_of
+from tests.browser.conftest import faults_of, page_of
 from tests.browser.hands import write
 from tests.conftest import Service, copy_of
 from zealous_sieve import bootstrap
@@ -26,7 +26,7 @@ FIVE = ("KESSO", "KWE/OSK", "TA RO", "^OLM", "QUAY.B")
 MANY = tuple(f"QRN{n:04}" for n in range(3000))
 PAGES = (
     "/", "/instruments", "/imports", "/overview", "/board", "/scatter", "/strength", "/outlook",
-    "/sieves", "/sieves/new", "/formulas", "/formulas/new", "/functions", "/runs", "/settings",
+    "/sieves", "/sieves/new", "/formulas", "/formulas/new", "/functions", "/runs", "/settings", "/scripts",
 )  # fmt: skip
 
 
@@ -78,7 +78,7 @@ def bring(own: Service, path: Path) -> None:
 
 def visit_all(browser: Browser, own: Service, *further: str) -> None:
     """Every page is opened: none has an error, tells one, or waits for ever."""
-    page = browser.new_page(viewport={"width": 1280, "height": 800}, base_url=own.base)
+    page = page_of(browser, own)
     faults = faults_of(page)
     refused: list[str] = []
     page.on("response", lambda reply: refused.append(reply.url) if reply.status >= 400 else None)
@@ -89,7 +89,7 @@ def visit_all(browser: Browser, own: Service, *further: str) -> None:
         expect(page.get_by_text(re.compile("reading…|drawing…|^Opening"))).to_have_count(0)
         expect(page.get_by_role("alert")).to_have_count(0)
         expect(page.get_by_text("mend what is underlined")).to_have_count(0)
-    page.close()
+    page.context.close()
     assert faults == []
     # That there are no pairs is told by the server, and by the page in words.
     assert {url.rpartition("/api/")[2] for url in refused} <= {"strength"}
@@ -109,7 +109,7 @@ def test_an_empty_desk_takes_a_table_dropped_on_any_page_and_its_pages_work_befo
     browser: Browser, own: Service
 ) -> None:
     visit_all(browser, own)
-    page = browser.new_page(base_url=own.base)
+    page = page_of(browser, own)
     page.goto("/")
     expect(page).to_have_url(re.compile("/imports$"))
     expect(page.get_by_text("Nothing is taken before you say so")).to_be_visible()
@@ -157,14 +157,14 @@ def test_an_empty_desk_takes_a_table_dropped_on_any_page_and_its_pages_work_befo
     expect(page.get_by_role("heading", name="KWE/OSK")).to_be_visible()
     page.keyboard.press("t")
     expect(page.locator(".rail a", has_text="KWE/OSK").locator(".mark.take")).to_be_visible()
-    page.close()
+    page.context.close()
     visit_all(browser, own, *(f"/instruments/{quote(code, safe='')}" for code in FIVE))
 
 
 def test_from_300_files_on_an_empty_desk_to_hits_that_leave_it(
     browser: Browser, own: Service
 ) -> None:
-    page = browser.new_page(viewport={"width": 1280, "height": 800}, base_url=own.base)
+    page = page_of(browser, own)
     faults = faults_of(page)
     page.goto("/")
     files = {}
@@ -216,7 +216,7 @@ def test_from_300_files_on_an_empty_desk_to_hits_that_leave_it(
     assert len(lines) > 20
     assert any("QRN0" in line for line in lines[1:])
     assert faults == []
-    page.close()
+    page.context.close()
     visit_all(browser, own, "/instruments/QRN0008", "/runs/1", "/imports/1")
 
 

@@ -12,6 +12,7 @@ from playwright.sync_api import Browser, Page, expect
 
 from tests.browser.hands import write
 from tests.conftest import Service
+from zealous_sieve.admission import address_to_open
 
 LONG = "Wenenquay Seaweeds and Tideworks of the Outer Quilegate Bank, with all its daughters " * 2
 WAITING = ("queued", "running")
@@ -46,6 +47,7 @@ def long_names(service: Service) -> Iterator[list[str]]:
         f"/runs/{run['id']}/review",
         "/instruments",
         "/functions",
+        "/scripts",
         "/board?asof=2026-06-09T14:20:00Z",
         "/overview",
         "/scatter?as=Tight+and+strong&code=KPPLLW",
@@ -89,10 +91,36 @@ def test_a_page_that_was_cut_off_says_so_and_comes_back(page: Page) -> None:
         expect(status).to_have_count(0)
 
 
+def test_a_browser_that_is_not_let_in_any_more_is_asked_anew_and_loses_nothing(
+    page: Page, service: Service
+) -> None:
+    page.goto("/sieves/3")
+    expect(page.locator(".leaves .sentence b")).to_be_visible()
+    page.context.clear_cookies()
+    page.get_by_role("textbox", name="Note").fill("Written meanwhile.")
+    page.keyboard.press("Control+s")
+    asked = page.get_by_role("alertdialog")
+    expect(asked).to_contain_text("This browser is not let in yet")
+    expect(asked).to_contain_text("./start")
+    page.get_by_role("button", name="Look again").click()
+    expect(asked).to_contain_text("Not let in yet.")
+    page.keyboard.press("Control+s")
+    beside = page.context.new_page()
+    beside.goto("/runs")
+    expect(beside.get_by_role("alertdialog")).to_be_visible()
+    beside.goto(address_to_open(service.folder, service.port))
+    expect(beside.get_by_role("navigation")).to_contain_text(re.compile(r"Sieves \d"))
+    expect(asked).to_have_count(0)
+    expect(page.get_by_role("textbox", name="Note")).to_have_value("Written meanwhile.")
+    page.keyboard.press("Control+s")
+    expect(page.get_by_text("Saved as version")).to_be_visible()
+
+
 def test_what_someone_else_has_changed_is_not_overwritten(browser: Browser, page: Page) -> None:
     page.goto("/sieves/3")
     expect(page.locator(".leaves .sentence b")).to_be_visible()
     other = browser.new_page(base_url=re.sub(r"/sieves.*", "", page.url))
+    other.context.add_cookies(page.context.cookies())  # type: ignore[arg-type]
     other.goto("/sieves/3")
     other.get_by_role("textbox", name="Note").fill("Theirs.")
     other.keyboard.press("Control+s")
@@ -529,3 +557,17 @@ def test_a_doubted_bar_is_marked_and_the_doubted_are_stepped_through(page: Page)
     for _ in range(40):
         page.keyboard.press(",")
     expect(page.locator(".readings").first).to_contain_text("doubted 9 bars in a row")
+
+
+def test_what_a_script_can_ask_is_found_and_asked_on_its_page(page: Page) -> None:
+    page.goto("/settings")
+    page.get_by_role("link", name="what there is").click()
+    expect(page.locator("summary").first).to_be_visible()
+    page.keyboard.press("f")
+    page.keyboard.type("all universes")
+    page.locator("summary", has_text="All universes with").click()
+    page.get_by_role("button", name="Ask it now").click()
+    expect(page.get_by_label("Answer")).to_contain_text('"name": "All shares"')
+    page.keyboard.press("Escape")
+    page.get_by_label("Find a request").fill("no such thing")
+    expect(page.get_by_text("No request fits")).to_be_visible()

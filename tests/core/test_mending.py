@@ -22,6 +22,9 @@ from zealous_sieve.core.market.mending import Mending, MendingKind, check, mende
 START = int(walk(3)[0][0])
 
 
+VALUES = {MendingKind.CORRECT: {"high": 1e6}, MendingKind.PAYMENT: {"amount": 0.4, "close": 22.0}}
+
+
 @st.composite
 def mendings(draw: st.DrawFn) -> Mending:
     first = START + draw(st.integers(-3, 60)) * DAY
@@ -32,7 +35,7 @@ def mendings(draw: st.DrawFn) -> Mending:
         first=first,
         last=first + draw(st.integers(0, 4)) * DAY,
         seconds=draw(st.sampled_from([DAY, 900])),
-        values={"high": 1e6} if kind == MendingKind.CORRECT else {},
+        values=VALUES.get(kind, {}),
         new=draw(st.sampled_from([2.0, 3.0, 0.5])),
         old=draw(st.sampled_from([1.0, 5.0])),
     )

@@ -35,7 +35,7 @@ class Installation:
 
     def __init__(self, folder: Path, **environment: str) -> None:
         self.folder, self.port = folder, free_port()
-        self.client = Client(f"http://127.0.0.1:{self.port}")
+        self.client = Client(f"http://127.0.0.1:{self.port}", folder=folder)
         self.process = begin(folder, "--port", str(self.port), **environment)
 
     def ask(self, method: str, path: str, body: object = None, timeout: float = 20) -> Any:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import csv
+import io
 import json
 from datetime import datetime
 from pathlib import Path
@@ -11,7 +12,7 @@ import numpy as np
 import pyarrow.parquet as pq
 import pytest
 from click.testing import CliRunner
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tests.bars import minutes, walk
@@ -21,7 +22,7 @@ from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.errors import CoreError, DataError
 from zealous_sieve.core.sieve.definition import read_sieve, write_sieve
 from zealous_sieve.core.sieve.examples import EXAMPLES
-from zealous_sieve.storage.files import exact, iso, read_bars, write_bars
+from zealous_sieve.storage.files import TableFiles, exact, iso, read_bars, write_bars
 from zealous_sieve.usecases.ports import Outside
 from zealous_sieve.usecases.runs import all_hits, execute_run, start_run
 
@@ -75,7 +76,7 @@ def test_a_faulty_import_leaves_the_database_as_it_was(
         )
     assert outside.bars.load().bars == before.bars
     done = CliRunner().invoke(commands, ["import", "bars", str(good)], catch_exceptions=False)
-    assert "3 bars of 1 instruments, 1 of them new" in done.output
+    assert "3 bars of 1 instrument, 1 of them new" in done.output
     assert outside.bars.panel().bars == before.bars + 3
 
 
@@ -209,6 +210,32 @@ def test_a_sieve_goes_out_and_in_again_unchanged(
     number = run_command("import", "sieve", str(file)).split(":")[0].split()[1]
     run_command("export", "sieve", number, "--out", str(again))
     assert again.read_text() == file.read_text()
+
+
+letters = st.text(st.characters(exclude_categories=["Cs"]), max_size=6)
+cells = st.one_of(
+    st.floats(allow_nan=False, allow_infinity=False),
+    letters,
+    st.tuples(st.sampled_from("=+-@\t\r\n＝＋－＠ "), letters).map("".join),
+    st.none(),
+)
+
+
+@settings(max_examples=200, deadline=None)
+@given(st.lists(cells, min_size=1, max_size=6), cells.filter(bool))
+def test_no_cell_of_a_list_nor_a_name_of_its_columns_is_a_formula(
+    values: list[object], name: object
+) -> None:
+    content = TableFiles().written({str(name): values}, "csv").decode()
+    rows = list(csv.reader(io.StringIO(content, newline="")))
+    for cell in (cell for row in rows for cell in row):
+        if cell.strip(" ")[:1] in tuple("=+-@\t\r\n＝＋－＠"):
+            float(cell)  # a number stays one
+    told = ["" if value is None else str(value) for value in (str(name), *values)]
+    if all(isinstance(value, str) for value in values):
+        assert [row[0].removeprefix("'") if row else "" for row in rows] == [
+            own.removeprefix("'") for own in told
+        ]
 
 
 def test_hits_of_a_run_are_exported(

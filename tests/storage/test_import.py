@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import csv
+import gzip
 from collections.abc import Callable
 from datetime import UTC, datetime, timedelta, timezone
 from pathlib import Path
@@ -52,12 +53,36 @@ def test_files_of_one_instrument_are_joined_or_refused_when_they_disagree(
     refused = run(one, two, other)
     assert "NEW at 2026-03-06T00:00:00: open is 10 in" in str(refused.exception)
     assert len(outside.market.instruments()) == before
-    assert "5 bars of 1 instruments, 1 of them new" in run(one, two).output
+    assert "5 bars of 1 instrument, 1 of them new" in run(one, two).output
     panel = outside.bars.panel()
     rows = panel.rows(panel.position("NEW"))
     assert [int(t) % (100 * DAY) // DAY for t in panel.times[rows]] == sorted(
         int(datetime.fromisoformat(d).timestamp()) % (100 * DAY) // DAY for d in days(2, 3, 4, 5, 6)
     )
+
+
+def test_a_table_of_another_shape_is_read_as_the_page_reads_it_all_of_it_or_nothing(
+    outside: Outside, run: Callable[..., Result], tmp_path: Path
+) -> None:
+    run(bars_at(tmp_path / "OTHER.csv", days(2, 3), code="OTHER"))
+    table = gzip.compress(b"Day;Close\n02.03.2026;10,5\n03.03.2026;11\n24.03.2026;10,25\n")
+    (tmp_path / "OTHER.csv.gz").write_bytes(table)
+    done = run(tmp_path / "OTHER.csv.gz")
+    assert "bars of 1 instrument" in done.output
+    assert "no column is the volume" in done.output
+    times, columns = outside.bars.panel().series("OTHER")
+    assert [str(np.datetime64(int(t), "s"))[:10] for t in times][-1] == "2026-03-24"
+    assert columns["close"].tolist() == [10.5, 11.0, 10.25], "the file's own"
+    assert (columns["high"][:2].tolist(), columns["volume"][:2].tolist()) == ([11, 11], [5, 5])
+    asked = b"Day;Close\n02.03.2026;10,5\n03.03.2026;11\n"
+    many = b"Day;Close\n" + b"".join(b"24.03.2026;%d\n" % n for n in range(1, 52))
+    both = b"instrument,kind,day\nOTHER,report,2026-03-24\n"
+    for content, told in ((asked, "order of day and month"), (many, "30 more"), (both, "events")):
+        (tmp_path / "OTHER.csv").write_bytes(content)
+        refused = run(tmp_path / "OTHER.csv").exception
+        assert isinstance(refused, DataError)
+        assert told in str(refused)
+    assert outside.bars.panel().series("OTHER")[1]["close"].tolist() == [10.5, 11.0, 10.25]
 
 
 def test_minutes_and_days_of_one_instrument_go_to_their_own_bases(tmp_path: Path) -> None:

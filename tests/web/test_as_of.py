@@ -78,14 +78,36 @@ def test_counts_charts_and_runs_agree_with_bars_cut_at_the_moment(
 @pytest.mark.reads
 @pytest.mark.parametrize(
     ("at", "status", "code"),
-    [("soon", 400, "no_moment"), ("2026-06-09T14:20:00", 400, "no_moment"),
-     ("2026-07-01T00:00:00Z", 409, "future")],
+    [("soon", 422, "no_moment"), ("2026-06-09T14:20:00", 422, "no_moment"),
+     ("0001-01-01T00:00:00+14:00", 422, "no_moment"), ("9999-12-31T23:59:59-14:00", 422, "no_moment"),
+     ("9999-12-31T23:59:59Z", 409, "future"), ("2026-07-01T00:00:00Z", 409, "future")],
 )  # fmt: skip
 def test_what_is_no_moment_or_still_to_come_is_told(
     client: FlaskClient, at: str, status: int, code: str
 ) -> None:
     reply = client.get("/api/instruments?universe=Kelp", headers={"As-Of": at})
     assert (reply.status_code, reply.json["code"]) == (status, code)
+
+
+@pytest.mark.reads
+@pytest.mark.parametrize(
+    ("at", "said"),
+    [
+        ("2026-06-09T14:20:00", "needs an offset"),
+        ("0001-01-01T00:00:00+14:00", "beyond the calendar"),
+        ("9999-12-31T23:59:59-14:00", "beyond the calendar"),
+    ],
+)
+def test_a_moment_in_a_request_has_its_place_and_an_offset(
+    client: FlaskClient, at: str, said: str
+) -> None:
+    run = client.post("/api/runs", json={"sieve_id": 1, "as_of": at})
+    preview = client.post("/api/universes/preview", json={"rule": {}, "as_of": at})
+    moved = client.get("/api/moment", query_string={"moment": at, "step": "bar"})
+    for reply, place in ((run, "as_of"), (preview, "as_of"), (moved, "moment")):
+        assert reply.status_code == 422
+        assert reply.json["problems"][0]["subject"] == place
+        assert said in reply.json["message"]
 
 
 @pytest.mark.reads

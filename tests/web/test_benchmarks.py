@@ -27,6 +27,7 @@ IN_A_BROWSER = {
     "chart": lambda base: (base,),
     "many_files": lambda base: (base, "--files", "6", "--bars", "40"),
     "scatter": lambda base: ("--base", base),
+    "desks": lambda base: (base, "--rate", "8", "--seconds", "3", "--pause", "0.5"),
 }
 """They look at an application that runs."""
 BESIDE = {"rivals", "engine_rival", "in_browser"}
@@ -45,7 +46,8 @@ def test_a_benchmark_runs_to_its_end(name: str, address: str) -> None:
 
 @pytest.mark.parametrize("name", list(IN_A_BROWSER))
 def test_a_benchmark_in_a_browser_runs_to_its_end(name: str, service: Service) -> None:
-    runs_to_its_end(name, *IN_A_BROWSER[name](service.base), told=dict(os.environ))
+    told = os.environ | {environment.DATA: str(service.folder)}
+    runs_to_its_end(name, *IN_A_BROWSER[name](service.base), told=told)
 
 
 def runs_to_its_end(name: str, *arguments: str, told: dict[str, str]) -> None:

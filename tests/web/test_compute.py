@@ -11,6 +11,7 @@ from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
 from datetime import UTC, datetime
 from pathlib import Path
+from typing import cast
 
 import numpy as np
 import pytest
@@ -22,15 +23,16 @@ from zealous_sieve.core.errors import CancelledError, DataError, Problem
 from zealous_sieve.core.market.instruments import ReferenceData
 from zealous_sieve.usecases.desk import Desk
 from zealous_sieve.usecases.errors import AwayError, ConflictError, NotFoundError, TooMuchError
-from zealous_sieve.usecases.ports import Kind, Order
+from zealous_sieve.usecases.ports import Kind, Order, Outside
 
 # Little time for the one, little memory for the other: which of the two ends a computation must not
 # depend on how fast the machine is.
-BRIEF = server.Budget(seconds=3, share=0.5, memory=8 << 30, at_once=2, nice=1)
-SMALL = server.Budget(seconds=60, share=0.5, memory=100 << 20, at_once=2, nice=1)
+BRIEF = server.Budget(seconds=3, share=0.5, memory=8 << 30, at_once=2, nice=1, again=True)
+SMALL = server.Budget(seconds=60, share=0.5, memory=100 << 20, at_once=2, nice=1, again=True)
+CHANGED = "changed"
 
 
-def desk(_: str) -> Desk:
+def desk() -> Desk:
     now = datetime.fromtimestamp(0, UTC)
     return Desk(now=now, panel=Panel.of({}), reference=ReferenceData(), universes=(), library={})
 
@@ -76,8 +78,12 @@ def busy(_: Desk, seconds: float) -> float:
 @pytest.fixture
 def compute(tmp_path: Path) -> Iterator[Apart]:
     name = f"zealous-sieve-test-{os.getpid()}"
+    before, after = desk(), desk()
     own = server.Server(
-        name, desk, budgets={**server.BUDGETS, Kind.PREVIEW: BRIEF, Kind.GLANCE: SMALL}
+        name,
+        lambda _: after if (tmp_path / CHANGED).exists() else before,
+        lambda owner: cast("Outside", owner),
+        budgets={**server.BUDGETS, Kind.PREVIEW: BRIEF, Kind.GLANCE: SMALL, Kind.FILE: SMALL},
     )
     process = multiprocessing.get_context("fork").Process(target=own.run, daemon=True)
     process.start()
@@ -139,6 +145,46 @@ def test_what_takes_too_much_is_ended_and_told_with_what_it_would_need(
     assert compute.do(PREVIEW, answer, 1) == 2
 
 
+def starve(owner: Outside, size: int) -> int:
+    assert owner == "desk", "it is given what the owner has, and no desk"
+    if size < 0:
+        raise MemoryError
+    return len([np.ones(1 << 20) for _ in range(size)])
+
+
+def test_work_on_files_has_a_budget_of_its_own(compute: Apart) -> None:
+    order = Order(kind=Kind.FILE)
+    assert compute.do_outside(order, starve, 2) == 2
+    for size in (400, -1):  # more than it may have, and more than there is
+        with pytest.raises(TooMuchError, match="bring it in parts"):
+            compute.do_outside(order, starve, size)
+
+
+def test_a_copy_is_used_again_as_long_as_the_desk_is_the_same_and_it_took_little(
+    compute: Apart, tmp_path: Path
+) -> None:
+    first = compute.do(PREVIEW, where, str(tmp_path), 0)
+    assert compute.do(PREVIEW, where, str(tmp_path), 0) == first
+    assert compute.do(PREVIEW, hold, 100) == first
+    fresh = compute.do(PREVIEW, where, str(tmp_path), 0)
+    assert fresh != first, "what it held is given back"
+    assert not Path(f"/proc/{first}").exists()
+    with pytest.raises(AwayError):
+        compute.do(PREVIEW, crash)
+    assert compute.do(PREVIEW, where, str(tmp_path), 0) != fresh
+    changed = compute.do(PREVIEW, where, str(tmp_path), 0)
+    (tmp_path / CHANGED).touch()
+    assert compute.do(PREVIEW, where, str(tmp_path), 0) != changed
+
+
+HELD: list[object] = []
+
+
+def hold(_: Desk, megabytes: int) -> int:
+    HELD.append(np.ones(megabytes << 17))
+    return os.getpid()
+
+
 def test_a_crash_ends_one_computation_only(compute: Apart) -> None:
     with pytest.raises(AwayError, match="killed by SIGKILL"):
         compute.do(PREVIEW, crash)
@@ -172,7 +218,7 @@ def test_a_bounded_number_runs_at_once_and_glances_go_first(compute: Apart, tmp_
         while not all(one.done() for one in asked):
             most = max(most, working(tmp_path))
             time.sleep(0.02)
-        assert len({one.result() for one in asked}) == 12
+        assert all(one.result() for one in asked)
     assert most == 2
 
 

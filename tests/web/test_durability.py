@@ -5,7 +5,6 @@ from __future__ import annotations
 import json
 import socket
 import time
-import urllib.request
 from pathlib import Path
 from typing import Any
 
@@ -25,7 +24,7 @@ def call(service: Service, path: str, body: object = None) -> Any:
 def test_two_runs_at_once_both_finish_and_tell_their_progress(service: Service) -> None:
     runs = [call(service, "/runs", {"sieve_id": n})["id"] for n in (1, 2, 3)]
     for run in runs:
-        with urllib.request.urlopen(f"{service.base}/api/runs/{run}/events", timeout=30) as stream:
+        with service.client.stream(f"/runs/{run}/events", timeout=30) as stream:
             told = [json.loads(line[6:]) for line in stream if line.startswith(b"data: ")]
         assert told[-1]["state"] == "done"
         assert told[-1]["done"] == told[-1]["total"] == 240
@@ -104,11 +103,15 @@ def test_two_hundred_who_listen_cost_no_thread_and_are_missed_when_they_leave(
 
 def listener(service: Service, run: int) -> socket.socket:
     opened = socket.create_connection(("127.0.0.1", service.port), timeout=30)
-    request = f"GET /api/runs/{run}/events HTTP/1.1\r\nHost: 127.0.0.1\r\n\r\n"
-    opened.sendall(request.encode())
-    while b"text/event-stream" not in opened.recv(4096):
-        pass
+    opened.sendall(head(service, f"GET /api/runs/{run}/events") + b"\r\n")
+    assert b"text/event-stream" in opened.recv(4096)
     return opened
+
+
+def head(service: Service, line: str) -> bytes:
+    """How a request begins."""
+    (shown,) = service.shown.items()
+    return f"{line} HTTP/1.1\r\nHost: 127.0.0.1\r\n{': '.join(shown)}\r\n".encode()
 
 
 def slowest(service: Service) -> float:
@@ -130,14 +133,9 @@ def test_a_preview_that_nobody_waits_for_any_more_is_ended(service: Service) -> 
     sieve["conditions"] = [{"role": "must", "formula": f, "weight": 1} for f in formulas]
     body = json.dumps({"sieve": sieve}).encode()
     call(service, "/formula", {"text": "close"})
-    session = service.client
-    (cookie,) = session.cookies
-    head = (
-        f"POST /api/preview HTTP/1.1\r\nHost: 127.0.0.1\r\nContent-Length: {len(body)}\r\n"
-        f"Cookie: {cookie.name}={cookie.value}\r\nX-Session-Token: {session.token}\r\n"
-    )
+    kind = f"Content-Type: application/json\r\nContent-Length: {len(body)}\r\n\r\n"
     asking = socket.create_connection(("127.0.0.1", service.port), timeout=30)
-    asking.sendall(f"{head}Content-Type: application/json\r\n\r\n".encode() + body)
+    asking.sendall(head(service, "POST /api/preview") + kind.encode() + body)
     deadline = time.monotonic() + 10
     while not children.read_text():
         assert time.monotonic() < deadline, "it never began"

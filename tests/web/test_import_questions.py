@@ -102,3 +102,53 @@ def test_prices_below_zero_are_taken_where_that_is_said(
     below = sieve | {"conditions": [{"role": "must", "formula": "close < 0 or close > 0"}]}
     assert send(client, "/preview", {"sieve": below})["ok"]
     assert get(client, "/instruments/spread")["summary"]["findings"] == []
+
+
+def test_adjusted_closes_give_splits_and_payments_or_a_line_of_their_own(
+    client: FlaskClient, outside: Outside
+) -> None:
+    """A split of 2 for 1 on 6 March, and 0.6 paid on 12 March; what they mend goes with the import."""
+    rows = ""
+    for day in (*range(2, 7), *range(9, 14)):
+        close = (44 if day < 6 else 22) + day / 10
+        factor = (0.5 if day < 6 else 1) * (1 - 0.6 / 23.1 if day < 12 else 1)
+        rows += (
+            f"2026-03-{day:02},{close},{close + 1},{close - 1},{close},100,{close * factor:.5f}\n"
+        )
+    table = "date,open,high,low,close,volume,Adj Close\n" + rows
+    number = bring(client, "quvna.csv", table)
+    own = worked(client, outside, number)
+    assert any("adjusted closes (Adj Close) are left alone" in doubt for doubt in own["doubts"])
+    assert own["account"]["mending_count"] == 0
+
+    said = own["layout"] | {"adjusted": "splits and payments"}
+    send(client, f"/imports/{number}/layout", {"layout": said}, "put")
+    own = worked(client, outside, number)
+    split, paid = own["account"]["mendings"]
+    assert split == "quvna, 2026-03-06: split of 2 for 1"
+    assert paid.startswith("quvna, 2026-03-12: payment of 0.6 on a close of 23.1")
+    worked(client, outside, number, "take")
+    columns = outside.bars.panel().series("quvna")[1]
+    assert columns["close"][0] == pytest.approx(22.1 * (1 - 0.6 / 23.1), abs=1e-4)
+    assert columns["volume"].tolist() == [200.0] * 4 + [100.0] * 6
+    detail = get(client, "/instruments/quvna")
+    assert [event["title"] for event in detail["events"] if event["kind"] == "split"] == ["2 for 1"]
+
+    again = worked(client, outside, bring(client, "quvna.csv", table))
+    assert again["layout"]["adjusted"] == "splits and payments", "as it was said before"
+    assert (counts(again), again["account"]["mending_count"]) == ((0, 0, 10, 0), 0)
+    back = worked(client, outside, number, "back")
+    assert back["state"] == "gone"
+    assert outside.mendings.all() == []
+    assert not [event for event in outside.market.events() if event.code == "quvna"]
+
+    number = bring(client, "tavros.csv", table)
+    said |= {"code": "tavros", "adjusted": "a line of their own", "kind": "share"}
+    send(client, f"/imports/{number}/layout", {"layout": said}, "put")
+    assert worked(client, outside, number)["account"]["codes"] == ["tavros", "tavros adjusted"]
+    worked(client, outside, number, "take")
+    line = outside.bars.panel().series("tavros adjusted")[1]
+    assert line["high"].tolist() == line["close"].tolist()
+    kinds = {i.code: i.kind for i in outside.market.instruments() if i.code.startswith("tavros")}
+    assert kinds == {"tavros": "share", "tavros adjusted": "other"}
+    assert outside.bars.panel().series("tavros")[1]["close"][0] == 44.2

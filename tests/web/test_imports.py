@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 import gzip
 import io
+import os
 import tarfile
 import zipfile
 from datetime import UTC, datetime
@@ -23,13 +24,15 @@ from zealous_sieve.core.engine.panel import KNOWN_FROM, Panel
 from zealous_sieve.core.market.bases import Base
 from zealous_sieve.core.market.instruments import Instrument, Venue
 from zealous_sieve.core.sieve.examples import WAKING
+from zealous_sieve.environment import data_folder
 from zealous_sieve.storage import uploads
+from zealous_sieve.storage.machine import NAME, MachineFile
 from zealous_sieve.usecases.errors import database_away
 from zealous_sieve.usecases.import_ports import ImportState
 from zealous_sieve.usecases.imports import execute_import, recover_imports
 from zealous_sieve.usecases.ports import Outside
 from zealous_sieve.usecases.runs import execute_run
-from zealous_sieve.usecases.sources import Reading, read_sources
+from zealous_sieve.usecases.sources import Reading, read_sources, sources
 
 BARS = "code;day;open;high;low;close;volume\n" + "".join(
     f"QUVNA;{day:02d}.03.2026;10,5;11,25;9,5;10,{day:02d};100\n" for day in range(2, 21)
@@ -381,6 +384,7 @@ def test_a_folder_is_read_again_and_again_once_its_files_have_settled(
         settled = read_sources(outside, settled, said.append)
         return [(own.name, own.taken, own.refused) for own in said]
 
+    MachineFile(data_folder() / NAME).allow(tmp_path)
     for folder, code in (("nowhere", "no_folder"), (str(tmp_path / "none"), "no_folder")):
         assert client.post("/api/sources", json={"folder": folder}).json["code"] == code
     assert client.post("/api/sources", json={"folder": str(tmp_path)}).status_code == 200
@@ -409,6 +413,68 @@ def test_a_folder_is_read_again_and_again_once_its_files_have_settled(
     assert client.post("/api/sources/remove", json={"folder": str(tmp_path)}).status_code == 204
     assert client.get("/api/sources").json == []
     assert client.post("/api/sources/remove", json={"folder": "x"}).status_code == 404
+
+
+def test_only_what_lies_in_an_allowed_folder_is_read_and_a_bad_file_stops_only_itself(
+    client: FlaskClient, outside: Outside, tmp_path: Path
+) -> None:
+    bars, other = tmp_path / "bars", tmp_path / "other"
+    for folder in (bars / "within", other):
+        folder.mkdir(parents=True)
+    secret = other / "secret.csv"
+    secret.write_text("day,price\nhush,hush\n")
+    machine = MachineFile(data_folder() / NAME)
+    machine.allow(bars)
+
+    def refused(folder: Path | str) -> str:
+        reply = client.post("/api/sources", json={"folder": str(folder)}).json
+        assert reply["code"] in ("not_allowed", "no_folder")
+        return str(reply["message"])
+
+    for folder in (other, other / "none", secret, "/", bars.parent, bars / ".." / "other"):
+        assert refused(folder) == f"{folder} does not lie in a folder that may be read from here"
+    (bars / "out").symlink_to(other)
+    assert "may be read from here" in refused(bars / "out")
+    assert client.post("/api/sources", json={"folder": str(bars / "within")}).status_code == 200
+    assert client.post("/api/sources", json={"folder": str(bars)}).status_code == 200
+    (bars / "good.csv").write_text(BARS)
+    (bars / "kept.csv").symlink_to(bars / "within" / "real.csv")
+    (bars / "within" / "real.csv").write_text(BARS.replace("QUVNA", "LUNDR"))
+    (bars / "led.csv").symlink_to(secret)
+    (bars / "gone.csv").symlink_to(bars / "nothing")
+    (bars / "open.csv").mkdir()
+    os.mkfifo(bars / "pipe.csv")
+    Path(os.fsdecode(os.fsencode(bars) + b"/b\xffd.csv")).write_text(BARS)
+    (bars / "none.csv").write_text("no table of anything\n")
+    said: list[Reading] = []
+    settled = read_sources(outside, {}, said.append)
+    settled = read_sources(outside, settled, said.append)
+    first = len(said)
+    read_sources(outside, settled, said.append)
+    assert len(said) == first, "what is wrong is said once"
+    within, own = sorted(sources(outside), key=lambda own: len(own.folder), reverse=True)
+    assert (within.trouble, own.trouble, dict(within.troubles)) == ("", "", {})
+    assert set(own.troubles) == {"led.csv", "gone.csv", "b?d.csv", "none.csv"}
+    assert set(own.seen) == {"good.csv", "kept.csv", "none.csv"}
+    assert own.troubles["b?d.csv"] == "its name is no text: give it another"
+    assert "may be read from here" in own.troubles["led.csv"]
+    assert "hush" not in str([*said, *client.get("/api/imports").json])
+    panel = outside.bars.some(["QUVNA", "LUNDR"])
+    assert set(panel.codes) == {"QUVNA", "LUNDR"}
+    # What is mended is read, and what was allowed can be so no more.
+    (bars / "led.csv").unlink()
+    (bars / "none.csv").write_text(BARS.replace("QUVNA", "TOSKE"))
+    for _ in range(2):
+        settled = read_sources(outside, settled, said.append)
+    assert set(sources(outside)[1].troubles) == {"gone.csv", "b?d.csv"}
+    machine.path.write_text("folders = []\n")
+    read_sources(outside, settled, said.append)
+    assert all("may be read from here" in own.trouble for own in sources(outside))
+    for garbled in ("folders = 5", "folders = [", "\0"):
+        machine.path.write_text(garbled)
+        read_sources(outside, settled, said.append)
+        assert "can't be read: " in sources(outside)[0].trouble
+    machine.path.unlink()
 
 
 def test_files_of_a_folder_are_taken_from_the_command_line(
@@ -478,9 +544,11 @@ def test_an_import_is_taken_back_whole_but_for_what_a_later_one_changed(
     worked(client, outside, first, "take")
     before = outside.bars.some(["QUVNA"])
     text = BARS.replace("10,5;11,25;9,5;10,", "10;11;9;10,")
-    second = bring(client, "second.csv", text + "QUVNA;21.03.2026;10;11;9;10;1\n")
+    present = client.get("/api/thread").json["now"]
+    second = bring(client, "second.csv", text + "QUVNA;21.07.2026;10;11;9;10;1\n")
     assert counts(worked(client, outside, second))[:2] == (1, 19)
     worked(client, outside, second, "take")
+    assert client.get("/api/thread").json["now"] == "2026-07-22T00:00:00Z" != present
     third = bring(client, "third.csv", text.replace(";10,02;100", ";9,5;100").split("QUVNA;03")[0])
     worked(client, outside, third)
     worked(client, outside, third, "take")
@@ -489,6 +557,7 @@ def test_an_import_is_taken_back_whole_but_for_what_a_later_one_changed(
     assert would["covered"] == [{"import_id": third, "count": 1}]
     own = worked(client, outside, second, "back")
     assert (own["state"], own["uncovered"]) == ("gone", would)
+    assert client.get("/api/thread").json["now"] == present, "the desk looks from where it did"
     assert client.post(f"/api/imports/{second}/back").json["state"] == "gone"
     assert client.post(f"/api/imports/{second}/take").status_code == 409
     worked(client, outside, third, "back")
@@ -565,6 +634,28 @@ def share(code: str, days: int = 4, column: str = "") -> tuple[str, str]:
         f"{day:02d}.03.2026;10,5;11,25;9,5;10,{day:02d};100\n" for day in range(2, 2 + days)
     )
     return f"bars/{code}.csv", head + rows
+
+
+def test_a_zip_of_many_tables_is_many_files(client: FlaskClient, outside: Outside) -> None:
+    packed = io.BytesIO()
+    with zipfile.ZipFile(packed, "w") as archive:
+        for name, text in (share("QUVNA"), share("TARO"), ("bars/note.csv", "\0\0")):
+            archive.writestr(name, text)
+    files: dict[str, str | bytes] = {
+        "mine.zip": packed.getvalue(),
+        "sheet.zip": WORKBOOK.getvalue(),
+    }
+    gathered = send_some(client, "c" * 16, files, last=True)
+    (own,) = gathered["imports"]
+    turned = [(t["name"], t["problem"]["message"]) for t in gathered["turned"]]
+    assert turned[0] == ("note.csv", "the file is no table of text")
+    assert turned[1] == ("sheet.zip", "sheet.zip is a workbook of a spreadsheet program")
+    assert (own["file_count"], own["layout"]["by_file"]) == (2, True)
+    assert worked(client, outside, own["id"])["account"]["codes"] == ["QUVNA", "TARO"]
+    cut = {"cut.zip": packed.getvalue()[:300]}
+    (told,) = send_some(client, "d" * 16, cut, last=True)["turned"]
+    assert "can't be unpacked" in told["problem"]["message"]
+    assert not list(outside.files.folder.glob("held-*")), "nothing is left of them"  # type: ignore[attr-defined]
 
 
 def test_many_files_of_one_shape_are_one_import_and_others_stand_apart(

@@ -237,6 +237,14 @@ def test_new_and_gone_compare_with_a_run_of_the_same_or_say_why_not(
     renamed = {"sieve": note["sieve"] | {"note": "other words"}, "based_on": note["version"]}
     send(client, "/sieves/2", renamed, "put")
     assert get(client, f"/runs/{ran(client, outside)}")["not_compared"] == ""
+    third, second, begun = get(client, "/sieves/2/versions")
+    assert [own["version"] for own in (third, second, begun)] == [3, 2, 1]
+    assert (third["changes"], begun["changes"]) == (["another note"], [])
+    assert second["changes"][0].startswith("in Largest 40 instead of ")
+    assert [run["id"] for run in second["runs"]] == [changed["run"]["id"]]
+    assert [run["id"] for run in begun["runs"]][:2] == [earlier, again["run"]["id"]]
+    back = {"sieve": begun["sieve"], "based_on": third["version"]}
+    assert send(client, "/sieves/2", back, "put")["sieve"] == begun["sieve"]
 
 
 def test_a_run_tells_that_a_formula_it_called_was_changed(

@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+import os
 import signal
 import socket
+import subprocess
+import sys
 import tempfile
 import time
+import urllib.request
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
@@ -14,9 +18,16 @@ import psycopg
 import pytest
 
 from tests.faults.hands import BACK_WITHIN, Installation, begin, left_behind, used
+from zealous_sieve.admission import SECRET, TICKETS
 from zealous_sieve.core.market.lantern.market import universes
-from zealous_sieve.local.cluster import DESK, KEEPER, Cluster, cluster_in
+from zealous_sieve.environment import ADDRESS, DATA
+from zealous_sieve.local.cluster import DESK, KEEPER, Cluster, cluster_in, free_port, port_in
+from zealous_sieve.local.opening import PORT
 from zealous_sieve.storage.revision import migrate
+
+AS_ROOT = pytest.mark.skipif(
+    os.geteuid() != 0, reason="only root can be another account, or mount a disk"
+)
 
 
 @contextmanager
@@ -65,9 +76,170 @@ def test_ended_in_whatever_way_it_leaves_nothing_behind_and_starts_again(filled:
         assert own.answers()["instruments"] == 287
         second = begin(filled, "--port", str(own.port + 1))
         assert second.wait(60) == 1
-        assert b"already running" in second.communicate()[0]
+        said = second.communicate()[0].decode()
+        assert "already running" in said
+        assert f"let in, once, by http://127.0.0.1:{own.port}/open/" in said
+        assert told_by_command(filled).startswith('{\n  "format"')
         own.end(way)
+        assert "is not running: start it with ./start" in told_by_command(filled)
         assert left_behind(filled) == []
+
+
+LOOK_AROUND = """
+import os, socket, sys, urllib.error, urllib.request
+folder, port = sys.argv[1:]
+secrets = sys.stdin.read().split()
+for path in ("thread", "session", "runs", "backup", "runs/1/events", "openapi.json", "imports"):
+    try:
+        urllib.request.urlopen(f"http://127.0.0.1:{port}/api/{path}", timeout=20)
+        print("was told", path)
+    except urllib.error.HTTPError as refused:
+        if refused.code != 401:
+            print("was told", path, refused.code)
+for place, _, names in os.walk(folder):
+    for name in names:
+        try:
+            open(os.path.join(place, name)).close()
+            print("read", name)
+        except OSError:
+            pass
+for name in {line.split()[-1] for line in open("/proc/net/unix") if "@zealous-sieve" in line}:
+    own = socket.socket(socket.AF_UNIX)
+    own.connect("\\0" + name[1:])
+    own.settimeout(10)
+    own.sendall(b"x" * 64)
+    try:
+        print("computed", own.recv(9)) if own.recv(9) else None
+    except OSError:
+        pass
+for number in filter(str.isdigit, os.listdir("/proc")):
+    try:
+        told = open(f"/proc/{number}/cmdline").read()
+    except OSError:
+        continue
+    if any(secret in told for secret in secrets):
+        print("overheard", told)
+"""
+"""What another account of the machine tries; says what it got."""
+
+
+@AS_ROOT
+def test_another_account_of_the_machine_gets_nothing(filled: Path) -> None:
+    own = Installation(filled)
+    own.answers()
+    own.until(lambda: port_in(filled, PORT) == own.port, 30, "it tells where it answers")
+    address = command(filled, "open").strip()
+    shown = command(filled, "pass").strip()
+    stranger = ("setpriv", "--reuid=65534", "--regid=65534", "--clear-groups", "/usr/bin/python3")
+    told = subprocess.run(
+        [*stranger, "-c", LOOK_AROUND, str(filled), str(own.port)],
+        capture_output=True, text=True, check=False, timeout=200,
+        input=f"{(filled / SECRET).read_text()} {(filled / 'postgres.password').read_text()}",
+    )  # fmt: skip
+    assert set(told.stdout.split()) <= {"read", *PUBLIC}, told.stdout
+    assert told.stderr == ""
+    client = urllib.request.build_opener(urllib.request.HTTPCookieProcessor())
+    assert client.open(address).status == 200
+    assert client.open(f"http://127.0.0.1:{own.port}/api/thread").status == 200
+    asked = urllib.request.Request(f"http://127.0.0.1:{own.port}/api/thread")
+    asked.add_header("Authorization", f"Bearer {shown}")
+    assert urllib.request.urlopen(asked).status == 200
+    said = own.end()
+    assert f"open http://127.0.0.1:{own.port}/open/" in said
+    assert "is not running: start it with ./start" in command(filled, "open")
+    assert list((filled / TICKETS).iterdir()), "what ./start printed was not used"
+    assert begin(filled, "--prepare").wait(300) == 0
+    assert not (filled / TICKETS).exists(), "and is good no more"
+
+
+PUBLIC = {"services.json", "start.lock", "postgres.port", "web.port"}
+"""Files of a data folder that others may read: states and ports, which anybody sees anyway."""
+
+
+def command(folder: Path, *arguments: str) -> str:
+    """What a command says about the desk in a folder."""
+    told = {k: v for k, v in os.environ.items() if k != ADDRESS} | {DATA: str(folder)}
+    line = [sys.executable, "-m", "zealous_sieve.cli.main", *arguments]
+    done = subprocess.run(line, env=told, capture_output=True, text=True, check=False)
+    return done.stdout + done.stderr
+
+
+def told_by_command(folder: Path) -> str:
+    """What a command says that is told of no desk but where its data lie."""
+    return command(folder, "export", "sieve", "1")
+
+
+def test_a_command_says_where_there_is_no_desk_or_none_of_its_own(tmp_path: Path) -> None:
+    assert "begin one with ./start" in told_by_command(tmp_path)
+    assert list(tmp_path.iterdir()) == [], "and begins none"
+    (tmp_path / "postgres.port").write_text("1")
+    (tmp_path / "postgres.password").mkdir()
+    assert f"the desk in {tmp_path} can't be asked" in told_by_command(tmp_path)
+
+
+def _spoil(folder: Path, what: str) -> Path:
+    """Make of an empty folder one that can't be begun; returns where the data are said to lie."""
+    match what:
+        case "a file":
+            (folder / "data").write_text("mine")
+            return folder / "data"
+        case "below a file":
+            (folder / "data").write_text("mine")
+            return folder / "data" / "own"
+        case "a folder for a file":
+            (folder / "postgres.password").mkdir()
+        case "half of it":
+            (folder / "postgres").mkdir()
+            (folder / "postgres" / "PG_VERSION").write_text("15")
+        case "a lock that is none":
+            (folder / "start.lock").mkdir()
+        case "full":
+            subprocess.run(["mount", "-t", "tmpfs", "-o", "size=8m", "tmpfs", folder], check=True)
+    return folder
+
+
+@pytest.mark.parametrize(
+    ("what", "said"),
+    [
+        ("a file", "data stands where another kind of file is kept: move it away, or set"),
+        ("below a file", "data/own stands where another kind of file is kept: move it"),
+        ("a folder for a file", "postgres.password stands where another kind of file is kept"),
+        ("half of it", "are not whole, postgresql.conf is missing: put a copy of the folder back"),
+        ("a lock that is none", "start.lock stands where another kind of file is kept"),
+        pytest.param("full", "is full (8 MB are free, 64 MB are needed", marks=AS_ROOT),
+    ],
+)
+def test_what_can_not_be_begun_is_told_in_a_sentence(folder: Path, what: str, said: str) -> None:
+    where = _spoil(folder, what)
+    try:
+        told = command(where, "up", "--port", str(free_port()))
+        before = sorted(path.name for path in folder.iterdir())
+    finally:
+        if what == "full":
+            subprocess.run(["umount", "-l", folder], check=True)
+        elif what == "a folder for a file":
+            (folder / "postgres.password").rmdir()
+    assert said in told
+    assert "Traceback" not in told
+    assert len(told.splitlines()) == 1
+    assert "data" not in before or (folder / "data").read_text() == "mine"
+
+
+@pytest.mark.parametrize("port", ["0", "-1", "65536", "99999999", "web"])
+def test_a_port_that_is_none_is_told(tmp_path: Path, port: str) -> None:
+    told = command(tmp_path, "up", "--port", port)
+    assert "Invalid value for '--port'" in told
+    assert list(tmp_path.iterdir()) == []
+
+
+@pytest.mark.parametrize("told", ["", "garbled", "-5", "70000", "54 32", "é"])
+def test_a_garbled_port_is_chosen_anew(folder: Path, told: str) -> None:
+    (folder / "postgres.port").write_text(told)
+    assert "begin one with ./start" in told_by_command(folder)
+    chosen = cluster_in(folder).port
+    assert (folder / "postgres.port").read_text() == str(chosen)
+    (folder / "postgres.port").write_text(told)
+    assert f"the desk in {folder} is not running" in told_by_command(folder)
 
 
 def test_what_is_killed_comes_back_by_itself_and_nothing_is_lost(filled: Path) -> None:

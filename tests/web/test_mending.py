@@ -142,6 +142,9 @@ def test_one_cause_of_many_instruments_is_one_doubt_and_accepted_at_once(
     ]
     wrong = {"accepted": [*accepted, accepted[0] | {"code": "NOBODY"}]}
     send(client, "/doubts/accept", wrong, status=404)
+    for odd in ({"first": 2**63}, {"last": -(2**70)}, {"kind": "leave out", "first": 2**63}):
+        told = send(client, "/doubts/accept", {"accepted": [accepted[0] | odd]}, status=422)
+        assert told["code"] == "bad_mending"
     assert len(get(client, "/doubts?universe=Nine")) == 2
     numbers = send(client, "/doubts/accept", {"accepted": accepted})
     assert [own["kind"] for own in get(client, "/doubts?universe=Nine")] == ["bad print"]

@@ -2,6 +2,7 @@
 import { ElConfigProvider } from 'element-plus'
 import en from 'element-plus/es/locale/lang/en'
 import { useMoments } from '@/shared/asOf'
+import { shutOut } from '@/shared/session'
 import '@/shared/theme'
 import { useThread } from '@/shared/queries'
 import DropAnywhere from './DropAnywhere.vue'
@@ -9,6 +10,8 @@ import KeyList from './KeyList.vue'
 import NothingHere from './NothingHere.vue'
 import Pages from './Pages.vue'
 import Palette from './Palette.vue'
+import Shelter from './Shelter.vue'
+import ShutOut from './ShutOut.vue'
 import Thread from './Thread.vue'
 
 useMoments()
@@ -17,12 +20,15 @@ const { data: counts } = useThread()
 
 <template>
   <ElConfigProvider :locale="en">
+    <ShutOut v-if="shutOut" />
     <Thread />
     <Pages v-if="$route.meta.stage === 'background'" />
     <NothingHere v-if="$route.meta.stage === 'background' && counts?.instruments === 0" />
-    <RouterView v-else v-slot="{ Component }">
-      <component :is="Component" />
-    </RouterView>
+    <Shelter v-else>
+      <RouterView v-slot="{ Component }">
+        <component :is="Component" />
+      </RouterView>
+    </Shelter>
     <DropAnywhere />
     <KeyList />
     <Palette />

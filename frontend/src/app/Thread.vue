@@ -6,9 +6,11 @@ import { away } from '@/shared/away'
 import { beginning, readBeginning } from '@/shared/beginning'
 import { plural } from '@/shared/format'
 import { useKeys } from '@/shared/keys'
+import { readWhatIsMissing } from '@/shared/preferences'
 import { useThread } from '@/shared/queries'
+import { whenNotKept } from '@/shared/store'
 import { night, toggleNight } from '@/shared/theme'
-import { offer } from '@/shared/undo'
+import { done, offer } from '@/shared/undo'
 import { showKeys } from './keyList'
 import Moment from './Moment.vue'
 import { showPalette } from './palette'
@@ -23,10 +25,12 @@ watch(
   () => counts.value?.instruments,
   (now) => now !== undefined && now !== beginning.value.instruments && void readBeginning(),
 )
+watch(counts, readWhatIsMissing)
 const trouble = computed(() => {
   const failure = away.value ?? error.value
   return failure ? `${failure.message}, trying again` : counts.value?.troubles[0]
 })
+whenNotKept(() => done('This browser keeps nothing of ours: what is not saved goes with the page.'))
 const title = computed(() => String(route.meta.title ?? 'Zealous Sieve'))
 watchEffect(() => (document.title = `${title.value} · Zealous Sieve`))
 

@@ -30,7 +30,9 @@ const PAGES: Entry[] = [
   ['Formulas', '/formulas'],
   ['Functions', '/functions'],
   ['Runs', '/runs'],
+  ['Taken and watched', '/verdicts'],
   ['Settings', '/settings'],
+  ['From a script', '/scripts'],
 ].map(([name, to]) => ({ kind: 'page', name: name!, note: '', to: to! }))
 
 type Found = Schemas['Found']

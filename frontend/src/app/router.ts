@@ -2,6 +2,8 @@ import { createRouter, createWebHistory } from 'vue-router'
 import { carryMoment } from '@/shared/asOf'
 import { beginning } from '@/shared/beginning'
 import { known, preferences } from '@/shared/preferences'
+import { forgetSteps } from '@/shared/undo'
+import { noteOutdated } from './outdated'
 
 /** Where the last step leads, whether it has been made or not. */
 let wanted = ''
@@ -112,10 +114,22 @@ export const router = createRouter({
       component: () => import('@/features/review/ReviewPage.vue'),
     },
     {
+      path: '/verdicts',
+      name: 'verdicts',
+      meta: { stage: 'review', title: 'Taken and watched' },
+      component: () => import('@/features/review/VerdictsPage.vue'),
+    },
+    {
       path: '/settings',
       name: 'settings',
       meta: { stage: '', title: 'Settings' },
       component: () => import('@/features/settings/SettingsPage.vue'),
+    },
+    {
+      path: '/scripts',
+      name: 'scripts',
+      meta: { stage: '', title: 'From a script' },
+      component: () => import('@/features/scripts/ScriptsPage.vue'),
     },
     {
       path: '/:rest(.*)',
@@ -130,4 +144,8 @@ router.beforeEach((to) => {
 })
 // Asked for at once and waited for by no page: what it begins with is set where it comes later.
 void known()
+router.afterEach((to, from) => {
+  if (to.name !== from.name) forgetSteps()
+})
 carryMoment(router)
+noteOutdated(router)

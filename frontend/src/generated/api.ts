@@ -392,7 +392,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The latest imports, newest first: those that have some words in their name or codes, and came */
+        /** The latest imports, newest first: those that have some words in their name or codes, and came before one. */
         get: operations["get_imports"];
         put?: never;
         /** Bring in a file, as it is. */
@@ -722,6 +722,23 @@ export interface paths {
         };
         /** The moment a bar, session or week before or after another, up to the present. */
         get: operations["move_moment"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/openapi.json": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** All of this, as an OpenAPI document. */
+        get: operations["document"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1260,6 +1277,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/session": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The token of the pass that this browser keeps as its cookie.
+         * @description Every request bears a pass: pages the cookie that the address of ./start gave them, and when they change something this token too, as X-Session-Token; scripts a header Authorization: Bearer with what `zealous-sieve pass` prints, good for an hour.
+         */
+        get: operations["session"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sieves": {
         parameters: {
             query?: never;
@@ -1372,7 +1409,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** All versions of a sieve, newest first. */
+        /** All versions of a sieve, newest first: what each changed, and the runs that used it. */
         get: operations["get_versions"];
         put?: never;
         post?: never;
@@ -1623,6 +1660,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/verdicts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What was taken, watched and dropped over all runs, with what the price did since. */
+        get: operations["get_verdicts"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/vocabulary": {
         parameters: {
             query?: never;
@@ -1721,6 +1775,21 @@ export interface components {
              * @default null
              */
             last: number | null;
+            /**
+             * Mended
+             * @default []
+             */
+            mended: number[];
+            /**
+             * Mending Count
+             * @default 0
+             */
+            mending_count: number;
+            /**
+             * Mendings
+             * @default []
+             */
+            mendings: string[];
             /** New */
             new: number;
             /** Nouns */
@@ -1735,11 +1804,22 @@ export interface components {
             /** Same */
             same: number;
             /**
+             * Unexplained
+             * @default 0
+             */
+            unexplained: number;
+            /**
              * Unsaid
              * @default []
              */
             unsaid: string[];
         };
+        /**
+         * Adjusted
+         * @description What is made of the adjusted closes of a table.
+         * @enum {string}
+         */
+        Adjusted: "left alone" | "splits and payments" | "a line of their own";
         /**
          * Ahead
          * @description Something scheduled, and the open ideas that it touches.
@@ -2488,6 +2568,64 @@ export interface components {
          * @enum {string}
          */
         Dates: "year month day" | "day month year" | "month day year" | "seconds since 1970" | "milliseconds since 1970" | "microseconds since 1970" | "nanoseconds since 1970";
+        /**
+         * Decided
+         * @description A setup by the last verdict on it, and what the price did since.
+         */
+        Decided: {
+            /**
+             * As Of
+             * Format: date-time
+             */
+            as_of: string;
+            /** Bar At */
+            bar_at: number;
+            /** Close */
+            close: number;
+            /** Code */
+            code: string;
+            /**
+             * Decided At
+             * Format: date-time
+             */
+            decided_at: string;
+            /** Fired At */
+            fired_at: number;
+            /** Name */
+            name: string;
+            /** Note */
+            note: string;
+            /** Reason */
+            reason: string;
+            /** Run Id */
+            run_id: number;
+            side: components["schemas"]["Side"];
+            /** Sieve */
+            sieve: string;
+            /** Sieve Id */
+            sieve_id: number;
+            since: components["schemas"]["Since"];
+            /** Tick */
+            tick: number;
+            /** Timeframe */
+            timeframe: string;
+            verdict: components["schemas"]["VerdictKind"];
+        };
+        /**
+         * DecidedPage
+         * @description Setups that were decided, as many of those that fit as are asked for; and how many there are of each
+         *     verdict.
+         */
+        DecidedPage: {
+            /** Counts */
+            counts: {
+                [key: string]: number;
+            };
+            /** Matching */
+            matching: number;
+            /** Setups */
+            setups: components["schemas"]["Decided"][];
+        };
         /** DemoBody */
         DemoBody: {
             /** Here */
@@ -3331,7 +3469,8 @@ export interface components {
          *     times that are written without an offset, ``code`` the instrument of a table that names none. Of many
          *     files ``by_file`` each names its instrument by its own name. Instruments that are not known yet are of
          *     this ``kind``, priced in this ``currency``. Where they are ``across``, with columns of their own, the
-         *     table is read as rows of instrument, time and prices.
+         *     table is read as rows of instrument, time and prices. Where a column has ``adjusted`` closes, that says
+         *     what is made of them.
          */
         "Layout-Input": {
             /**
@@ -3339,6 +3478,8 @@ export interface components {
              * @default false
              */
             across: boolean;
+            /** @default left alone */
+            adjusted: components["schemas"]["Adjusted"];
             /**
              * Asked
              * @default []
@@ -3418,7 +3559,8 @@ export interface components {
          *     times that are written without an offset, ``code`` the instrument of a table that names none. Of many
          *     files ``by_file`` each names its instrument by its own name. Instruments that are not known yet are of
          *     this ``kind``, priced in this ``currency``. Where they are ``across``, with columns of their own, the
-         *     table is read as rows of instrument, time and prices.
+         *     table is read as rows of instrument, time and prices. Where a column has ``adjusted`` closes, that says
+         *     what is made of them.
          */
         "Layout-Output": {
             /**
@@ -3426,6 +3568,8 @@ export interface components {
              * @default false
              */
             across: boolean;
+            /** @default left alone */
+            adjusted: components["schemas"]["Adjusted"];
             /**
              * Asked
              * @default []
@@ -3702,7 +3846,9 @@ export interface components {
          *     ``LEAVE_OUT`` takes away the bars of length ``seconds`` that open from ``first`` to ``last``,
          *     ``CORRECT`` gives the one that opens at ``first`` other ``values``. ``SPLIT`` makes ``new`` of ``old``
          *     shares: prices of bars of every length before the day ``first`` are divided by their ratio, volumes
-         *     multiplied; that day begins by the clock of the instrument's venue. ``ACCEPT`` says that what the data
+         *     multiplied; that day begins by the clock of the instrument's venue. ``PAYMENT`` takes out what was paid:
+         *     of ``values`` the ``amount``, on the ``close`` of the day before it; prices before the day ``first`` are
+         *     less by that share, volumes stay. ``ACCEPT`` says that what the data
          *     check calls ``finding`` there is as it should be. Moments are seconds since 1970.
          */
         "Mending-Input": {
@@ -3750,7 +3896,9 @@ export interface components {
          *     ``LEAVE_OUT`` takes away the bars of length ``seconds`` that open from ``first`` to ``last``,
          *     ``CORRECT`` gives the one that opens at ``first`` other ``values``. ``SPLIT`` makes ``new`` of ``old``
          *     shares: prices of bars of every length before the day ``first`` are divided by their ratio, volumes
-         *     multiplied; that day begins by the clock of the instrument's venue. ``ACCEPT`` says that what the data
+         *     multiplied; that day begins by the clock of the instrument's venue. ``PAYMENT`` takes out what was paid:
+         *     of ``values`` the ``amount``, on the ``close`` of the day before it; prices before the day ``first`` are
+         *     less by that share, volumes stay. ``ACCEPT`` says that what the data
          *     check calls ``finding`` there is as it should be. Moments are seconds since 1970.
          */
         "Mending-Output": {
@@ -3799,7 +3947,7 @@ export interface components {
          * MendingKind
          * @enum {string}
          */
-        MendingKind: "leave out" | "correct" | "split" | "accept";
+        MendingKind: "leave out" | "correct" | "split" | "payment" | "accept";
         /**
          * MirroredSieve
          * @description A sieve of the other side, with its conditions one by one; ``both`` is one that looks for either,
@@ -4986,6 +5134,23 @@ export interface components {
             sieve_id: number;
         };
         /**
+         * RunOf
+         * @description A run that is done, and which version of its sieve it used.
+         */
+        RunOf: {
+            /**
+             * As Of
+             * Format: date-time
+             */
+            as_of: string;
+            /** Hits */
+            hits: number;
+            /** Id */
+            id: number;
+            /** Version */
+            version: number;
+        };
+        /**
          * RunState
          * @enum {string}
          */
@@ -5221,6 +5386,14 @@ export interface components {
             /** Tick */
             tick: number;
         };
+        /**
+         * Session
+         * @description What requests for a change have to bear, beside the cookie.
+         */
+        Session: {
+            /** Token */
+            token: string;
+        };
         /** Sessions */
         Sessions: {
             /** First */
@@ -5434,6 +5607,41 @@ export interface components {
             sieve: components["schemas"]["Sieve"];
         };
         /**
+         * Since
+         * @description What a price did after the bar on which a setup was judged, up to the moment looked from: on bars of
+         *     the setup, the one under way included. Moves are percent of that bar's close as it is kept now; none
+         *     where no bar came after it, where it is not kept, or not above zero.
+         *
+         *     ``far_for`` is the furthest that it went the setup's way, ``far_against`` the other, both at least 0.
+         */
+        Since: {
+            /**
+             * Bars
+             * @default null
+             */
+            bars: number | null;
+            /**
+             * Far Against
+             * @default null
+             */
+            far_against: number | null;
+            /**
+             * Far For
+             * @default null
+             */
+            far_for: number | null;
+            /**
+             * Move
+             * @default null
+             */
+            move: number | null;
+            /**
+             * Now
+             * @default null
+             */
+            now: number | null;
+        };
+        /**
          * Smoothed
          * @description Candles of averages in place of the bars.
          */
@@ -5463,6 +5671,10 @@ export interface components {
              * @default
              */
             trouble: string;
+            /** Troubles */
+            troubles?: {
+                [key: string]: string;
+            };
         };
         /** SourceBody */
         SourceBody: {
@@ -6249,15 +6461,20 @@ export interface components {
          */
         VerdictKind: "take" | "watch" | "drop";
         /**
-         * Version
-         * @description One saved state of a sieve.
+         * VersionView
+         * @description A saved state of a sieve, what it changed in the one before, and the runs that used it, the newest
+         *     first.
          */
-        Version: {
+        VersionView: {
+            /** Changes */
+            changes: string[];
             /**
              * Created At
              * Format: date-time
              */
             created_at: string;
+            /** Runs */
+            runs: components["schemas"]["RunOf"][];
             sieve: components["schemas"]["Sieve"];
             /** Version */
             version: number;
@@ -6371,7 +6588,10 @@ export type $defs = Record<string, never>;
 export interface operations {
     get_archived_instruments: {
         parameters: {
-            query?: never;
+            query?: {
+                size?: number | null;
+                at?: number;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -6462,7 +6682,10 @@ export interface operations {
     };
     get_arrangements: {
         parameters: {
-            query?: never;
+            query?: {
+                size?: number | null;
+                at?: number;
+            };
             header?: never;
             path: {
                 page: string;
@@ -6852,6 +7075,8 @@ export interface operations {
         parameters: {
             query: {
                 universe: string;
+                size?: number | null;
+                at?: number;
             };
             header?: never;
             path?: never;
@@ -6976,6 +7201,8 @@ export interface operations {
         parameters: {
             query: {
                 words: string;
+                size?: number | null;
+                at?: number;
             };
             header?: never;
             path?: never;
@@ -7038,7 +7265,10 @@ export interface operations {
     };
     get_formulas: {
         parameters: {
-            query?: never;
+            query?: {
+                size?: number | null;
+                at?: number;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -7100,7 +7330,10 @@ export interface operations {
     };
     get_archived_formulas: {
         parameters: {
-            query?: never;
+            query?: {
+                size?: number | null;
+                at?: number;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -7224,7 +7457,10 @@ export interface operations {
     };
     get_formula_versions: {
         parameters: {
-            query?: never;
+            query?: {
+                size?: number | null;
+                at?: number;
+            };
             header?: never;
             path: {
                 formula_id: number;
@@ -7297,7 +7533,7 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description The latest imports, newest first: those that have some words in their name or codes, and came */
+            /** @description The latest imports, newest first: those that have some words in their name or codes, and came before one. */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -7778,6 +8014,8 @@ export interface operations {
         parameters: {
             query: {
                 universe: string;
+                size?: number | null;
+                at?: number;
             };
             header?: never;
             path?: never;
@@ -7941,7 +8179,10 @@ export interface operations {
     };
     get_mendings: {
         parameters: {
-            query?: never;
+            query?: {
+                size?: number | null;
+                at?: number;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -8083,6 +8324,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Moved"];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    document: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description All of this, as an OpenAPI document. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: unknown;
+                    };
                 };
             };
             /** @description What is wrong */
@@ -8253,6 +8525,8 @@ export interface operations {
         parameters: {
             query?: {
                 days?: number;
+                size?: number | null;
+                at?: number;
             };
             header?: never;
             path?: never;
@@ -8800,7 +9074,10 @@ export interface operations {
     };
     get_runs: {
         parameters: {
-            query?: never;
+            query?: {
+                at?: number;
+                size?: number;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -9197,9 +9474,41 @@ export interface operations {
             };
         };
     };
-    get_sieves: {
+    session: {
         parameters: {
             query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The token of the pass that this browser keeps as its cookie. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Session"];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    get_sieves: {
+        parameters: {
+            query?: {
+                size?: number | null;
+                at?: number;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -9261,7 +9570,10 @@ export interface operations {
     };
     get_archived_sieves: {
         parameters: {
-            query?: never;
+            query?: {
+                size?: number | null;
+                at?: number;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -9480,7 +9792,10 @@ export interface operations {
     };
     get_versions: {
         parameters: {
-            query?: never;
+            query?: {
+                size?: number | null;
+                at?: number;
+            };
             header?: never;
             path: {
                 sieve_id: number;
@@ -9489,13 +9804,13 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description All versions of a sieve, newest first. */
+            /** @description All versions of a sieve, newest first: what each changed, and the runs that used it. */
             200: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Version"][];
+                    "application/json": components["schemas"]["VersionView"][];
                 };
             };
             /** @description What is wrong */
@@ -9511,7 +9826,10 @@ export interface operations {
     };
     get_sources: {
         parameters: {
-            query?: never;
+            query?: {
+                size?: number | null;
+                at?: number;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -9732,7 +10050,10 @@ export interface operations {
     };
     get_universes: {
         parameters: {
-            query?: never;
+            query?: {
+                size?: number | null;
+                at?: number;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -9794,7 +10115,10 @@ export interface operations {
     };
     get_archived_universes: {
         parameters: {
-            query?: never;
+            query?: {
+                size?: number | null;
+                at?: number;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -10015,7 +10339,10 @@ export interface operations {
     };
     get_venues: {
         parameters: {
-            query?: never;
+            query?: {
+                size?: number | null;
+                at?: number;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -10029,6 +10356,42 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Venue"][];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    get_verdicts: {
+        parameters: {
+            query?: {
+                verdict?: components["schemas"]["VerdictKind"] | null;
+                words?: string;
+                sort?: "decided_at" | "code" | "name" | "side" | "sieve" | "timeframe" | "verdict" | "reason" | "fired_at" | "close" | "now" | "bars" | "move" | "far_for" | "far_against";
+                down?: boolean;
+                at?: number;
+                size?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What was taken, watched and dropped over all runs, with what the price did since. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DecidedPage"];
                 };
             };
             /** @description What is wrong */

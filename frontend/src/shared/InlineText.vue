@@ -5,15 +5,18 @@ import { computed, ref } from 'vue'
  * A text that is changed where it stands in a sentence. What is being written stays, whatever answers come
  * in meanwhile; Enter or leaving the field takes it, Escape leaves all as it was.
  */
-const props = withDefaults(defineProps<{ value: string; least?: number; most?: number }>(), {
-  least: 6,
-  most: 40,
-})
+const props = withDefaults(
+  defineProps<{ value: string; placeholder?: string; least?: number; most?: number }>(),
+  { placeholder: '', least: 6, most: 40 },
+)
 const emit = defineEmits<{ take: [text: string] }>()
 const written = ref<string>()
 const field = ref<HTMLInputElement>()
 const shown = computed(() => written.value ?? props.value)
-const width = computed(() => Math.min(props.most, Math.max(props.least, shown.value.length + 3)))
+const width = computed(() => {
+  const text = shown.value || props.placeholder
+  return Math.min(props.most, Math.max(props.least, text.length + 3))
+})
 function take() {
   const text = written.value?.trim()
   written.value = undefined
@@ -36,6 +39,7 @@ defineExpose({
     ref="field"
     class="inline-part mono"
     :value="shown"
+    :placeholder="placeholder"
     :style="{ width: `${width}ch` }"
     @input="written = ($event.target as HTMLInputElement).value"
     @change="take"

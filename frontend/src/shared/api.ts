@@ -29,6 +29,7 @@ export type StoredMending = Schemas['StoredMending']
 export type Universe = Schemas['UniverseSummary']
 export type Rule = Schemas['Rule-Output']
 export type Import = Schemas['Import']
+export type ImportView = Schemas['ImportView']
 export type Layout = Schemas['Layout-Output']
 export type Firing = Schemas['Firing']
 /** What is drawn on a chart beside what the page is about. */
@@ -58,6 +59,20 @@ export const chartOf = (runId: number, code: string, dress: Dress) =>
     }),
   )
 
+/** What went wrong, as the server says it; or that what it says can't be read. */
+export function failureOf(said: Partial<Schemas['Failure']> | undefined): ApiError {
+  if (said?.code && said.message)
+    return new ApiError(said.code, said.message, said.mend ?? null, said.problems ?? [])
+  const mend = 'try again; if it stays so, start the application anew'
+  return new ApiError('odd_reply', 'the server answered something that can not be read', mend, [])
+}
+
+/** A reply as it is known by one sign of its shape; an ApiError for one of another. */
+export function shaped<T>(reply: T, isKnown: (reply: T) => boolean): T {
+  if (!isKnown(reply)) throw failureOf(undefined)
+  return reply
+}
+
 /** The data of a reply, or an ApiError to throw. */
 export async function answer<T>(
   call: Promise<{ data?: T; error?: Schemas['Failure']; response: Response }>,
@@ -65,13 +80,12 @@ export async function answer<T>(
   let reply
   try {
     reply = await call
-  } catch {
+  } catch (problem) {
+    if (problem instanceof SyntaxError) throw failureOf(undefined)
     const mend = 'see whether ./start is still running, then try again'
     throw new ApiError('unreachable', 'the server does not answer', mend, [])
   }
-  if (reply.error) {
-    const { code, message, mend, problems } = reply.error
-    throw new ApiError(code, message, mend, problems)
-  }
+  if (reply.error) throw failureOf(reply.error)
+  if (reply.data === undefined && reply.response.status !== 204) throw failureOf(undefined)
   return reply.data as T
 }

@@ -1,7 +1,7 @@
 import { ref } from 'vue'
 import { ApiError } from './api'
 
-const AWAY = ['unreachable', 'database_away']
+const AWAY = ['unreachable', 'odd_reply', 'database_away']
 const STARTING = [...AWAY, 'computing_away', 'computation_ended']
 const LONGEST = 4_000
 

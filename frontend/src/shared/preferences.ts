@@ -1,5 +1,5 @@
 import { ref } from 'vue'
-import { answer, api, type Schemas } from './api'
+import { answer, api, shaped, type Schemas } from './api'
 import { readBeginning } from './beginning'
 
 export type Preferences = Schemas['Preferences-Output']
@@ -22,12 +22,19 @@ export const known = () =>
     new Promise((go) => window.setTimeout(go, PATIENCE)),
   ])
 
+let told = false
 export async function readPreferences() {
   try {
-    preferences.value = await answer(api.GET('/api/preferences'))
+    const reply = await answer(api.GET('/api/preferences'))
+    preferences.value = shaped(reply, (own) => typeof own.zone === 'string')
+    told = true
   } catch {
-    // The server is being started: pages are shown as they are meant at first.
+    // The server is being started: until it answers pages are shown as they are meant at first.
   }
+}
+/** Once the server answers: what it could not tell when the application was opened. */
+export const readWhatIsMissing = () => {
+  if (!told) void readPreferences()
 }
 
 export async function keepPreferences(chosen: Preferences) {

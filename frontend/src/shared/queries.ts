@@ -1,6 +1,6 @@
 import { useQuery } from '@tanstack/vue-query'
 import { computed, toValue, type MaybeRefOrGetter } from 'vue'
-import { answer, api } from './api'
+import { answer, api, shaped } from './api'
 import { away } from './away'
 
 export const keys = {
@@ -22,7 +22,8 @@ export const useThread = () =>
   useQuery({
     queryKey: keys.thread,
     queryFn: async () => {
-      const counts = await answer(api.GET('/api/thread'))
+      const reply = await answer(api.GET('/api/thread'))
+      const counts = shaped(reply, (own) => Array.isArray(own.troubles))
       away.value = undefined
       return counts
     },

@@ -1,4 +1,4 @@
-import { ApiError, type Schemas } from './api'
+import { ApiError, failureOf, type Schemas } from './api'
 import { guarded } from './session'
 
 /**
@@ -27,8 +27,7 @@ async function whole(request: Request, mend = 'try again'): Promise<Response> {
     throw gone
   })
   if (reply.ok) return reply
-  const failure = (await reply.json().catch(() => undefined)) as Schemas['Failure'] | undefined
-  throw failure ? new ApiError(failure.code, failure.message, failure.mend, failure.problems) : gone
+  throw failureOf((await reply.json().catch(() => undefined)) as Schemas['Failure'] | undefined)
 }
 
 /** For `send`: a file as it is. */

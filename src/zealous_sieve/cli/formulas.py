@@ -27,12 +27,8 @@ from zealous_sieve.core.sieve.hit_table import Entry, hit_table
 from zealous_sieve.core.sieve.judging import sentences
 from zealous_sieve.core.sieve.prepare import Prepared, prepare
 from zealous_sieve.core.sieve.scan import begun, scan, signals
-from zealous_sieve.storage.files import (
-    exact,
-    iso,
-    read_bars,
-    write_table,
-)
+from zealous_sieve.storage.any_bars import FileOfBars, read_any_bars
+from zealous_sieve.storage.files import exact, iso, write_table
 from zealous_sieve.storage.instrument_files import read_instruments
 
 FILE = click.Path(path_type=Path, exists=True, dir_okay=False)
@@ -45,9 +41,17 @@ INSTRUMENTS = click.option(
 TRUTHS = {1.0: "yes", 0.0: "no"}
 
 
+def bars_in(file: Path) -> FileOfBars:
+    """The bars of a file of any shape; what of it is not sure is told."""
+    found = read_any_bars(file)
+    for doubt in found.doubts:
+        click.echo(f"{file}: {doubt}", err=True)
+    return found
+
+
 def read_panel(files: Sequence[Path]) -> Panel:
     """The bars of several files, those of one instrument put together."""
-    found = joined([(str(file), read_bars(file)) for file in files])
+    found = joined([(str(file), bars_in(file).series) for file in files])
     if len(found) > 1:
         lengths = " and ".join(base.word for base in found)
         message = f"the files hold bars of {lengths}"
@@ -184,10 +188,11 @@ def _prepared(
         looked = int(moment.timestamp()) if moment else newest(panel)
         seen = seen_at(panel, looked, timeframe(read.timeframe), forming=read.forming)
         return prepare(read, None, names_in(panel)), seen
-    from zealous_sieve import bootstrap, environment
+    from zealous_sieve import bootstrap
+    from zealous_sieve.local.found import desk_address
     from zealous_sieve.usecases.market import desk_of
 
-    outside = bootstrap.outside(environment.address())
+    outside = bootstrap.outside(desk_address())
     desk = desk_of(outside)
     chosen = desk.members(read.universe, moment)
     panel = desk.bars(chosen, moment or desk.now, read.timeframe, forming=read.forming)

@@ -9,9 +9,11 @@ import click
 
 from zealous_sieve import __version__
 from zealous_sieve.core.errors import CoreError
+from zealous_sieve.core.functions.compiling import compile_nothing
 from zealous_sieve.usecases.errors import UseCaseError
 
 MODULES = {
+    "allow": ("start", "Allow a folder to be read from the pages."),
     "backup": ("transfer", "Write everything that was made here to a file."),
     "check": ("checking", "Say what a formula means, or what is wrong with it."),
     "compute": ("service", "Serve the process that computes."),
@@ -19,6 +21,8 @@ MODULES = {
     "eval": ("formulas", "Compute a formula over bars of a file."),
     "export": ("transfer", "Write bars, sieves or hits to files."),
     "import": ("transfer", "Take bars, sieves or files of any shape in."),
+    "open": ("start", "Print and open an address that lets a browser in."),
+    "pass": ("start", "Print what a script shows to be let in."),
     "reference": ("service", "Write the reference of the language and the API."),
     "restore": ("transfer", "Put back what a backup holds."),
     "scan": ("formulas", "Sift bars of files with a sieve."),
@@ -58,6 +62,8 @@ def commands() -> None:
 
 def main() -> None:
     """Run a command; errors of ours end with their text and exit code 1."""
+    if sys.argv[1:2] == ["check"]:
+        compile_nothing()
     try:
         commands(standalone_mode=True)
     except CoreError as error:

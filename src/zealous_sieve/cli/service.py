@@ -15,7 +15,7 @@ ROOT = Path(__file__).resolve().parents[3]
 
 
 @click.command("serve")
-@click.option("--port", default=8437, show_default=True)
+@click.option("--port", default=8437, show_default=True, type=click.IntRange(1, 65535))
 def serve(port: int) -> None:
     """Run the web process on the database in ZEALOUS_SIEVE_DATABASE."""
 

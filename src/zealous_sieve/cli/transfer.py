@@ -9,11 +9,12 @@ from pathlib import Path
 import click
 
 from zealous_sieve import bootstrap
-from zealous_sieve.cli.formulas import FILE, OUT
+from zealous_sieve.cli.formulas import FILE, OUT, bars_in
+from zealous_sieve.core.errors import DataError, Problem
 from zealous_sieve.core.market.import_validation import joined
 from zealous_sieve.core.sieve.definition import read_sieve, write_sieve
 from zealous_sieve.local.found import desk_address
-from zealous_sieve.storage.files import read_bars, write_bars, write_table
+from zealous_sieve.storage.files import write_bars, write_table
 from zealous_sieve.usecases.import_bars import keep_bars
 from zealous_sieve.usecases.imports import LONGEST_NAME
 from zealous_sieve.usecases.library import desk_library, with_library
@@ -21,7 +22,7 @@ from zealous_sieve.usecases.market import codes_of
 from zealous_sieve.usecases.ports import Order, Outside
 from zealous_sieve.usecases.runs import all_hits
 from zealous_sieve.usecases.sieves import create_sieve, get_sieve
-from zealous_sieve.usecases.sources import Reading, read_files, read_folder
+from zealous_sieve.usecases.sources import Folder, Reading, read_files, read_folder
 
 
 def _outside() -> Outside:
@@ -36,10 +37,20 @@ def take_in() -> None:
 @take_in.command("bars")
 @click.argument("files", nargs=-1, required=True, type=FILE)
 def import_bar_files(files: Sequence[Path]) -> None:
-    """Import FILES of bars, CSV or Parquet: all of them or, on any fault, none."""
-    bars = joined([(str(file), read_bars(file)) for file in files])
-    done = keep_bars(_outside(), ", ".join(file.name for file in files)[:LONGEST_NAME], bars)
-    click.echo(f"{done.bars} bars of {done.instruments} instruments, {done.added} of them new")
+    """Import FILES of bars of any shape: all of them or, on any fault, none."""
+    read = [(str(file), bars_in(file)) for file in files]
+    unsaid = {one.unsaid for _, one in read}
+    if len(unsaid) > 1:
+        message = "some of the files say less of their bars than others"
+        mend = "import those with all prices first, the others after them"
+        raise DataError(Problem(code="files_disagree", message=message, mend=mend))
+    bars = joined([(file, one.series) for file, one in read])
+    name = ", ".join(file.name for file in files)[:LONGEST_NAME]
+    done = keep_bars(_outside(), name, bars, unsaid.pop())
+    plural = "" if done.instruments == 1 else "s"
+    click.echo(
+        f"{done.bars} bars of {done.instruments} instrument{plural}, {done.added} of them new"
+    )
     for finding in done.findings:
         click.echo(f"{finding.code}: {finding.kind}: {finding.detail}")
 
@@ -60,9 +71,9 @@ def import_files(files: Sequence[Path], watch: Path | None, every: float, once: 
     failed = [_say_of(reading) for reading in read_files(outside, files)]
     if watch is not None:
         settled: dict[str, str] = {}
-        seen: dict[str, str] = {}
+        folder = Folder(watch, {}, {})
         while True:
-            settled = read_folder(outside, watch, seen, settled, _say_of, at_once=once)
+            settled = read_folder(outside, folder, settled, _say_of, at_once=once)
             if once:
                 break
             time.sleep(every)

@@ -12,8 +12,8 @@ from typing import Any, Concatenate
 from zealous_sieve.compute.wire import Asked, Died, Failed, Far, OverBudget, Result, connect
 from zealous_sieve.core.errors import CancelledError, Problem
 from zealous_sieve.usecases.desk import Desk
-from zealous_sieve.usecases.errors import AwayError, TooMuchError, computing_away
-from zealous_sieve.usecases.ports import Order, P, R
+from zealous_sieve.usecases.errors import DiedError, TooMuchError, computing_away
+from zealous_sieve.usecases.ports import Kind, Order, Outside, P, R
 
 LOOK = 0.05
 """Seconds between two looks whether the answer is still wanted."""
@@ -32,12 +32,32 @@ class Apart:
     def do(
         self, order: Order, work: Callable[Concatenate[Desk, P], R], *args: P.args, **kw: P.kwargs
     ) -> R:
+        result: R = pickle.loads(self.pickled(order, work, args, kw))
+        return result
+
+    def pickled(
+        self, order: Order, work: Callable[..., Any], args: tuple[Any, ...], kw: dict[str, Any]
+    ) -> bytes:
+        """What ``do`` returns, as a pickle."""
+        return self._ask(order, Asked(self.owner, order.kind, order.as_of, work, args, kw))
+
+    def do_outside(
+        self,
+        order: Order,
+        work: Callable[Concatenate[Outside, P], R],
+        *args: P.args,
+        **kw: P.kwargs,
+    ) -> R:
+        asked = Asked(self.owner, order.kind, None, work, args, dict(kw), outside=True)
+        result: R = pickle.loads(self._ask(order, asked))
+        return result
+
+    def _ask(self, order: Order, asked: Asked) -> bytes:
         # Closing the connection is how a computation is given up.
         with self._connect(order) as connection:
             try:
-                connection.send(Asked(self.owner, order.kind, order.as_of, work, args, dict(kw)))
-                result: R = self._wait(connection, order)
-                return result
+                connection.send(asked)
+                return self._wait(connection, order)
             except (EOFError, OSError, pickle.UnpicklingError) as error:
                 raise computing_away() from error
 
@@ -52,7 +72,7 @@ class Apart:
                 if order.gone.wait(LOOK):
                     raise CancelledError from None
 
-    def _wait(self, connection: Connection, order: Order) -> Any:
+    def _wait(self, connection: Connection, order: Order) -> bytes:
         part = 0.0
         while True:
             while not connection.poll(LOOK):
@@ -62,30 +82,33 @@ class Apart:
                 case Far(done, total):
                     part = done / total if total else 0.0
                     order.progress(done, total)
-                case Result(value):
-                    return value
+                case Result(pickled):
+                    return pickled
                 case Failed(error):
                     raise error
                 case OverBudget() as over:
-                    raise TooMuchError(_too_much(over, part))
+                    raise TooMuchError(_too_much(order.kind, over, part))
                 case Died(how):
                     raise _died(how)
             if order.gone.is_set():
                 raise CancelledError
 
 
-def _too_much(over: OverBudget, part: float) -> Problem:
+def _too_much(kind: Kind, over: OverBudget, part: float) -> Problem:
     """What it would have needed, by the part of the instruments that was done."""
+    mend = "narrow the universe, take longer bars, or ask for less history"
+    if kind.reads_files:
+        mend = "bring it in parts, and without the columns that are not needed"
     seconds, memory = over.seconds / (part or 1), over.memory / 2**30 / (part or 1)
     need = f"{seconds:.0f} s and {memory:.1f} GB" if memory >= 0.05 else f"{seconds:.0f} s"
     return Problem(
         code="too_much",
         message=f"too much: {'about' if part else 'more than'} {need}",
-        mend="narrow the universe, take longer bars, or ask for less history",
+        mend=mend,
     )
 
 
-def _died(how: str) -> AwayError:
+def _died(how: str) -> DiedError:
     log.error("a computation %s", how)
     message = f"the computation {how}"
-    return AwayError(Problem(code="computation_ended", message=message, mend="try it once more"))
+    return DiedError(Problem(code="computation_ended", message=message, mend="try it once more"))

@@ -7,14 +7,14 @@ from dataclasses import replace
 from typing import Concatenate
 
 from zealous_sieve.usecases.desk import Desk
-from zealous_sieve.usecases.ports import Order, P, R
+from zealous_sieve.usecases.ports import Order, Outside, P, R
 
 
 class Here:
-    """Implements ComputePort on the desk that a function brings."""
+    """Implements ComputePort on the desk, and what is outside, that functions bring."""
 
-    def __init__(self, desk: Callable[[], Desk]) -> None:
-        self._desk = desk
+    def __init__(self, desk: Callable[[], Desk], outside: Callable[[], Outside]) -> None:
+        self._desk, self._outside = desk, outside
 
     def do(
         self, order: Order, work: Callable[Concatenate[Desk, P], R], *args: P.args, **kw: P.kwargs
@@ -22,3 +22,12 @@ class Here:
         desk = self._desk().at(order.as_of)
         desk = replace(desk, progress=order.progress, cancelled=order.gone)
         return work(desk, *args, **kw)
+
+    def do_outside(
+        self,
+        order: Order,
+        work: Callable[Concatenate[Outside, P], R],
+        *args: P.args,
+        **kw: P.kwargs,
+    ) -> R:
+        return work(self._outside(), *args, **kw)

@@ -1,8 +1,9 @@
-"""The process that computes: it holds the bars, and makes a copy of itself for each computation.
+"""The process that computes: it holds the bars, and makes copies of itself that compute.
 
 A copy shares all memory until it writes, so that it starts in milliseconds and needs no bars of its own;
-when it ends, in whatever way, everything it took is given back. This process computes nothing itself: it
-keeps order, counts time and memory, and ends what is not wanted any more.
+when it ends, in whatever way, everything it took is given back. One that took little waits some seconds for
+more of its kind on the same desk. This process computes nothing itself: it keeps order, counts time and
+memory, and ends what is not wanted any more.
 """
 
 from __future__ import annotations
@@ -10,12 +11,15 @@ from __future__ import annotations
 import gc
 import logging
 import os
+import pickle
 import selectors
 import signal
 import time
 from collections.abc import Callable, Mapping
+from contextlib import suppress
 from dataclasses import dataclass, field, replace
-from multiprocessing.connection import Connection
+from multiprocessing.connection import Connection, Pipe
+from multiprocessing.reduction import recv_handle, send_handle
 from pathlib import Path
 from typing import NoReturn
 
@@ -33,7 +37,7 @@ from zealous_sieve.core.errors import CoreError
 from zealous_sieve.processes import ends_with, how_it_ended
 from zealous_sieve.usecases.desk import Desk
 from zealous_sieve.usecases.errors import UseCaseError
-from zealous_sieve.usecases.ports import Kind
+from zealous_sieve.usecases.ports import Kind, Outside
 
 LOOK = 0.05
 """Seconds between two looks at what the copies take."""
@@ -47,47 +51,77 @@ log = logging.getLogger(__name__)
 @dataclass(frozen=True, kw_only=True)
 class Budget:
     """What a computation may take. ``share`` is of the memory that is free when it begins, ``memory`` the
-    most in bytes; ``at_once`` how many of the kind run, ``nice`` how far they stand back."""
+    most in bytes; ``at_once`` how many of the kind run, ``nice`` how far they stand back. A copy is used
+    ``again`` where computations are short."""
 
     seconds: float
     share: float
     memory: int
     at_once: int
     nice: int
+    again: bool = False
 
 
+KEPT = 64 * 2**20
+"""Bytes beyond what it began with that a copy may hold to be used again."""
+RESTS = 20.0
+"""Seconds for which a copy waits for more."""
+LETS_KNOW = 0.02
+"""Seconds in which a copy whose answer was taken says that it is done."""
 BUDGETS = {
-    Kind.GLANCE: Budget(seconds=20, share=0.25, memory=2 * GIB, at_once=2, nice=2),
-    Kind.PREVIEW: Budget(seconds=12, share=0.25, memory=3 * GIB, at_once=2, nice=2),
+    Kind.GLANCE: Budget(seconds=20, share=0.25, memory=2 * GIB, at_once=2, nice=0, again=True),
+    Kind.PREVIEW: Budget(seconds=12, share=0.25, memory=3 * GIB, at_once=2, nice=4, again=True),
+    Kind.FILE: Budget(seconds=60, share=0.25, memory=1 * GIB, at_once=1, nice=4),
     Kind.RUN: Budget(seconds=1_800, share=0.5, memory=8 * GIB, at_once=1, nice=8),
+    Kind.IMPORT: Budget(seconds=1_800, share=0.5, memory=8 * GIB, at_once=1, nice=8),
 }
 
 
-@dataclass(eq=False)
+@dataclass(eq=False, repr=False)
+class _Copy:
+    """A copy of this process for computations of a kind on a desk, none where they need none. Over
+    ``link`` it is given the next and says that it is done; ``first`` are the bytes it began with."""
+
+    pid: int
+    link: Connection
+    owner: str
+    kind: Kind
+    desk: Desk | None
+    first: int
+    idle_since: float = 0.0
+
+
+@dataclass(eq=False, repr=False)
 class _Job:
-    """A computation that was asked for; ``pid`` is that of its copy once it runs."""
+    """A computation that was asked for; ``copy`` works on it once it runs."""
 
     connection: Connection
     asked: Asked | None = None
-    pid: int = 0
+    copy: _Copy | None = None
     begun: float = 0.0
     before: int = 0
     most: int = 0
 
     def taken(self) -> int:
-        """Bytes that the copy holds beyond what it began with."""
-        return max(0, _resident(self.pid) - self.before)
+        """Bytes that the copy holds beyond what it had before."""
+        return max(0, _resident(self.copy.pid) - self.before) if self.copy else 0
 
 
-@dataclass
+@dataclass(repr=False)
 class Server:
-    """Computations waiting and running; ``desk`` brings what they look at, by its owner."""
+    """Computations waiting and running; ``desk`` brings what they look at, by its owner, ``outside`` all
+    else that an owner has, with connections that no other process uses.
+
+    It has no repr of all it holds: setting a signal's handler makes that of the one before, a method of it.
+    """
 
     name: str
     desk: Callable[[str], Desk]
+    outside: Callable[[str], Outside]
     budgets: Mapping[Kind, Budget] = field(default_factory=lambda: BUDGETS)
     stopping: bool = False
     jobs: list[_Job] = field(default_factory=list)
+    resting: list[_Copy] = field(default_factory=list)
 
     def run(self, ready: Callable[[], None] = lambda: None) -> None:
         """Compute what is asked for, until told to end."""
@@ -100,18 +134,21 @@ class Server:
         gc.collect()
         gc.freeze()
         while not self.stopping:
-            running = any(job.pid for job in self.jobs)
+            running = any(job.copy for job in self.jobs)
             for key, _ in self.selector.select(LOOK if running else IDLE):
                 if key.fileobj is self.listener:
                     self._arrive()
-                else:
+                elif isinstance(key.data, _Job):
                     self._hear(key.data)
-            self._reap()
+                else:
+                    self._hear_copy(key.data)
             self._watch()
             while (job := self._next()) is not None:
                 self._begin(job)
         for job in list(self.jobs):
             self._drop(job)
+        for copy in list(self.resting):
+            self._end(copy)
 
     def _stop(self, *_: object) -> None:
         self.stopping = True
@@ -130,7 +167,10 @@ class Server:
         try:
             asked = job.connection.recv()
         except (EOFError, OSError):
-            self._drop(job)
+            if job.copy and job.copy.link.poll(LETS_KNOW):
+                self._hear_copy(job.copy)
+            else:
+                self._drop(job)
             return
         except Exception as error:
             log.exception("a question that can't be read")
@@ -140,109 +180,173 @@ class Server:
         job.asked = asked
 
     def _next(self) -> _Job | None:
-        """The next to begin: glances first, then previews, then runs, each in the order they came."""
+        """The next to begin: short ones before long ones, each kind in the order they came."""
         for kind, budget in self.budgets.items():
             own = [job for job in self.jobs if job.asked is not None and job.asked.kind == kind]
-            running = sum(job.pid > 0 for job in own)
+            running = sum(job.copy is not None for job in own)
             if running < budget.at_once:
                 for job in own:
-                    if not job.pid:
+                    if not job.copy:
                         return job
         return None
 
     def _begin(self, job: _Job) -> None:
         assert job.asked is not None
         try:
-            desk = self.desk(job.asked.owner)
+            desk = None if job.asked.outside else self.desk(job.asked.owner)
         except Exception as error:
             if not isinstance(error, UseCaseError | CoreError):
                 log.exception("the desk can't be looked at")
             self._send(job, Failed(error))
             self._drop(job)
             return
+        if desk is not None:
+            self._end_of_earlier(job.asked.owner, desk)
         budget = self.budgets[job.asked.kind]
+        job.copy = self._rested(job.asked, desk) or self._made(job.asked, desk)
         job.most = min(budget.memory, int(budget.share * _available()))
         job.begun = time.monotonic()
-        parent = os.getpid()
-        # The copy waits until it has been measured, or what it takes at once would not count.
-        measured, wait = os.pipe()
-        job.pid = os.fork()
-        if job.pid == 0:
-            os.close(wait)
-            os.read(measured, 1)
-            os.close(measured)
-            self._compute(job, desk, parent)
-        job.before = _resident(job.pid)
-        os.close(measured)
-        os.close(wait)
+        job.before = _resident(job.copy.pid)
+        try:
+            job.copy.link.send(job.asked)
+            send_handle(job.copy.link, job.connection.fileno(), job.copy.pid)
+        except OSError:
+            log.warning("a copy ended before it was asked")
 
-    def _compute(self, job: _Job, desk: Desk, parent: int) -> NoReturn:
-        """In the copy: compute, tell, and end without a trace."""
-        assert job.asked is not None
+    def _end_of_earlier(self, owner: str, desk: Desk) -> None:
+        """End the copies of what the desk of an owner was: they would keep bars that nobody looks at."""
+        for copy in list(self.resting):
+            if copy.owner == owner and copy.desk is not desk:
+                self._end(copy)
+
+    def _rested(self, asked: Asked, desk: Desk | None) -> _Copy | None:
+        """A copy that waits for more of this."""
+        for copy in self.resting:
+            if copy.kind == asked.kind and copy.desk is desk:
+                self.resting.remove(copy)
+                return copy
+        return None
+
+    def _made(self, asked: Asked, desk: Desk | None) -> _Copy:
+        """A new copy, which waits for what it is asked."""
+        parent = os.getpid()
+        ours, its = Pipe()
+        pid = os.fork()
+        if pid == 0:
+            ours.close()
+            self._serve(its, asked.kind, desk, parent)
+        its.close()
+        copy = _Copy(pid, ours, asked.owner, asked.kind, desk, first=_resident(pid))
+        self.selector.register(ours, selectors.EVENT_READ, copy)
+        return copy
+
+    def _serve(self, link: Connection, kind: Kind, desk: Desk | None, parent: int) -> NoReturn:
+        """In the copy: compute, tell, wait for more, and end without a trace."""
         code = 1
         try:
             ends_with(parent, signal.SIGKILL)()
             signal.signal(signal.SIGTERM, signal.SIG_DFL)
             signal.signal(signal.SIGINT, signal.SIG_IGN)
-            os.nice(self.budgets[job.asked.kind].nice)
+            os.nice(self.budgets[kind].nice)
             self.listener.close()
-            for other in self.jobs:
-                if other is not job:
-                    other.connection.close()
-            job.connection.send(self._answer(job, desk))
-            code = 0
-        except BrokenPipeError:
+            self.selector.close()
+            for job in self.jobs:
+                job.connection.close()
+                if job.copy:
+                    job.copy.link.close()
+            for copy in self.resting:
+                copy.link.close()
+            while True:
+                asked = link.recv()
+                with Connection(recv_handle(link)) as connection:
+                    try:
+                        connection.send(self._answer(connection, asked, desk))
+                    except BrokenPipeError:
+                        log.info("nobody waits for it any more")
+                link.send(None)
+                asked = None
+        except EOFError:
             code = 0
         except BaseException:
             log.exception("a computation")
         finally:
             os._exit(code)
 
-    @staticmethod
-    def _answer(job: _Job, desk: Desk) -> Result | Failed:
-        assert job.asked is not None
-        connection, asked = job.connection, job.asked
+    def _answer(
+        self, connection: Connection, asked: Asked, desk: Desk | None
+    ) -> Result | Failed | OverBudget:
+        begun = time.monotonic()
 
         def progress(done: int, total: int) -> None:
             connection.send(Far(done, total))
 
         try:
-            watched = replace(desk.at(asked.as_of), progress=progress)
-            return Result(asked.work(watched, *asked.args, **asked.kw))
+            looked_at = (
+                self.outside(asked.owner)
+                if desk is None
+                else replace(desk.at(asked.as_of), progress=progress)
+            )
+            value = asked.work(looked_at, *asked.args, **asked.kw)
+            return Result(pickle.dumps(value, pickle.HIGHEST_PROTOCOL))
         except (CoreError, UseCaseError) as error:
             return Failed(error)
+        except MemoryError:
+            return OverBudget(time.monotonic() - begun, _resident(os.getpid()))
 
-    def _reap(self) -> None:
-        """Put away the copies that have ended."""
-        for job in [job for job in self.jobs if job.pid]:
-            ended, status = os.waitpid(job.pid, os.WNOHANG)
-            if ended:
-                job.pid = 0
-                code = os.waitstatus_to_exitcode(status)
-                if code != 0:
-                    how = how_it_ended(code)
-                    self._send(job, Died(f"was {how}" if code < 0 else how))
-                self._drop(job)
+    def _hear_copy(self, copy: _Copy) -> None:
+        """That a copy is done, or has ended."""
+        if copy.link.closed or not copy.link.poll():
+            return
+        job = next((job for job in self.jobs if job.copy is copy), None)
+        try:
+            copy.link.recv()
+        except (EOFError, OSError):
+            self._ended(copy, job)
+            return
+        if job is not None:
+            job.copy = None
+            self._drop(job)
+        if self.budgets[copy.kind].again and _resident(copy.pid) - copy.first <= KEPT:
+            copy.idle_since = time.monotonic()
+            self.resting.append(copy)
+        else:
+            self._end(copy)
+
+    def _ended(self, copy: _Copy, job: _Job | None) -> None:
+        """Put away a copy that ended by itself."""
+        status = self._end(copy)
+        if job is not None:
+            job.copy = None
+            how = how_it_ended(os.waitstatus_to_exitcode(status))
+            self._send(job, Died(f"was {how}" if os.WIFSIGNALED(status) else how))
+            self._drop(job)
 
     def _watch(self) -> None:
-        """End what takes more than it may."""
-        for job in [job for job in self.jobs if job.pid]:
+        """End what takes more than it may, and what waited long enough for more."""
+        now = time.monotonic()
+        for job in [job for job in self.jobs if job.copy]:
             assert job.asked is not None
-            seconds, memory = time.monotonic() - job.begun, job.taken()
+            seconds, memory = now - job.begun, job.taken()
             if memory > job.most or seconds > self.budgets[job.asked.kind].seconds:
-                self._kill(job)
                 self._send(job, OverBudget(seconds, memory))
                 self._drop(job)
+        for copy in [copy for copy in self.resting if now - copy.idle_since > RESTS]:
+            self._end(copy)
 
-    def _kill(self, job: _Job) -> None:
-        os.kill(job.pid, signal.SIGKILL)
-        os.waitpid(job.pid, 0)
-        job.pid = 0
+    def _end(self, copy: _Copy) -> int:
+        """End a copy, whatever it does; returns how it ended."""
+        if copy in self.resting:
+            self.resting.remove(copy)
+        self.selector.unregister(copy.link)
+        copy.link.close()
+        with suppress(ProcessLookupError):
+            os.kill(copy.pid, signal.SIGKILL)
+        return os.waitpid(copy.pid, 0)[1]
 
     def _drop(self, job: _Job) -> None:
-        """Forget a job, and end its copy if it still runs."""
-        if job.pid:
-            self._kill(job)
+        """Forget a job, and end its copy if it still works on it."""
+        if job.copy:
+            self._end(job.copy)
         self.jobs.remove(job)
         self.selector.unregister(job.connection)
         job.connection.close()

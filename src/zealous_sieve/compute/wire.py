@@ -18,7 +18,8 @@ from zealous_sieve.usecases.ports import Kind
 
 @dataclass(frozen=True)
 class Asked:
-    """A computation: a function of an owner's desk, by its name, and the other arguments."""
+    """A computation: a function of an owner's desk, by its name, and the other arguments; or, ``outside``,
+    of all that the owner has."""
 
     owner: str
     kind: Kind
@@ -26,6 +27,7 @@ class Asked:
     work: Any
     args: tuple[Any, ...]
     kw: dict[str, Any]
+    outside: bool = False
 
 
 @dataclass(frozen=True)
@@ -38,7 +40,9 @@ class Far:
 
 @dataclass(frozen=True)
 class Result:
-    value: Any
+    """What came of it, as a pickle."""
+
+    pickled: bytes
 
 
 @dataclass(frozen=True)

@@ -2,38 +2,52 @@
 
 from __future__ import annotations
 
+import fcntl
 import os
+import socket
 from pathlib import Path
 
 from zealous_sieve import environment
-from zealous_sieve.local.cluster import cluster_in
+from zealous_sieve.local.cluster import address_at, port_in
 
-ROOT = Path(__file__).resolve().parents[3]
-DATA = "ZEALOUS_SIEVE_DATA"
-"""The folder of the data, where it is not that of the project."""
 UPLOADS = "uploads"
 """The folder of files that are brought in, within that of the data."""
+LOCK = "start.lock"
+"""The file that ./start holds locked as long as it runs."""
 
 
-def data_folder() -> Path:
-    """Where the data lie that `./start` makes."""
-    return Path(os.environ.get(DATA, ROOT / ".data"))
+def is_running(folder: Path) -> bool:
+    """Whether ./start runs the desk in a folder: it holds the lock there."""
+    try:
+        with (folder / LOCK).open() as lock:
+            fcntl.flock(lock, fcntl.LOCK_SH | fcntl.LOCK_NB)
+    except FileNotFoundError:
+        return False
+    except BlockingIOError:
+        return True
+    return False
 
 
 def desk_address() -> str:
-    """The database of the desk. Raises SystemExit with the mend where there is none, or where it is not
-    running."""
+    """The database of the desk; nothing of it is changed. Raises SystemExit with the mend where there is
+    none, where it is not running, and where it is of another account."""
     told = os.environ.get(environment.ADDRESS)
     if told:
         return told
-    folder = data_folder()
-    if not (folder / "postgres.port").exists():
+    folder = environment.data_folder()
+    try:
+        password = (folder / "postgres.password").read_text()
+        port = port_in(folder)
+    except FileNotFoundError:
         raise SystemExit(
             f"there is no desk in {folder}: begin one with ./start, or set {environment.ADDRESS} to "
             "postgresql://…"
-        )
-    cluster = cluster_in(folder)
-    if not cluster.running():
-        raise SystemExit(f"the desk in {folder} is not running: start it with ./start")
+        ) from None
+    except OSError as error:
+        why = f"{error.strerror}: only the account that it belongs to can"
+        raise SystemExit(f"the desk in {folder} can't be asked ({why})") from None
+    with socket.socket() as probe:
+        if port is None or probe.connect_ex(("127.0.0.1", port)) != 0:
+            raise SystemExit(f"the desk in {folder} is not running: start it with ./start")
     os.environ.setdefault(environment.UPLOADS, str(folder / UPLOADS))
-    return cluster.address
+    return address_at(port, password)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import errno
 import fcntl
 import os
 import secrets
@@ -11,13 +12,22 @@ import socket
 import sys
 import threading
 import time
-import urllib.request
 from pathlib import Path
 from typing import TextIO
 
 from zealous_sieve import environment
-from zealous_sieve.local.cluster import Cluster, ClusterError, cluster_in
-from zealous_sieve.local.found import UPLOADS
+from zealous_sieve.admission import TICKETS
+from zealous_sieve.client import Client
+from zealous_sieve.local.cluster import (
+    MOST_PORT,
+    Cluster,
+    ClusterError,
+    cluster_in,
+    keep,
+    port_in,
+)
+from zealous_sieve.local.found import LOCK, UPLOADS
+from zealous_sieve.local.opening import PORT, let_browser_in
 from zealous_sieve.local.supervisor import Service, Stop, Supervisor
 from zealous_sieve.processes import start_child
 from zealous_sieve.storage.revision import held, is_filled
@@ -29,15 +39,35 @@ COMMAND = (sys.executable, "-m", "zealous_sieve.cli.main")
 def up(folder: Path, *, port: int, fresh: bool, empty: bool, prepare_only: bool) -> int:
     """Run until stopped; returns the exit code. Whatever ends it leaves no process behind. A new
     installation is begun with the demo, or ``empty``."""
+    try:
+        return _up(folder, port, fresh, empty, prepare_only)
+    except OSError as error:
+        _say(_cant_be_kept(folder, error))
+        return 1
+
+
+def _up(folder: Path, port: int, fresh: bool, empty: bool, prepare_only: bool) -> int:
     stop = Stop()
     folder.mkdir(parents=True, exist_ok=True)
     lock = _only_one(folder)
     if lock is None:
         _say(f"already running from {folder}; stop it first (Ctrl-C in its terminal)")
+        answers_at = port_in(folder, PORT)
+        if answers_at:
+            _say(f"another browser is let in, once, by {let_browser_in(folder, answers_at)}")
         return 1
-    if not prepare_only and _in_use(port):
-        _say(f"port {port} is in use; choose another: ./start --port {port + 1}")
+    if not prepare_only and (why := _not_to_be_had(port)):
+        _say(why)
         return 1
+    free = shutil.disk_usage(folder).free
+    if free < LEAST_FREE:
+        _say(
+            f"the disk of {folder} is full ({free // 2**20} MB are free, {LEAST_FREE // 2**20} MB are "
+            "needed to begin): make room, or set ZEALOUS_SIEVE_DATA to a folder on another disk"
+        )
+        return 1
+    shutil.rmtree(folder / TICKETS, ignore_errors=True)
+    (folder / PORT).unlink(missing_ok=True)
     cluster = cluster_in(folder)
     if fresh:
         _say("deleting the old data")
@@ -49,6 +79,32 @@ def up(folder: Path, *, port: int, fresh: bool, empty: bool, prepare_only: bool)
         except ClusterError as error:
             _say(str(error))
             return 1
+
+
+LEAST_FREE = 64 * 2**20
+"""Bytes of disk without which nothing is begun: the database could not keep its own books."""
+
+
+def _cant_be_kept(folder: Path, error: OSError) -> str:
+    """Why the data can't be kept in a folder, and what to do."""
+    name = Path(error.filename) if isinstance(error.filename, str) else folder
+    if error.errno == errno.ENOSPC:
+        return (
+            f"the disk of {folder} is full: make room, or set ZEALOUS_SIEVE_DATA to another folder"
+        )
+    if error.errno in (errno.EEXIST, errno.ENOTDIR, errno.EISDIR):
+        return (
+            f"{name} stands where another kind of file is kept: move it away, or set "
+            "ZEALOUS_SIEVE_DATA to another folder"
+        )
+    if error.errno == errno.ENOENT:
+        return (
+            f"the data in {folder} are not whole, {name.name} is missing: put a copy of the folder "
+            "back, or begin anew with ./start --fresh, and restore a backup"
+        )
+    return (
+        f"{name}: {error.strerror}; let this account read and write it, or set ZEALOUS_SIEVE_DATA"
+    )
 
 
 GIVEN_BACK = {
@@ -64,6 +120,7 @@ def _run(
 ) -> int:
     alone = os.environ | {
         environment.ADDRESS: cluster.address,
+        environment.DATA: str(folder),
         environment.SERVICES: str(folder / "services.json"),
         environment.UPLOADS: str(folder / UPLOADS),
         "PYTHONUNBUFFERED": "1",
@@ -105,7 +162,7 @@ def _run(
             if code == 0:
                 _say("prepared; ./start runs it")
             return code or 0
-        threading.Thread(target=_announce, args=(port,), daemon=True).start()
+        threading.Thread(target=_announce, args=(folder, port), daemon=True).start()
         supervisor.run()
     return 0
 
@@ -125,7 +182,7 @@ def _own(name: str, told: dict[str, str], *command: str) -> Service:
 
 def _only_one(folder: Path) -> TextIO | None:
     """A lock that ends with the process, however it ends."""
-    lock = (folder / "start.lock").open("w")
+    lock = (folder / LOCK).open("w")
     try:
         fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
     except OSError:
@@ -133,21 +190,34 @@ def _only_one(folder: Path) -> TextIO | None:
     return lock
 
 
-def _announce(port: int) -> None:
-    address = f"http://127.0.0.1:{port}"
+def _announce(folder: Path, port: int) -> None:
+    """Tell how to get in as soon as the pages answer."""
+    client = Client(f"http://127.0.0.1:{port}", folder=folder)
     for _ in range(600):
         try:
-            with urllib.request.urlopen(f"{address}/api/thread", timeout=5):
-                _say(f"open {address}")
-                return
+            client.ask("GET", "/thread", timeout=5)
+            keep(folder / PORT, str(port))
+            _say(f"open {let_browser_in(folder, port)}")
+            _say("(it lets one browser in, once; ./start in another terminal prints another)")
+            return
         except OSError:
             time.sleep(0.1)
-    _say(f"{address} does not answer; see the messages above")
+    _say(f"{client.address} does not answer; see the messages above")
 
 
-def _in_use(port: int) -> bool:
+def _not_to_be_had(port: int) -> str:
+    """Why the pages can't be answered at a port; empty where they can."""
     with socket.socket() as probe:
-        return probe.connect_ex(("127.0.0.1", port)) == 0
+        if probe.connect_ex(("127.0.0.1", port)) == 0:
+            other = port + 1 if port < MOST_PORT else port - 1
+            return f"port {port} is in use; choose another: ./start --port {other}"
+    with socket.socket() as listener:
+        listener.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+        try:
+            listener.bind(("127.0.0.1", port))
+        except OSError as error:
+            return f"port {port}: {error.strerror}; choose one from 1024 up: ./start --port 8437"
+    return ""
 
 
 def _say(message: str) -> None:

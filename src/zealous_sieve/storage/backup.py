@@ -4,67 +4,76 @@ from __future__ import annotations
 
 import json
 import zipfile
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime
+from itertools import islice
 from pathlib import Path
 from typing import IO, Any
 
 import psycopg
 from psycopg import sql
 from psycopg.types.json import Jsonb
-from pydantic import TypeAdapter, ValidationError
+from pydantic import TypeAdapter
 
-from zealous_sieve.core.errors import CoreError, DataError, Problem
-from zealous_sieve.core.market.mending import Mending
-from zealous_sieve.core.market.outlook import Outlook
-from zealous_sieve.core.market.universes import Rule
-from zealous_sieve.core.sieve.definition import read_sieve
-from zealous_sieve.storage.bar_statements import BUMP, BUMP_MARKET, CHANGED
-from zealous_sieve.storage.database import Database
+from zealous_sieve.core.market.lantern.market import universes
+from zealous_sieve.core.market.universes import EVERYTHING, Rule, Universe
+from zealous_sieve.core.sieve.definition import write_sieve
+from zealous_sieve.core.sieve.examples import EXAMPLES
+from zealous_sieve.storage import backup_market
+from zealous_sieve.storage.backup_file import FORMAT, MANIFEST, BackupFile, Row, opened
+from zealous_sieve.storage.bar_statements import BUMP_MARKET
+from zealous_sieve.storage.database import Database, Within
 from zealous_sieve.storage.owners import owner_id
 from zealous_sieve.usecases.errors import ConflictError
+from zealous_sieve.usecases.whole import unreadable
 
 _RULE = TypeAdapter(Rule)
-_MENDING = TypeAdapter(Mending)
-_OUTLOOK = TypeAdapter(Outlook)
-MANIFEST = "manifest.json"
-FORMAT = 1
 AT_ONCE = 2_000
+ONE_RESTORE = 5_381_274
+"""The number of the lock that lets one backup be put back at a time."""
 
 
 @dataclass(frozen=True)
 class _Table:
-    """A table of what owners made: which rows are an owner's, and whether it counts them by ``id``."""
+    """A table of what owners made: which rows are an owner's, whether it counts them by ``id``, and whether
+    it came after the first backups, which lack it."""
 
     name: str
     mine: str = "owner_id = %(owner)s"
     counted: bool = True
+    later: bool = False
 
 
 _TABLES = (
     _Table("formulas"),
     _Table("formula_versions", "formula_id IN (SELECT id FROM formulas WHERE owner_id = %(owner)s)", False),
     _Table("universes"),
-    _Table("arrangements"),
-    _Table("outlooks"),
+    _Table("arrangements", later=True),
+    _Table("outlooks", later=True),
     _Table("sieves"),
     _Table("sieve_versions", "sieve_id IN (SELECT id FROM sieves WHERE owner_id = %(owner)s)", False),
     _Table("runs"),
     _Table("hits", "run_id IN (SELECT id FROM runs WHERE owner_id = %(owner)s)", False),
     _Table("verdicts"),
 )  # fmt: skip
-_PAIRS = "pairs"
-_MENDINGS = "mendings"
 _SETTINGS = "settings"
-KEPT_SETTINGS = ("preferences",)
+SOURCES = "sources"
+KEPT_SETTINGS = ("preferences", SOURCES)
+_KNOWN = (*(table.name for table in _TABLES), *backup_market.MEMBERS, _SETTINGS)
+_NEEDED = tuple(table.name for table in _TABLES if not table.later)
+NO_ROW = (
+    KeyError, TypeError, ValueError, AttributeError,
+    psycopg.DataError, psycopg.ProgrammingError, psycopg.errors.IntegrityError,
+)  # fmt: skip
+"""What is raised where a row is not of the shape of its table, or does not fit the others."""
 
 
 class BackupFiles:
-    """Implements BackupPort."""
+    """Implements BackupPort. ``check`` reads all there is of an owner, and raises where it can't be."""
 
-    def __init__(self, database: Database) -> None:
-        self.database = database
+    def __init__(self, database: Database, check: Callable[[Database], None]) -> None:
+        self.database, self.check = database, check
 
     def write(self, path: Path) -> dict[str, int]:
         """Write all that the owner made to a file, as of one moment; returns how many rows of what."""
@@ -74,26 +83,22 @@ class BackupFiles:
             zipfile.ZipFile(path, "w", zipfile.ZIP_DEFLATED) as archive,
         ):
             connection.execute("SET TRANSACTION ISOLATION LEVEL REPEATABLE READ")
+            for name, query in self._queries():
+                with archive.open(f"{name}.jsonl", "w") as out:
+                    counts[name] = self._dump(connection, query, out)
             manifest = {
                 "format": FORMAT,
                 "made_at": datetime.now(UTC).isoformat(),
                 "revision": _revision(connection),
+                "rows": counts,
             }
             archive.writestr(MANIFEST, json.dumps(manifest, indent=1))
-            for name, query in self._queries():
-                with archive.open(f"{name}.jsonl", "w") as out:
-                    counts[name] = self._dump(connection, query, out)
         return counts
 
     def _queries(self) -> Iterator[tuple[str, str]]:
         for table in _TABLES:
             yield table.name, f"SELECT row_to_json(t) FROM {table.name} t WHERE {table.mine}"
-        yield _PAIRS, "SELECT row_to_json(t) FROM instruments t WHERE kind = 'pair'"
-        yield (
-            _MENDINGS,
-            "SELECT json_build_object('code', i.code, 'body', m.body, 'created_at', m.created_at, "
-            "'deleted_at', m.deleted_at) FROM mendings m JOIN instruments i ON i.id = m.instrument_id",
-        )
+        yield from backup_market.queries()
         yield _SETTINGS, "SELECT row_to_json(t) FROM settings t WHERE key = ANY(%(settings)s)"
 
     def _dump(self, connection: psycopg.Connection, query: str, out: IO[bytes]) -> int:
@@ -111,72 +116,38 @@ class BackupFiles:
     def restore(self, path: Path, *, replace: bool) -> dict[str, int]:
         """Put back all that is in a file: all of it or, on any fault, nothing.
 
-        What the owner has is replaced. Returns how many rows of what; mendings of instruments that are
-        not here are left out. Raises DataError ``bad_backup``, ConflictError ``not_empty`` where there
-        is something and it is not to be replaced.
+        What the owner has is replaced. Returns how many rows of what; what belongs to instruments that
+        are not here waits for their bars. All of it is read as the pages will before it is kept. Raises
+        DataError ``bad_backup``, ConflictError ``not_empty`` where there is something and it is not to be
+        replaced, and ``restoring`` while another is being put back.
         """
-        members = _read(path)
         owner = self._owner()
-        with self.database.raw() as connection:
-            _check_revision(connection, members.manifest)
-            if not replace and _anything(connection, owner):
-                raise ConflictError(
-                    "not_empty",
-                    "there are sieves, formulas or runs here, which would be replaced",
-                    "say that they are to be replaced, or restore into an empty installation",
-                )
-            try:
-                return _put_back(connection, members, owner)
-            except psycopg.errors.DataError as error:
-                raise _bad(f"a row can't be read: {error}") from None
-            except psycopg.errors.IntegrityError as error:
-                raise _bad(f"its parts do not fit each other: {error}") from None
+        with (
+            opened(path, _KNOWN, _NEEDED) as backup,
+            self.database.connection() as connection,
+            connection.begin(),
+        ):
+            within = Within(self.database, connection)
+            with within.raw() as raw:
+                _check_alone(raw)
+                _check_revision(raw, backup.manifest)
+                if not replace and _anything(raw, owner):
+                    raise ConflictError(
+                        "not_empty",
+                        "there are sieves, formulas or runs here, which would be replaced",
+                        "say that they are to be replaced, or restore into an empty installation",
+                    )
+                counts = _put_back(raw, backup, owner)
+                _check_references(raw, owner)
+            self.check(within)
+        return counts
 
 
-@dataclass(frozen=True)
-class _Members:
-    manifest: Mapping[str, Any]
-    rows: Mapping[str, list[dict[str, Any]]]
-
-
-def _bad(why: str) -> DataError:
-    message = f"the backup can't be used: {' '.join(why.split())[:200]}"
-    return DataError(Problem(code="bad_backup", message=message, mend="nothing was changed"))
-
-
-def _read(path: Path) -> _Members:
-    try:
-        with zipfile.ZipFile(path) as archive:
-            manifest = json.loads(archive.read(MANIFEST))
-            names = [name for name in archive.namelist() if name.endswith(".jsonl")]
-            rows = {
-                name.removesuffix(".jsonl"): [
-                    json.loads(line) for line in archive.read(name).splitlines() if line
-                ]
-                for name in names
-            }
-    except (OSError, KeyError, ValueError, zipfile.BadZipFile) as error:
-        raise _bad(f"it is no file of backup ({error})") from None
-    if not isinstance(manifest, dict) or manifest.get("format") != FORMAT:
-        raise _bad("it is of another format")
-    try:
-        _check_documents(rows)
-    except (CoreError, ValidationError, KeyError, TypeError, AttributeError) as error:
-        raise _bad(f"what it holds can't be read: {error}") from None
-    return _Members(manifest, rows)
-
-
-def _check_documents(rows: Mapping[str, list[dict[str, Any]]]) -> None:
-    """What pages will read has to be readable before it takes the place of what is there."""
-    for table in ("sieve_versions", "runs"):
-        for row in rows.get(table, ()):
-            read_sieve(row["body"])
-    for row in rows.get("universes", ()):
-        _RULE.validate_python(row["rule"])
-    for row in rows.get("outlooks", ()):
-        _OUTLOOK.validate_python(row["body"])
-    for row in rows.get(_MENDINGS, ()):
-        _MENDING.validate_python(row["body"])
+def _check_alone(connection: psycopg.Connection) -> None:
+    locked = connection.execute("SELECT pg_try_advisory_xact_lock(%s)", (ONE_RESTORE,)).fetchone()
+    if locked != (True,):
+        message = "another backup is being put back just now"
+        raise ConflictError("restoring", message, "wait for it, then look what is here")
 
 
 def _revision(connection: psycopg.Connection) -> str:
@@ -186,91 +157,133 @@ def _revision(connection: psycopg.Connection) -> str:
 
 def _check_revision(connection: psycopg.Connection, manifest: Mapping[str, Any]) -> None:
     if str(manifest.get("revision", "")) > _revision(connection):
-        raise _bad("it was made by a later version of the application")
+        raise unreadable("it was made by a later version of the application")
+
+
+def _check_references(connection: psycopg.Connection, owner: int) -> None:
+    """What was put back belongs together, also where the tables don't say so."""
+    for query, why in _APART:
+        found = connection.execute(query.encode(), {"owner": owner}).fetchone()
+        if found:
+            raise unreadable(why.format(*found))
+
+
+_NO_VERSION = """
+SELECT own.id, own.version FROM {table}s own WHERE own.owner_id = %(owner)s AND NOT EXISTS (
+    SELECT FROM {table}_versions v WHERE v.{table}_id = own.id AND v.version = own.version)
+"""
+_APART = (
+    (_NO_VERSION.format(table="sieve"), "sieve {} has no version {}"),
+    (_NO_VERSION.format(table="formula"), "formula {} has no version {}"),
+    (
+        "SELECT r.id, r.version, r.sieve_id FROM runs r WHERE r.owner_id = %(owner)s AND NOT EXISTS ("
+        "SELECT FROM sieve_versions v JOIN sieves s ON s.id = v.sieve_id WHERE v.sieve_id = r.sieve_id "
+        "AND v.version = r.version AND s.owner_id = r.owner_id)",
+        "run {} is of version {} of sieve {}, which is not there",
+    ),
+    (
+        "SELECT v.id, v.sieve_id, v.run_id FROM verdicts v JOIN runs r ON r.id = v.run_id "
+        "WHERE v.owner_id = %(owner)s AND (r.sieve_id <> v.sieve_id OR r.owner_id <> v.owner_id)",
+        "verdict {} is on a setup of sieve {} in run {}, which is of another",
+    ),
+)
+"""Queries that find what does not belong together, and what it is called then."""
 
 
 def _anything(connection: psycopg.Connection, owner: int) -> bool:
+    """Whether something was made here: a desk as it came, with the demo or without, counts as empty."""
     known = {"owner": owner}
-    queries = (f"SELECT 1 FROM {t.name} WHERE {t.mine} LIMIT 1" for t in _TABLES)
-    return any(connection.execute(query.encode(), known).fetchone() for query in queries)
+    made = ("formulas", "arrangements", "outlooks", "runs")
+    queries = [f"SELECT 1 FROM {name} WHERE owner_id = %(owner)s LIMIT 1" for name in made]
+    queries += ["SELECT 1 FROM mendings WHERE deleted_at IS NULL LIMIT 1"]
+    if any(connection.execute(query.encode(), known).fetchone() for query in queries):
+        return True
+    bodies = connection.execute(
+        b"SELECT v.body FROM sieve_versions v JOIN sieves s ON s.id = v.sieve_id WHERE s.owner_id = %s",
+        (owner,),
+    )
+    if not {str(body) for (body,) in bodies} <= {write_sieve(example) for example in EXAMPLES}:
+        return True
+    came = [(own.name, own.rule) for own in (*universes(), Universe(name=EVERYTHING))]
+    rules = connection.execute(b"SELECT name, rule FROM universes WHERE owner_id = %s", (owner,))
+    return any((name, _RULE.validate_python(rule)) not in came for name, rule in rules)
 
 
-def _put_back(connection: psycopg.Connection, members: _Members, owner: int) -> dict[str, int]:
+_COUNT_ON = """
+SELECT setval(own.sequence, greatest(
+    (SELECT coalesce(max(id), 1) FROM {table}), coalesce(pg_sequence_last_value(own.sequence), 1)
+))
+FROM (SELECT pg_get_serial_sequence('{table}', 'id')::regclass AS sequence) own
+"""
+"""Numbers go on behind all that were ever given, those of what was replaced included: an address or a table
+that names a run never means another one."""
+
+
+def _put_back(connection: psycopg.Connection, backup: BackupFile, owner: int) -> dict[str, int]:
     counts = {}
     for table in reversed(_TABLES):
         connection.execute(
             f"DELETE FROM {table.name} WHERE {table.mine}".encode(), {"owner": owner}
         )
     for table in _TABLES:
-        rows = members.rows.get(table.name, [])
-        for row in rows:
-            if "owner_id" in row:
-                row["owner_id"] = owner
-        counts[table.name] = _insert(connection, table.name, rows)
+        counts[table.name] = _insert(connection, table.name, backup, owner)
         if table.counted:
-            connection.execute(
-                f"SELECT setval(pg_get_serial_sequence('{table.name}', 'id'), "
-                f"(SELECT coalesce(max(id), 1) FROM {table.name}))".encode()
-            )
-    counts[_PAIRS] = _put_pairs(connection, members.rows.get(_PAIRS, []))
-    counts[_MENDINGS] = _put_mendings(connection, members.rows.get(_MENDINGS, []))
-    for row in members.rows.get(_SETTINGS, []):
-        if row.get("key") in KEPT_SETTINGS:
-            connection.execute(
-                "INSERT INTO settings (key, value) VALUES (%(key)s, %(value)s) "
-                "ON CONFLICT (key) DO UPDATE SET value = excluded.value",
-                row,
-            )
+            connection.execute(_COUNT_ON.format(table=table.name).encode())
+    market = {name: [row for _, row in backup.rows(name)] for name in backup_market.MEMBERS}
+    try:
+        counts |= backup_market.put_back(connection, market, owner)
+        for _, row in backup.rows(_SETTINGS):
+            if row["key"] in KEPT_SETTINGS:
+                if row["key"] == SOURCES:
+                    row["value"] = backup_market.sources_anew(row["value"])
+                connection.execute(
+                    "INSERT INTO settings (key, value) VALUES (%(key)s, %(value)s) "
+                    "ON CONFLICT (key) DO UPDATE SET value = excluded.value",
+                    row,
+                )
+    except NO_ROW as error:
+        raise unreadable(f"what it says of the market can't be read: {error}") from None
     connection.execute(BUMP_MARKET.encode())
     return counts
 
 
-def _insert(connection: psycopg.Connection, table: str, rows: Sequence[Mapping[str, Any]]) -> int:
-    """Rows into a table; columns that a row does not know get their default."""
+def _insert(connection: psycopg.Connection, table: str, backup: BackupFile, owner: int) -> int:
+    """Rows into a table; columns that a row does not know get their default. Raises DataError that names
+    the row which does not fit."""
     there = connection.execute(
         "SELECT column_name FROM information_schema.columns WHERE table_name = %s", (table,)
     ).fetchall()
-    columns = [name for (name,) in there if rows and name in rows[0]]
+    count, coming = 0, backup.rows(table)
+    columns: list[str] = []
+    while some := list(islice(coming, AT_ONCE)):
+        columns = columns or [name for (name,) in there if name in some[0][1]]
+        for _, row in some:
+            if "owner_id" in row:
+                row["owner_id"] = owner
+        statement = _into(table, columns)
+        try:
+            _insert_all(connection, statement, [row for _, row in some])
+        except NO_ROW:
+            for place, row in some:
+                try:
+                    _insert_all(connection, statement, [row])
+                except NO_ROW as error:
+                    raise unreadable(f"{place} can't be taken: {error}") from None
+            raise
+        count += len(some)
+    return count
+
+
+def _into(table: str, columns: Sequence[str]) -> sql.Composed:
     named = sql.SQL(", ").join(map(sql.Identifier, columns))
-    statement = sql.SQL(
+    return sql.SQL(
         "INSERT INTO {table} ({named}) SELECT {named} FROM jsonb_populate_recordset(NULL::{table}, %s)"
     ).format(table=sql.Identifier(table), named=named)
-    for first in range(0, len(rows), AT_ONCE):
-        connection.execute(statement, (Jsonb(list(rows[first : first + AT_ONCE])),))
-    return len(rows)
 
 
-def _put_pairs(connection: psycopg.Connection, rows: Sequence[Mapping[str, Any]]) -> int:
-    count = 0
-    for row in rows:
-        found = connection.execute(
-            "INSERT INTO instruments (code, name, kind, venue, currency, tick, point_value, facts, "
-            "deleted_at) VALUES (%(code)s, %(name)s, %(kind)s, %(venue)s, %(currency)s, %(tick)s, "
-            "%(point_value)s, %(facts)s, %(deleted_at)s) ON CONFLICT (code) DO UPDATE SET "
-            "name = excluded.name, facts = excluded.facts, deleted_at = excluded.deleted_at "
-            "WHERE instruments.kind = 'pair'",
-            {**row, "facts": Jsonb(row.get("facts") or {})},
-        )
-        count += found.rowcount
-    return count
-
-
-def _put_mendings(connection: psycopg.Connection, rows: Sequence[Mapping[str, Any]]) -> int:
-    """Mendings of instruments that are here, in place of those there were; their bars are read anew."""
-    touched = connection.execute("DELETE FROM mendings RETURNING instrument_id").fetchall()
-    numbers = {number for (number,) in touched}
-    count = 0
-    for row in rows:
-        added = connection.execute(
-            "INSERT INTO mendings (instrument_id, body, created_at, deleted_at) "
-            "SELECT id, %(body)s, %(created_at)s, %(deleted_at)s FROM instruments "
-            "WHERE code = %(code)s RETURNING instrument_id",
-            {**row, "body": Jsonb(row.get("body"))},
-        ).fetchone()
-        if added:
-            numbers.add(added[0])
-            count += 1
-    version = connection.execute(BUMP.encode()).fetchone()
-    for base in range(1, 8):
-        connection.execute(CHANGED.encode(), (sorted(numbers), base, version and version[0]))
-    return count
+def _insert_all(
+    connection: psycopg.Connection, statement: sql.Composed, rows: Sequence[Row]
+) -> None:
+    """All of them or none; what is put back besides stays."""
+    with connection.transaction():
+        connection.execute(statement, (Jsonb(list(rows)),))

@@ -16,11 +16,24 @@ WHERE NOT EXISTS (SELECT FROM bars b WHERE b.instrument_id = wanted.id AND b.bas
 """
 ADD_INSTRUMENT = (
     "INSERT INTO instruments (code, name, kind, venue, currency, tick, point_value, facts) "
-    "VALUES (%s, %s, %s, %s, %s, %s, %s, %s) ON CONFLICT (code) DO UPDATE SET deleted_at = NULL"
+    "VALUES (%s, %s, %s, %s, %s, %s, %s, %s) ON CONFLICT (code) DO UPDATE SET deleted_at = NULL, "
+    "kind = CASE WHEN instruments.kind = 'other' THEN excluded.kind ELSE instruments.kind END, "
+    "currency = CASE WHEN instruments.currency = '' THEN excluded.currency ELSE instruments.currency END"
 )
+"""One that was put away comes back as it was; of no kind or currency, as it is said to be now."""
 MADE = "UPDATE imports SET reversible = true, made = made || %s WHERE id = %s"
 """An import is remembered with the instruments that it made."""
 NEWEST_PERIOD = "SELECT period FROM open_periods WHERE base = %s ORDER BY period DESC LIMIT 1"
+NEWEST_BAR = """
+SELECT max(b.time) FROM instruments i, LATERAL (
+    SELECT max(time) AS time FROM bars WHERE instrument_id = i.id AND base = %s
+) b
+"""
+NEWEST_TRADE = """
+SELECT max(t.time) FROM instruments i, LATERAL (
+    SELECT max(time) AS time FROM trades WHERE instrument_id = i.id
+) t
+"""
 ADD_BLOCK = (
     "INSERT INTO bar_blocks (instrument_id, base, period, rows, payload) "
     "VALUES (%s, %s, %s, %s, %s) ON CONFLICT DO NOTHING"

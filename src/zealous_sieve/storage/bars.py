@@ -12,6 +12,7 @@ from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 from itertools import pairwise
 from threading import Lock
+from typing import Any
 
 import numpy as np
 import psycopg
@@ -124,6 +125,15 @@ class BarStore:
         all or nothing."""
         with self.database.raw() as connection:
             return take_back(connection, import_id, codes)
+
+    def newest(self) -> dict[Base, int]:
+        """When the newest bar of each base opened, in seconds since 1970."""
+        with self.database.raw() as connection:
+            found: dict[Base, Any] = {
+                b: connection.execute(sql.NEWEST_BAR, (int(b),)).fetchone() for b in BARS
+            }
+            found[Base.TRADES] = connection.execute(sql.NEWEST_TRADE).fetchone()
+            return {b: int(row[0].timestamp()) for b, row in found.items() if row and row[0]}
 
     def put_away_empty(self, codes: Sequence[str]) -> int:
         """Put away those of some instruments that have no bars; returns how many."""

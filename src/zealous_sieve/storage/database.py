@@ -46,14 +46,23 @@ class Database:
         """The same database for another owner."""
         return Database(self.address, owner, self.engine)
 
+    @property
+    def owner_id(self) -> int:
+        """The number of the owner."""
+        if self._owner_id is None:
+            with _told():
+                self._owner_id = owner_id(self.engine, self.owner)
+        return self._owner_id
+
     @contextmanager
     def session(self) -> Iterator[Session]:
         """One transaction: committed at the end, rolled back on an error."""
-        with _told():
-            if self._owner_id is None:
-                self._owner_id = owner_id(self.engine, self.owner)
-            with self._sessions(info={OWNER: self._owner_id}) as session, session.begin():
-                yield session
+        with (
+            _told(),
+            self._sessions(info={OWNER: self.owner_id}) as session,
+            session.begin(),
+        ):
+            yield session
 
     @contextmanager
     def connection(self) -> Iterator[Connection]:
@@ -69,6 +78,41 @@ class Database:
             psycopg.connect(self.address, connect_timeout=CONNECT_TIMEOUT) as connection,
         ):
             yield connection
+
+
+class Within(Database):
+    """The database as it will be once a transaction is through: all goes by its connection, and stays or
+    goes with it."""
+
+    def __init__(self, outer: Database, own: Connection) -> None:
+        super().__init__(outer.address, outer.owner, outer.engine)
+        self.own = own
+        self._owner_id = owner_id(self.engine, self.owner)
+
+    def for_owner(self, owner: str) -> Database:
+        """Itself: a transaction is of one owner."""
+        assert owner == self.owner
+        return self
+
+    @contextmanager
+    def session(self) -> Iterator[Session]:
+        """A part of the transaction: taken back on an error."""
+        info = {OWNER: self.owner_id}
+        joined = Session(self.own, join_transaction_mode="create_savepoint", info=info)
+        with _told(), joined as session, session.begin():
+            yield session
+
+    @contextmanager
+    def connection(self) -> Iterator[Connection]:
+        with _told():
+            yield self.own
+
+    @contextmanager
+    def raw(self) -> Iterator[psycopg.Connection]:
+        found = self.own.connection.driver_connection
+        assert isinstance(found, psycopg.Connection)
+        with _told():
+            yield found
 
 
 @contextmanager

@@ -9,7 +9,7 @@ import tempfile
 from collections.abc import Mapping, Sequence
 from datetime import UTC, datetime
 from pathlib import Path
-from typing import Any
+from typing import Any, TextIO
 
 import numpy as np
 import pyarrow as pa
@@ -219,8 +219,8 @@ def write_table(columns: Mapping[str, Sequence[Any]], path: Path) -> None:
     match path.suffix.lower():
         case ".csv":
             with path.open("w", newline="", encoding="utf-8") as file:
-                writer = csv.writer(file, lineterminator="\n")
-                writer.writerow(columns)
+                writer = csv_writer(file)
+                writer.writerow(map(safe_text, columns))
                 writer.writerows(zip(*(_texts(c) for c in columns.values()), strict=True))
         case ".json":
             rows = zip(*columns.values(), strict=True)
@@ -283,14 +283,40 @@ def _texts(values: Sequence[Any]) -> list[str]:
 
 
 def _cell(value: Any) -> str:
-    """A value as it stands in a CSV file. A text that a spreadsheet would read as a formula is marked as
-    text by a quote before it."""
+    """A value as it stands in a CSV file."""
     if isinstance(value, float):
         return exact(value)
     if isinstance(value, datetime):
         return _stamp(value)
-    text = "" if value is None else str(value)
-    risky = isinstance(value, str) and text[:1] in ("=", "+", "-", "@", "\t", "\r")
+    if isinstance(value, str):
+        return safe_text(value)
+    return "" if value is None else str(value)
+
+
+class _Lines:
+    """A text file that is written a row at a time, each ended by a line feed alone."""
+
+    def __init__(self, file: TextIO) -> None:
+        self.file = file
+
+    def write(self, row: str) -> int:
+        return self.file.write(row.removesuffix("\r\n") + "\n")
+
+
+def csv_writer(file: TextIO, separator: str = ",") -> Any:
+    """A writer of CSV that quotes carriage returns too, which would begin another row: the one of the
+    standard library quotes what ends its own rows."""
+    return csv.writer(_Lines(file), delimiter=separator, lineterminator="\r\n")
+
+
+RISKY = "=+-@\t\r\n＝＋－＠"
+"""With one of these a spreadsheet begins a formula, wide ones included."""
+
+
+def safe_text(text: str) -> str:
+    """A text as it stands in a CSV file: one that a spreadsheet would read as a formula is marked as text
+    by a quote before it; what is a number stays one."""
+    risky = text.lstrip(" ")[:1] in tuple(RISKY)
     return f"'{text}" if risky and not _is_number(text) else text
 
 

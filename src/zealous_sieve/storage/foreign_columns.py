@@ -225,7 +225,7 @@ def _bar_values(
     found |= {"close": close, "volume": np.zeros(len(close))}
     if "volume" in layout.columns:
         found["volume"] = _numbers(piece, layout, "volume", refusals, bad)
-    for name in EXTRAS:
+    for name in (*EXTRAS, *(("adjusted",) if layout.adjusts else ())):
         if name in layout.columns:
             found[name] = _numbers(piece, layout, name, refusals, bad, may_lack=True)
     return found

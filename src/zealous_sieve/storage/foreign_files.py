@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import codecs
 import csv
+import re
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
@@ -17,7 +18,13 @@ import pyarrow.parquet as pq
 from numpy.typing import NDArray
 
 from zealous_sieve.core.errors import DataError, Problem
-from zealous_sieve.core.market.foreign.layout import Content, Encoding, Layout, check_layout
+from zealous_sieve.core.market.foreign.layout import (
+    SEPARATORS,
+    Content,
+    Encoding,
+    Layout,
+    check_layout,
+)
 from zealous_sieve.core.market.foreign.refusals import PLACE, Refusals
 from zealous_sieve.core.market.foreign.understand import (
     Glimpse,
@@ -26,13 +33,22 @@ from zealous_sieve.core.market.foreign.understand import (
     understand,
     understand_columns,
 )
+from zealous_sieve.storage.files import csv_writer, safe_text
 
 FIRST_LINES = 400
 FIRST_BYTES = 256 * 1024
 BLOCK = 8 * 1024 * 1024
 MOST_ROWS = 60_000_000
 """More rows than that are better brought in several files: all of them have to fit into memory."""
+MOST_COLUMNS = 16_384
+LONGEST_CELL = 10_000
+"""Characters; a row with a longer cell is refused."""
+NO_CELL = 4 * LONGEST_CELL
+"""So much among the first rows, signs around it included, is no cell of a table at all."""
+MOST_FOOTER = 64 * 1024 * 1024
+"""Bytes of what a Parquet file says of itself."""
 PARQUET = (".parquet", ".pq")
+csv.field_size_limit(2 * BLOCK)
 Told = Callable[[int, int], None]
 """Is told how many bytes of all have been read; raises to stop the reading."""
 
@@ -40,6 +56,12 @@ Told = Callable[[int, int], None]
 def unreadable(why: str, mend: str) -> DataError:
     """That a file is nothing that can be read, and what can be."""
     return DataError(Problem(code="unreadable_file", message=why, mend=mend))
+
+
+def too_many_columns(count: int | str) -> DataError:
+    message = f"there are {count} columns, and no more than {MOST_COLUMNS:,} are read"
+    mend = "bring fewer columns, or a row for each instrument and time"
+    return DataError(Problem(code="too_many_columns", message=message, mend=mend))
 
 
 def is_parquet(name: str) -> bool:
@@ -58,6 +80,8 @@ def glimpse(path: Path, name: str, zones: Mapping[str, str]) -> Glimpse:
         understood = understand(lines, stem, zones, encoding)
         sample = sample_of(lines, understood.layout)
     if not sample.rows:
+        if not is_parquet(name) and path.stat().st_size > FIRST_BYTES:
+            raise _long_line(2)
         raise DataError(
             Problem(
                 code="no_rows",
@@ -79,7 +103,8 @@ def sample_in(path: Path, name: str, layout: Layout) -> Sample:
 
 
 def first_lines(path: Path, known: Encoding | None = None) -> tuple[list[str], Encoding]:
-    """The first whole lines of a text, and how it is encoded. Raises DataError ``unreadable_file``."""
+    """The first whole lines of a text, and how it is encoded. Raises DataError ``unreadable_file``,
+    ``too_many_columns``."""
     with path.open("rb") as file:
         start = file.read(FIRST_BYTES)
     encoding = known or _encoding(start)
@@ -90,13 +115,34 @@ def first_lines(path: Path, known: Encoding | None = None) -> tuple[list[str], E
     if "\0" in text:
         raise unreadable("the file is no table of text", "bring CSV or Parquet")
     lines = text.splitlines()
-    if len(start) == FIRST_BYTES and len(lines) > 1:
+    if len(start) == FIRST_BYTES:
+        if len(lines) == 1:
+            raise _long_line(1)
         lines.pop()
+    for number, line in enumerate(lines[:FIRST_LINES], start=1):
+        if len(line) > MOST_COLUMNS:
+            _check_line(number, line)
     if not any(line.strip() for line in lines):
         raise DataError(
             Problem(code="no_rows", message="the file is empty", mend="bring one with rows")
         )
     return lines[:FIRST_LINES], encoding
+
+
+def _long_line(number: int) -> DataError:
+    why = f"line {number} goes on for more than {FIRST_BYTES // 1024} kB"
+    return unreadable(why, "bring a table with a line for each row")
+
+
+def _check_line(number: int, line: str) -> None:
+    """Raises DataError where a line is no row of a table."""
+    most = max(line.count(separator) for separator in SEPARATORS) + 1
+    if most > MOST_COLUMNS:
+        raise too_many_columns(f"{most:,}")
+    longest = max(map(len, re.split("[" + "".join(SEPARATORS) + "]", line)))
+    if longest > NO_CELL:
+        why = f"line {number} has a cell of {longest:,} characters"
+        raise unreadable(why, f"no cell has more than {LONGEST_CELL:,}")
 
 
 def head_of(path: Path, name: str, skip: int) -> tuple[object, ...]:
@@ -120,18 +166,82 @@ def _encoding(start: bytes) -> Encoding:
 
 
 def parquet_file(path: Path) -> pq.ParquetFile:
+    """Raises DataError ``unreadable_file``, ``too_many_columns``, ``too_many_rows``."""
     try:
-        return pq.ParquetFile(path)
+        _check_footer(path)
+        schema = pq.read_schema(path)
+        if len(schema) > MOST_COLUMNS:
+            raise too_many_columns(f"{len(schema):,}")
+        # What stands often in a column is kept once: unfolded it could be any size.
+        texts = [own.name for own in schema if _is_text(own.type)]
+        file = pq.ParquetFile(path, read_dictionary=texts)
+        _check_count(file.metadata.num_rows)
+        return file
     except (pa.ArrowException, OSError) as error:
         why = f"the file is no Parquet: {str(error).splitlines()[0][:120]}"
         raise unreadable(why, "bring CSV or Parquet, with an ending that says which") from None
+
+
+def _check_footer(path: Path) -> None:
+    with path.open("rb") as file:
+        size = file.seek(0, 2)
+        file.seek(max(0, size - 8))
+        told = int.from_bytes(file.read(4), "little")
+    if MOST_FOOTER < told < size:
+        raise too_many_columns("far too many")
+
+
+def _check_count(rows: int) -> None:
+    if rows > MOST_ROWS:
+        message = f"there are more than {MOST_ROWS:,} rows"
+        raise DataError(Problem(code="too_many_rows", message=message, mend="bring them in parts"))
+
+
+def _is_text(kind: Any) -> bool:
+    kinds = (pa.types.is_string, pa.types.is_large_string)
+    return any(check(kind) for check in (*kinds, pa.types.is_binary, pa.types.is_large_binary))
+
+
+def _lengths(column: Any) -> Any:
+    """How many bytes the texts of a column have, by row; None for what is none."""
+    if pa.types.is_dictionary(column.type):
+        if not _is_text(column.type.value_type):
+            return None
+        return pc.take(pc.binary_length(column.dictionary), column.indices)
+    return pc.binary_length(column) if _is_text(column.type) else None
+
+
+def _without_long(
+    columns: Mapping[str, Any], lines: NDArray[np.int64], refusals: Refusals
+) -> tuple[Mapping[str, Any], NDArray[np.int64]]:
+    """Rows without those that have a cell of more characters than any cell has."""
+    long = np.zeros(len(lines), bool)
+    for name, column in columns.items():
+        lengths = _lengths(column)
+        if lengths is None or not len(lines) or (pc.max(lengths).as_py() or 0) <= LONGEST_CELL:
+            continue
+        over = pc.fill_null(pc.greater(lengths, LONGEST_CELL), False)
+        for row in np.flatnonzero(over.to_numpy(zero_copy_only=False) & ~long):
+            reason = f"the cell has more than {LONGEST_CELL:,} characters"
+            refusals.add(int(lines[row]), name, str(column[row].as_py()), reason)
+            long[row] = True
+    if not long.any():
+        return columns, lines
+    kept = pa.array(~long)
+    return {name: column.filter(kept) for name, column in columns.items()}, lines[~long]
 
 
 def parquet_sample(path: Path) -> Sample:
     file = parquet_file(path)
     names = list(file.schema_arrow.names)
     batch = next(file.iter_batches(batch_size=FIRST_LINES), None)
-    columns = [] if batch is None else [texts_of(column).to_pylist() for column in batch.columns]
+    columns = []
+    for column in () if batch is None else batch.columns:
+        longest = pc.max(own).as_py() if (own := _lengths(column)) is not None else 0
+        if (longest or 0) > NO_CELL:
+            why = f"one of the first rows has a cell of {longest:,} characters"
+            raise unreadable(why, f"no cell has more than {LONGEST_CELL:,}")
+        columns.append(texts_of(column).to_pylist())
     return Sample(names=names, rows=[[c or "" for c in row] for row in zip(*columns, strict=True)])
 
 
@@ -218,10 +328,7 @@ def pieces(tables: Sequence[Table], refusals: Refusals, told: Told) -> Iterator[
         try:
             for piece in read(table, first, refusals, part):
                 count += len(piece.lines)
-                if count > MOST_ROWS:
-                    message = f"there are more than {MOST_ROWS:,} rows"
-                    mend = "bring them in parts"
-                    raise DataError(Problem(code="too_many_rows", message=message, mend=mend))
+                _check_count(count)
                 yield replace(piece, codes=((table.layout.code, len(piece.lines)),))
         except DataError as error:
             if len(tables) == 1 or count > MOST_ROWS:
@@ -229,7 +336,7 @@ def pieces(tables: Sequence[Table], refusals: Refusals, told: Told) -> Iterator[
             refusals.add(first, "all", table.name, str(error.problem))
 
 
-def _parquet_pieces(table: Table, first: int, _: Refusals, told: Told) -> Iterator[Piece]:
+def _parquet_pieces(table: Table, first: int, refusals: Refusals, told: Told) -> Iterator[Piece]:
     layout = table.layout
     file = parquet_file(table.path)
     check_layout(layout, file.schema_arrow.names)
@@ -242,7 +349,9 @@ def _parquet_pieces(table: Table, first: int, _: Refusals, told: Told) -> Iterat
             lines = np.arange(first + done + 1, first + done + 1 + batch.num_rows)
             done += batch.num_rows
             told(done, total)
-            yield Piece(columns={n: batch.column(n) for n in batch.schema.names}, lines=lines)
+            whole = dict(zip(batch.schema.names, batch.columns, strict=True))
+            columns, lines = _without_long(whole, lines, refusals)
+            yield Piece(columns={n: _plain(own) for n, own in columns.items()}, lines=lines)
     except pa.ArrowException as error:
         raise unreadable(f"the file can't be read: {error}", "bring it anew") from None
 
@@ -287,7 +396,9 @@ def _csv_pieces(table: Table, first: int, refusals: Refusals, told: Told) -> Ite
                 numbers = _numbers_of(following, batch.num_rows, broken)
                 following = int(numbers[-1]) + 1 if len(numbers) else following
                 told(min(total, file.tell()), total)
-                yield _without_blank(batch, numbers + first)
+                columns, places = _without_blank(batch, numbers + first)
+                columns, places = _without_long(columns, places, refusals)
+                yield Piece(columns=columns, lines=places)
     except pa.ArrowException as error:
         why = f"the file can't be read as {layout.encoding}: {str(error).splitlines()[0][:160]}"
         raise unreadable(
@@ -302,7 +413,14 @@ def _numbers_of(first: int, count: int, broken: Sequence[int]) -> NDArray[np.int
     return numbers[~np.isin(numbers, later)][:count]
 
 
-def _without_blank(batch: pa.RecordBatch, lines: NDArray[np.int64]) -> Piece:
+def _plain(column: Any) -> Any:
+    """A column with each value at its place."""
+    return column.dictionary_decode() if pa.types.is_dictionary(column.type) else column
+
+
+def _without_blank(
+    batch: pa.RecordBatch, lines: NDArray[np.int64]
+) -> tuple[Mapping[str, Any], NDArray[np.int64]]:
     """An empty line is no row."""
     blank = np.ones(batch.num_rows, bool)
     for column in batch.columns:
@@ -310,7 +428,7 @@ def _without_blank(batch: pa.RecordBatch, lines: NDArray[np.int64]) -> Piece:
             blank &= pc.equal(pc.binary_length(column), 0).to_numpy(zero_copy_only=False)
     if blank.any():
         batch, lines = batch.filter(pa.array(~blank)), lines[~blank]
-    return Piece(columns=dict(zip(batch.schema.names, batch.columns, strict=True)), lines=lines)
+    return dict(zip(batch.schema.names, batch.columns, strict=True)), lines
 
 
 def read_texts(
@@ -335,7 +453,7 @@ def write_refused(tables: Sequence[Table], refusals: Refusals, out: Path) -> Non
     separator = "," if is_parquet(first.name) else first.layout.separator
     many, width, headed = len(tables) > 1, 0, False
     with out.open("w", newline="", encoding="utf-8") as file:
-        writer = csv.writer(file, delimiter=separator, lineterminator="\n")
+        writer = csv_writer(file, separator)
         for place, own in sorted(reasons.items()):
             table = tables[place]
             whole = [(0, [""])] if 0 in own else []
@@ -346,6 +464,7 @@ def write_refused(tables: Sequence[Table], refusals: Refusals, out: Path) -> Non
                 told = ("line", "reason") if line is None else (str(line), own[line])
                 width = max(width, len(cells))
                 where = ("file" if line is None else table.name,) if many else ()
+                cells = [safe_text(cell) for cell in cells]
                 writer.writerow([*cells, *[""] * (width - len(cells)), *where, *told])
 
 

@@ -20,6 +20,7 @@ from sqlalchemy import (
     func,
     literal,
     select,
+    text,
     true,
 )
 from sqlalchemy.orm import Session, aliased
@@ -30,8 +31,10 @@ from zealous_sieve.storage.database import Database
 from zealous_sieve.storage.documents import read_hit, write_hit
 from zealous_sieve.storage.models import HitRow, RunRow, VerdictRow
 from zealous_sieve.usecases.ports import (
+    DecidedSetup,
     HitCounts,
     HitsQuery,
+    HitTally,
     OpenIdea,
     Run,
     SeenHit,
@@ -43,6 +46,13 @@ _IN_BODY = ("timeframe", "values", "unknown")
 _COLUMNS = tuple(f.name for f in fields(Hit) if f.name not in _IN_BODY)
 EVERYTHING = HitsQuery()
 MOST_IDEAS = 1_000
+MOST_DECIDED = 20_000
+_SETUP = (
+    VerdictRow.sieve_id, VerdictRow.code, VerdictRow.side, VerdictRow.timeframe, VerdictRow.fired_at,
+)  # fmt: skip
+_LAST_VERDICTS = select(func.max(VerdictRow.id)).group_by(*_SETUP)
+_OF_HIT_NAMES = ("name", "bar_at", "close", "tick")
+_OF_HIT = tuple(getattr(HitRow, name) for name in _OF_HIT_NAMES)
 
 
 class HitStore:
@@ -104,6 +114,17 @@ class HitStore:
             codes = session.scalars(gone.order_by(earlier.place)) if before is not None else ()
             return HitCounts(waiting=waiting, new=new, gone=tuple(codes))
 
+    def tallies(self, compared: Sequence[tuple[Run, int | None]]) -> dict[int, HitTally]:
+        given = {
+            "runs": [run.id for run, _ in compared],
+            "before": [before for _, before in compared],
+            "timeframes": [run.sieve.timeframe for run, _ in compared],
+            "owner": self.database.owner_id,
+        }
+        with self.database.connection() as connection:
+            rows = connection.execute(_TALLIES, given).all() if compared else ()
+            return {run: HitTally(waiting=waiting, new=new) for run, waiting, new in rows}
+
     def of_instrument(self, code: str, limit: int) -> list[tuple[int, str, datetime, int]]:
         """The newest runs in which an instrument was a hit: number, sieve, moment, and its place."""
         query = (
@@ -117,13 +138,10 @@ class HitStore:
             return [(run, read_sieve(body).name, as_of, at) for run, body, as_of, at in rows]
 
     def open_ideas(self) -> list[OpenIdea]:
-        setup = (VerdictRow.sieve_id, VerdictRow.code, VerdictRow.side, VerdictRow.timeframe,
-                 VerdictRow.fired_at)  # fmt: skip
-        last = select(func.max(VerdictRow.id)).group_by(*setup)
         query = (
             select(VerdictRow, RunRow.body, RunRow.as_of)
             .join(RunRow, RunRow.id == VerdictRow.run_id)
-            .where(VerdictRow.id.in_(last))
+            .where(VerdictRow.id.in_(_LAST_VERDICTS))
             .where(VerdictRow.verdict.in_((VerdictKind.TAKE, VerdictKind.WATCH)))
             .order_by(VerdictRow.id.desc())
             .limit(MOST_IDEAS)
@@ -139,6 +157,37 @@ class HitStore:
                     verdict=VerdictKind(row.verdict or ""),
                 )
                 for row, body, as_of in session.execute(query)
+            ]
+
+    def decided(self, as_of: datetime | None) -> list[DecidedSetup]:
+        query = (
+            select(VerdictRow, RunRow.body, RunRow.as_of, *_OF_HIT)
+            .join(RunRow, RunRow.id == VerdictRow.run_id)
+            .join(HitRow, and_(HitRow.run_id == VerdictRow.run_id, HitRow.code == VerdictRow.code))
+            .where(VerdictRow.id.in_(_LAST_VERDICTS), VerdictRow.verdict.is_not(None))
+            .where(true() if as_of is None else RunRow.as_of <= as_of)
+            .order_by(VerdictRow.id.desc())
+            .limit(MOST_DECIDED)
+        )
+        names: dict[str, str] = {}
+        with self.database.session() as session:
+            return [
+                DecidedSetup(
+                    code=row.code,
+                    side=Side(row.side),
+                    timeframe=row.timeframe,
+                    sieve_id=row.sieve_id,
+                    sieve=names.get(body) or names.setdefault(body, read_sieve(body).name),
+                    run_id=row.run_id,
+                    as_of=moment,
+                    fired_at=row.fired_at,
+                    verdict=VerdictKind(row.verdict or ""),
+                    reason=row.reason,
+                    note=row.note,
+                    decided_at=row.created_at,
+                    **dict(zip(_OF_HIT_NAMES, of_hit, strict=True)),
+                )
+                for row, body, moment, *of_hit in session.execute(query)
             ]
 
     def add_verdict(
@@ -158,6 +207,25 @@ class HitStore:
                     note=note,
                 )
             )
+
+
+_TALLIES = text("""
+SELECT wanted.run, count(*) FILTER (WHERE last.verdict IS NULL), count(*) FILTER (
+    WHERE wanted.before IS NOT NULL AND NOT EXISTS (
+        SELECT FROM hits e WHERE e.run_id = wanted.before AND e.code = h.code AND e.side = h.side
+    )
+)
+FROM unnest(cast(:runs AS int[]), cast(:before AS int[]), cast(:timeframes AS text[]))
+    AS wanted (run, before, timeframe)
+JOIN runs r ON r.id = wanted.run JOIN hits h ON h.run_id = r.id
+LEFT JOIN LATERAL (
+    SELECT v.verdict FROM verdicts v
+    WHERE v.owner_id = :owner AND v.sieve_id = r.sieve_id AND v.code = h.code AND v.side = h.side
+        AND v.timeframe = wanted.timeframe AND v.fired_at = h.fired_at
+    ORDER BY v.id DESC LIMIT 1
+) last ON true
+GROUP BY wanted.run
+""")
 
 
 class _Seen:

@@ -135,6 +135,11 @@ class ImportStore:
             import_id, ImportRow.turn == turn, attempts=ImportRow.attempts + 1, done=0
         )
 
+    def wanted(self, import_id: int, turn: int) -> bool:
+        query = select(ImportRow.id).where(ImportRow.id == import_id, ImportRow.turn == turn)
+        with self.database.session() as session:
+            return session.scalar(query) is not None
+
     def progress(self, import_id: int, turn: int, done: int, total: int) -> bool:
         return self._change(import_id, ImportRow.turn == turn, done=done, total=total)
 

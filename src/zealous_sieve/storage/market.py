@@ -212,9 +212,17 @@ class MarketStore:
             if rows:
                 session.execute(insert(FindingRow), rows)
 
+    def desk_mark(self) -> str:
+        with self.database.connection() as connection:
+            return "/".join(connection.execute(_MARK, {"owner": self.database.owner_id}).one())
+
     def setting(self, key: str) -> str | None:
-        with self.database.session() as session:
-            return session.scalar(select(SettingRow.value).where(SettingRow.key == key))
+        return self.settings(key)[0]
+
+    def settings(self, *keys: str) -> list[str | None]:
+        with self.database.connection() as connection:
+            kept: dict[str, str] = dict(connection.execute(_SETTINGS, {"keys": list(keys)}).all())
+        return [kept.get(key) for key in keys]
 
     def set_setting(self, key: str, value: str | None) -> None:
         """Keep a setting; None takes it away."""
@@ -227,6 +235,25 @@ class MarketStore:
             session.execute(
                 statement.on_conflict_do_update(index_elements=["key"], set_={"value": value})
             )
+
+
+def _rows_of(table: str, key: str, where: str = "") -> str:
+    """A digest of which rows a table has, each in the state that some transaction left it in."""
+    rows = f"string_agg({key} || ' ' || xmin, ',' ORDER BY {key})"
+    return f"(SELECT md5(coalesce({rows}, '')) FROM {table} {where})"
+
+
+_SETTINGS = text("SELECT key, value FROM settings WHERE key = ANY(:keys)")
+_OWN = "WHERE owner_id = :owner"
+_PARTS = (
+    # Settings count the changes of bars, instruments, venues, events and facts.
+    _rows_of("settings", "key"),
+    _rows_of("findings", "id"),
+    _rows_of("mendings", "id"),
+    _rows_of("universes", "id", _OWN),
+    _rows_of("formulas", "id", _OWN),
+)
+_MARK = text(f"SELECT {', '.join(_PARTS)}")
 
 
 def _earlier(session: Session) -> dict[str, str]:

@@ -134,7 +134,7 @@ def in_force(connection: psycopg.Connection) -> dict[str, InForce]:
 CLOCKS_MOVED = f"""
 WITH split AS (
     SELECT DISTINCT m.instrument_id FROM mendings m
-    WHERE m.deleted_at IS NULL AND m.body->>'kind' = '{MendingKind.SPLIT}'
+    WHERE m.deleted_at IS NULL AND m.body->>'kind' IN ('{MendingKind.SPLIT}', '{MendingKind.PAYMENT}')
 ), version AS ({sql.BUMP})
 INSERT INTO bar_changes
 SELECT split.instrument_id, base, version.value FROM split, version, unnest(:bases) AS base

@@ -11,13 +11,18 @@ from collections.abc import Callable, Iterable, Iterator
 from pathlib import Path
 from typing import IO
 
-from zealous_sieve.core.errors import DataError
+from zealous_sieve.core.errors import DataError, Problem
 from zealous_sieve.storage.foreign_files import unreadable
 
 GZIP, ZIP, OLD_WORKBOOK = b"\x1f\x8b", b"PK\x03\x04", b"\xd0\xcf\x11\xe0"
 IN_WORKBOOKS = ("[Content_Types].xml", "mimetype", "content.xml")
 PIECE = 1 << 20
+MOST_WITHIN = 20_000
+"""So many tables of a zip are read."""
 ENDINGS = (".gz", ".gzip", ".zip")
+MOST_UNFOLDED = 200
+"""So many times its size is what a packed file may hold; tables of prices are 3 to 20 times theirs."""
+ROOM_ANYHOW = 64 * 1024 * 1024
 Room = Callable[[int], None]
 """Is told how many bytes have been written; raises where they are too many."""
 
@@ -70,8 +75,16 @@ class _Stream(io.RawIOBase):
         return found
 
 
-def _pieces(file: IO[bytes]) -> Iterator[bytes]:
+def _pieces(file: IO[bytes] | gzip.GzipFile, packed: int | None = None) -> Iterator[bytes]:
+    """What a file holds, which takes so many bytes ``packed``. Raises DataError ``too_large`` where that
+    is no measure for it."""
+    size = 0
     while piece := file.read(PIECE):
+        size += len(piece)
+        if packed is not None and size > max(ROOM_ANYHOW, MOST_UNFOLDED * packed):
+            message = f"the file unfolds to more than {MOST_UNFOLDED} times its size"
+            mend = "bring the table unpacked"
+            raise DataError(Problem(code="too_large", message=message, mend=mend))
         yield piece
 
 
@@ -88,12 +101,24 @@ def tar_members(pieces: Iterable[bytes]) -> Iterator[tuple[str, Iterator[bytes]]
         raise unreadable(f"the archive can't be read: {error}", "send the files anew") from None
 
 
+def zip_members(path: Path, name: str) -> Iterator[tuple[str, Iterator[bytes]]]:
+    """The tables that a zip holds, each to be read before the next. Raises DataError
+    ``unreadable_file``."""
+    try:
+        with zipfile.ZipFile(path) as archive:
+            for inner in _tables(archive, name)[:MOST_WITHIN]:
+                with archive.open(inner) as file:
+                    yield inner, _pieces(file, archive.getinfo(inner).compress_size)
+    except (zipfile.BadZipFile, RuntimeError, NotImplementedError, zlib.error, EOFError) as error:
+        raise _damaged(name, error) from None
+
+
 def _put(table: IO[bytes] | gzip.GzipFile, path: Path, room: Room) -> None:
     """Write a table in the place of the file that it is read from."""
     beside, size = path.with_name(f"{path.name}.unpacked"), 0
     try:
         with beside.open("wb") as out:
-            while piece := table.read(PIECE):
+            for piece in _pieces(table, path.stat().st_size):
                 size += len(piece)
                 room(size)
                 out.write(piece)
@@ -104,17 +129,23 @@ def _put(table: IO[bytes] | gzip.GzipFile, path: Path, room: Room) -> None:
         beside.unlink(missing_ok=True)
 
 
-def _only_table(archive: zipfile.ZipFile, name: str) -> str:
+def _tables(archive: zipfile.ZipFile, name: str) -> list[str]:
     names = archive.namelist()
     if any(own in names for own in IN_WORKBOOKS):
         raise _workbook(name)
     tables = [
         own for own in names if not own.endswith("/") and not own.startswith(("__MACOSX/", "."))
     ]
+    if not tables:
+        raise unreadable(f"{name} holds no file", "bring a zip with tables in it")
+    return tables
+
+
+def _only_table(archive: zipfile.ZipFile, name: str) -> str:
+    tables = _tables(archive, name)
     if len(tables) == 1:
         return tables[0]
-    count = f"{len(tables)} files" if tables else "no file"
-    raise unreadable(f"{name} holds {count}", "unpack it, and drop its tables together")
+    raise unreadable(f"{name} holds {len(tables)} files", "bring it in as many files, which it is")
 
 
 def _without_ending(name: str) -> str:

@@ -7,13 +7,16 @@ from pathlib import Path
 import psycopg
 
 from zealous_sieve.environment import DEMO_FILLED
+from zealous_sieve.usecases.errors import ConflictError
 
 MIGRATIONS = Path(__file__).resolve().parents[1] / "migrations"
 """The scripts, named by their revisions: ``0001_first_tables.py``."""
 
 
 def migrate(address: str, revision: str = "head") -> None:
-    """Bring the tables to the newest revision, or to one; does nothing when they are."""
+    """Bring the tables to the newest revision, or to one; does nothing when they are. Raises ConflictError
+    ``later_data`` where they are of a revision that is not known here."""
+    _check_known(address)
     from alembic import command
     from alembic.config import Config
 
@@ -23,9 +26,28 @@ def migrate(address: str, revision: str = "head") -> None:
     command.upgrade(config, revision)
 
 
+def _check_known(address: str) -> None:
+    with psycopg.connect(address) as connection:
+        there = connection.execute("SELECT to_regclass('alembic_version')").fetchone()
+        if there is None or there[0] is None:
+            return
+        found = connection.execute("SELECT version_num FROM alembic_version").fetchone()
+    if found and found[0] not in _revisions():
+        raise ConflictError(
+            "later_data",
+            f"the data were made by another, later version of the application ({found[0]})",
+            "start that version, or set ZEALOUS_SIEVE_DATA to a folder of its own for this one",
+        )
+
+
+def _revisions() -> list[str]:
+    scripts = (MIGRATIONS / "versions").glob("[0-9]*.py")
+    return sorted(path.name.split("_")[0] for path in scripts)
+
+
 def newest_revision() -> str:
     """The revision that the tables should have."""
-    return max(path.name for path in (MIGRATIONS / "versions").glob("[0-9]*.py")).split("_")[0]
+    return _revisions()[-1]
 
 
 def held(address: str) -> tuple[int, bool]:

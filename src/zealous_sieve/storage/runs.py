@@ -15,8 +15,10 @@ from zealous_sieve.storage.database import Database
 from zealous_sieve.storage.documents import read_outcome, write_outcome
 from zealous_sieve.storage.hits import write_hits
 from zealous_sieve.storage.models import RunRow
-from zealous_sieve.usecases.ports import Outcome, Run, RunProgress, RunState, StoredSieve
+from zealous_sieve.usecases.ports import Outcome, Run, RunOf, RunProgress, RunState, StoredSieve
 
+MOST_TOLD = 1_000
+"""So many runs of a sieve are told with its versions."""
 LOOKED_BACK = 100
 """So many earlier runs are looked through for one to compare with."""
 _WITHOUT = defer(RunRow.outcome)
@@ -49,12 +51,24 @@ class RunStore:
             row = session.get(RunRow, run_id)
             return _run(row) if row else None
 
-    def recent(self, limit: int) -> list[Run]:
+    def recent(self, limit: int, at: int = 0) -> list[Run]:
+        query = select(RunRow).options(_WITHOUT).order_by(RunRow.id.desc())
         with self.database.session() as session:
-            rows = session.scalars(
-                select(RunRow).options(_WITHOUT).order_by(RunRow.id.desc()).limit(limit)
-            )
+            rows = session.scalars(query.offset(at).limit(limit))
             return [_run(row, whole=False) for row in rows]
+
+    def of_sieve(self, sieve_id: int) -> list[RunOf]:
+        query = (
+            select(RunRow.id, RunRow.version, RunRow.as_of, RunRow.hit_count)
+            .where(RunRow.sieve_id == sieve_id, RunRow.state == RunState.DONE)
+            .order_by(RunRow.id.desc())
+            .limit(MOST_TOLD)
+        )
+        with self.database.session() as session:
+            return [
+                RunOf(id=own, version=version, as_of=as_of, hits=hits)
+                for own, version, as_of, hits in session.execute(query)
+            ]
 
     def unfinished(self) -> list[Run]:
         query = select(RunRow).where(RunRow.state.in_(_OPEN)).order_by(RunRow.id)

@@ -4,9 +4,11 @@ from __future__ import annotations
 
 import json
 import os
+import pickle
 import uuid
 from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import replace
+from itertools import chain
 from pathlib import Path
 from typing import IO
 
@@ -18,7 +20,7 @@ from zealous_sieve.core.market.foreign.understand import Glimpse, Sample
 from zealous_sieve.storage import foreign_files
 from zealous_sieve.storage.foreign_columns import read_rows
 from zealous_sieve.storage.foreign_files import Table
-from zealous_sieve.storage.packed import PIECE, tar_members, unpacked
+from zealous_sieve.storage.packed import PIECE, ZIP, tar_members, unpacked, zip_members
 from zealous_sieve.storage.unfolded import across_in, unfold
 from zealous_sieve.usecases.errors import disk_full
 from zealous_sieve.usecases.import_ports import Held, Told
@@ -117,6 +119,24 @@ class Uploads:
         with self._parts(number).open("a", encoding="utf-8") as names:
             names.write(json.dumps(held.name) + "\n")
 
+    def within(self, name: str, pieces: Iterable[bytes]) -> Iterator[tuple[str, Iterator[bytes]]]:
+        """The tables of a zip, each to be read before the next; another file is itself. Raises DataError
+        ``unreadable_file`` and ``too_large``, DiskFullError."""
+        coming = iter(pieces)
+        first = next(coming, b"")
+        if not first.startswith(ZIP):
+            yield name, chain((first,), coming)
+            return
+        self.folder.mkdir(parents=True, exist_ok=True, mode=0o700)
+        path = self.folder / f"held-{uuid.uuid4().hex}"
+        try:
+            _written(path, chain((first,), coming), synced=False)
+            yield from zip_members(path, name)
+        except OSError as error:
+            raise disk_full() if _is_full(error) else error from None
+        finally:
+            path.unlink(missing_ok=True)
+
     def members(self, pieces: Iterable[bytes]) -> Iterator[tuple[str, Iterator[bytes]]]:
         """The files of a tar archive as it comes in."""
         return tar_members(pieces)
@@ -148,6 +168,28 @@ class Uploads:
                 doubts=(told, *understood.doubts),
             ),
         )
+
+    def unfolds(self, name: str) -> bool:
+        return foreign_files.is_parquet(name)
+
+    def keep_reading(self, number: int, reading: object) -> None:
+        beside = self.folder / f"{number}.reading.part"
+        try:
+            with beside.open("wb") as file:
+                pickle.dump(reading, file, pickle.HIGHEST_PROTOCOL)
+            beside.replace(self._reading(number))
+        except OSError:  # read once more, then
+            beside.unlink(missing_ok=True)
+
+    def reading(self, number: int) -> object | None:
+        # The folder is the owner's alone: nobody else wrote what is unpickled.
+        try:
+            with self._reading(number).open("rb") as file:
+                kept: object = pickle.load(file)
+        except (OSError, EOFError, pickle.UnpicklingError, AttributeError, ImportError):
+            kept = None
+        self._reading(number).unlink(missing_ok=True)
+        return kept
 
     def sample(self, number: int, name: str, layout: Layout) -> Sample:
         try:
@@ -203,6 +245,9 @@ class Uploads:
 
     def _part(self, number: int, place: int) -> Path:
         return self.folder / f"{number}.part{place}"
+
+    def _reading(self, number: int) -> Path:
+        return self.folder / f"{number}.reading"
 
     def _refused(self, number: int) -> Path:
         return self.folder / f"{number}.refused"

@@ -35,6 +35,10 @@ class AwayError(OutageError):
     """What the application is built on does not answer now; asked again later, it may."""
 
 
+class DiedError(AwayError):
+    """What computed ended without a result, as a process does that is killed."""
+
+
 class DiskFullError(OutageError):
     """There is no room to keep what was to be kept; nothing was changed."""
 

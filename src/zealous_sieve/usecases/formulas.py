@@ -16,10 +16,9 @@ from zealous_sieve.core.formula.names import Market
 from zealous_sieve.core.formula.rows import Row, rows_of
 from zealous_sieve.core.formula.speech.sentence import read
 from zealous_sieve.core.formula.typed import Formula
-from zealous_sieve.core.formula.words import RESERVED
+from zealous_sieve.core.formula.words import RESERVED, START
 from zealous_sieve.core.functions.catalogue import SOURCES
 from zealous_sieve.core.functions.specification import CATALOGUE
-from zealous_sieve.core.market.outlook import START
 
 CHECKS = {"any": check, "condition": check_condition, "number": check_number,
           "outcome": check_condition}  # fmt: skip

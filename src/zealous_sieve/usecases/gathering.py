@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, replace
 
 from zealous_sieve.core.errors import CoreError, Problem
@@ -14,6 +14,7 @@ from zealous_sieve.usecases.imports import (
     as_before,
     bring,
     get_import,
+    look_apart,
     plain_name,
     way_of_writing,
     zones_of,
@@ -45,14 +46,17 @@ def gather(
     outside: Outside, token: str, members: Iterable[Member], *, last: bool, queued: bool = True
 ) -> Gathered:
     """Take files in under a token that all of them share: each joins the import of its shape. With the
-    ``last`` of them the imports are read; a file that is no table stops none but itself."""
+    ``last`` of them the imports are read; a file that is no table stops none but itself, and a zip is all
+    the tables within."""
     gathering = _Gathering(outside, token)
     turned = []
     for name, pieces in members:
+        inner = name
         try:
-            gathering.add(plain_name(name), pieces)
+            for inner, content in outside.files.within(plain_name(name), pieces):
+                turned += gathering.take(inner, content)
         except CoreError as error:
-            turned.append(Turned(name=plain_name(name), problem=error.problem))
+            turned.append(Turned(name=plain_name(inner), problem=error.problem))
     gathering.keep()
     if last:
         for own in outside.imports.gathering(token):
@@ -96,6 +100,14 @@ class _Gathering:
             if own.state == ImportState.COMING:
                 self.groups[_shape(own.layout, own.names)] = _Group(own)
 
+    def take(self, name: str, pieces: Iterable[bytes]) -> list[Turned]:
+        """Let a file join those of its shape; or say why it can't."""
+        try:
+            self.add(plain_name(name), pieces)
+        except CoreError as error:
+            return [Turned(name=plain_name(name), problem=error.problem)]
+        return []
+
     def add(self, name: str, pieces: Iterable[bytes]) -> None:
         """Let a file join those of its shape. Raises DataError where it is no table."""
         files = self.outside.files
@@ -107,8 +119,8 @@ class _Gathering:
                 if enough and files.head(held, layout.skip) == group.head:
                     self._join(group, held)
                     return
-            glimpse = files.look_at(held, self.zones)
-            if files.is_across(held, glimpse.understood.layout):
+            glimpse, across = look_apart(self.outside, _look_at, held, self.zones)
+            if across:
                 self._stand_apart(held)
             else:
                 self._join(self._group(held, glimpse), held)
@@ -154,6 +166,12 @@ class _Gathering:
         for group in self.groups.values():
             own = group.own
             self.outside.imports.grow(own.id, own.name, own.file_count, own.size)
+
+
+def _look_at(outside: Outside, held: Held, zones: Mapping[str, str]) -> tuple[Glimpse, bool]:
+    """What a file that is held seems to be, and whether it has instruments across."""
+    glimpse = outside.files.look_at(held, zones)
+    return glimpse, outside.files.is_across(held, glimpse.understood.layout)
 
 
 def _shape(layout: Layout, names: Iterable[str]) -> Shape:

@@ -3,16 +3,18 @@
 from __future__ import annotations
 
 import time
-from collections import deque
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
 
-from zealous_sieve.core.engine.panel import Series, Times
+import numpy as np
+
+from zealous_sieve.core.engine.panel import Column, Series, Times
 from zealous_sieve.core.errors import DataError, Problem
 from zealous_sieve.core.formula.timeframe import DAY
 from zealous_sieve.core.market.bases import Base, series_of
 from zealous_sieve.core.market.data_quality import causes
+from zealous_sieve.core.market.foreign.adjusted import BECAUSE, Adjustments, told_by
 from zealous_sieve.core.market.foreign.difference import (
     Change,
     Difference,
@@ -20,10 +22,11 @@ from zealous_sieve.core.market.foreign.difference import (
     difference,
     tape_difference,
 )
-from zealous_sieve.core.market.foreign.layout import Content, Layout
+from zealous_sieve.core.market.foreign.layout import LONGEST_CODE, Adjusted, Content, Layout
 from zealous_sieve.core.market.foreign.refusals import Refusals
 from zealous_sieve.core.market.foreign.sifting import renamed, sift
-from zealous_sieve.core.market.import_validation import joined
+from zealous_sieve.core.market.import_validation import PRICES, joined
+from zealous_sieve.core.market.mending import Mending
 from zealous_sieve.usecases.import_ports import (
     TOLD_ONE_BY_ONE,
     Account,
@@ -32,7 +35,8 @@ from zealous_sieve.usecases.import_ports import (
     Line,
     Told,
 )
-from zealous_sieve.usecases.importing import Imported, import_bars
+from zealous_sieve.usecases.importing import Imported, codes_in, import_bars
+from zealous_sieve.usecases.mending import mend_all
 from zealous_sieve.usecases.ports import Outside
 
 Bars = Mapping[Base, Mapping[str, Series]]
@@ -48,18 +52,91 @@ def take_bars(
     """
     trades = own.layout.content == Content.TRADES
     series, doubled = _read(outside, own, refusals, _half(told, taken), keep=not taken)
+    series, adjusted = _parted(series, own.layout)
     bars: Bars = {Base.TRADES: series} if trades else joined([(own.name, series)])
     if taken:
         bars = _without(bars, own.left_out)
+    told_of = _told_by(bars, adjusted)
+    mendings = _not_in_force(outside, told_of.mendings)
     account, lines, wanted = _compared(outside, bars, own.layout.unsaid)
     account = replace(
         account,
         doubled=doubled,
         refused=refusals.count,
         refusals=tuple(refusals.listed[:TOLD_ONE_BY_ONE]),
+        mending_count=len(mendings),
+        mendings=tuple(str(mending) for mending in mendings[:TOLD_ONE_BY_ONE]),
+        unexplained=told_of.unexplained,
         findings=_write(outside, own, wanted, told) if taken else None,
     )
+    if taken and told_of.mendings:
+        mend_all(outside, mendings)
+        account = replace(account, mended=_made(outside, own, told_of.mendings))
     return account, lines
+
+
+Adjusting = Mapping[str, tuple[Times, Column]]
+"""Adjusted closes by instrument, with the times of their rows."""
+
+
+def _parted(series: Mapping[str, Series], layout: Layout) -> tuple[dict[str, Series], Adjusting]:
+    """The bars of a table, and its adjusted closes; these are bars of one price where they are a line of
+    their own."""
+    if not layout.adjusts:
+        return dict(series), {}
+    adjusted: dict[str, tuple[Times, Column]] = {}
+    bars: dict[str, Series] = {}
+    for code, (times, columns) in series.items():
+        bars[code] = (times, {n: c for n, c in columns.items() if n != "adjusted"})
+        adjusted[code] = (times, columns["adjusted"])
+    if layout.adjusted == Adjusted.MEND:
+        return bars, adjusted
+    for code, (times, own) in adjusted.items():
+        there = np.isfinite(own) & ((own > 0) | layout.negative)
+        prices = dict.fromkeys(PRICES, own[there])
+        line = (times[there], {**prices, "volume": np.zeros(int(there.sum()))})
+        bars[code_of_line(code)] = line
+    return bars, {}
+
+
+LINE = " adjusted"
+
+
+def code_of_line(code: str) -> str:
+    """What the line of the adjusted closes of an instrument is called."""
+    return code[: LONGEST_CODE - len(LINE)] + LINE
+
+
+def _told_by(bars: Bars, adjusted: Adjusting) -> Adjustments:
+    """What adjusted closes tell of daily bars."""
+    own = {code: bar for code, bar in bars.get(Base.DAY, {}).items() if code in adjusted}
+    told = [told_by(code, t, c["close"], adjusted[code][1]) for code, (t, c) in own.items()]
+    return Adjustments(
+        mendings=tuple(mending for one in told for mending in one.mendings),
+        unexplained=sum(one.unexplained for one in told),
+    )
+
+
+def _of(mending: Mending) -> tuple[str, str, int]:
+    """By what two mendings of adjusted closes are the same, whatever was rounded."""
+    return mending.code, mending.kind, mending.first
+
+
+def _not_in_force(outside: Outside, mendings: Sequence[Mending]) -> list[Mending]:
+    known = {_of(stored.mending) for stored in outside.mendings.all()} if mendings else set()
+    return [mending for mending in mendings if _of(mending) not in known]
+
+
+def _made(outside: Outside, own: Import, mendings: Sequence[Mending]) -> tuple[int, ...]:
+    """The numbers of those of some mendings that an import made, in whichever attempt."""
+    wanted = {_of(mending) for mending in mendings}
+    return tuple(
+        stored.id
+        for stored in outside.mendings.all()
+        if _of(stored.mending) in wanted
+        and stored.mending.reason == BECAUSE
+        and stored.created_at >= own.created_at
+    )
 
 
 def _without(bars: Bars, codes: Collection[str]) -> Bars:
@@ -67,13 +144,16 @@ def _without(bars: Bars, codes: Collection[str]) -> Bars:
     return {b: {c: own for c, own in s.items() if c not in codes} for b, s in bars.items()}
 
 
-def keep_bars(outside: Outside, name: str, bars: Bars) -> Imported:
-    """Keep checked bars as an import that is done: it is listed, and can be taken back.
+def keep_bars(outside: Outside, name: str, bars: Bars, unsaid: Collection[str] = ()) -> Imported:
+    """Keep checked bars as an import that is done: it is listed, and can be taken back. They say nothing of
+    the ``unsaid`` columns, which stay as they are.
 
     Raises DataError where bars of an instrument stand under an earlier code and the present one.
     """
     bars = {base: _by_present(outside, series) for base, series in bars.items()}
-    account, _, _ = _compared(outside, bars, ())
+    account, _, wanted = _compared(outside, bars, unsaid)
+    if unsaid:
+        bars = wanted
     own = outside.imports.add(name)
     try:
         done = import_bars(outside, bars, import_id=own.id)
@@ -109,7 +189,6 @@ class _Reading:
     refusals: Refusals
 
 
-_LAST: deque[_Reading] = deque(maxlen=1)
 MOST_KEPT = 3_000_000
 """Rows of a reading that are kept; a larger file is read again."""
 
@@ -118,10 +197,10 @@ def _read(
     outside: Outside, own: Import, refusals: Refusals, told: Told, *, keep: bool
 ) -> tuple[dict[str, Series], int]:
     """The bars of a file by instrument, and how many rows said again what another had said."""
-    last = _LAST.pop() if _LAST else None
+    last = outside.files.reading(own.id)
     earlier = outside.market.reference().earlier
     of = (own.id, own.created_at, own.layout, tuple(earlier.items()))
-    if last is not None and last.of == of:
+    if isinstance(last, _Reading) and last.of == of:
         refusals.count, refusals.listed = last.refusals.count, last.refusals.listed
         return last.series, last.doubled
     rows = renamed(outside.files.rows(own.id, own.name, own.layout, refusals, told), earlier)
@@ -129,7 +208,7 @@ def _read(
     latest, negative = int(time.time()) + DAY, own.layout.negative
     series, doubled = sift(rows, refusals, latest, trades=trades, negative=negative)
     if keep and count <= MOST_KEPT:
-        _LAST.append(_Reading(of, series, doubled, refusals))
+        outside.files.keep_reading(own.id, _Reading(of, series, doubled, refusals))
     return series, doubled
 
 
@@ -157,6 +236,9 @@ def _write(outside: Outside, own: Import, wanted: Bars, told: Told) -> int:
         wrote,
         kind=own.layout.kind,
         currency=own.layout.currency,
+        lines=[code for code in codes_in(wanted) if code.endswith(LINE)]
+        if own.layout.adjusts
+        else (),
         import_id=own.id,
     )
     return len(causes(kept.findings))
@@ -167,7 +249,7 @@ def _compared(
 ) -> tuple[Account, list[Line], Bars]:
     """What bars would change that say nothing of the ``unsaid`` columns, in all and by instrument, and
     those that are not the same."""
-    codes = sorted({code for series in bars.values() for code in series})
+    codes = sorted(codes_in(bars))
     known = {instrument.code for instrument in outside.market.instruments()}
     away = {instrument.code for instrument in outside.market.archived_instruments()}
     kept_ones = known | away

@@ -69,6 +69,13 @@ class Account:
     beyond_count: int = 0
     beyond: tuple[Change, ...] = ()
     refusals: tuple[RefusedRow, ...] = ()
+    mending_count: int = 0
+    mendings: tuple[str, ...] = ()
+    """What the adjusted closes tell to mend, the first of them one by one, and how many changes of theirs
+    tell nothing."""
+    unexplained: int = 0
+    mended: tuple[int, ...] = ()
+    """The numbers of the mendings, once they were made."""
     findings: int | None = None
     """What the data check doubts of the instruments, once the file was taken."""
 
@@ -200,6 +207,10 @@ class ImportsPort(Protocol):
         """Count an attempt at what a turn asked for; False when it is not wanted any more."""
         ...
 
+    def wanted(self, import_id: int, turn: int) -> bool:
+        """Whether the work of a turn is still wanted."""
+        ...
+
     def progress(self, import_id: int, turn: int, done: int, total: int) -> bool:
         """Keep how far it is; False when nobody wants it to go on."""
         ...
@@ -258,6 +269,10 @@ class ForeignFilesPort(Protocol):
         """Make a file that is held one of an import, the one at a place from 0 on."""
         ...
 
+    def within(self, name: str, pieces: Iterable[bytes]) -> Iterator[tuple[str, Iterator[bytes]]]:
+        """The tables of a zip, each to be read before the next; another file is itself."""
+        ...
+
     def members(self, pieces: Iterable[bytes]) -> Iterator[tuple[str, Iterator[bytes]]]:
         """The files of a tar archive as it comes in, each to be read before the next."""
         ...
@@ -269,7 +284,19 @@ class ForeignFilesPort(Protocol):
         """What a file seems to be; whether it has instruments ``across`` is seen, or said."""
         ...
 
+    def unfolds(self, name: str) -> bool:
+        """Whether a file of such a name can hold far more than its bytes."""
+        ...
+
     def sample(self, number: int, name: str, layout: Layout) -> Sample: ...
+    def keep_reading(self, number: int, reading: object) -> None:
+        """Keep what a file was read as, until it is read again or forgotten."""
+        ...
+
+    def reading(self, number: int) -> object | None:
+        """What a file was read as, if that was kept; once."""
+        ...
+
     def rows(
         self, number: int, name: str, layout: Layout, refusals: Refusals, told: Told
     ) -> Rows: ...

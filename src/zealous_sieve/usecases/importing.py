@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Collection, Mapping
 from dataclasses import dataclass
 
 from zealous_sieve.core.engine.panel import Series
@@ -28,6 +28,11 @@ def _unheard(rows: int) -> None:
     """Nobody wants to know how far it is."""
 
 
+def codes_in(bars: Mapping[Base, Mapping[str, Series]]) -> list[str]:
+    """The instruments of bars, in the order in which they first stand there."""
+    return list(dict.fromkeys(code for series in bars.values() for code in series))
+
+
 def import_bars(
     outside: Outside,
     bars: Mapping[Base, Mapping[str, Series]],
@@ -35,15 +40,22 @@ def import_bars(
     *,
     kind: InstrumentKind = InstrumentKind.OTHER,
     currency: str = "",
+    lines: Collection[str] = (),
     import_id: int | None = None,
 ) -> Imported:
-    """Keep checked bars: unknown instruments are added, of a ``kind`` and
-    ``currency``, bars of the same time replaced, which an import can take back; all of it or, when anything
-    fails, nothing. ``told`` hears how many rows more were written, and ends it by raising."""
-    codes = list(dict.fromkeys(code for series in bars.values() for code in series))
+    """Keep checked bars: unknown instruments are added, of a ``kind`` and ``currency``, but ``lines`` of
+    another one of no kind; bars of the same time are replaced, which an import can take back; all of it
+    or, when anything fails, nothing. ``told`` hears how many rows more were written, and ends it by
+    raising."""
+    codes = codes_in(bars)
     known = {instrument.code for instrument in outside.market.instruments()}
     fresh = [
-        Instrument(code=code, name=code, kind=kind, currency=currency)
+        Instrument(
+            code=code,
+            name=code,
+            kind=InstrumentKind.OTHER if code in lines else kind,
+            currency=currency,
+        )
         for code in codes
         if code not in known
     ]

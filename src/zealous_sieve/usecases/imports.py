@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Collection, Iterable, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
+from contextlib import suppress
 from dataclasses import dataclass, replace
-from typing import IO
+from threading import Event, Thread
+from typing import IO, Concatenate
 
 from zealous_sieve.core.errors import CancelledError, CoreError, DataError, Problem
 from zealous_sieve.core.market.foreign.layout import FIELDS, Field, Layout, check_layout
@@ -18,7 +20,14 @@ from zealous_sieve.core.market.foreign.understand import (
     doubts_of_lack,
     zone_of,
 )
-from zealous_sieve.usecases.errors import ConflictError, NotFoundError, OutageError, UseCaseError
+from zealous_sieve.usecases.errors import (
+    ConflictError,
+    DiedError,
+    NotFoundError,
+    OutageError,
+    TooMuchError,
+    UseCaseError,
+)
 from zealous_sieve.usecases.import_bars import take_bars
 from zealous_sieve.usecases.import_lists import take_list, take_list_back
 from zealous_sieve.usecases.import_ports import (
@@ -28,10 +37,13 @@ from zealous_sieve.usecases.import_ports import (
     Line,
     TakenBack,
 )
-from zealous_sieve.usecases.market import check_data
-from zealous_sieve.usecases.ports import Outside
+from zealous_sieve.usecases.market import check_data, find_newest
+from zealous_sieve.usecases.mending import take_all_back
+from zealous_sieve.usecases.ports import Kind, Order, Outside, P, R
 
 MOST_ATTEMPTS = 2
+LOOK_EVERY = 0.3
+"""Seconds between two looks whether an import is still wanted."""
 REPORT_EVERY = 0.2
 """Seconds between two reports of progress."""
 MOST_KEPT = 60
@@ -60,7 +72,7 @@ def bring(outside: Outside, name: str, pieces: Iterable[bytes], *, queued: bool 
     try:
         size, name = outside.files.keep(own.id, name, pieces)
         name = plain_name(name)
-        glimpse = outside.files.glimpse(own.id, name, zones_of(outside))
+        glimpse = _look(outside, own.id, name)
         understood, names = as_before(outside, glimpse), glimpse.sample.names
     except BaseException:
         outside.files.forget(own.id)
@@ -70,6 +82,42 @@ def bring(outside: Outside, name: str, pieces: Iterable[bytes], *, queued: bool 
     if queued:
         outside.queue.submit_import(own.id)
     return get_import(outside, own.id)
+
+
+def look_apart(
+    outside: Outside, look: Callable[Concatenate[Outside, P], R], *args: P.args, **kw: P.kwargs
+) -> R:
+    """What a look at a file finds, within the budget of one. Raises what it raises, and DataError
+    ``too_much`` and ``unreadable_file`` where it did not come to its end."""
+    try:
+        return outside.compute.do_outside(Order(kind=Kind.FILE), look, *args, **kw)
+    except TooMuchError as error:
+        raise DataError(error.problem) from None
+    except DiedError as error:
+        message = f"the file can't be looked at: {error.problem.message}"
+        mend = "bring it anew, or as CSV"
+        raise DataError(Problem(code="unreadable_file", message=message, mend=mend)) from None
+
+
+def _look(outside: Outside, import_id: int, name: str, *, across: bool | None = None) -> Glimpse:
+    return look_apart(outside, _glimpse, import_id, name, zones_of(outside), across=across)
+
+
+def _glimpse(
+    outside: Outside, number: int, name: str, zones: Mapping[str, str], *, across: bool | None
+) -> Glimpse:
+    return outside.files.glimpse(number, name, zones, across=across)
+
+
+def _first_rows(outside: Outside, own: Import) -> Sample:
+    """The first rows of a file; within the budget of a look where there is no telling what they take."""
+    if outside.files.unfolds(own.name):
+        return look_apart(outside, _sample, own)
+    return _sample(outside, own)
+
+
+def _sample(outside: Outside, own: Import) -> Sample:
+    return outside.files.sample(own.id, own.name, own.layout)
 
 
 def plain_name(name: str) -> str:
@@ -134,7 +182,7 @@ def view_import(outside: Outside, import_id: int) -> ImportView:
     sample = Sample(names=(), rows=())
     if own.state not in (ImportState.DONE, ImportState.GOING, ImportState.GONE):
         try:
-            sample = outside.files.sample(own.id, own.name, own.layout)
+            sample = _first_rows(outside, own)
         except CoreError as error:
             own = replace(own, reason=own.reason or str(error.problem))
     return ImportView(
@@ -162,12 +210,12 @@ def correct(outside: Outside, import_id: int, layout: Layout) -> Import:
             Problem(code="wrong_layout", message=message, mend="bring these files in one by one")
         )
     if layout.across != own.layout.across:
-        glimpse = outside.files.glimpse(own.id, own.name, zones_of(outside), across=layout.across)
+        glimpse = _look(outside, own.id, own.name, across=layout.across)
         understood, names = glimpse.understood, glimpse.sample.names
         outside.imports.understood(own.id, own.size, understood.layout, understood.doubts, names)
         outside.queue.submit_import(own.id)
         return get_import(outside, own.id)
-    sample = outside.files.sample(own.id, own.name, layout)
+    sample = _first_rows(outside, replace(own, layout=layout))
     check_layout(layout, sample.names)
     lack = doubts_of_lack(sample, layout)
     outside.imports.understood(own.id, own.size, layout, lack, sample.names)
@@ -248,10 +296,30 @@ def take_some_back(outside: Outside, import_id: int, codes: Sequence[str]) -> Ta
     if own.state != ImportState.DONE or not own.reversible or not own.layout.content.timed:
         raise _irreversible(own)
     done = outside.bars.take_back(own.id, codes)
+    _unmend(outside, own, codes)
     _leave(outside, own, {*own.left_out, *codes})
-    outside.bars.pack_periods()
-    check_data(outside)
+    _look_again(outside)
     return done
+
+
+def _unmend(outside: Outside, own: Import, codes: Collection[str] | None = None) -> None:
+    """Take back what was mended by the adjusted closes of an import, of all instruments or of some, as far
+    as it is in force still."""
+    made = set(own.account.mended) if own.account else set()
+    numbers = [
+        stored.id
+        for stored in outside.mendings.all()
+        if stored.id in made and (codes is None or stored.mending.code in codes)
+    ]
+    if numbers:
+        take_all_back(outside, numbers)
+
+
+def _look_again(outside: Outside) -> None:
+    """What is known of all bars, once some were taken away."""
+    outside.bars.pack_periods()
+    find_newest(outside)
+    check_data(outside)
 
 
 def count_back(outside: Outside, import_id: int) -> TakenBack:
@@ -301,13 +369,51 @@ def refused_rows(outside: Outside, import_id: int) -> IO[bytes]:
 
 
 def execute_import(outside: Outside, import_id: int) -> None:
-    """Do what a file waits for: it is read, or taken whole, or fails and nothing of it is taken.
+    """Do what a file waits for, within the budget of an import: it is read, or taken whole, or fails and
+    nothing of it is taken. Given up as soon as it is not wanted any more.
 
     Raises OutageError when what it needs goes away: it is left to be taken up again.
     """
     own = outside.imports.get(import_id)
     if own is None or not own.state.at_work or not outside.imports.begin(own.id, own.turn):
         return
+    order = Order(kind=Kind.IMPORT)
+    ended = Event()
+    watching = Thread(target=_watch, args=(outside, own, order.gone, ended), daemon=True)
+    watching.start()
+    try:
+        outside.compute.do_outside(order, go_on, own)
+    except CancelledError:
+        pass
+    except (TooMuchError, DiedError) as error:
+        _broken_off(outside, own, str(error))
+    finally:
+        ended.set()
+        watching.join()
+
+
+def _watch(outside: Outside, own: Import, gone: Event, ended: Event) -> None:
+    """Say when an import is not wanted any more, until its work has ended."""
+    while not ended.wait(LOOK_EVERY):
+        with suppress(OutageError):
+            if not outside.imports.wanted(own.id, own.turn):
+                gone.set()
+                return
+
+
+def _broken_off(outside: Outside, own: Import, why: str) -> None:
+    """What becomes of an import whose work ended without a word: what was written whole by then stays."""
+    known = get_import(outside, own.id)
+    written = own.state == ImportState.GOING or (
+        own.state == ImportState.TAKING and known.reversible
+    )
+    outside.imports.end(
+        own.id, own.turn, ImportState.DONE if written else ImportState.FAILED, reason=why
+    )
+
+
+def go_on(outside: Outside, own: Import) -> None:
+    """Do what an import that was begun waits for, and say how it ended. Raises OutageError."""
     if own.state == ImportState.GOING:
         _go_back(outside, own)
         return
@@ -334,8 +440,8 @@ def _go_back(outside: Outside, own: Import) -> None:
             outside.imports.keep_uncovered(own.id, done)
         outside.imports.end(own.id, own.turn, ImportState.GONE)
         if own.layout.content.timed:
-            outside.bars.pack_periods()
-            check_data(outside)
+            _unmend(outside, own)
+            _look_again(outside)
     except OutageError:
         raise
     except (CoreError, UseCaseError) as error:

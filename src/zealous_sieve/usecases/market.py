@@ -54,7 +54,7 @@ class InstrumentSummary:
 def now(market: MarketPort) -> datetime:
     """The desk's present: the clock's, or the close of the newest bar that was imported where all are
     older; with the demo its moment, as long as nothing was imported from after it."""
-    fixed, newest = market.setting(DEMO_NOW), market.setting(NEWEST)
+    fixed, newest = market.settings(DEMO_NOW, NEWEST)
     seen = datetime.now(UTC)
     if newest is not None:
         seen = min(seen, datetime.fromtimestamp(int(newest), UTC))
@@ -76,6 +76,18 @@ def remember_newest(market: MarketPort, closed: int) -> None:
         market.set_setting(NEWEST, str(closed))
 
 
+def find_newest(outside: Outside) -> None:
+    """Keep when the newest bar closed of those that are left, once some were taken away; with the demo, of
+    those that came after it."""
+    fixed = outside.market.setting(DEMO_NOW)
+    closed = [
+        opened + base.seconds
+        for base, opened in outside.bars.newest().items()
+        if fixed is None or opened > int(fixed)
+    ]
+    outside.market.set_setting(NEWEST, str(max(closed)) if closed else None)
+
+
 def desk_of(outside: Outside) -> Desk:
     """The desk as it is now."""
     reference, mendings = outside.market.reference(), outside.mendings.all()
@@ -92,6 +104,11 @@ def desk_of(outside: Outside) -> Desk:
         clock=chosen.wall,
         first=chosen.universe,
     )
+
+
+def mark_of(market: MarketPort) -> str:
+    """A text that is the same as long as ``desk_of`` is."""
+    return f"{market.desk_mark()} {now(market).timestamp()}"
 
 
 def known_names(market: MarketPort) -> Market | None:

@@ -8,7 +8,7 @@ from zealous_sieve.core.engine.panel import Series
 from zealous_sieve.core.errors import DataError, Problem
 from zealous_sieve.core.market.bases import Base, base_of, series_of
 from zealous_sieve.core.market.instruments import Event, InstrumentKind
-from zealous_sieve.core.market.mending import Mending, MendingKind, check
+from zealous_sieve.core.market.mending import Mending, MendingKind, check, check_moments
 from zealous_sieve.usecases.errors import ConflictError, NotFoundError
 from zealous_sieve.usecases.market import check_some
 from zealous_sieve.usecases.ports import Outside, StoredMending
@@ -28,9 +28,18 @@ def mend(outside: Outside, mending: Mending) -> StoredMending:
     stored = outside.mendings.add(mending)
     if stored is None:
         raise _mended_already()
-    _split_event(outside, stored, there=True)
+    _split_events(outside, [mending], there=True)
     check_some(outside, [mending.code])
     return stored
+
+
+def mend_all(outside: Outside, mendings: Sequence[Mending]) -> list[int]:
+    """Mend bars of several instruments, all or none; returns the numbers of the mendings. What is in force
+    already stays so; splits are events of their days too."""
+    numbers = outside.mendings.add_all(mendings)
+    _split_events(outside, mendings, there=True)
+    check_some(outside, list(dict.fromkeys(own.code for own in mendings)))
+    return numbers
 
 
 def accept_cause(outside: Outside, accepted: Sequence[Mending]) -> list[int]:
@@ -44,8 +53,9 @@ def accept_cause(outside: Outside, accepted: Sequence[Mending]) -> list[int]:
         if own.code not in known:
             raise NotFoundError("instrument", own.code)
         if own.kind != MendingKind.ACCEPT:
-            message = f"{own}: only what was found is accepted of many at once"
+            message = f"{own.code}: only what was found is accepted of many at once"
             raise DataError(Problem(code="bad_mending", message=message))
+        check_moments(own)
     numbers = outside.mendings.add_all(accepted)
     check_some(outside, list(dict.fromkeys(own.code for own in accepted)))
     return numbers
@@ -58,6 +68,7 @@ def take_all_back(outside: Outside, numbers: Sequence[int]) -> None:
         if own is None:
             raise NotFoundError("mending", number)
     outside.mendings.drop_all(numbers)
+    _split_events(outside, [own.mending for own in stored if own], there=False)
     check_some(outside, list(dict.fromkeys(own.mending.code for own in stored if own)))
 
 
@@ -86,7 +97,7 @@ def _turn(outside: Outside, mending_id: int, *, deleted: bool) -> StoredMending:
         raise NotFoundError("mending", mending_id)
     if not outside.mendings.set_deleted(mending_id, deleted):
         raise _mended_already()
-    _split_event(outside, stored, there=not deleted)
+    _split_events(outside, [stored.mending], there=not deleted)
     check_some(outside, [stored.mending.code])
     return stored
 
@@ -95,11 +106,18 @@ def _mended_already() -> ConflictError:
     return ConflictError("mended_already", "just that is in force already")
 
 
-def _split_event(outside: Outside, stored: StoredMending, *, there: bool) -> None:
-    own = stored.mending
-    if own.kind != MendingKind.SPLIT:
-        return
-    title = f"{own.new:g} for {own.old:g}"
-    event = Event(kind="split", day=own.first // 86_400 * 86_400, title=title, code=own.code)
-    others = [known for known in outside.market.events() if known != event]
-    outside.market.replace_events([*others, event] if there else others)
+def _split_events(outside: Outside, mendings: Sequence[Mending], *, there: bool) -> None:
+    """Let splits be events of their days, or no more."""
+    events = [
+        Event(
+            kind="split",
+            day=own.first // 86_400 * 86_400,
+            title=f"{own.new:g} for {own.old:g}",
+            code=own.code,
+        )
+        for own in mendings
+        if own.kind == MendingKind.SPLIT
+    ]
+    if events:
+        others = [known for known in outside.market.events() if known not in events]
+        outside.market.replace_events([*others, *events] if there else others)

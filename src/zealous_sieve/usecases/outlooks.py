@@ -13,11 +13,11 @@ from zealous_sieve.core.engine.panel import Column, Panel
 from zealous_sieve.core.errors import DataError, FormulaError, Problem
 from zealous_sieve.core.formula.check import check_condition
 from zealous_sieve.core.formula.terms import Term
+from zealous_sieve.core.formula.words import START
 from zealous_sieve.core.market.instruments import Instrument
 from zealous_sieve.core.market.mending import MendingKind
 from zealous_sieve.core.market.outlook import (
     LEANS,
-    START,
     Anyway,
     Frozen,
     FrozenBars,

@@ -8,7 +8,7 @@ from datetime import datetime
 from enum import StrEnum
 from pathlib import Path
 from threading import Event
-from typing import Concatenate, ParamSpec, Protocol, TypeVar
+from typing import BinaryIO, Concatenate, ParamSpec, Protocol, TypeVar
 
 from zealous_sieve.core.engine.panel import Panel, Series
 from zealous_sieve.core.engine.progress import Progress
@@ -24,7 +24,7 @@ from zealous_sieve.core.market.instruments import Event as Scheduled
 from zealous_sieve.core.market.mending import Mending
 from zealous_sieve.core.market.outlook import Outlook, Settlement
 from zealous_sieve.core.market.universes import Universe
-from zealous_sieve.core.sieve.definition import Sieve
+from zealous_sieve.core.sieve.definition import Side, Sieve
 from zealous_sieve.core.sieve.hit import Hit
 from zealous_sieve.core.sieve.scan import Count, Funnel, Undecided
 from zealous_sieve.usecases.desk import Desk
@@ -163,6 +163,10 @@ class BarsPort(Protocol):
     ) -> int: ...
     def count_back(self, import_id: int) -> TakenBack: ...
     def take_back(self, import_id: int, codes: Sequence[str] | None = None) -> TakenBack: ...
+    def newest(self) -> Mapping[Base, int]:
+        """When the newest bar of each base opened, in seconds since 1970."""
+        ...
+
     def put_away_empty(self, codes: Sequence[str]) -> int:
         """Put away those of some instruments that have no bars; returns how many."""
         ...
@@ -198,11 +202,20 @@ class MarketPort(Protocol):
         """Forget facts, by instrument, name and moments; returns how many."""
         ...
 
+    def desk_mark(self) -> str:
+        """A text that is the same as long as all that a desk is made of is: bars, instruments, mendings,
+        findings, universes, formulas, preferences."""
+        ...
+
     def findings(self) -> list[Finding]: ...
     def replace_findings(
         self, findings: Sequence[Finding], about: Sequence[str] | None = None
     ) -> None: ...
     def setting(self, key: str) -> str | None: ...
+    def settings(self, *keys: str) -> list[str | None]:
+        """Several settings at once."""
+        ...
+
     def set_setting(self, key: str, value: str | None) -> None: ...
 
 
@@ -361,6 +374,14 @@ class SeenHit:
 
 
 @dataclass(frozen=True, kw_only=True)
+class HitTally:
+    """How many hits of a run wait for a verdict, and are new against the run before."""
+
+    waiting: int
+    new: int
+
+
+@dataclass(frozen=True, kw_only=True)
 class HitCounts:
     """Hits of a run: those that wait for a verdict, and against the run before new and gone ones."""
 
@@ -380,6 +401,16 @@ class RunProgress:
 
 
 @dataclass(frozen=True, kw_only=True)
+class RunOf:
+    """A run that is done, and which version of its sieve it used."""
+
+    id: int
+    version: int
+    as_of: datetime
+    hits: int
+
+
+@dataclass(frozen=True, kw_only=True)
 class OpenIdea:
     """A setup that is to be taken or watched, by the last verdict on it, and the run it was seen in, which
     looked from ``as_of``."""
@@ -392,10 +423,53 @@ class OpenIdea:
     verdict: VerdictKind
 
 
+@dataclass(frozen=True, kw_only=True)
+class DecidedSetup:
+    """A setup by the last verdict on it, as it was seen in a run: the bar that was judged, its close then,
+    and the place of the hit."""
+
+    code: str
+    name: str
+    side: Side
+    timeframe: str
+    sieve_id: int
+    sieve: str
+    run_id: int
+    as_of: datetime
+    fired_at: int
+    bar_at: int
+    close: float
+    tick: float
+    verdict: VerdictKind
+    reason: str
+    note: str
+    decided_at: datetime
+
+
+@dataclass(frozen=True, kw_only=True)
+class DecidedQuery:
+    """Which decided setups: of one verdict or of all, with all the ``words``, by a column, so many from a
+    place on."""
+
+    verdict: VerdictKind | None = None
+    words: str = ""
+    sort: str = "decided_at"
+    down: bool = True
+    at: int = 0
+    size: int = 100
+
+
 class RunsPort(Protocol):
     def add(self, stored: StoredSieve, as_of: datetime) -> Run: ...
     def get(self, run_id: int) -> Run | None: ...
-    def recent(self, limit: int) -> list[Run]: ...
+    def recent(self, limit: int, at: int = 0) -> list[Run]:
+        """So many runs, the newest first, without the ``at`` newest."""
+        ...
+
+    def of_sieve(self, sieve_id: int) -> list[RunOf]:
+        """The newest runs of a sieve that are done, the newest first."""
+        ...
+
     def unfinished(self) -> list[Run]: ...
     def progress_of(self, run_ids: Iterable[int]) -> dict[int, RunProgress]: ...
     def before(self, run: Run) -> list[Run]: ...
@@ -433,12 +507,21 @@ class HitsPort(Protocol):
         ...
 
     def counts(self, run: Run, before: int | None) -> HitCounts: ...
+    def tallies(self, compared: Sequence[tuple[Run, int | None]]) -> dict[int, HitTally]:
+        """Of several runs, each against the one before it where there is one; by number, without those
+        that have no hits."""
+        ...
+
     def of_instrument(self, code: str, limit: int) -> list[tuple[int, str, datetime, int]]:
         """The newest runs in which an instrument was a hit: number, sieve, moment, and its place."""
         ...
 
     def open_ideas(self) -> list[OpenIdea]:
         """The setups that are to be taken or watched, the last decided first."""
+        ...
+
+    def decided(self, as_of: datetime | None) -> list[DecidedSetup]:
+        """The setups that were decided in runs that looked from no later moment, the last decided first."""
         ...
 
     def add_verdict(
@@ -453,11 +536,18 @@ class QueuePort(Protocol):
 
 
 class Kind(StrEnum):
-    """What a computation is for: the first go before the others, the last get the most time."""
+    """What a computation is for: the first go before the others, the last get the most time. A ``file`` is
+    looked at, an ``import`` read whole and taken."""
 
     GLANCE = "glance"
     PREVIEW = "preview"
+    FILE = "file"
     RUN = "run"
+    IMPORT = "import"
+
+    @property
+    def reads_files(self) -> bool:
+        return self in (Kind.FILE, Kind.IMPORT)
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -478,8 +568,20 @@ class ComputePort(Protocol):
         """What ``work`` makes of the desk, as it is now or was at the order's moment, and the arguments.
 
         Raises what the work raises; CancelledError when it was not wanted any more, TooMuchError when it
-        needs more time or memory than it may have, AwayError when whoever computes is being started.
+        needs more time or memory than it may have, DiedError when what computed ended without a result,
+        AwayError when whoever computes is being started.
         """
+        ...
+
+    def do_outside(
+        self,
+        order: Order,
+        work: Callable[Concatenate[Outside, P], R],
+        *args: P.args,
+        **kw: P.kwargs,
+    ) -> R:
+        """As ``do``, what ``work`` does with all that its owner has, files and database, instead of the
+        desk."""
         ...
 
 
@@ -498,6 +600,13 @@ class ServicesPort(Protocol):
     def troubles(self) -> list[str]:
         """What the desk should know of processes of the application that ended, in words."""
         ...
+
+
+class MachinePort(Protocol):
+    """What the owner of this machine allows."""
+
+    def check(self, path: Path) -> None: ...
+    def open(self, path: Path) -> BinaryIO: ...
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -520,4 +629,5 @@ class Outside:
     tables: TablesPort
     backup: BackupPort
     queue: QueuePort
+    machine: MachinePort
     services: ServicesPort

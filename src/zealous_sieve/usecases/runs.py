@@ -13,6 +13,7 @@ import numpy as np
 
 from zealous_sieve.core.errors import CancelledError, CoreError
 from zealous_sieve.core.market.mending import MendingKind
+from zealous_sieve.core.sieve.changes import parts_changed
 from zealous_sieve.core.sieve.definition import Side, Sieve
 from zealous_sieve.core.sieve.hit import COLUMNS, Cell, Hit, HitColumn
 from zealous_sieve.core.sieve.hit_table import Entry, hit_table
@@ -24,8 +25,8 @@ from zealous_sieve.usecases.errors import ConflictError, NotFoundError, OutageEr
 from zealous_sieve.usecases.library import desk_library, with_library
 from zealous_sieve.usecases.market import DEMO_NOW, codes_of, findings_at, known_names, now
 from zealous_sieve.usecases.ports import (
-    HitCounts,
     HitsQuery,
+    HitTally,
     Kind,
     Order,
     Outcome,
@@ -246,7 +247,12 @@ def view_run(outside: Outside, run_id: int) -> RunView:
 def _compared(runs: RunsPort, run: Run) -> tuple[Run | None, str]:
     """The last run that looked for the same in the same, from an earlier moment or the same; or why there
     is none."""
-    earlier = runs.before(run)
+    return _against(runs.before(run), run)
+
+
+def _against(earlier: Sequence[Run], run: Run) -> tuple[Run | None, str]:
+    """Which of the finished runs of a sieve before one, the last first, it is compared with; or why
+    none."""
     alike = [other for other in earlier if _looks_for(other) == _looks_for(run)]
     before = next((other for other in alike if other.as_of <= run.as_of), None)
     if before:
@@ -264,22 +270,7 @@ def _looks_for(run: Run) -> Sieve:
 
 
 def _what_changed(before: Run, run: Run) -> str:
-    return ", ".join(sieve_changes(before.sieve, run.sieve)) or "its text"
-
-
-def sieve_changes(before: Sieve, after: Sieve) -> list[str]:
-    """Which parts of a sieve differ, in words."""
-    words = {
-        "universe": "universe", "timeframes": "timeframe", "forming": "unfinished bars", "sides": "side",
-        "fired_within": "bars back", "conditions": "conditions", "rank": "ranking",
-    }  # fmt: skip
-    changed = [
-        word for name, word in words.items() if getattr(before, name) != getattr(after, name)
-    ]
-    texts = {formula.name: formula.text for formula in before.formulas}
-    now = {formula.name: formula.text for formula in after.formulas}
-    both = dict.fromkeys([*texts, *now])
-    return changed + [f"formula {name}" for name in both if texts.get(name) != now.get(name)]
+    return ", ".join(parts_changed(before.sieve, run.sieve)) or "its text"
 
 
 def _changed_since(outside: Outside, run: Run) -> tuple[str, ...]:
@@ -288,7 +279,7 @@ def _changed_since(outside: Outside, run: Run) -> tuple[str, ...]:
     if stored is None:
         return ()
     whole = with_library(stored.sieve, desk_library(outside.formulas))
-    return tuple(sieve_changes(run.sieve, whole))
+    return tuple(parts_changed(run.sieve, whole))
 
 
 def list_hits(outside: Outside, run_id: int, query: HitsQuery, order: Order) -> HitPage:
@@ -458,6 +449,10 @@ def give_verdict(
     return after.verdict if after else None
 
 
+MOST_RECENT = 200
+"""Runs that the counts at the top look back on."""
+
+
 @dataclass(frozen=True, kw_only=True)
 class Thread:
     """The live counts across the top."""
@@ -485,13 +480,14 @@ def thread(outside: Outside, as_of: datetime | None = None) -> Thread:
     that had bars, what could be doubted then, and runs that looked from no later moment. Sieves are those
     of now."""
     present = now(outside.market)
-    runs = [run for run in outside.runs.recent(200) if as_of is None or run.as_of <= as_of]
+    recent = outside.runs.recent(MOST_RECENT)
+    runs = [run for run in recent if as_of is None or run.as_of <= as_of]
     latest: dict[int, Run] = {}
     for run in runs:
         if run.state == RunState.DONE:
             latest.setdefault(run.sieve_id, run)
-    counts = [(run, _counts(outside, run)) for run in latest.values()]
-    waiting = [run for run, count in counts if count.waiting]
+    tallies = _tallies(outside, list(latest.values()), recent)
+    waiting = [run for run in latest.values() if run.id in tallies and tallies[run.id].waiting]
     return Thread(
         now=present if as_of is None else min(as_of, present),
         present=present,
@@ -503,8 +499,8 @@ def thread(outside: Outside, as_of: datetime | None = None) -> Thread:
         sieves=sum(not stored.deleted for stored in outside.sieves.all()),
         runs=len(runs),
         running=sum(not run.state.ended for run in runs),
-        new_hits=sum(count.new for _, count in counts),
-        waiting=sum(count.waiting for _, count in counts),
+        new_hits=sum(tally.new for tally in tallies.values()),
+        waiting=sum(tally.waiting for tally in tallies.values()),
         latest_run=next((run.id for run in (*waiting, *latest.values())), None),
         mended_since=() if as_of is None else _mended_since(outside, as_of),
         troubles=tuple(outside.services.troubles()),
@@ -525,6 +521,17 @@ def begun(desk: Desk) -> int:
     return int(np.any([base.ends > base.starts for base in own], axis=0).sum())
 
 
-def _counts(outside: Outside, run: Run) -> HitCounts:
-    before, _ = _compared(outside.runs, run)
-    return outside.hits.counts(run, before.id if before else None)
+def _tallies(outside: Outside, latest: Sequence[Run], recent: Sequence[Run]) -> dict[int, HitTally]:
+    """What waits and is new in some of the recent runs, each against the one before it."""
+    compared = []
+    for run in latest:
+        earlier = [
+            one
+            for one in recent
+            if one.sieve_id == run.sieve_id and one.id < run.id and one.state == RunState.DONE
+        ]
+        before, _ = _against(earlier, run)
+        if before is None and len(recent) == MOST_RECENT:  # it may be an older one
+            before, _ = _compared(outside.runs, run)
+        compared.append((run, before.id if before else None))
+    return outside.hits.tallies(compared)

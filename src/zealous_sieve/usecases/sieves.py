@@ -2,11 +2,15 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+from datetime import datetime
+
+from zealous_sieve.core.sieve.changes import changes
 from zealous_sieve.core.sieve.definition import Sieve
 from zealous_sieve.core.sieve.prepare import prepare
 from zealous_sieve.usecases.errors import ConflictError, NotFoundError
 from zealous_sieve.usecases.market import known_names
-from zealous_sieve.usecases.ports import Outside, SievesPort, StoredSieve, Version
+from zealous_sieve.usecases.ports import Outside, RunOf, SievesPort, StoredSieve
 
 
 def list_sieves(sieves: SievesPort) -> list[StoredSieve]:
@@ -77,7 +81,34 @@ def restore_sieve(sieves: SievesPort, sieve_id: int) -> StoredSieve:
     return get_sieve(sieves, sieve_id)
 
 
-def sieve_versions(sieves: SievesPort, sieve_id: int) -> list[Version]:
-    """All versions of a sieve, newest first."""
-    get_sieve(sieves, sieve_id)
-    return sorted(sieves.versions(sieve_id), key=lambda version: -version.version)
+@dataclass(frozen=True, kw_only=True)
+class VersionView:
+    """A saved state of a sieve, what it changed in the one before, and the runs that used it, the newest
+    first."""
+
+    version: int
+    created_at: datetime
+    sieve: Sieve
+    changes: tuple[str, ...]
+    runs: tuple[RunOf, ...]
+
+
+def sieve_versions(outside: Outside, sieve_id: int) -> list[VersionView]:
+    """All versions of a sieve, newest first. Raises NotFoundError."""
+    get_sieve(outside.sieves, sieve_id)
+    kept = sorted(outside.sieves.versions(sieve_id), key=lambda own: own.version)
+    runs: dict[int, list[RunOf]] = {}
+    for run in outside.runs.of_sieve(sieve_id):
+        runs.setdefault(run.version, []).append(run)
+    befores = (None, *kept)
+    views = [
+        VersionView(
+            version=own.version,
+            created_at=own.created_at,
+            sieve=own.sieve,
+            changes=() if before is None else tuple(changes(before.sieve, own.sieve)),
+            runs=tuple(runs.get(own.version, ())),
+        )
+        for before, own in zip(befores, kept, strict=False)
+    ]
+    return views[::-1]

@@ -8,9 +8,12 @@ from typing import Any
 from flask import Flask, Response, send_from_directory
 from werkzeug.exceptions import NotFound
 
+from zealous_sieve.admission import Admission
 from zealous_sieve.usecases.ports import Outside
+from zealous_sieve.web.bodies import MOST_DOCUMENT
 from zealous_sieve.web.contract import Code, Contract, Id, openapi
 from zealous_sieve.web.endpoints import (
+    access,
     arrangements,
     boards,
     currencies,
@@ -41,6 +44,7 @@ def contracts(outside: Outside) -> list[Contract]:
     return [
         module.contract(outside)
         for module in (
+            access,
             market,
             instruments,
             universes,
@@ -67,18 +71,20 @@ def api_document(outside: Any = None) -> dict[str, Any]:
     return openapi(contracts(outside), Failure)
 
 
-def create_app(outside: Outside, secret: bytes) -> Flask:
-    """Join endpoints, error handling and pages; ``secret`` is what tokens of sessions are made with."""
+def create_app(outside: Outside, admission: Admission) -> Flask:
+    """Join endpoints, error handling and pages; ``admission`` knows who is let in."""
     app = Flask(__name__, static_folder=None)
-    app.config["MAX_CONTENT_LENGTH"] = 32 * 1024 * 1024
+    app.config["MAX_CONTENT_LENGTH"] = MOST_DOCUMENT
     app.url_map.converters["id"] = Id
     app.url_map.converters["code"] = Code
     app.url_map.merge_slashes = False
     parts = contracts(outside)
     for contract in parts:
         app.register_blueprint(contract.blueprint)
+    app.extensions[access.ADMISSION] = admission
+    app.extensions[access.DOCUMENT] = openapi(parts, Failure)
     handle_errors(app)
-    keep_strangers_out(app, secret, {name for part in parts for name in part.uploads})
+    keep_strangers_out(app, admission, {name for part in parts for name in part.uploads})
 
     @app.url_value_preprocessor
     def lead_on(_endpoint: str | None, values: dict[str, Any] | None) -> None:
@@ -105,6 +111,8 @@ def create_app(outside: Outside, secret: bytes) -> Flask:
             "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; "
             "font-src 'self' data:; frame-ancestors 'none'",
         )
+        if response.status_code == 401:
+            response.headers["WWW-Authenticate"] = "Bearer"
         return response
 
     return app

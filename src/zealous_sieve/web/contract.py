@@ -2,22 +2,25 @@
 
 from __future__ import annotations
 
+import inspect
 import re
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from threading import Event
-from typing import Any
+from typing import Annotated, Any, get_origin
 
 from flask import Blueprint, Response, request
-from pydantic import BaseModel, TypeAdapter
+from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
 from werkzeug.routing import IntegerConverter, Map, PathConverter
 
-from zealous_sieve.core.errors import Problem
+from zealous_sieve.core.errors import DataError, Problem
 from zealous_sieve.usecases.errors import UseCaseError
 from zealous_sieve.usecases.ports import Kind, Order
-from zealous_sieve.web.strangers import SESSION, TOKEN
+from zealous_sieve.web.strangers import COOKIE, TOKEN
 
+PORT = 8437
+"""Where the pages are answered, unless one says otherwise."""
 MOST = 2**31 - 1
 """The largest number that anything is kept by."""
 REFERENCE = "#/components/schemas/{model}"
@@ -36,19 +39,19 @@ AS_OF = "As-Of"
 
 
 def as_of() -> datetime | None:
-    """The moment that the request at hand looks from; none for the present. Raises UseCaseError."""
+    """The moment that the request at hand looks from; none for the present. Raises DataError."""
     text = request.headers.get(AS_OF)
     if not text:
         return None
     try:
         moment = datetime.fromisoformat(text)
-    except ValueError:
-        moment = None
-    if moment is None or moment.tzinfo is None:
-        message = f"{text[:40]!r} is no moment that can be looked from"
-        mend = "write it as 2026-06-09T14:20:00Z"
-        raise UseCaseError(Problem(code="no_moment", message=message, mend=mend))
-    return moment.astimezone(UTC)
+        if moment.tzinfo is not None:
+            return moment.astimezone(UTC)
+    except (ValueError, OverflowError):
+        pass
+    message = f"{text[:40]!r} is no moment that can be looked from"
+    mend = "write it as 2026-06-09T14:20:00Z"
+    raise DataError(Problem(code="no_moment", message=message, mend=mend, subject=AS_OF))
 
 
 def wanted(kind: Kind = Kind.GLANCE, *, from_present: bool = False) -> Order:
@@ -69,15 +72,32 @@ class Id(IntegerConverter):
         super().__init__(rules, max=MOST)
 
 
+class Stretch(BaseModel):
+    """Which of the entries of a list are wanted: so many, from a place on."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    size: Annotated[int, Field(ge=1, le=100_000)] | None = None
+    at: Annotated[int, Field(ge=0, le=1_000_000)] = 0
+
+
+COUNT = "Total-Count"
+"""The header of a reply with some entries of a list: how many it has in all."""
+
+
 @dataclass(frozen=True, kw_only=True)
 class Endpoint:
+    part: str
+    """Which part of the API it belongs to."""
     method: str
     path: str
     summary: str
+    told: str
+    """What there is to say of it besides."""
     operation: str
     reply: TypeAdapter[Any] | None
     body: TypeAdapter[Any] | None
-    query: type[BaseModel] | None
+    queries: tuple[type[BaseModel], ...]
     takes: str | None = None
     """The kind of content that it takes as it is, where that is no JSON."""
     gives: str | None = None
@@ -95,10 +115,12 @@ def uploaded() -> Iterator[bytes]:
 
 
 class Contract:
-    """A blueprint that remembers the shapes of its endpoints."""
+    """A blueprint that remembers the shapes of its endpoints; ``told`` is what this part of the API is
+    about."""
 
-    def __init__(self, name: str) -> None:
+    def __init__(self, name: str, told: str | None) -> None:
         self.blueprint = Blueprint(name, __name__)
+        self.name, self.told = name, (told or "").strip()
         self.endpoints: list[Endpoint] = []
 
     @property
@@ -121,8 +143,12 @@ class Contract:
 
         The function gets the path's parts, then ``body`` and ``query`` where declared, already
         checked; what it returns is written in the shape of ``reply``. What it ``takes`` as it is, it reads
-        by ``uploaded``, whatever its size.
+        by ``uploaded``, whatever its size. Of every list as much is given as is asked for by ``size`` and
+        ``at``, which a query of its own may do better.
         """
+        own = query is not None and "size" in query.model_fields
+        parted = method == "GET" and get_origin(reply) is list and not own
+        queries = tuple(q for q in (query, Stretch if parted else None) if q is not None)
         shape = TypeAdapter(reply) if reply is not None else None
         taken = TypeAdapter(body) if body is not None else None
 
@@ -133,26 +159,39 @@ class Contract:
                     request.max_content_length = None
                 if taken is not None:
                     parts["body"] = taken.validate_json(_document())
+                asked = request.args.to_dict()
+                stretch = Stretch()
+                if parted:
+                    of_list = {n: asked.pop(n) for n in Stretch.model_fields if n in asked}
+                    stretch = Stretch.model_validate(of_list)
                 if query is not None:
-                    parts["query"] = query.model_validate(request.args.to_dict())
+                    parts["query"] = query.model_validate(asked)
                 result = function(**parts)
                 if isinstance(result, Response):
                     return result
                 if shape is None:
                     return Response(status=204)
-                return Response(shape.dump_json(result), mimetype="application/json")
+                if not parted:
+                    return Response(shape.dump_json(result), mimetype="application/json")
+                size = len(result) if stretch.size is None else stretch.size
+                some = shape.dump_json(result[stretch.at : stretch.at + size])
+                return Response(
+                    some, mimetype="application/json", headers={COUNT: f"{len(result)}"}
+                )
 
             name = function.__name__
             self.blueprint.add_url_rule(f"/api{path}", name, answer, methods=[method])
             self.endpoints.append(
                 Endpoint(
+                    part=self.name,
                     method=method.lower(),
                     path=f"/api{path}",
-                    summary=(function.__doc__ or "").strip().split("\n")[0],
+                    summary=_paragraphs(function)[0],
+                    told="\n\n".join(_paragraphs(function)[1:]),
                     operation=name,
                     reply=shape,
                     body=taken,
-                    query=query,
+                    queries=queries,
                     takes=takes,
                     gives=gives,
                 )
@@ -160,6 +199,11 @@ class Contract:
             return function
 
         return register
+
+
+def _paragraphs(function: Callable[..., Any]) -> list[str]:
+    text = inspect.cleandoc(function.__doc__ or "")
+    return [" ".join(paragraph.split()) for paragraph in text.split("\n\n")]
 
 
 def _document() -> bytes:
@@ -197,15 +241,17 @@ def openapi(contracts: list[Contract], error: Any) -> dict[str, Any]:
     paths: dict[str, dict[str, Any]] = {}
     for e in endpoints:
         path, parameters = _path(e.path)
-        parameters += _query(e.query)
+        parameters += [parameter for query in e.queries for parameter in _query(query)]
         operation: dict[str, Any] = {
             "operationId": e.operation,
+            "tags": [e.part],
             "summary": e.summary,
+            **({"description": e.told} if e.told else {}),
             "parameters": parameters,
             "responses": {"default": failure, **_success(e, schemas)},
         }
         if e.method != "get":
-            operation["security"] = [{"session": [], "token": []}]
+            operation["security"] = [{"pass": []}, {"cookie": [], "token": []}]
         if e.takes is not None:
             octets = {"schema": {"type": "string", "format": "binary"}}
             operation["requestBody"] = {"required": True, "content": {e.takes: octets}}
@@ -218,11 +264,14 @@ def openapi(contracts: list[Contract], error: Any) -> dict[str, Any]:
     return {
         "openapi": "3.1.0",
         "info": {"title": "Zealous Sieve", "version": "1"},
+        "tags": [{"name": own.name, "description": own.told} for own in contracts],
         "paths": paths,
+        "security": [{"pass": []}, {"cookie": []}],
         "components": {
             "schemas": shared.get("$defs", {}),
             "securitySchemes": {
-                "session": {"type": "apiKey", "in": "cookie", "name": SESSION},
+                "pass": {"type": "http", "scheme": "bearer"},
+                "cookie": {"type": "apiKey", "in": "cookie", "name": f"{COOKIE}_{PORT}"},
                 "token": {"type": "apiKey", "in": "header", "name": TOKEN},
             },
         },
@@ -257,9 +306,7 @@ def _path(path: str) -> tuple[str, list[dict[str, Any]]]:
     return "/".join(steps), parameters
 
 
-def _query(query: type[BaseModel] | None) -> list[dict[str, Any]]:
-    if query is None:
-        return []
+def _query(query: type[BaseModel]) -> list[dict[str, Any]]:
     schema = query.model_json_schema(ref_template=REFERENCE)
     required = schema.get("required", [])
     return [

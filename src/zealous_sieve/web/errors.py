@@ -19,9 +19,17 @@ from zealous_sieve.usecases.errors import (
     TooMuchError,
     UseCaseError,
 )
-from zealous_sieve.web.strangers import NotJsonError, StrangerError
+from zealous_sieve.web.strangers import NotJsonError, NotLetInError, StrangerError
 
 log = logging.getLogger(__name__)
+
+
+class TooLateError(UseCaseError):
+    """Who sends has stopped in the middle."""
+
+
+class TooLargeError(UseCaseError):
+    """More than a request may bring."""
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -64,6 +72,12 @@ def problems_of(error: Exception) -> tuple[tuple[Problem, ...], int]:
             return (error.problem,), 409
         case NotJsonError():
             return (error.problem,), 415
+        case TooLateError():
+            return (error.problem,), 408
+        case TooLargeError():
+            return (error.problem,), 413
+        case NotLetInError():
+            return (error.problem,), 401
         case StrangerError():
             return (error.problem,), 403
         case UseCaseError():
@@ -73,7 +87,7 @@ def problems_of(error: Exception) -> tuple[tuple[Problem, ...], int]:
         case CoreError():
             return error.problems, 422
         case ValidationError():
-            return tuple(_field(detail) for detail in error.errors()), 422
+            return _fields(error), 422
         case HTTPException():
             code = (error.name or "error").lower().replace(" ", "_")
             message = error.description or error.name or "the request can't be answered"
@@ -84,7 +98,21 @@ def problems_of(error: Exception) -> tuple[tuple[Problem, ...], int]:
     return (Problem(code="internal", message=message, mend=mend),), 500
 
 
+MOST_FIELDS = 20
+"""So many fields are told of one by one."""
+LONGEST_PLACE = 200
+
+
+def _fields(error: ValidationError) -> tuple[Problem, ...]:
+    """The first fields that are wrong, and how many others are."""
+    told = tuple(_field(detail) for detail in error.errors()[:MOST_FIELDS])
+    rest = error.error_count() - len(told)
+    if rest > 0:
+        told += (Problem(code="invalid_field", message=f"{rest:,} other fields are wrong too"),)
+    return told
+
+
 def _field(detail: object) -> Problem:
     assert isinstance(detail, dict)
-    path = ".".join(str(step) for step in detail["loc"])
+    path = ".".join(str(step) for step in detail["loc"])[:LONGEST_PLACE]
     return Problem(code="invalid_field", message=said(detail), subject=path or None)

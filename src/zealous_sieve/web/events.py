@@ -11,12 +11,13 @@ from dataclasses import asdict
 from starlette.requests import Request
 from starlette.responses import JSONResponse, Response, StreamingResponse
 
+from zealous_sieve.admission import Admission
 from zealous_sieve.core.errors import CoreError
 from zealous_sieve.usecases.errors import NotFoundError, UseCaseError
 from zealous_sieve.usecases.ports import RunProgress, RunsPort
 from zealous_sieve.web.contract import MOST
 from zealous_sieve.web.errors import failure_of, problems_of
-from zealous_sieve.web.strangers import check_host
+from zealous_sieve.web.strangers import check_host, check_pass
 
 POLL = 0.08
 """Seconds between two looks while somebody listens."""
@@ -31,8 +32,8 @@ LONGEST = 600.0
 class Streams:
     """Who listens to which run. Lives in one event loop; no thread waits."""
 
-    def __init__(self, runs: RunsPort) -> None:
-        self.runs = runs
+    def __init__(self, runs: RunsPort, admission: Admission) -> None:
+        self.runs, self.admission = runs, admission
         self._listeners: dict[int, set[asyncio.Queue[RunProgress | None]]] = defaultdict(set)
         self._looking: asyncio.Task[None] | None = None
 
@@ -40,7 +41,11 @@ class Streams:
         """``GET /api/runs/<number>/events``: states of a run until it ends."""
         run_id = request.path_params["run_id"]
         try:
-            check_host(request.headers.get("host", ""))
+            host = request.headers.get("host", "")
+            check_host(host)
+            check_pass(
+                self.admission, host, request.cookies, request.headers.get("authorization", "")
+            )
             known = run_id <= MOST and await asyncio.to_thread(self.runs.progress_of, [run_id])
             if not known:
                 raise NotFoundError("run", run_id)

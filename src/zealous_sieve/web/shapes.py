@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from datetime import datetime
+from datetime import UTC, datetime
 from typing import Annotated, Any, Literal
 
-from pydantic import AwareDatetime, BaseModel, ConfigDict, Field, field_validator
+from pydantic import AfterValidator, AwareDatetime, BaseModel, ConfigDict, Field, field_validator
 
 from zealous_sieve.core.engine.made_of import Relation
 from zealous_sieve.core.formula.rows import Row
@@ -31,6 +31,17 @@ from zealous_sieve.usecases.scatters import MOST_FRAMES, Asked
 from zealous_sieve.usecases.speeds import AskedSpeeds
 from zealous_sieve.usecases.suggested import Pointed
 from zealous_sieve.web.contract import MOST
+
+
+def _in_utc(moment: datetime) -> datetime:
+    try:
+        return moment.astimezone(UTC)
+    except OverflowError:
+        raise ValueError("there is no such moment: it is beyond the calendar in UTC") from None
+
+
+Instant = Annotated[AwareDatetime, AfterValidator(_in_utc)]
+"""A moment with its offset from UTC."""
 
 
 class Request(BaseModel):
@@ -174,7 +185,7 @@ class SaveBody(Request):
 
 class RunBody(Request):
     sieve_id: Annotated[int, Field(ge=0, le=MOST)]
-    as_of: datetime | None = None
+    as_of: Instant | None = None
 
 
 class VerdictBody(Request):
@@ -196,6 +207,23 @@ class ImportsQuery(Request):
     words: Annotated[str, Field(max_length=200)] = ""
     before: Annotated[int, Field(ge=1, le=2**31 - 1)] | None = None
     size: Annotated[int, Field(ge=1, le=500)] = 60
+
+
+class VerdictsQuery(Request):
+    verdict: VerdictKind | None = None
+    words: Annotated[str, Field(max_length=200)] = ""
+    sort: Literal[
+        "decided_at", "code", "name", "side", "sieve", "timeframe", "verdict", "reason", "fired_at",
+        "close", "now", "bars", "move", "far_for", "far_against",
+    ] = "decided_at"  # fmt: skip
+    down: bool = True
+    at: Annotated[int, Field(ge=0, le=1_000_000)] = 0
+    size: Annotated[int, Field(ge=1, le=20_000)] = 100
+
+
+class RunsQuery(Request):
+    at: Annotated[int, Field(ge=0, le=1_000_000)] = 0
+    size: Annotated[int, Field(ge=1, le=1000)] = 100
 
 
 class LinesQuery(Request):
@@ -401,7 +429,7 @@ class ArrangementBody(Request):
 
 
 class MoveQuery(Request):
-    moment: AwareDatetime
+    moment: Instant
     step: Literal["bar", "session", "week"]
     back: bool = True
     bars: Annotated[str, Field(max_length=60)] = "1d"
@@ -411,7 +439,7 @@ class MoveQuery(Request):
 class UniversePreviewBody(Request):
     name: Annotated[str, Field(max_length=120)] = ""
     rule: Rule
-    as_of: datetime | None = None
+    as_of: Instant | None = None
 
 
 class CodesBody(Request):

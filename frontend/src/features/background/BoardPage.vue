@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { instrumentAt } from '@/shared/addresses'
 import { useQuery } from '@tanstack/vue-query'
-import { useLocalStorage } from '@vueuse/core'
+import { useKept } from '@/shared/store'
 import { computed, ref, watch } from 'vue'
 import { useRoute, useRouter, type LocationQueryRaw } from 'vue-router'
 import { answer, api } from '@/shared/api'
@@ -56,7 +56,7 @@ const arranging = useArranging<BoardSet>('board', LIKE)
 const { arrange, name } = arranging
 const asked = computed(() => arranging.now.value)
 const columns = computed(() => asked.value?.columns ?? [])
-const rowsShown = useLocalStorage<keyof typeof DENSITIES>('board rows', 20)
+const rowsShown = useKept<keyof typeof DENSITIES>('board rows', 20)
 const height = computed(() => DENSITIES[rowsShown.value] ?? DENSITIES[20])
 const view = useQuery(
   computed(() => ({

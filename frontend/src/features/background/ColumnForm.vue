@@ -1,4 +1,6 @@
 <script setup lang="ts">
+import { ref } from 'vue'
+import { useFirstField } from '@/shared/firstField'
 import { wholeWithin } from '@/shared/format'
 import { amount } from '@/shared/amount'
 import FormulaText from '@/shared/FormulaText.vue'
@@ -40,11 +42,13 @@ function back(text: string) {
   const bars = wholeWithin(text, 1, 250)
   if (bars) set({ back: bars })
 }
+const form = ref<HTMLElement>()
+useFirstField(form)
 const shown = (value: number | null | undefined) => (value == null ? '' : String(value))
 </script>
 
 <template>
-  <p class="sentence form" role="group" aria-label="The column">
+  <p ref="form" class="sentence form" role="group" aria-label="The column">
     The column shows
     <FormulaText
       :value="column.formula"

@@ -1,4 +1,4 @@
-import { useLocalStorage } from '@vueuse/core'
+import { useKept } from '@/shared/store'
 import { computed, ref } from 'vue'
 import type { Dress } from '@/shared/api'
 import { shaped } from '@/shared/arranging'
@@ -16,7 +16,7 @@ export const dressOf = (layout: Layout): Dress => ({
 
 /** What is drawn on the charts of a page beside what the page is about, kept in this browser. */
 export function useDress(page: string) {
-  const kept = useLocalStorage<Layout>(`drawn on ${page}`, PLAIN)
+  const kept = useKept<Layout>(`drawn on ${page}`, PLAIN)
   const layout = computed(() => ({ ...PLAIN, ...shaped(LIKE, kept.value) }))
   const dress = computed(() => dressOf(layout.value))
   const scale = computed(() => layout.value.scale as Scale)

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { useLocalStorage } from '@vueuse/core'
+import { useKept } from '@/shared/store'
 import { computed, ref, watch } from 'vue'
 import ChartSheet from '@/features/chart/ChartSheet.vue'
 import LineNumbers from '@/features/chart/LineNumbers.vue'
@@ -18,8 +18,8 @@ const props = defineProps<{
   offered: readonly string[]
 }>()
 const emit = defineEmits<{ turn: [text: string] }>()
-const code = useLocalStorage('instrument of the formulas', '')
-const bars = useLocalStorage('bars of the formulas', '1d')
+const code = useKept<string>('instrument of the formulas', '')
+const bars = useKept<string>('bars of the formulas', '1d')
 const members = useMembers(() => props.universe)
 watch(members, (all) => {
   if (all.length && !all.some((own) => own.code === code.value)) code.value = all[0]!.code

@@ -14,7 +14,7 @@ import Archived from '@/shared/Archived.vue'
 import ListOut from '@/shared/ListOut.vue'
 import { keys, useFormulas, useArchivedFormulas, useVocabulary } from '@/shared/queries'
 import { same } from '@/shared/same'
-import { done, takeBack } from '@/shared/undo'
+import { done, undoKey } from '@/shared/undo'
 import Differences from '@/shared/Differences.vue'
 import { preferences } from '@/shared/preferences'
 import FormulaChart from './FormulaChart.vue'
@@ -209,7 +209,7 @@ const shape = (name: string) => {
 }
 useKeys([
   { key: 'Ctrl+s', does: 'save', run: save },
-  { key: 'Ctrl+z', does: 'undo what was just done', notInTexts: true, run: takeBack },
+  undoKey,
   { key: 'c', does: 'compose a new formula', run: compose },
 ])
 </script>

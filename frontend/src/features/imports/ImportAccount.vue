@@ -65,13 +65,25 @@ const rows = computed(() => {
           taken ? ': now they are' : gone ? '' : ' and will be added'
         }}.</template
       >
+      <template v-if="account.mending_count">
+        The adjusted closes tell
+        <b>{{
+          account.mending_count === 1
+            ? '1 split or payment'
+            : `${count(account.mending_count)} splits and payments`
+        }}</b>{{ taken ? ', which are mended' : gone ? '' : ', which will be mended' }}.</template
+      >
+      <template v-if="account.unexplained">
+        {{ count(account.unexplained) }} changes of the adjusted closes tell nothing that can be
+        mended.</template
+      >
       <template v-if="taken && account.findings !== null">
         The data check
         <RouterLink v-if="account.findings" to="/instruments"
           >doubts {{ count(account.findings) }} things</RouterLink
         ><template v-else>found nothing amiss</template> in them.
       </template>
-      <template v-if="!taken && !gone && !(account.new + account.changed)">
+      <template v-if="!taken && !gone && !(account.new + account.changed + account.mending_count)">
         Nothing would change: there is nothing to take.</template
       >
     </p>
@@ -91,6 +103,12 @@ const rows = computed(() => {
         and {{ count(account.instruments - account.codes.length) }} more</span
       >
     </p>
+    <details v-if="account.mendings.length" class="mends">
+      <summary>
+        Splits and payments{{ first(account.mending_count, account.mendings.length) }}
+      </summary>
+      <div v-for="told in account.mendings" :key="told" class="mono">{{ told }}</div>
+    </details>
     <template v-for="[head, changes] in tables" :key="head">
       <h2>{{ head }}</h2>
       <table class="ledger">

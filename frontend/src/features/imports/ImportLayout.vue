@@ -111,6 +111,18 @@ function hold(content: string) {
         <option value="rows">in rows of their own</option>
         <option value="across">in columns of their own</option>
       </select></template
+    ><template v-if="layout.columns?.adjusted"
+      >; adjusted closes
+      <select
+        class="inline-part"
+        aria-label="Adjusted closes"
+        :value="layout.adjusted"
+        @change="emit('correct', { adjusted: value($event) as Layout['adjusted'] })"
+      >
+        <option value="left alone">are left alone</option>
+        <option value="splits and payments">give splits and payments to mend</option>
+        <option value="a line of their own">are a line of their own</option>
+      </select></template
     ><template v-if="timed()"
       >; prices
       <select

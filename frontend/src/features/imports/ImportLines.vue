@@ -130,7 +130,7 @@ const count = (n: number) => n.toLocaleString('en-GB')
               >{{ line.code }}</RouterLink
             >
             <template v-else>{{ line.code }}</template>
-            <span v-if="line.fresh" class="quiet">not known before</span>
+            <span v-if="line.fresh" class="quiet fresh">not known before</span>
           </td>
           <td class="number">{{ count(line.new) }}</td>
           <td class="number">{{ count(line.changed) }}</td>
@@ -152,6 +152,9 @@ const count = (n: number) => n.toLocaleString('en-GB')
 </template>
 
 <style scoped>
+.fresh {
+  margin-left: 8px;
+}
 h2 {
   font-size: 13px;
   font-weight: 500;

@@ -7,7 +7,8 @@ import ErrorNote from '@/shared/ErrorNote.vue'
 import Failed from '@/shared/Failed.vue'
 import { asSentence } from '@/shared/format'
 import { keys } from '@/shared/queries'
-import { isAtWork, named } from './bring'
+import { isAtWork } from './bring'
+import FirstRows from './FirstRows.vue'
 import ImportAccount from './ImportAccount.vue'
 import ImportLines from './ImportLines.vue'
 import ImportLayout from './ImportLayout.vue'
@@ -34,6 +35,8 @@ const wanted = computed(() => {
   const o = own.value
   return o?.account ? o.account.new + o.account.changed - o.left_rows : 0
 })
+const mends = computed(() => own.value?.account?.mending_count ?? 0)
+const counted = (n: number) => n.toLocaleString('en-GB')
 const SIZES = ['bytes', 'kB', 'MB', 'GB']
 const sized = (bytes: number) => {
   const step = bytes ? Math.min(3, Math.floor(Math.log(bytes) / Math.log(1000))) : 0
@@ -88,18 +91,11 @@ watch(
       void client.invalidateQueries()
   },
 )
-const fieldOf = (column: string) =>
-  Object.entries(layout.value?.columns ?? {}).find(([, c]) => c === column)?.[0] ?? ''
 /** Some of its dates as they are written. */
 const dates = computed(() => {
   const { names = [], rows = [] } = view.data.value ?? {}
   const place = names.indexOf(layout.value?.columns?.time ?? '')
   return [...new Set(rows.flatMap((row) => row[place] ?? []))].slice(0, 3)
-})
-/** Columns that are nothing else are facts, where each has a column of its own. */
-const facts = computed(() => {
-  const { content = 'bars', columns = {} } = layout.value ?? {}
-  return content === 'instruments' || (content === 'facts' && !columns.fact)
 })
 </script>
 
@@ -135,50 +131,12 @@ const facts = computed(() => {
           {{ asSentence(p.message) }} {{ asSentence(p.mend) }}
         </li>
       </ul>
-      <div
+      <FirstRows
         v-if="open && view.data.value?.names.length"
-        class="rows"
-        tabindex="0"
-        role="region"
-        aria-label="First rows"
-      >
-        <table class="ledger">
-          <thead>
-            <tr>
-              <th v-for="column in view.data.value.names" :key="column">
-                <select
-                  class="field"
-                  :class="{ none: !fieldOf(column) }"
-                  :aria-label="`What ${column} is`"
-                  :value="fieldOf(column)"
-                  @change="
-                    correct({
-                      columns: named(
-                        layout!.columns ?? {},
-                        column,
-                        ($event.target as HTMLSelectElement).value,
-                      ),
-                    })
-                  "
-                >
-                  <option value="">{{ facts ? 'a fact' : 'left out' }}</option>
-                  <option v-for="f in view.data.value.fields" :key="f.name" :value="f.name">
-                    {{ f.told }}
-                  </option>
-                </select>
-                <span class="mono">{{ column }}</span>
-              </th>
-            </tr>
-          </thead>
-          <tbody>
-            <tr v-for="(row, n) in view.data.value.rows" :key="n">
-              <td v-for="(column, c) in view.data.value.names" :key="column" class="mono">
-                {{ row[c] ?? '' }}
-              </td>
-            </tr>
-          </tbody>
-        </table>
-      </div>
+        :view="view.data.value"
+        :layout="layout"
+        @correct="correct"
+      />
       <p v-if="isAtWork(own)" class="progress" role="status">
         <template v-if="own.state === 'going'">Taking it back…</template>
         <template v-else>
@@ -204,10 +162,14 @@ const facts = computed(() => {
         <button
           v-if="own.state === 'ready'"
           class="button primary"
-          :disabled="busy || !wanted || !!own.layout.asked?.length"
+          :disabled="busy || !(wanted + mends) || !!own.layout.asked?.length"
           @click="take"
         >
-          Take {{ wanted.toLocaleString('en-GB') }} {{ own.account.nouns }}
+          <template v-if="wanted || !mends">
+            Take {{ counted(wanted) }} {{ own.account.nouns
+            }}<template v-if="mends">, and mend {{ counted(mends) }}</template>
+          </template>
+          <template v-else>Mend {{ counted(mends) }}</template>
         </button>
       </ImportAccount>
       <ImportLines
@@ -229,31 +191,6 @@ h1 {
   overflow: hidden;
   text-overflow: ellipsis;
   white-space: nowrap;
-}
-.rows {
-  overflow-x: auto;
-  border: 1px solid var(--hair);
-  margin: 10px 0;
-}
-.rows th {
-  vertical-align: bottom;
-  padding: 4px 6px;
-}
-.rows select {
-  display: block;
-  margin-bottom: 3px;
-  width: 100%;
-  min-width: 84px;
-  padding: 2px 4px;
-  font-size: 12px;
-}
-.rows select.none {
-  color: var(--quiet);
-}
-.rows td {
-  white-space: nowrap;
-  padding: 1px 8px;
-  font-size: 12px;
 }
 .doubts {
   margin: 4px 0;

@@ -2,7 +2,7 @@
 import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import { ref } from 'vue'
 import { useAct } from '@/shared/act'
-import { answer, api } from '@/shared/api'
+import { answer, api, type Schemas } from '@/shared/api'
 import Failed from '@/shared/Failed.vue'
 import { plural } from '@/shared/format'
 import { done } from '@/shared/undo'
@@ -14,6 +14,7 @@ const sources = useQuery({
   queryFn: () => answer(api.GET('/api/sources')),
   refetchInterval: (query) => (query.state.data?.length ? 10_000 : false),
 })
+const troublesOf = (own: Schemas['Source']) => Object.entries(own.troubles ?? {})
 const folder = ref('')
 const { act, busy, failure } = useAct()
 const refresh = () => client.invalidateQueries({ queryKey: ['sources'] })
@@ -50,8 +51,14 @@ const remove = (path: string) =>
         </button>
         <span v-if="s.trouble" class="fall words">{{ s.trouble }}, trying again</span>
         <span v-else class="quiet words">
-          {{ plural(Object.keys(s.seen).length, 'file') }} taken</span
+          {{ plural(Object.keys(s.seen).length, 'file') }} read</span
         >
+        <details v-if="troublesOf(s).length" class="words">
+          <summary class="fall">{{ plural(troublesOf(s).length, 'file') }} left out</summary>
+          <p v-for="[name, why] in troublesOf(s)" :key="name">
+            <span class="mono">{{ name }}</span> {{ why }}
+          </p>
+        </details>
       </li>
     </ul>
     <form @submit.prevent="add">
@@ -94,6 +101,10 @@ li .mono {
 }
 .words {
   grid-column: 1 / -1;
+}
+.words p {
+  margin: 2px 0;
+  overflow-wrap: anywhere;
 }
 form {
   display: flex;

@@ -67,7 +67,10 @@ export function useIncoming() {
   }
 
   async function bringMany(files: readonly File[]) {
-    const one = ref<Coming>({ name: `${files.length} files`, done: 0 })
+    const one = ref<Coming>({
+      name: files.length === 1 ? files[0]!.name : `${files.length} files`,
+      done: 0,
+    })
     coming.value = [...coming.value, one.value]
     const token = crypto.randomUUID()
     try {
@@ -101,7 +104,9 @@ export function useIncoming() {
       await router.push('/sieves')
     }
     const tables = all.filter((file) => !isSieve(file))
-    if (tables.length === 1) await bringOne(tables[0]!)
+    // A zip may hold many tables.
+    const alone = tables.length === 1 && !/\.zip$/i.test(tables[0]!.name)
+    if (alone) await bringOne(tables[0]!)
     else if (tables.length) await bringMany(tables)
     await client.invalidateQueries({ queryKey: keys.imports })
   }

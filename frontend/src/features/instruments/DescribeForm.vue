@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { useQueryClient } from '@tanstack/vue-query'
-import { computed, onMounted, ref } from 'vue'
+import { computed, ref } from 'vue'
+import { useFirstField } from '@/shared/firstField'
 import { useAct } from '@/shared/act'
 import { amount } from '@/shared/amount'
 import { answer, api, type Schemas } from '@/shared/api'
@@ -78,15 +79,21 @@ const keep = () =>
     emit('kept')
     done(told, async () => void (await send(replaced)))
   })
-const first = ref<HTMLSelectElement>()
-onMounted(() => first.value?.focus())
+const form = ref<HTMLElement>()
+useFirstField(form)
 </script>
 
 <template>
-  <form class="form" aria-label="What they are" @submit.prevent="keep" @keydown.esc="emit('close')">
+  <form
+    ref="form"
+    class="form"
+    aria-label="What they are"
+    @submit.prevent="keep"
+    @keydown.esc="emit('close')"
+  >
     <p class="sentence">
       {{ what }} {{ one ? 'is' : 'are' }}
-      <select ref="first" v-model="said.kind" class="inline-part" aria-label="Kind">
+      <select v-model="said.kind" class="inline-part" aria-label="Kind">
         <option v-if="!before.kind" value="">what they are</option>
         <option v-if="said.kind === 'pair'">pair</option>
         <option v-for="kind in KINDS" :key="kind">{{ kind }}</option>

@@ -12,7 +12,7 @@ import { span } from '@/shared/format'
 import { useKeys } from '@/shared/keys'
 import { beginning } from '@/shared/beginning'
 import { useUniverses } from '@/shared/queries'
-import { takeBack } from '@/shared/undo'
+import { undoKey } from '@/shared/undo'
 import { useArranging } from '@/shared/arranging'
 import ArrangedBy from '@/shared/ArrangedBy.vue'
 import Failed from '@/shared/Failed.vue'
@@ -115,7 +115,7 @@ useKeys([
   { key: 'ArrowDown', does: 'next instrument', repeats: true, run: () => step(1) },
   { key: 'ArrowUp', does: 'instrument before', repeats: true, run: () => step(-1) },
   { key: 'i', does: 'keep the layout under a name', run: () => void by.value?.begin() },
-  { key: 'Ctrl+z', does: 'undo what was just done', notInTexts: true, run: takeBack },
+  undoKey,
   { key: 'Escape', does: 'end measuring, leave full size, back to the list', run: leave },
 ])
 </script>

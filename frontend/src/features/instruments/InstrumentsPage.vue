@@ -13,7 +13,7 @@ import { barTime, day, plural, price, span } from '@/shared/format'
 import { useKeys } from '@/shared/keys'
 import Archived from '@/shared/Archived.vue'
 import { keys, usePutAway, useUniverses } from '@/shared/queries'
-import { done, takeBack } from '@/shared/undo'
+import { done, undoKey } from '@/shared/undo'
 import ListOut, { type Columns } from '@/shared/ListOut.vue'
 import DescribeForm from './DescribeForm.vue'
 import PairDialog from './PairDialog.vue'
@@ -79,7 +79,7 @@ const columns = (): Columns => ({
   sector: shown.value.map((i) => i.sector),
   close: shown.value.map((i) => i.close),
   ...Object.fromEntries(
-    bases.value.map((b) => [`bars of ${span(b)}`, shown.value.map((i) => held(i, b)?.bars ?? 0)]),
+    bases.value.map((b) => [`bars_${span(b)}`, shown.value.map((i) => held(i, b)?.bars ?? 0)]),
   ),
   findings: shown.value.map((i) => i.findings.map((f) => `${f.kind}: ${f.detail}`).join('; ')),
 })
@@ -156,7 +156,7 @@ useKeys([
   { key: 'u', does: 'make a universe', run: () => edit() },
   { key: 'd', does: 'say what the marked instruments are, else all shown', run: describe },
   { key: 'i', does: 'bring in files', run: () => router.push('/imports') },
-  { key: 'Ctrl+z', does: 'undo what was just done', notInTexts: true, run: takeBack },
+  undoKey,
 ])
 function choose(name: string) {
   router.replace({ query: { ...route.query, universe: name } })

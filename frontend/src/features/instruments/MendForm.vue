@@ -2,13 +2,14 @@
 import { computed, onMounted, ref } from 'vue'
 import { amount } from '@/shared/amount'
 import type { Mending } from '@/shared/api'
+import { useFirstField } from '@/shared/firstField'
 import { barTime, span } from '@/shared/format'
 import { read, written } from './mending'
 
 /** One mending as a sentence; what came in is never changed. */
 const props = defineProps<{ mending: Mending; bases: readonly number[]; busy: boolean }>()
 const emit = defineEmits<{ mend: [mending: Mending]; close: [] }>()
-const KINDS = ['leave out', 'correct', 'split'] as const
+const KINDS = ['leave out', 'correct', 'split', 'payment'] as const
 const FIELDS = ['open', 'high', 'low', 'close', 'volume'] as const
 const kind = ref(props.mending.kind)
 const seconds = ref(props.mending.seconds)
@@ -17,11 +18,17 @@ const first = ref(text(props.mending.first))
 const last = ref(text(props.mending.last))
 const values = ref<Partial<Record<string, string>>>({})
 const terms = ref({ new: String(props.mending.new), old: String(props.mending.old) })
+const paid = ref({
+  amount: String(props.mending.values?.amount ?? ''),
+  close: String(props.mending.values?.close ?? ''),
+})
+/** Splits and payments are of a day, and change bars of every length before it. */
+const ofDay = computed(() => kind.value === 'split' || kind.value === 'payment')
 const reason = ref('')
 const fault = ref('')
 const form = ref<HTMLFormElement>()
 onMounted(() => form.value?.querySelector('select, input')?.scrollIntoView({ block: 'nearest' }))
-onMounted(() => (form.value?.querySelector('select, input') as HTMLElement | null)?.focus())
+useFirstField(form)
 const accepts = computed(() => props.mending.kind === 'accept')
 const number = (written: string | undefined) => amount(written ?? '') ?? NaN
 
@@ -45,11 +52,15 @@ function send() {
   emit('mend', {
     ...props.mending,
     kind: kind.value,
-    seconds: kind.value === 'split' || accepts.value ? 0 : seconds.value,
+    seconds: ofDay.value || accepts.value ? 0 : seconds.value,
     first: from,
     last: to,
     values:
-      kind.value === 'correct' ? Object.fromEntries(corrected.map(([n, v]) => [n, number(v)])) : {},
+      kind.value === 'correct'
+        ? Object.fromEntries(corrected.map(([n, v]) => [n, number(v)]))
+        : kind.value === 'payment'
+          ? { amount: number(paid.value.amount) || 0, close: number(paid.value.close) || 0 }
+          : {},
     new: kind.value === 'split' ? number(terms.value.new) || 0 : 1,
     old: kind.value === 'split' ? number(terms.value.old) || 0 : 1,
     reason: reason.value.trim(),
@@ -71,6 +82,13 @@ function send() {
         <input v-model="terms.old" class="inline-part few" aria-label="Old shares" />, from
         <input v-model="first" class="inline-part when" aria-label="Day" placeholder="2026-03-05" />
         on; prices before are divided, volumes multiplied
+      </template>
+      <template v-else-if="kind === 'payment'">
+        of <input v-model="paid.amount" class="inline-part few" aria-label="Paid" /> on a close of
+        <input v-model="paid.close" class="inline-part few" aria-label="Close before" /> the day
+        before, from
+        <input v-model="first" class="inline-part when" aria-label="Day" placeholder="2026-03-05" />
+        on; prices before are less by that share
       </template>
       <template v-else>
         {{ kind === 'correct' ? 'the bar of' : 'the bars of' }}

@@ -8,6 +8,7 @@ import Failed from '@/shared/Failed.vue'
 import { NO_RULE } from '@/shared/rules'
 import { asSentence, plural } from '@/shared/format'
 import { asOf as deskMoment } from '@/shared/asOf'
+import { useFirstField } from '@/shared/firstField'
 import { useLatest } from '@/shared/latest'
 import { useVocabulary } from '@/shared/queries'
 
@@ -69,6 +70,8 @@ watch([rule, made, pasted, turnover, largest, asOf, deskMoment], () => later(++t
   deep: true,
 })
 onMounted(() => ask(turn.value))
+const form = ref<HTMLElement>()
+useFirstField(form)
 const stale = computed(() => about.value !== turn.value)
 const problem = computed(() => (error.value instanceof ApiError ? error.value : undefined))
 const formulaProblems = computed(() => problem.value?.problems.filter((p) => p.place) ?? [])
@@ -108,7 +111,13 @@ const keep = () =>
 </script>
 
 <template>
-  <form class="form" aria-label="Universe" @submit.prevent="keep" @keydown.esc="emit('close')">
+  <form
+    ref="form"
+    class="form"
+    aria-label="Universe"
+    @submit.prevent="keep"
+    @keydown.esc="emit('close')"
+  >
     <p class="sentence">
       <input
         v-model="name"

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { instrumentAt } from '@/shared/addresses'
 import { useQuery, useQueryClient } from '@tanstack/vue-query'
-import { useLocalStorage } from '@vueuse/core'
+import { useKept } from '@/shared/store'
 import { computed, ref, watch } from 'vue'
 import { beginning, isTold } from '@/shared/beginning'
 import { useRoute, useRouter } from 'vue-router'
@@ -17,7 +17,7 @@ import { useKeys } from '@/shared/keys'
 import { useLatest } from '@/shared/latest'
 import ListOut from '@/shared/ListOut.vue'
 import Mesh from '@/shared/Mesh.vue'
-import { done } from '@/shared/undo'
+import { done, undoKey } from '@/shared/undo'
 import FrozenPicture from './FrozenPicture.vue'
 import {
   begun,
@@ -35,7 +35,7 @@ import {
 /** What do I expect, what does it rest on, and how often was I right? */
 const client = useQueryClient()
 /** What is being written survives leaving the page. */
-const draft = useLocalStorage<Draft>('outlook', fresh(), { mergeDefaults: true })
+const draft = useKept<Draft>('outlook', fresh(), { mergeDefaults: true })
 // Where this desk begins may come late: nothing can be written until then, so nothing is written over.
 const begins = computed(() => draft.value.code || isTold())
 watch(beginning, () => (draft.value = begunHere(draft.value)), { immediate: true })
@@ -131,6 +131,7 @@ const step = (by: number) =>
   (at.value = Math.max(0, Math.min(shown.value.length - 1, at.value + by)))
 const code = ref<InstanceType<typeof InlineText>>()
 useKeys([
+  undoKey,
   { key: '+', does: 'lean further up', run: () => (draft.value = leaning(draft.value, Math.min(2, draft.value.lean + 1))) }, // prettier-ignore
   { key: '-', does: 'lean further down', run: () => (draft.value = leaning(draft.value, Math.max(-2, draft.value.lean - 1))) }, // prettier-ignore
   { key: 'w', does: 'write the outlook down', run: () => void (ready.value && write()) },

@@ -11,7 +11,7 @@ import { useHits } from '@/shared/hits'
 import { useKeys } from '@/shared/keys'
 import Mesh from '@/shared/Mesh.vue'
 import { keys, useRun } from '@/shared/queries'
-import { done, takeBack } from '@/shared/undo'
+import { done, undoKey } from '@/shared/undo'
 import ChartFrame from '@/features/frame/ChartFrame.vue'
 import Rail from '@/features/frame/Rail.vue'
 import HitChart from './HitChart.vue'
@@ -96,16 +96,22 @@ async function send(code: string, verdict: VerdictName | null, reason: string, n
   hits.patch(code, { verdict: kept ?? null })
   client.invalidateQueries({ queryKey: ['run', id.value] })
   client.invalidateQueries({ queryKey: keys.thread })
+  client.invalidateQueries({ queryKey: ['verdicts'] })
 }
-function decided(of: HitView, verdict: VerdictName, before: HitView['verdict'], why: string) {
-  const said = { take: 'taken', watch: 'on watch', drop: 'dropped' }[verdict]
+const SAID = { take: 'taken', watch: 'on watch', drop: 'dropped' } as const
+function decided(
+  of: HitView,
+  verdict: VerdictName | null,
+  before: HitView['verdict'],
+  why: string,
+) {
+  const said = verdict ? SAID[verdict] : 'waits again'
   const position = of.place - 1
   done(`${of.code} ${said}${why ? `: ${why}` : ''}.`, async () => {
     await send(of.code, before?.verdict ?? null, before?.reason ?? '', before?.note ?? '')
     go(position)
   })
-  if (hit.value?.code !== of.code) return
-  void onwards(of)
+  if (verdict && hit.value?.code === of.code) void onwards(of)
 }
 /** On to the next hit that waits: the neighbour, where it is at hand and open; else the server knows. */
 async function onwards(of: HitView) {
@@ -131,7 +137,7 @@ useKeys([
   { key: 'x', does: 'take the verdict back', run: withdraw },
   { key: 'v', does: 'other reasons: of take, watch or drop', run: decision.nextKind },
   { key: 'm', does: 'write a note', run: () => noteField.value?.focus() },
-  { key: 'Ctrl+z', does: 'undo the last verdict', notInTexts: true, run: takeBack },
+  undoKey,
   { key: 'Escape', does: 'end measuring, back to the run', run: away },
   ...digits,
 ])
@@ -285,6 +291,9 @@ const sentencesNow = computed(() =>
         <span class="state quiet" aria-hidden="true">{{
           busy ? 'keeping…' : words.changed ? (hit.verdict ? 'keeping…' : 'draft') : ''
         }}</span>
+        <RouterLink class="button plain" to="/verdicts" title="What was decided in all runs"
+          >all decided</RouterLink
+        >
         <span class="steps">
           <button class="button" :disabled="at <= 0" aria-label="Hit before" @click="go(at - 1)">
             ←

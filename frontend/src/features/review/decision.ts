@@ -46,7 +46,12 @@ export function useDecision(
   run: Ref<number>,
   hit: Ref<HitView | undefined>,
   send: Send,
-  decided: (hit: HitView, verdict: VerdictName, before: HitView['verdict'], why: string) => void,
+  decided: (
+    hit: HitView,
+    verdict: VerdictName | null,
+    before: HitView['verdict'],
+    why: string,
+  ) => void,
 ) {
   const place = computed(() => `review ${run.value}`)
   const all = ref<Record<string, Words>>(draftOf<Record<string, Words>>(place.value)?.content ?? {})
@@ -132,13 +137,15 @@ export function useDecision(
   }
   async function withdraw() {
     const present = hit.value
-    if (!present?.verdict || busy.value) return
+    const before = present?.verdict
+    if (!before || busy.value) return
     busy.value = true
-    await tell(
+    const kept = await tell(
       () => send(present.code, null, '', ''),
       () => void withdraw(),
     )
     busy.value = false
+    if (kept) decided(present, null, before, '')
   }
 
   watch(

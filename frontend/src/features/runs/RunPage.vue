@@ -163,7 +163,11 @@ const pick = (n: number) => (at.value = n)
         <div v-if="run.state === 'done'" class="sentence">
           <b>{{ run.hit_count }}</b> of {{ outcome?.instruments }} in {{ run.sieve.universe }} pass
           <RouterLink :to="`/sieves/${run.sieve_id}`">{{ run.sieve.name }}</RouterLink>
-          {{ sides(run.sieve.sides) }} on {{ run.sieve.timeframes[0] }} bars<template
+          (<RouterLink
+            :to="{ path: `/sieves/${run.sieve_id}`, query: { version: run.version } }"
+            title="The version that this run used"
+            >version {{ run.version }}</RouterLink
+          >) {{ sides(run.sieve.sides) }} on {{ run.sieve.timeframes[0] }} bars<template
             v-if="run.sieve.forming"
             >, the forming one included</template
           >, as of {{ moment(run.as_of) }}.
@@ -425,15 +429,6 @@ const pick = (n: number) => (at.value = n)
 .head .sentence {
   flex: 1;
   margin-bottom: 6px;
-}
-.tablist {
-  display: flex;
-  gap: 18px;
-}
-.filter {
-  margin-left: auto;
-  width: 300px;
-  margin-bottom: 3px;
 }
 .both {
   display: grid;

@@ -21,13 +21,13 @@ const listed = computed(() => {
 const columns = (): Columns => {
   const list = runs.data.value ?? []
   return {
-    run: list.map((r) => r.id),
+    run_id: list.map((r) => r.id),
     sieve: list.map((r) => r.sieve.name),
     version: list.map((r) => r.version),
     universe: list.map((r) => r.sieve.universe),
-    'as of': list.map((r) => r.as_of),
+    as_of: list.map((r) => r.as_of),
     state: list.map((r) => r.state),
-    hits: list.map((r) => r.hit_count),
+    hit_count: list.map((r) => r.hit_count),
     seconds: list.map((r) =>
       r.started_at && r.finished_at
         ? (Date.parse(r.finished_at) - Date.parse(r.started_at)) / 1000
@@ -43,6 +43,9 @@ const columns = (): Columns => {
       {{
         runs.data.value ? `${plural(runs.data.value.length, 'run')}, the newest first.` : 'reading…'
       }}
+      <RouterLink v-if="runs.data.value?.length" to="/verdicts"
+        >What was taken and watched in them</RouterLink
+      >
       <ListOut v-if="runs.data.value?.length" name="Runs" :columns="columns" />
     </p>
     <ErrorNote

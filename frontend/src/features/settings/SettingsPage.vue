@@ -16,7 +16,7 @@ import {
 } from '@/shared/preferences'
 import { useThread, useUniverses } from '@/shared/queries'
 import { OCTETS, send } from '@/shared/send'
-import { done } from '@/shared/undo'
+import { done, undoKey } from '@/shared/undo'
 
 /** How do I look at it, and is what I made safe? */
 const router = useRouter()
@@ -73,7 +73,7 @@ const restore = () =>
     await client.invalidateQueries()
     done(`Restored: ${counts.map(([name, n]) => `${n} ${name.replaceAll('_', ' ')}`).join(', ')}.`)
   })
-useKeys([{ key: 'Escape', does: 'back', run: () => router.back() }])
+useKeys([undoKey, { key: 'Escape', does: 'back', run: () => router.back() }])
 </script>
 
 <template>
@@ -151,6 +151,11 @@ useKeys([{ key: 'Escape', does: 'back', run: () => router.back() }])
           @change="pick"
         />
       </label>
+    </p>
+    <h2>From a script</h2>
+    <p>
+      All that the pages do can be asked for by scripts and notebooks:
+      <RouterLink to="/scripts">what there is, and what one needs first</RouterLink>.
     </p>
     <h2>The demo</h2>
     <p v-if="demo.data.value === 'going'" role="status">It is being taken away …</p>

@@ -10,6 +10,8 @@ const props = defineProps<{
   stored?: StoredSieve
   changed: boolean
   busy: boolean
+  /** Whether its versions are on the page. */
+  versions: boolean
   runs: boolean
   /** Why it can't be run. */
   why?: string
@@ -19,7 +21,7 @@ const props = defineProps<{
   theirs?: string
   mine?: string
 }>()
-defineEmits<{ save: []; run: []; saveAsNew: []; takeSaved: []; forget: [] }>()
+defineEmits<{ versions: []; save: []; run: []; saveAsNew: []; takeSaved: []; forget: [] }>()
 const conflict = () => props.failure?.error.code === 'changed_meanwhile'
 </script>
 
@@ -27,9 +29,18 @@ const conflict = () => props.failure?.error.code === 'changed_meanwhile'
   <div>
     <div class="head">
       <input v-model="name" class="title" aria-label="Name of the sieve" maxlength="120" />
-      <span class="quiet">{{
-        stored ? `version ${stored.version}${changed ? ', changed' : ''}` : 'not saved yet'
-      }}</span>
+      <span class="quiet state">
+        <button
+          v-if="stored"
+          class="button plain"
+          :aria-expanded="versions"
+          title="What each version changed, which runs used it, and back to any of them  (e)"
+          @click="$emit('versions')"
+        >
+          version {{ stored.version }}</button
+        ><template v-if="stored">{{ changed ? ', changed' : '' }}</template
+        ><template v-else>not saved yet</template>
+      </span>
       <button class="button" :disabled="!changed || busy" @click="$emit('save')">
         Save <kbd>Ctrl S</kbd>
       </button>
@@ -84,6 +95,9 @@ const conflict = () => props.failure?.error.code === 'changed_meanwhile'
 .title:hover,
 .title:focus {
   border-bottom-color: var(--accent);
+}
+.state {
+  white-space: nowrap;
 }
 .why {
   min-width: 0;

@@ -8,7 +8,7 @@ import { answer, api, ApiError, type Preview, type Sieve } from '@/shared/api'
 import ErrorNote from '@/shared/ErrorNote.vue'
 import { listKeys, useKeys } from '@/shared/keys'
 import { useFormulas, useMembers, useVocabulary } from '@/shared/queries'
-import { done } from '@/shared/undo'
+import { done, forgetOffer } from '@/shared/undo'
 import ConditionRow from './ConditionRow.vue'
 import { asLines, condition, useDraft, usePreview } from './draft'
 import FiredChart from './FiredChart.vue'
@@ -20,6 +20,7 @@ import Leaves from './Leaves.vue'
 import MirrorSheet from './MirrorSheet.vue'
 import NamedFormulas from './NamedFormulas.vue'
 import SieveHead from './SieveHead.vue'
+import SieveVersions from './SieveVersions.vue'
 import SieveSentence from './SieveSentence.vue'
 import { useThresholds } from './thresholds'
 import WhyNot from './WhyNot.vue'
@@ -96,6 +97,11 @@ function join(both: Sieve) {
   done('It looks for both sides now.', history.undo)
 }
 
+/** By the history of the sieve, which holds what is on offer as well. */
+function stepBack() {
+  forgetOffer()
+  history.undo()
+}
 function add() {
   draft.value.conditions.push(condition('rel_volume(18) > 1'))
   nextTick(() => rows.value.at(-1)?.write())
@@ -192,6 +198,15 @@ async function saveAsNew() {
   const saved = await keep(true)
   if (saved) done(`Saved as a sieve of its own.`)
 }
+/** A run leads to the version that it used. */
+const marked = computed(() => Number(route.query.version) || undefined)
+const versions = ref(Boolean(marked.value))
+watch([id, marked], ([, wanted]) => (versions.value = Boolean(wanted)))
+/** An earlier version in place of what stands on the page, which can be had back; saved it is the newest. */
+function takeVersion(sieve: Sieve, version: number) {
+  draft.value = JSON.parse(JSON.stringify(sieve)) as Sieve
+  done(`Version ${version} is on the page.`, history.undo)
+}
 /** The saved one in place of what was written here, which can be had back. */
 async function takeSaved() {
   await loaded.refetch()
@@ -225,9 +240,14 @@ listKeys([
 useKeys([
   { key: 'Ctrl+s', does: 'save', run: saveOnly },
   { key: 'Ctrl+Enter', does: 'save and run', run },
-  { key: 'Ctrl+z', does: 'undo the last change', notInTexts: true, run: history.undo },
+  { key: 'Ctrl+z', does: 'undo the last change', notInTexts: true, run: stepBack },
   { key: 'Ctrl+Shift+z', does: 'do it again', notInTexts: true, run: history.redo },
   { key: 'a', does: 'add a condition', run: add },
+  {
+    key: 'e',
+    does: 'earlier versions',
+    run: () => (versions.value = !versions.value && !!stored.value),
+  },
   { key: 'w', does: 'why not: what an instrument lacks', run: () => why.value?.focus() },
   { key: 'v', does: 'one chart, or small sheets of many', run: () => (many.value = !many.value) },
   { key: 'ArrowDown', does: 'next instrument', repeats: true, run: () => stepListed(1) },
@@ -251,6 +271,8 @@ useKeys([
           :stored="stored"
           :changed="changed"
           :busy="saving"
+          :versions="versions"
+          @versions="versions = !versions"
           :runs="Boolean(preview?.ok) && !error"
           :why="whyNotYet"
           :failure="failure"
@@ -262,6 +284,15 @@ useKeys([
           @save-as-new="saveAsNew"
           @take-saved="takeSaved"
           @forget="forget"
+        />
+        <SieveVersions
+          v-if="versions && stored"
+          :id="stored.id"
+          :version="stored.version"
+          :draft="draft"
+          :marked="marked"
+          @take="takeVersion"
+          @close="versions = false"
         />
         <SieveSentence v-model="draft" :vocabulary="vocabulary" />
         <MirrorSheet v-if="turning" :sieve="turning" @join="join" @close="turning = undefined" />

@@ -14,7 +14,7 @@ import ListOut, { type Columns } from '@/shared/ListOut.vue'
 import { keys, useRuns, useSieves, useArchivedSieves } from '@/shared/queries'
 import { moment, plural, sides } from '@/shared/format'
 import { save } from '@/shared/save'
-import { done, takeBack } from '@/shared/undo'
+import { done, undoKey } from '@/shared/undo'
 import { useStartRun } from '@/features/runs/startRun'
 
 const router = useRouter()
@@ -75,20 +75,21 @@ useKeys([
     does: 'compose a new sieve',
     run: () => router.push({ path: '/sieves/new', state: { write: true } }),
   },
-  { key: 'Ctrl+z', does: 'undo what was just done', notInTexts: true, run: takeBack },
+  undoKey,
 ])
 const columns = (): Columns => {
   const list = sieves.data.value ?? []
   return {
+    sieve_id: list.map((s) => s.id),
     sieve: list.map((s) => s.sieve.name),
     note: list.map((s) => s.sieve.note),
     universe: list.map((s) => s.sieve.universe),
-    side: list.map((s) => s.sieve.sides.join(' ')),
-    bars: list.map((s) => s.sieve.timeframes[0]),
+    sides: list.map((s) => s.sieve.sides.join(' ')),
+    timeframe: list.map((s) => s.sieve.timeframes[0]),
     conditions: list.map((s) => s.sieve.conditions.map((c) => c.formula).join('; ')),
     version: list.map((s) => s.version),
-    'last run': list.map((s) => latest.value.get(s.id)?.as_of),
-    hits: list.map((s) => latest.value.get(s.id)?.hit_count),
+    as_of: list.map((s) => latest.value.get(s.id)?.as_of),
+    hit_count: list.map((s) => latest.value.get(s.id)?.hit_count),
   }
 }
 </script>

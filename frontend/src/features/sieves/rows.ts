@@ -1,4 +1,4 @@
-import { useLocalStorage } from '@vueuse/core'
+import { useKept } from '@/shared/store'
 import { computed, ref, watch, type Ref } from 'vue'
 import { answer, api, type Problem, type Reading, type Schemas } from '@/shared/api'
 import { useLatest } from '@/shared/latest'
@@ -7,7 +7,7 @@ export type Row = Schemas['Row-Input']
 export type Face = 'text' | 'parts'
 
 /** The face in which conditions were written last. */
-export const lastFace = useLocalStorage<Face>('face of conditions', 'text')
+export const lastFace = useKept<Face>('face of conditions', 'text')
 
 export const BLANK: Row = {
   negated: false,

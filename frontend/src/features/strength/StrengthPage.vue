@@ -1,7 +1,8 @@
 <script setup lang="ts">
 import { instrumentAt } from '@/shared/addresses'
 import { useQuery } from '@tanstack/vue-query'
-import { computed, ref } from 'vue'
+import { computed, nextTick, ref } from 'vue'
+import { enter } from '@/shared/firstField'
 import { useRoute, useRouter, type LocationQueryRaw } from 'vue-router'
 import Lines from '@/features/drawings/Lines.vue'
 import Ranks from '@/features/drawings/Ranks.vue'
@@ -121,10 +122,12 @@ function setCount(n: number, text: string) {
   const count = wholeWithin(text, 1, 5000)
   if (count) setSpan(n, { count, label: '' })
 }
-const addSpan = () => {
+const addSpan = async () => {
   const spans = arranged.value?.spans ?? []
-  if (spans.length < 12)
-    arrange({ spans: [...spans, { ...(spans.at(-1) ?? LIKE.spans[0]!), label: '' }] })
+  if (spans.length >= 12) return
+  await arrange({ spans: [...spans, { ...(spans.at(-1) ?? LIKE.spans[0]!), label: '' }] })
+  await nextTick()
+  enter(document.querySelector<HTMLElement>(`[aria-label="Bars of span ${spans.length + 1}"]`))
 }
 const dropSpan = (n: number) => {
   const spans = arranged.value?.spans ?? []

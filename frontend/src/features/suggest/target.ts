@@ -1,8 +1,8 @@
-import { useLocalStorage } from '@vueuse/core'
 import type { RouteLocationRaw } from 'vue-router'
+import { useKept } from '@/shared/store'
 
 /** The sieve that was worked on last: what is measured on a chart goes there, if nothing else is said. */
-export const lastSieve = useLocalStorage('last sieve', 'new')
+export const lastSieve = useKept<string>('last sieve', 'new')
 
 /** Where a condition is taken that was read on bars of a chart. */
 export const taken = (

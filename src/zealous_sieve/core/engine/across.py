@@ -13,7 +13,7 @@ from zealous_sieve.core.engine.build import UNFINISHED
 from zealous_sieve.core.engine.panel import Column, Panel, Rows, Times
 from zealous_sieve.core.formula.terms import Across, Term
 from zealous_sieve.core.formula.timeframe import BarKind
-from zealous_sieve.core.functions.kernel import compiled
+from zealous_sieve.core.functions.compiling import compiled
 
 Evaluate = Callable[[Mapping[str, Term], Panel], dict[str, Column]]
 MOMENTS_AT_ONCE = 2048

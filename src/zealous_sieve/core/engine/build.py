@@ -15,7 +15,7 @@ from zealous_sieve.core.engine.made_of import MadeOf
 from zealous_sieve.core.engine.panel import KNOWN_FROM, NEVER, Column, Panel, Series, Times
 from zealous_sieve.core.errors import DataError, Problem
 from zealous_sieve.core.formula.timeframe import BarKind, BarRule, Form, Timeframe, of_seconds
-from zealous_sieve.core.functions.kernel import compiled
+from zealous_sieve.core.functions.compiling import compiled
 
 
 def seen_at(panel: Panel, moment: int, rule: BarRule, *, forming: bool = False) -> Panel:

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from zealous_sieve.core.engine.panel import KNOWN_FROM, NEVER, Column, Panel, Times
 from zealous_sieve.core.engine.session import ANY_DAY, Session
 from zealous_sieve.core.formula.timeframe import DAY, ClockUnit, Timeframe
-from zealous_sieve.core.functions.kernel import compiled
+from zealous_sieve.core.functions.compiling import compiled
 
 MONDAY = 4 * DAY
 """The first Monday after the epoch, in seconds."""

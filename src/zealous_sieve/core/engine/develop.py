@@ -37,7 +37,7 @@ from zealous_sieve.core.formula.terms import (
 )
 from zealous_sieve.core.formula.timeframe import DAY, BarKind, BarRule, Form, Timeframe
 from zealous_sieve.core.functions.catalogue import EXTRAS, FIELDS, FORM_SECONDS, TIME
-from zealous_sieve.core.functions.kernel import compiled
+from zealous_sieve.core.functions.compiling import compiled
 
 Evaluate = Callable[[Mapping[str, Term], Panel], dict[str, Column]]
 Prepare = Callable[[Mapping[str, Term], Panel], Panel]

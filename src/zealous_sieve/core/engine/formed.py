@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from zealous_sieve.core.engine.clock import joined
 from zealous_sieve.core.engine.panel import NEVER, Column, Panel, Times
 from zealous_sieve.core.formula.timeframe import DAY, BarKind, Form
-from zealous_sieve.core.functions.kernel import compiled
+from zealous_sieve.core.functions.compiling import compiled
 
 FIRST_ROW = "_first_row"
 """The column that says with which row of what it is made of a bar begins, counted from the first."""

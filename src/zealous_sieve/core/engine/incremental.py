@@ -19,8 +19,9 @@ from zealous_sieve.core.engine.pool import in_portions
 from zealous_sieve.core.engine.runner import Program, addresses, program, run
 from zealous_sieve.core.errors import DataError, Problem
 from zealous_sieve.core.formula.terms import Term
+from zealous_sieve.core.functions.compiling import compiled
 from zealous_sieve.core.functions.entry import call, pointer
-from zealous_sieve.core.functions.kernel import SPAN, compiled
+from zealous_sieve.core.functions.kernel import SPAN
 
 AT_ONCE = 200_000
 """Bars of the portions in which the state is made."""

@@ -11,8 +11,9 @@ from numba import carray
 from numpy.typing import NDArray
 
 from zealous_sieve.core.engine.plan import EVERYTHING, Plan, Step
+from zealous_sieve.core.functions.compiling import compiled
 from zealous_sieve.core.functions.entry import MOST_CONSTANTS, MOST_PLACES, call, entry_of, pointer
-from zealous_sieve.core.functions.kernel import SPAN, compiled
+from zealous_sieve.core.functions.kernel import SPAN
 
 Integers = NDArray[np.int64]
 Floats = NDArray[np.float64]

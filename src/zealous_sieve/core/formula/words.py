@@ -8,6 +8,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+START = "start"
+"""What the close at the time of writing is called in the condition that settles an outlook."""
 GAP = "…"
 """Where something of the user's own stands."""
 

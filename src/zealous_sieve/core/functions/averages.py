@@ -7,7 +7,8 @@ import math
 import numpy as np
 
 from zealous_sieve.core.functions import sums
-from zealous_sieve.core.functions.kernel import compiled, kernel
+from zealous_sieve.core.functions.compiling import compiled
+from zealous_sieve.core.functions.kernel import kernel
 from zealous_sieve.core.functions.specification import OF_CLOSE, SAME, Family, Input, Output, length
 from zealous_sieve.core.functions.units import NONE, PRICE, RATIO
 

@@ -16,8 +16,9 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any, TypeVar
 
-import numba
 import numpy as np
+
+from zealous_sieve.core.functions.compiling import compiled
 
 Rule = TypeVar("Rule", bound=Callable[..., float])
 
@@ -64,11 +65,6 @@ class Kernel:
 KERNELS: dict[str, Kernel] = {}
 WHOLE: dict[str, tuple[bool, ...]] = {}
 """Which constants of a kernel are whole numbers; all of them where nothing is said."""
-
-
-def compiled(function: Callable[..., Any]) -> Callable[..., Any]:
-    """Compile with numba, without the interpreter lock, and keep the result on disk."""
-    return numba.njit(nogil=True, cache=True, error_model="numpy")(function)  # type: ignore[no-any-return]
 
 
 def kernel(

@@ -6,7 +6,8 @@ import math
 
 import numpy as np
 
-from zealous_sieve.core.functions.kernel import FEW, KERNELS, compiled, kernel, second
+from zealous_sieve.core.functions.compiling import compiled
+from zealous_sieve.core.functions.kernel import FEW, KERNELS, kernel, second
 from zealous_sieve.core.functions.specification import (
     EITHER,
     OF_CLOSE,

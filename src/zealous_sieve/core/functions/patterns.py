@@ -11,7 +11,8 @@ from dataclasses import replace
 
 import numpy as np
 
-from zealous_sieve.core.functions.kernel import compiled, kernel
+from zealous_sieve.core.functions.compiling import compiled
+from zealous_sieve.core.functions.kernel import kernel
 from zealous_sieve.core.functions.specification import (
     Family,
     Kind,

@@ -6,7 +6,8 @@ import math
 
 import numpy as np
 
-from zealous_sieve.core.functions.kernel import ALL, compiled, elementwise, kernel, scalar, there
+from zealous_sieve.core.functions.compiling import compiled
+from zealous_sieve.core.functions.kernel import ALL, elementwise, kernel, scalar, there
 from zealous_sieve.core.functions.specification import (
     Family,
     Input,

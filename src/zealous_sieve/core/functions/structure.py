@@ -7,7 +7,8 @@ import re
 
 import numpy as np
 
-from zealous_sieve.core.functions.kernel import compiled, kernel
+from zealous_sieve.core.functions.compiling import compiled
+from zealous_sieve.core.functions.kernel import kernel
 from zealous_sieve.core.functions.specification import (
     OF_CLOSE,
     Family,

@@ -9,7 +9,8 @@ from __future__ import annotations
 
 import math
 
-from zealous_sieve.core.functions.kernel import compiled, kernel
+from zealous_sieve.core.functions.compiling import compiled
+from zealous_sieve.core.functions.kernel import kernel
 
 ANCHOR = 64
 """A sliding sum starts afresh at every so many bars, so that its rounding can't build up and a sum

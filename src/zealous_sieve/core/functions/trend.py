@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import math
 
-from zealous_sieve.core.functions.kernel import compiled, kernel, second
+from zealous_sieve.core.functions.compiling import compiled
+from zealous_sieve.core.functions.kernel import kernel, second
 from zealous_sieve.core.functions.specification import (
     OF_CLOSE,
     Family,

@@ -6,7 +6,8 @@ import math
 
 import numpy as np
 
-from zealous_sieve.core.functions.kernel import compiled, kernel
+from zealous_sieve.core.functions.compiling import compiled
+from zealous_sieve.core.functions.kernel import kernel
 from zealous_sieve.core.functions.specification import Family, Input, Kind, Output, length
 from zealous_sieve.core.functions.sums import lost
 from zealous_sieve.core.functions.units import MONEY, NONE, PRICE, RATIO, VOLUME

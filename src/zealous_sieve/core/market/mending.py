@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from enum import StrEnum
@@ -26,6 +27,7 @@ class MendingKind(StrEnum):
     LEAVE_OUT = "leave out"
     CORRECT = "correct"
     SPLIT = "split"
+    PAYMENT = "payment"
     ACCEPT = "accept"
 
 
@@ -36,7 +38,9 @@ class Mending:
     ``LEAVE_OUT`` takes away the bars of length ``seconds`` that open from ``first`` to ``last``,
     ``CORRECT`` gives the one that opens at ``first`` other ``values``. ``SPLIT`` makes ``new`` of ``old``
     shares: prices of bars of every length before the day ``first`` are divided by their ratio, volumes
-    multiplied; that day begins by the clock of the instrument's venue. ``ACCEPT`` says that what the data
+    multiplied; that day begins by the clock of the instrument's venue. ``PAYMENT`` takes out what was paid:
+    of ``values`` the ``amount``, on the ``close`` of the day before it; prices before the day ``first`` are
+    less by that share, volumes stay. ``ACCEPT`` says that what the data
     check calls ``finding`` there is as it should be. Moments are seconds since 1970.
     """
 
@@ -51,6 +55,21 @@ class Mending:
     finding: str = ""
     reason: str = ""
 
+    @property
+    def ratio(self) -> float:
+        """What prices before its day are divided by; 1 where they are not."""
+        if self.kind == MendingKind.SPLIT:
+            return self.new / self.old
+        if self.kind == MendingKind.PAYMENT:
+            paid, close = self.payment
+            return 1 / (1 - paid / close)
+        return 1.0
+
+    @property
+    def payment(self) -> tuple[float, float]:
+        """What was paid and the close before it; nan where it isn't said."""
+        return self.values.get("amount", np.nan), self.values.get("close", np.nan)
+
     def __str__(self) -> str:
         bars = f"{self.code}, {of_seconds(self.seconds)}" if self.seconds else self.code
         when = stamp_of(self.first).replace("T", " ").removesuffix(" 00:00:00")
@@ -64,6 +83,9 @@ class Mending:
                 return f"{bars}, {when}: corrected to {told}"
             case MendingKind.SPLIT:
                 return f"{bars}, {when}: split of {self.new:g} for {self.old:g}"
+            case MendingKind.PAYMENT:
+                paid, close = self.payment
+                return f"{bars}, {when}: payment of {paid:g} on a close of {close:g}"
             case MendingKind.ACCEPT:
                 return f"{bars}, {when}: {self.finding} accepted"
 
@@ -72,14 +94,19 @@ FARTHEST = 2**40
 """Seconds from 1970, either way, beyond which nothing is traded."""
 
 
-def check(mending: Mending, series: Series) -> None:
-    """Raises DataError where a mending makes no sense of the bars that it is about."""
-    times, columns = series
-    there = _within(times, mending)
+def check_moments(mending: Mending) -> None:
+    """Raises DataError ``bad_mending`` for moments at which there is nothing to mend."""
     if not all(abs(moment) < FARTHEST for moment in (mending.first, mending.last)):
         raise _bad("no bar opens there", "write when the bar opens, as the table of the chart says")
     if mending.last < mending.first:
         raise _bad("it ends before it begins", "write the earlier moment first")
+
+
+def check(mending: Mending, series: Series) -> None:
+    """Raises DataError where a mending makes no sense of the bars that it is about."""
+    check_moments(mending)
+    times, columns = series
+    there = _within(times, mending)
     if mending.kind in (MendingKind.LEAVE_OUT, MendingKind.CORRECT) and not there.any():
         message = f"{mending.code} has no bar of {of_seconds(mending.seconds)} there"
         raise _bad(message, "write when the bar opens, as the table of the chart says")
@@ -91,6 +118,11 @@ def check(mending: Mending, series: Series) -> None:
         sane = all(0 < terms <= LARGEST for terms in (mending.new, mending.old))
         if not sane or mending.new == mending.old:
             raise _bad("these are no terms of a split", "write such as 3 for 1, or 1 for 10")
+    if mending.kind == MendingKind.PAYMENT:
+        paid, close = mending.payment
+        if mending.values.keys() != {"amount", "close"} or not 0 < paid < close < math.inf:
+            message = "a payment is above zero and below the close of the day before it"
+            raise _bad(message, "write both, such as 0.45 on a close of 22.10")
 
 
 def _check_values(mending: Mending, own: Mapping[str, Column], *, negative: bool) -> None:
@@ -117,11 +149,12 @@ def mended(
     is that of its venue."""
     times, columns = series
     for mending in mendings:
-        if mending.kind == MendingKind.SPLIT:
+        if mending.kind in (MendingKind.SPLIT, MendingKind.PAYMENT):
             begins = mending.first
             if seconds < DAY:
                 begins = int(clock.moments(np.array([begins], np.int64))[0])
-            columns = _split(times < begins, columns, mending.new / mending.old)
+            counted = SHARES if mending.kind == MendingKind.SPLIT else ()
+            columns = _divided(times < begins, columns, mending.ratio, counted)
         if mending.seconds != seconds or not len(times):
             continue
         there = _within(times, mending)
@@ -137,13 +170,17 @@ def mended(
     return times, columns
 
 
-def _split(
-    before: NDArray[np.bool_], columns: Mapping[str, Column], ratio: float
+def _divided(
+    before: NDArray[np.bool_],
+    columns: Mapping[str, Column],
+    ratio: float,
+    counted: Sequence[str],
 ) -> dict[str, Column]:
+    """Columns with the prices before a day divided, and what is ``counted`` multiplied."""
     changed = dict(columns)
     for name in PRICES:
         changed[name] = np.where(before, columns[name] / ratio, columns[name])
-    for name in (n for n in SHARES if n in columns):
+    for name in (n for n in counted if n in columns):
         changed[name] = np.where(before, columns[name] * ratio, columns[name])
     return changed
 

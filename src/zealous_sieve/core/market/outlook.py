@@ -10,10 +10,8 @@ from enum import StrEnum
 import numpy as np
 
 from zealous_sieve.core.engine.panel import Column
-from zealous_sieve.core.market.mending import Mending, MendingKind
+from zealous_sieve.core.market.mending import Mending
 
-START = "start"
-"""What the close at the time of writing is called in the condition that settles an outlook."""
 LEANS = (-2, -1, 0, 1, 2)
 
 
@@ -104,10 +102,9 @@ class Settlement:
 
 
 def scale_at(mendings: Iterable[Mending], code: str, shown: int) -> float:
-    """By what the prices of an instrument are divided for splits that came later, when the clock of its
-    venue has ``shown`` a time."""
-    later = [m for m in mendings if m.code == code and m.kind == MendingKind.SPLIT]
-    return math.prod(m.new / m.old for m in later if m.first > shown)
+    """By what the prices of an instrument are divided for splits and payments that came later, when the
+    clock of its venue has ``shown`` a time."""
+    return math.prod(m.ratio for m in mendings if m.code == code and m.first > shown)
 
 
 def rescaled(outlook: Outlook, scale: float) -> Outlook:

@@ -10,7 +10,7 @@ from zealous_sieve.web.shapes import ArrangementBody, NameQuery
 
 
 def contract(outside: Outside) -> Contract:
-    api = Contract("arrangements")
+    api = Contract("arrangements", __doc__)
 
     @api.endpoint("GET", "/arrangements/<page>", reply=list[Arranged])
     def get_arrangements(page: str) -> list[Arranged]:

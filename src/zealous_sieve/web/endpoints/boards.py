@@ -11,7 +11,7 @@ from zealous_sieve.web.shapes import BoardBody
 
 
 def contract(outside: Outside) -> Contract:
-    api = Contract("boards")
+    api = Contract("boards", __doc__)
 
     @api.endpoint("POST", "/board", reply=Board, body=BoardBody)
     def look_at_board(body: BoardBody) -> Board:

@@ -10,7 +10,7 @@ from zealous_sieve.web.shapes import StrengthBody
 
 
 def contract(outside: Outside) -> Contract:
-    api = Contract("currencies")
+    api = Contract("currencies", __doc__)
 
     @api.endpoint("POST", "/strength", reply=StrengthView, body=StrengthBody)
     def look_at_strength(body: StrengthBody) -> StrengthView:

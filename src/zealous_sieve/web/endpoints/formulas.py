@@ -23,7 +23,7 @@ from zealous_sieve.web.shapes import (
 
 
 def contract(outside: Outside) -> Contract:
-    api = Contract("formulas")
+    api = Contract("formulas", __doc__)
 
     @api.endpoint("GET", "/vocabulary", reply=Vocabulary)
     def get_vocabulary() -> Vocabulary:

@@ -22,7 +22,7 @@ from zealous_sieve.web.strangers import OCTETS
 
 
 def contract(outside: Outside) -> Contract:
-    api = Contract("imports")
+    api = Contract("imports", __doc__)
 
     @api.endpoint("POST", "/imports", reply=Import, query=NameQuery, takes=OCTETS)
     def bring_in(query: NameQuery) -> Import:

@@ -11,7 +11,7 @@ from zealous_sieve.web.shapes import DescribedBody, NamedBody, PairBody, RenameB
 
 
 def contract(outside: Outside) -> Contract:
-    api = Contract("instruments")
+    api = Contract("instruments", __doc__)
 
     @api.endpoint("PUT", "/instruments", reply=list[Described], body=DescribedBody)
     def describe_instruments(body: DescribedBody) -> list[Described]:

@@ -33,7 +33,7 @@ from zealous_sieve.web.shapes import (
 
 
 def contract(outside: Outside) -> Contract:
-    api = Contract("market")
+    api = Contract("market", __doc__)
 
     @api.endpoint("GET", "/thread", reply=Thread)
     def get_thread() -> Thread:

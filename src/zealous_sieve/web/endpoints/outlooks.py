@@ -10,7 +10,7 @@ from zealous_sieve.web.shapes import OutlookBody
 
 
 def contract(outside: Outside) -> Contract:
-    api = Contract("outlooks")
+    api = Contract("outlooks", __doc__)
 
     @api.endpoint("GET", "/outlooks", reply=OutlookList)
     def get_outlooks() -> OutlookList:

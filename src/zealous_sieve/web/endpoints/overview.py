@@ -11,7 +11,7 @@ from zealous_sieve.web.shapes import AheadQuery, OverviewBody
 
 
 def contract(outside: Outside) -> Contract:
-    api = Contract("overview")
+    api = Contract("overview", __doc__)
 
     @api.endpoint("POST", "/overview/statements", reply=list[Said], body=OverviewBody)
     def say_statements(body: OverviewBody) -> list[Said]:

@@ -8,7 +8,8 @@ from flask import Response, send_file
 
 from zealous_sieve.usecases import charts, runs, why
 from zealous_sieve.usecases.chart import Chart
-from zealous_sieve.usecases.ports import HitsQuery, Order, Outside, Run, Verdict
+from zealous_sieve.usecases.decided import DecidedPage, list_decided
+from zealous_sieve.usecases.ports import DecidedQuery, HitsQuery, Order, Outside, Run, Verdict
 from zealous_sieve.usecases.runs import HitPage, HitView, RunView
 from zealous_sieve.usecases.why import Why
 from zealous_sieve.web.contract import Contract, as_of, wanted
@@ -18,13 +19,15 @@ from zealous_sieve.web.shapes import (
     HitsRequest,
     OpenRequest,
     RunBody,
+    RunsQuery,
     VerdictBody,
+    VerdictsQuery,
 )
 from zealous_sieve.web.strangers import OCTETS
 
 
 def contract(outside: Outside) -> Contract:
-    api = Contract("runs")
+    api = Contract("runs", __doc__)
 
     def own() -> Order:
         """A run looks from its own moment."""
@@ -35,10 +38,10 @@ def contract(outside: Outside) -> Contract:
         """Queue a run of a sieve."""
         return runs.start_run(outside, body.sieve_id, body.as_of or as_of())
 
-    @api.endpoint("GET", "/runs", reply=list[Run])
-    def get_runs() -> list[Run]:
+    @api.endpoint("GET", "/runs", reply=list[Run], query=RunsQuery)
+    def get_runs(query: RunsQuery) -> list[Run]:
         """The latest runs, newest first."""
-        return outside.runs.recent(100)
+        return outside.runs.recent(query.size, query.at)
 
     @api.endpoint("GET", "/runs/<id:run_id>", reply=RunView)
     def get_run(run_id: int) -> RunView:
@@ -92,5 +95,10 @@ def contract(outside: Outside) -> Contract:
     def put_verdict(run_id: int, code: str, body: VerdictBody) -> Verdict | None:
         """Take, watch or drop a hit, or take the verdict back."""
         return runs.give_verdict(outside, run_id, code, body.verdict, body.reason, body.note)
+
+    @api.endpoint("GET", "/verdicts", reply=DecidedPage, query=VerdictsQuery)
+    def get_verdicts(query: VerdictsQuery) -> DecidedPage:
+        """What was taken, watched and dropped over all runs, with what the price did since."""
+        return list_decided(outside, DecidedQuery(**query.model_dump()), wanted())
 
     return api

@@ -10,7 +10,7 @@ from zealous_sieve.web.shapes import ScatterBody
 
 
 def contract(outside: Outside) -> Contract:
-    api = Contract("scatters")
+    api = Contract("scatters", __doc__)
 
     @api.endpoint("POST", "/scatter", reply=Scatter, body=ScatterBody)
     def look_at_scatter(body: ScatterBody) -> Scatter:

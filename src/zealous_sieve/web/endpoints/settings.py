@@ -20,7 +20,7 @@ from zealous_sieve.web.strangers import OCTETS
 
 
 def contract(outside: Outside) -> Contract:
-    api = Contract("settings")
+    api = Contract("settings", __doc__)
 
     @api.endpoint("GET", "/preferences", reply=Preferences)
     def get_preferences() -> Preferences:

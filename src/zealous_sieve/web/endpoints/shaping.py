@@ -23,7 +23,7 @@ from zealous_sieve.web.shapes import (
 
 
 def contract(outside: Outside) -> Contract:
-    api = Contract("shaping")
+    api = Contract("shaping", __doc__)
 
     @api.endpoint("POST", "/preview", reply=Preview, body=SieveBody)
     def preview_sieve(body: SieveBody) -> Preview:

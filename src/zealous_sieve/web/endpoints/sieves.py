@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from zealous_sieve.usecases import sieves
-from zealous_sieve.usecases.ports import Outside, StoredSieve, Version
+from zealous_sieve.usecases.ports import Outside, StoredSieve
+from zealous_sieve.usecases.sieves import VersionView
 from zealous_sieve.web.contract import Contract
 from zealous_sieve.web.shapes import SaveBody, SieveBody
 
 
 def contract(outside: Outside) -> Contract:
-    api = Contract("sieves")
+    api = Contract("sieves", __doc__)
 
     @api.endpoint("GET", "/sieves", reply=list[StoredSieve])
     def get_sieves() -> list[StoredSieve]:
@@ -46,9 +47,9 @@ def contract(outside: Outside) -> Contract:
         """Undo a deletion."""
         return sieves.restore_sieve(outside.sieves, sieve_id)
 
-    @api.endpoint("GET", "/sieves/<id:sieve_id>/versions", reply=list[Version])
-    def get_versions(sieve_id: int) -> list[Version]:
-        """All versions of a sieve, newest first."""
-        return sieves.sieve_versions(outside.sieves, sieve_id)
+    @api.endpoint("GET", "/sieves/<id:sieve_id>/versions", reply=list[VersionView])
+    def get_versions(sieve_id: int) -> list[VersionView]:
+        """All versions of a sieve, newest first: what each changed, and the runs that used it."""
+        return sieves.sieve_versions(outside, sieve_id)
 
     return api

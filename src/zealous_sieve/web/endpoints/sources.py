@@ -10,7 +10,7 @@ from zealous_sieve.web.shapes import SourceBody
 
 
 def contract(outside: Outside) -> Contract:
-    api = Contract("sources")
+    api = Contract("sources", __doc__)
 
     @api.endpoint("GET", "/sources", reply=list[Source])
     def get_sources() -> list[Source]:

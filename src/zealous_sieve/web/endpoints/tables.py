@@ -14,7 +14,7 @@ from zealous_sieve.web.strangers import OCTETS
 
 
 def contract(outside: Outside) -> Contract:
-    api = Contract("tables")
+    api = Contract("tables", __doc__)
 
     @api.endpoint("POST", "/tables", body=TableBody, gives=OCTETS)
     def write_list(body: TableBody) -> Response:

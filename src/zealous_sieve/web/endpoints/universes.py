@@ -10,7 +10,7 @@ from zealous_sieve.web.shapes import CodesBody, UniverseBody, UniversePreviewBod
 
 
 def contract(outside: Outside) -> Contract:
-    api = Contract("universes")
+    api = Contract("universes", __doc__)
 
     @api.endpoint("GET", "/universes", reply=list[UniverseSummary])
     def get_universes() -> list[UniverseSummary]:

@@ -41,6 +41,14 @@ class Dates(StrEnum):
     NANOSECONDS = "nanoseconds since 1970"
 
 
+class Adjusted(StrEnum):
+    """What is made of the adjusted closes of a table."""
+
+    LEFT = "left alone"
+    MEND = "splits and payments"
+    LINE = "a line of their own"
+
+
 class Question(StrEnum):
     """What its owner has to say of a table in which it can't be seen."""
 
@@ -97,6 +105,11 @@ _BARS = (
         needed=True,
     ),
     Field(name="volume", told="volume", words=("volume", "vol", "v", "quantity", "size")),
+    Field(
+        name="adjusted",
+        told="adjusted close",
+        words=("adjclose", "adjustedclose", "closeadj", "closeadjusted", "adjusted", "adj"),
+    ),
     *(Field(name=n, told=n.replace("_", " "), words=(n.replace("_", ""),)) for n in EXTRAS),
     Field(name="known", told="known from", words=_KNOWN),
 )
@@ -173,7 +186,8 @@ class Layout:
     times that are written without an offset, ``code`` the instrument of a table that names none. Of many
     files ``by_file`` each names its instrument by its own name. Instruments that are not known yet are of
     this ``kind``, priced in this ``currency``. Where they are ``across``, with columns of their own, the
-    table is read as rows of instrument, time and prices.
+    table is read as rows of instrument, time and prices. Where a column has ``adjusted`` closes, that says
+    what is made of them.
     """
 
     content: Content = Content.BARS
@@ -192,6 +206,7 @@ class Layout:
     kind: InstrumentKind = InstrumentKind.OTHER
     currency: str = ""
     across: bool = False
+    adjusted: Adjusted = Adjusted.LEFT
     columns: Mapping[str, str] = field(default_factory=dict)
 
     @property
@@ -200,6 +215,11 @@ class Layout:
         if self.content != Content.BARS:
             return ()
         return tuple(n for n in ("open", "high", "low", "volume") if n not in self.columns)
+
+    @property
+    def adjusts(self) -> bool:
+        """Whether its adjusted closes are made something of."""
+        return "adjusted" in self.columns and self.adjusted != Adjusted.LEFT
 
     def column(self, name: str) -> str | None:
         """What the table calls the column of a field."""
@@ -213,12 +233,12 @@ def bare_name(name: str) -> str:
 
 def names_of(row: Sequence[str], *, header: bool) -> list[str]:
     """What the columns are called: by the header's row, each by a name of its own."""
-    names: list[str] = []
+    names: dict[str, None] = {}
     for n, cell in enumerate(row, start=1):
         name = " ".join(cell.split()) if header else ""
         name = name or f"column {n}"
-        names.append(f"{name} ({n})" if name in names else name)
-    return names
+        names[f"{name} ({n})" if name in names else name] = None
+    return list(names)
 
 
 LONGEST_CURRENCY = 20

@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 from zealous_sieve.core.market.foreign.layout import (
     FIELDS,
     SEPARATORS,
+    Adjusted,
     Content,
     Dates,
     Encoding,
@@ -178,6 +179,9 @@ def doubts_of_lack(sample: Sample, layout: Layout) -> tuple[str, ...]:
     if "volume" in lacking:
         so = "it is zero for new bars, and that of known ones is kept"
         doubts.append(f"no column is the volume: {so}")
+    if "adjusted" in layout.columns and layout.adjusted == Adjusted.LEFT:
+        told = "they can give splits and payments, or be a line of their own"
+        doubts.append(f"the adjusted closes ({layout.columns['adjusted']}) are left alone: {told}")
     return tuple(doubts)
 
 
