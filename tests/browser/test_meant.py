@@ -4,11 +4,10 @@ else."""
 from __future__ import annotations
 
 import re
+import threading
 
 import pytest
-from playwright.sync_api import Locator, Page, expect
-
-from tests.browser.hands import answer_late
+from playwright.sync_api import Locator, Page, Route, expect
 
 
 def opened(page: Page, where: str) -> Locator:
@@ -67,13 +66,20 @@ def test_enter_takes_the_first_that_was_meant(page: Page) -> None:
 
 
 def test_an_answer_that_comes_late_takes_no_other_text(page: Page) -> None:
-    answer_late(page, "POST", "/api/formula", 600)
+    held: list[Route] = []
+    begun = threading.Event()
+    page.route("**/api/formula", lambda r: r.continue_() if begun.is_set() else held.append(r))
     field = opened(page, "/instruments/LANT40")
     field.fill("ema(close, 21)")
-    field.press("Enter")
+    with page.expect_request("**/api/formula"):
+        field.press("Enter")
     field.press("Enter")
     field.fill("closs")
-    page.wait_for_timeout(1200)
+    begun.set()
+    with page.expect_response("**/api/formula"):
+        for route in held:
+            route.continue_()
+    page.wait_for_timeout(600)
     expect(field).to_have_value("closs")
     expect(page.get_by_label("Drawn formula ema(close, 21)")).to_have_count(0)
     field.fill("ema(close, 21)")

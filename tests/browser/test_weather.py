@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import os
 import re
+import signal
 from collections.abc import Callable, Iterator
 from typing import Any
 
@@ -11,7 +13,8 @@ from playwright.sync_api import Browser, Page, Route, expect
 
 from tests.browser.conftest import faults_of, page_of
 from tests.browser.test_own_desk import PAGES
-from tests.conftest import Service
+from tests.conftest import Service, copy_of
+from zealous_sieve.local.cluster import Cluster
 
 WORKING = (*PAGES, "/sieves/3", "/verdicts", "/instruments/NCC")
 NO_STORE = """Object.defineProperty(window, 'localStorage', {
@@ -100,6 +103,7 @@ def test_what_is_typed_stays_while_the_server_is_away_and_answers_oddly(weathere
         page.route(DATA, under(weather))
         note.fill(f"Written in weather {n}.")
         page.get_by_role("link", name="Runs").click()
+        page.wait_for_url("**/runs")
         expect(
             page.get_by_role("alert").or_(page.get_by_text("trying again")).first
         ).to_be_visible()
@@ -107,3 +111,75 @@ def test_what_is_typed_stays_while_the_server_is_away_and_answers_oddly(weathere
         page.unroute(DATA)
         expect(note).to_have_value(f"Written in weather {n}.")
         expect(page.get_by_text("trying again")).to_have_count(0)
+
+
+FIELD = (
+    "main :is(textarea, input:not([type]), input[type=text], input[type=search]):enabled:visible"
+)
+
+
+@pytest.fixture
+def own(cluster: Cluster, demo: str) -> Iterator[Service]:
+    """A desk of its own, whose parts may be stopped."""
+    running = Service(copy_of(cluster, demo))
+    running.start_all()
+    yield running
+    running.stop()
+
+
+def test_each_page_outlives_a_server_that_is_made_anew_with_what_is_typed(
+    browser: Browser, own: Service
+) -> None:
+    first = page_of(browser, own)
+    escaped: list[str] = []
+    pages: dict[str, Page] = {}
+    for path in WORKING:
+        page = pages[path] = first.context.new_page()
+        page.on("pageerror", lambda error: escaped.append(f"{error.message} {error.stack}"))
+        page.goto(path)
+        expect(page.locator("main").first).to_be_visible()
+        page.wait_for_load_state("networkidle")
+    typed = {}
+    for path, page in pages.items():
+        fields = page.locator(FIELD)
+        if fields.count():
+            fields.first.fill("typed meanwhile")
+            typed[path] = fields.first
+    own.kill("serve")
+    for path, page in pages.items():
+        told = page.get_by_role("banner").get_by_role("status")
+        expect(told, f"{path} says nothing").to_contain_text("trying again", timeout=90_000)
+    own.start("serve", "--port", str(own.port))
+    for path, page in pages.items():
+        told = page.get_by_role("banner").get_by_text("trying again")
+        expect(told, f"{path} does not go on").to_have_count(0)
+    for path, field in typed.items():
+        expect(field, path).to_have_value("typed meanwhile")
+    assert len(typed) >= len(WORKING) - 5, "there is something to type on most pages"
+    first.context.close()
+    assert escaped == []
+
+
+def test_a_server_that_says_nothing_is_told_as_one_that_is_away(page: Page) -> None:
+    held: list[Route] = []
+    page.route("**/api/thread", lambda route: held.append(route))
+    page.goto("/runs")
+    told = page.get_by_role("banner").get_by_text("the server does not answer, trying again")
+    expect(told).to_be_visible()
+    page.unroute("**/api/thread")
+    expect(told).to_have_count(0)
+    assert held
+
+
+def test_a_run_is_followed_to_its_end_while_its_stream_is_away(page: Page, own: Service) -> None:
+    os.kill(own.processes["worker"].pid, signal.SIGSTOP)
+    run = own.client.ask("POST", "/runs", {"sieve_id": 2})["id"]
+    own.admit(page.context)
+    page.goto(f"{own.base}/runs/{run}")
+    expect(page.get_by_text(re.compile("of [0-9]+ instruments"))).to_be_visible()
+    page.route("**/events", lambda route: route.abort())
+    own.kill("serve")
+    os.kill(own.processes["worker"].pid, signal.SIGCONT)
+    own.start("serve", "--port", str(own.port))
+    expect(page.get_by_role("table").first).to_be_visible()
+    expect(page.get_by_text(re.compile("of [0-9]+ instruments\\."))).to_have_count(0)

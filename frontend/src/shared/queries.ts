@@ -18,11 +18,14 @@ export const keys = {
   imports: ['imports'] as const,
 }
 
+/** Milliseconds after which a server that says nothing is taken for one that does not answer. */
+const PATIENCE = 8_000
+
 export const useThread = () =>
   useQuery({
     queryKey: keys.thread,
     queryFn: async () => {
-      const reply = await answer(api.GET('/api/thread'))
+      const reply = await answer(api.GET('/api/thread', { signal: AbortSignal.timeout(PATIENCE) }))
       const counts = shaped(reply, (own) => Array.isArray(own.troubles))
       away.value = undefined
       return counts

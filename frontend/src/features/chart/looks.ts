@@ -24,7 +24,7 @@ export interface Sight {
 export type Scale = 'linear' | 'log' | 'percent'
 
 export function windowOf(bars: number, { shown, back }: Sight) {
-  const end = Math.max(Math.min(shown, bars), bars - back)
+  const end = Math.max(Math.min(shown, bars), bars - Math.max(0, back))
   return { startValue: Math.max(0, end - shown), endValue: end - 1 }
 }
 
