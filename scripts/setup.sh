@@ -9,6 +9,7 @@ fail() { printf 'zealous-sieve: %s\n' "$*" >&2; exit 1; }
 lock_setup() {
   mkdir -p .cache
   exec 9> .cache/setup.lock
+  chmod 600 .cache/setup.lock
   flock -n 9 || { say "another ./start or ./test is setting this folder up; waiting for it"; flock 9; }
 }
 unlock_setup() { exec 9>&-; }

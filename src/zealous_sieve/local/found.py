@@ -17,13 +17,14 @@ LOCK = "start.lock"
 
 
 def is_running(folder: Path) -> bool:
-    """Whether ./start runs the desk in a folder: it holds the lock there."""
+    """Whether ./start runs the desk in a folder: it holds the lock there. A desk of another account is
+    taken for one that runs: whatever is asked of it is refused as another's."""
     try:
         with (folder / LOCK).open() as lock:
             fcntl.flock(lock, fcntl.LOCK_SH | fcntl.LOCK_NB)
     except FileNotFoundError:
         return False
-    except BlockingIOError:
+    except (BlockingIOError, PermissionError):
         return True
     return False
 

@@ -129,6 +129,8 @@ def _run(
     served = alone | {environment.COMPUTE: f"zealous-sieve-{secrets.token_hex(8)}"}
     told = ServicesFile(folder / "services.json")
     database = cluster.start()
+    # What the parts write from here on is the owner's alone.
+    os.umask(0o077)
     try:
         code: int | None = 0
         filled = is_filled(cluster.address)
@@ -181,8 +183,9 @@ def _own(name: str, told: dict[str, str], *command: str) -> Service:
 
 
 def _only_one(folder: Path) -> TextIO | None:
-    """A lock that ends with the process, however it ends."""
+    """A lock that ends with the process, however it ends; no other account can hold it."""
     lock = (folder / LOCK).open("w")
+    os.fchmod(lock.fileno(), 0o600)
     try:
         fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
     except OSError:
