@@ -14,7 +14,12 @@ from flask.testing import FlaskClient
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
+from tests.conftest import session_of
 from tests.fuzzing import MANY, examples, quickly
+from zealous_sieve import bootstrap
+from zealous_sieve.admission import Admission
+from zealous_sieve.local.cluster import free_port
+from zealous_sieve.web.app import create_app
 
 CONTRACT = json.loads(
     (Path(__file__).parents[2] / "docs" / "reference" / "openapi.json").read_text()
@@ -167,5 +172,26 @@ def test_whatever_is_asked_is_answered_as_the_contract_says(
         if reply.status_code >= 400:
             assert reply.json is not None
             assert reply.json["message"]
+
+    answered()
+
+
+@pytest.fixture(scope="module")
+def away(tmp_path_factory: pytest.TempPathFactory) -> FlaskClient:
+    """A desk whose database nobody answers for."""
+    outside = bootstrap.outside(f"postgresql://desk@127.0.0.1:{free_port()}/nowhere")
+    return session_of(create_app(outside, Admission.begun(tmp_path_factory.mktemp("away"))))
+
+
+@pytest.mark.parametrize(("method", "path"), [each.values for each in OPERATIONS])
+def test_while_the_database_is_away_that_is_said(away: FlaskClient, method: str, path: str) -> None:
+    @settings(deadline=None, max_examples=3, derandomize=True, database=None,
+              suppress_health_check=list(HealthCheck))  # fmt: skip
+    @given(requests(method, path))
+    def answered(request: dict[str, Any]) -> None:
+        reply = away.open(method=method.upper(), **request)
+        if reply.status_code >= 500:
+            assert reply.json is not None
+            assert (reply.status_code, reply.json["code"]) == (503, "database_away")
 
     answered()

@@ -24,7 +24,6 @@ from zealous_sieve.storage import backup_market
 from zealous_sieve.storage.backup_file import FORMAT, MANIFEST, BackupFile, Row, opened
 from zealous_sieve.storage.bar_statements import BUMP_MARKET
 from zealous_sieve.storage.database import Database, Within
-from zealous_sieve.storage.owners import owner_id
 from zealous_sieve.usecases.errors import ConflictError
 from zealous_sieve.usecases.whole import unreadable
 
@@ -103,15 +102,12 @@ class BackupFiles:
 
     def _dump(self, connection: psycopg.Connection, query: str, out: IO[bytes]) -> int:
         count = 0
-        known = {"owner": self._owner(), "settings": list(KEPT_SETTINGS)}
+        known = {"owner": self.database.owner_id, "settings": list(KEPT_SETTINGS)}
         with connection.cursor(name="backup") as cursor:
             for (row,) in cursor.execute(query.encode(), known):
                 out.write(json.dumps(row, ensure_ascii=False).encode() + b"\n")
                 count += 1
         return count
-
-    def _owner(self) -> int:
-        return owner_id(self.database.engine, self.database.owner)
 
     def restore(self, path: Path, *, replace: bool) -> dict[str, int]:
         """Put back all that is in a file: all of it or, on any fault, nothing.
@@ -121,7 +117,7 @@ class BackupFiles:
         DataError ``bad_backup``, ConflictError ``not_empty`` where there is something and it is not to be
         replaced, and ``restoring`` while another is being put back.
         """
-        owner = self._owner()
+        owner = self.database.owner_id
         with (
             opened(path, _KNOWN, _NEEDED) as backup,
             self.database.connection() as connection,

@@ -87,7 +87,7 @@ class Within(Database):
     def __init__(self, outer: Database, own: Connection) -> None:
         super().__init__(outer.address, outer.owner, outer.engine)
         self.own = own
-        self._owner_id = owner_id(self.engine, self.owner)
+        self._owner_id = outer.owner_id
 
     def for_owner(self, owner: str) -> Database:
         """Itself: a transaction is of one owner."""
