@@ -9,7 +9,9 @@ import subprocess
 import sys
 import tempfile
 import time
+import traceback
 from collections.abc import Iterator
+from contextlib import ExitStack, contextmanager, nullcontext
 from pathlib import Path
 from typing import Any
 
@@ -23,7 +25,7 @@ from zealous_sieve import bootstrap, environment
 from zealous_sieve.admission import Admission
 from zealous_sieve.client import Client
 from zealous_sieve.core.market.lantern.intraday import Extent
-from zealous_sieve.local.cluster import DESK, KEEPER, Cluster, cluster_in, free_port
+from zealous_sieve.local.cluster import DESK, KEEPER, Cluster, cluster_in, free_port, keep
 from zealous_sieve.storage.revision import migrate
 from zealous_sieve.usecases.demo import fill_demo
 from zealous_sieve.usecases.ports import Outside
@@ -38,23 +40,51 @@ settings.load_profile("any machine")
 SMALL = Extent(minutes=2, quarters=6, trades=1)
 """The demo of the tests has less within the day, so that it can be copied for every test."""
 
+FILLED = "filled"
+"""In the folder of the cluster: that the demo is there; or, in words, why it is not."""
+
 _numbers = itertools.count(1)
 # Nothing is read of, or written to, the data of whoever runs the tests.
 _own = tempfile.TemporaryDirectory(prefix="zealous-sieve-data-")
 os.environ[environment.DATA] = _own.name
 
 
-@pytest.fixture(scope="session")
-def cluster() -> Iterator[Cluster]:
+@pytest.hookimpl(optionalhook=True)
+def pytest_configure_node(node: Any) -> None:
+    """Where several workers test, they share one server, which is filled while they begin."""
+    config = node.config
+    if not hasattr(config, "desks"):
+        config.desks = ExitStack()
+        config.folder = config.desks.enter_context(_server()).folder.parent
+        filling = "from tests.conftest import fill; import sys; fill(sys.argv[1])"
+        subprocess.Popen([sys.executable, "-c", filling, str(config.folder)])
+    node.workerinput["desks"] = str(config.folder)
+
+
+def pytest_unconfigure(config: Any) -> None:
+    if hasattr(config, "desks"):
+        config.desks.close()
+
+
+@contextmanager
+def _server() -> Iterator[Cluster]:
     with tempfile.TemporaryDirectory(prefix="zealous-sieve-test-", dir="/var/tmp") as folder:
         Path(folder).chmod(0o755)
         own = cluster_in(Path(folder))
         own.start()
-        for setting in ("fsync", "full_page_writes"):
-            _tell(own, f"ALTER SYSTEM SET {setting} = off")
-        _tell(own, "SELECT pg_reload_conf()")
+        for setting in ("fsync = off", "full_page_writes = off", "max_connections = 300"):
+            _tell(own, f"ALTER SYSTEM SET {setting}")
+        own.stop()
+        own.start()
         yield own
         own.destroy()
+
+
+@pytest.fixture(scope="session")
+def cluster(request: pytest.FixtureRequest) -> Iterator[Cluster]:
+    shared = getattr(request.config, "workerinput", {}).get("desks")
+    with nullcontext(cluster_in(Path(shared))) if shared else _server() as own:
+        yield own
 
 
 def _tell(cluster: Cluster, statement: str) -> None:
@@ -64,20 +94,37 @@ def _tell(cluster: Cluster, statement: str) -> None:
 
 
 @pytest.fixture(scope="session")
-def demo(cluster: Cluster) -> str:
+def demo(cluster: Cluster, request: pytest.FixtureRequest) -> str:
     """The name of a database with the demo, to copy."""
-    address = cluster.make_database("demo")
-    migrate(address)
-    outside = bootstrap.outside(address)
-    assert fill_demo(outside, lambda _: None, SMALL)
-    assert not fill_demo(outside, lambda _: None)
-    outside.bars.database.engine.dispose()
+    folder = cluster.folder.parent
+    if not hasattr(request.config, "workerinput"):
+        fill(str(folder))
+    until = time.monotonic() + 900
+    while not (folder / FILLED).exists():
+        assert time.monotonic() < until, "the demo is not there"
+        time.sleep(0.2)
+    assert (folder / FILLED).read_text() == ""
     return "demo"
+
+
+def fill(folder: str) -> None:
+    """Fill the server in a folder with the demo; why that fails is told in a file there."""
+    told = ""
+    try:
+        address = cluster_in(Path(folder)).make_database("demo")
+        migrate(address)
+        outside = bootstrap.outside(address)
+        assert fill_demo(outside, lambda _: None, SMALL)
+        assert not fill_demo(outside, lambda _: None)
+        outside.bars.database.engine.dispose()
+    except Exception:
+        told = traceback.format_exc()
+    keep(Path(folder) / FILLED, told)
 
 
 def copy_of(cluster: Cluster, name: str) -> str:
     """The address of a copy of a database."""
-    copy = f"copy_{next(_numbers)}"
+    copy = f"copy_{os.getpid()}_{next(_numbers)}"
     _tell(cluster, f"CREATE DATABASE {copy} OWNER {DESK} TEMPLATE {name} STRATEGY file_copy")
     return cluster.address_of(copy)
 
@@ -105,7 +152,16 @@ def outside(request: pytest.FixtureRequest) -> Outside:
     if request.node.get_closest_marker("reads"):
         shared: Outside = request.getfixturevalue("as_it_came")
         return shared
-    return bootstrap.outside(request.getfixturevalue("address"))
+    return lent(request.getfixturevalue("as_it_came"), request.getfixturevalue("address"))
+
+
+def lent(shared: Outside, address: str) -> Outside:
+    """The desk of a copy of the demo, which begins with the bars that were read for another: what changes
+    in it is read anew, as ever."""
+    own = bootstrap.outside(address)
+    shared.bars.panel()
+    own.bars._kept = shared.bars._kept  # type: ignore[attr-defined]
+    return own
 
 
 @pytest.fixture
