@@ -38,6 +38,7 @@ export const hit = (code: string, rest: Partial<HitView> = {}): HitView => ({
   fired_at: 0,
   bar_at: 0,
   age: 0,
+  begun: true,
   provisional: false,
   close: 1,
   now: 1,

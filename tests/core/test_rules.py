@@ -21,10 +21,11 @@ from zealous_sieve.core.market.data_quality import inspect
 from zealous_sieve.core.market.staleness import missed_sessions, stale
 from zealous_sieve.core.sieve.definition import Condition, Role, Sieve
 from zealous_sieve.core.sieve.drawing import lines
+from zealous_sieve.core.sieve.funnel import Count
 from zealous_sieve.core.sieve.hit import Cell
 from zealous_sieve.core.sieve.judging import judge, provisional
 from zealous_sieve.core.sieve.prepare import prepare
-from zealous_sieve.core.sieve.scan import Count, scan
+from zealous_sieve.core.sieve.scan import scan
 
 MARKET = market_of(days=3)
 MIDDAY = int(MARKET.bases[1].times[-1]) // DAY * DAY + 10 * 3600 + 7 * 60

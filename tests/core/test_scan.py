@@ -14,11 +14,13 @@ from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.errors import CancelledError, SieveError
 from zealous_sieve.core.formula.timeframe import timeframe
 from zealous_sieve.core.market.data_quality import FindingKind, inspect
-from zealous_sieve.core.sieve.definition import Condition, Role, Side, Sieve
+from zealous_sieve.core.sieve.definition import Condition, Role, Sieve
 from zealous_sieve.core.sieve.drawing import lines
+from zealous_sieve.core.sieve.firings import find_firings
+from zealous_sieve.core.sieve.funnel import Count
 from zealous_sieve.core.sieve.hit import Cell
 from zealous_sieve.core.sieve.prepare import prepare
-from zealous_sieve.core.sieve.scan import Count, scan, signals
+from zealous_sieve.core.sieve.scan import scan
 from zealous_sieve.core.sieve.unknown import Cause
 
 
@@ -73,21 +75,18 @@ def test_age_counts_bars_since_the_setup_began_to_hold() -> None:
     found = scan(prepare(sieve(must("close > 2"), fired_within=2)), panel)
     ages = {hit.code: (hit.age, hit.fired_at // DAY, hit.bar_at // DAY) for hit in found.hits}
     assert ages == {"C0": (2, 1, 3), "C1": (0, 3, 3), "C2": (2, 1, 2)}
-    fired = signals(prepare(sieve(must("close > 2"))), panel)
-    assert fired.setups[Side.LONG].reshape(4, 4).tolist() == [
-        [0, 1, 1, 1],
-        [0, 0, 0, 1],
-        [0, 1, 1, 0],
-        [1, 0, 0, 0],
-    ]
-    np.testing.assert_array_equal(fired.conditions, [fired.setups[Side.LONG]])
+    own = find_firings(prepare(sieve(must("close > 2"))), panel)
+    assert own.fired.row.tolist() == [1, 7, 9]
+    assert own.held_when_first_known.row.tolist() == [12], "C3, since before its first bar"
 
 
 def test_a_setup_is_no_older_than_what_is_known_of_it() -> None:
     """However far back that is: beyond an unknown bar nobody knows, and none is looked at in vain."""
     long_ago, lately = [1.0] * 100 + [3.0] * 1500, [3.0] * 1597 + [np.nan, 3.0, 3.0]
     found = scan(prepare(sieve(must("close > 2"))), closes(long_ago, lately, [3.0] * 1600))
-    assert {hit.code: hit.age for hit in found.hits} == {"C0": 1499, "C1": 1, "C2": 1599}
+    assert {hit.code: (hit.age, hit.begun) for hit in found.hits} == {
+        "C0": (1499, True), "C1": (1, False), "C2": (1599, False),
+    }  # fmt: skip
 
 
 def test_too_little_history_is_told_apart_from_no() -> None:

@@ -16,10 +16,11 @@ from zealous_sieve.core.sieve.definition import (
     read_sieve,
     write_sieve,
 )
+from zealous_sieve.core.sieve.firings import find_firings
 from zealous_sieve.core.sieve.hit import Cell
 from zealous_sieve.core.sieve.near import nearest, sift_closely, standing
 from zealous_sieve.core.sieve.prepare import prepare
-from zealous_sieve.core.sieve.scan import Scan, found_by, scan, signals
+from zealous_sieve.core.sieve.scan import Scan, found_by, scan
 from zealous_sieve.core.sieve.unknown import Cause
 
 LONG, SHORT = Side.LONG, Side.SHORT
@@ -162,8 +163,8 @@ def test_why_not_tells_of_the_nearer_side_and_of_what_the_other_lacks() -> None:
     assert (neither.side, neither.passes, neither.in_the_way) == (LONG, False, 1)
     assert [c.lacks for c in neither.conditions] == ["1.00 too low", "2.00 too high", ""]
     assert [c.cell for c in neither.conditions] == [Cell.MISS, Cell.MISS, Cell.PASS]
-    setups = signals(prepare(whole), panel).setups
-    assert [setups[side].tolist() for side in BOTH] == [[0, 1, 0, 0, 0, 0], [0, 0, 0, 1, 0, 0]]
+    fired = find_firings(prepare(whole), panel).fired
+    assert list(zip(fired.row.tolist(), fired.sides_of(), strict=True)) == [(1, LONG), (3, SHORT)]
 
 
 def test_each_side_needs_a_condition_that_decides_and_none_is_asked_of_a_side_not_looked_for() -> (

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
-from itertools import takewhile
+from itertools import pairwise, takewhile
 
 import numpy as np
 from hypothesis import HealthCheck, assume, given, settings
@@ -17,10 +17,11 @@ from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.errors import SieveError
 from zealous_sieve.core.formula.terms import beside_the_bars
 from zealous_sieve.core.sieve.definition import Condition, Role, Sieve
+from zealous_sieve.core.sieve.firings import find_firings
 from zealous_sieve.core.sieve.hit import Cell
 from zealous_sieve.core.sieve.near import nearest, sift_closely, standing
 from zealous_sieve.core.sieve.prepare import Prepared, prepare, truth_of
-from zealous_sieve.core.sieve.scan import begun, found_by, scan, signals
+from zealous_sieve.core.sieve.scan import found_by, scan
 
 relaxed = settings(max_examples=30, deadline=None, suppress_health_check=list(HealthCheck))
 Truth = float
@@ -151,6 +152,8 @@ def test_hits_scores_ages_and_their_order(sieve: Sieve) -> None:
         assert bar is not None
         assert hit.bar_at == PANEL.times[rows][bar]
         assert hit.age == hand.age(bar)
+        first = len(hand.setup) - 1 - hit.age
+        assert hit.begun == (first > 0 and hand.setup[first - 1] == 0.0)
         assert hit.fired_at == PANEL.times[rows][len(hand.setup) - 1 - hit.age]
         weights = [
             c.weight
@@ -240,11 +243,33 @@ def test_where_it_would_have_fired_is_where_a_scan_of_that_day_finds_it(
     ends = np.maximum(PANEL.starts, PANEL.ends - back)
     then = PANEL.ending(ends)
     assume(not any(scan(prepared, then).stale))
-    (setup,) = signals(prepared, PANEL).setups.values()
-    young = {hit.code for hit in scan(prepared, then).hits if hit.age == 0}
-    for place, code in enumerate(PANEL.codes):
-        rows = PANEL.rows(place)
-        newest = len(setup[rows]) - 1 - back
-        if newest < 0:
-            continue
-        assert (newest in begun(setup[rows]).tolist()) == (code in young), code
+    own = find_firings(prepared, PANEL)
+    for begun, firings in ((True, own.fired), (False, own.held_when_first_known)):
+        young = {h.code for h in scan(prepared, then).hits if h.age == 0 and h.begun == begun}
+        places = firings.instrument[firings.row == ends[firings.instrument] - 1]
+        assert {PANEL.codes[place] for place in places} == young
+
+
+@relaxed
+@given(sieves)
+def test_firings_are_where_a_setup_was_no_and_is_yes(sieve: Sieve) -> None:
+    prepared = prepared_of(sieve)
+    own = find_firings(prepared, PANEL)
+    boosts = {
+        n: c.weight for n, c in enumerate(sieve.conditions) if c.role == Role.BOOST and not c.off
+    }
+    fired, held, scores = [], [], []
+    for place, hand in enumerate(by_hand(prepared, PANEL).values()):
+        for bar, (before, now) in enumerate(pairwise([math.nan, *hand.setup])):
+            if now == 1.0 and before != 1.0:
+                row = PANEL.rows(place).start + bar
+                (fired if before == 0.0 else held).append((place, row))
+                if before == 0.0:
+                    scores.append(sum(w for n, w in boosts.items() if hand.truths[n][bar] == 1.0))
+    for firings, told in ((own.fired, fired), (own.held_when_first_known, held)):
+        assert list(zip(firings.instrument, firings.row, strict=True)) == told
+        assert set(firings.sides_of()) <= set(sieve.sides)
+    assert own.fired.score.tolist() == scores
+    for place in range(len(PANEL)):
+        assert own.fired.of(place).row.tolist() == [row for p, row in fired if p == place]
+    assert own.fired.counts(len(PANEL)).sum() == len(fired)

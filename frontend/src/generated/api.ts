@@ -2830,7 +2830,8 @@ export interface components {
         /**
          * Fired
          * @description A chart with every bar of the instrument's whole history on which a sieve began to hold, in their
-         *     order; ``held`` counts the bars on which it held for any side, ``bars`` all on which that is known.
+         *     order; ``held_when_first_known`` counts beginnings that nobody knows, ``bars`` those on which the setup
+         *     is known.
          */
         Fired: {
             /** Bars */
@@ -2840,8 +2841,8 @@ export interface components {
             drawn: components["schemas"]["Drawn"][];
             /** Fired */
             fired: components["schemas"]["Firing"][];
-            /** Held */
-            held: number;
+            /** Held When First Known */
+            held_when_first_known: number;
             /** Months */
             months: components["schemas"]["Month"][];
         };
@@ -3190,6 +3191,8 @@ export interface components {
             age: number;
             /** Bar At */
             bar_at: number;
+            /** Begun */
+            begun: boolean;
             /** Cells */
             cells: components["schemas"]["Cell"][];
             /** Close */
@@ -4608,6 +4611,8 @@ export interface components {
         PreviewHit: {
             /** Age */
             age: number;
+            /** Begun */
+            begun: boolean;
             /** Cells */
             cells: string[];
             /** Close */
@@ -5502,9 +5507,11 @@ export interface components {
         /**
          * Sheets
          * @description Some of the instruments of a universe; ``silent`` counts those on which the sieve never fired,
-         *     ``total`` how often it fired on all.
+         *     ``total`` how often it fired on all, ``held_when_first_known`` beginnings that nobody knows.
          */
         Sheets: {
+            /** Held When First Known */
+            held_when_first_known: number;
             /** Instruments */
             instruments: number;
             /** Sheets */

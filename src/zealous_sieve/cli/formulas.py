@@ -23,10 +23,11 @@ from zealous_sieve.core.formula.typed import Typed
 from zealous_sieve.core.functions.specification import Kind
 from zealous_sieve.core.market.import_validation import joined
 from zealous_sieve.core.sieve.definition import read_sieve
+from zealous_sieve.core.sieve.firings import find_firings
 from zealous_sieve.core.sieve.hit_table import Entry, hit_table
 from zealous_sieve.core.sieve.judging import sentences
 from zealous_sieve.core.sieve.prepare import Prepared, prepare
-from zealous_sieve.core.sieve.scan import begun, scan, signals
+from zealous_sieve.core.sieve.scan import scan
 from zealous_sieve.storage.any_bars import FileOfBars, read_any_bars
 from zealous_sieve.storage.files import exact, iso, write_table
 from zealous_sieve.storage.instrument_files import read_instruments
@@ -246,16 +247,19 @@ def tell_signals(
     as_of: str | None,
     out: Path | None,
 ) -> None:
-    """Every bar of the past on which SIEVE fired: its conditions held together, and had not before."""
+    """Every bar of the past on which SIEVE fired: its conditions held together, and did not on the bar
+    before. What held when it was first known began nobody knows when: its state says so."""
     prepared, panel = _prepared(sieve, bars, instruments, as_of)
-    columns: dict[str, list[str]] = {"instrument": [], "time": [], "side": []}
-    for side, setup in signals(prepared, panel).setups.items():
-        for position, code in enumerate(panel.codes):
-            rows = panel.rows(position)
-            fired = panel.times[rows][begun(setup[rows])]
-            columns["instrument"] += [code] * len(fired)
-            columns["time"] += [iso(moment) for moment in fired]
-            columns["side"] += [str(side)] * len(fired)
+    columns: dict[str, list[str]] = {"instrument": [], "time": [], "side": [], "state": []}
+    beginnings = find_firings(prepared, panel)
+    for state, own in (
+        ("fired", beginnings.fired),
+        ("held_when_first_known", beginnings.held_when_first_known),
+    ):
+        columns["instrument"] += [panel.codes[n] for n in own.instrument.tolist()]
+        columns["time"] += [iso(moment) for moment in panel.times[own.row]]
+        columns["side"] += map(str, own.sides_of())
+        columns["state"] += [state] * len(own)
     if out:
         write_table(columns, out)
     else:

@@ -8,8 +8,9 @@ from dataclasses import asdict
 from typing import Any
 
 from zealous_sieve.core.sieve.definition import Side
+from zealous_sieve.core.sieve.funnel import Count, Funnel
 from zealous_sieve.core.sieve.hit import Hit
-from zealous_sieve.core.sieve.scan import Count, Funnel, Undecided
+from zealous_sieve.core.sieve.undecided import Undecided
 from zealous_sieve.core.sieve.unknown import Cause
 from zealous_sieve.usecases.ports import Outcome
 

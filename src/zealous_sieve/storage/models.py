@@ -370,6 +370,7 @@ class HitRow(Table):
     bar_at: Mapped[int] = mapped_column(BigInteger)
     fired_at: Mapped[int] = mapped_column(BigInteger)
     age: Mapped[int]
+    begun: Mapped[bool]
     close: Mapped[float]
     now: Mapped[float]
     tick: Mapped[float]

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 from typing import Literal
@@ -19,9 +19,9 @@ from zealous_sieve.core.functions import units
 from zealous_sieve.core.market.data_quality import Finding
 from zealous_sieve.core.sieve.definition import Side, Sieve
 from zealous_sieve.core.sieve.drawing import Line, lines
+from zealous_sieve.core.sieve.firings import Firings, begun, find_firings, firing_terms
 from zealous_sieve.core.sieve.gauges import Gauge, gauges, shape_of
 from zealous_sieve.core.sieve.prepare import Prepared, prepare
-from zealous_sieve.core.sieve.scan import begun
 from zealous_sieve.usecases.chart import Chart, chart_of, days_of, events_of
 from zealous_sieve.usecases.desk import Desk
 from zealous_sieve.usecases.dressing import UNDRESSED, Dress, dressed
@@ -51,7 +51,7 @@ class Drawn:
     line: int
 
 
-@dataclass(frozen=True, kw_only=True)
+@dataclass(frozen=True)
 class Firing:
     """A bar on which the setup of a side began to hold, by its opening moment."""
 
@@ -62,11 +62,12 @@ class Firing:
 @dataclass(frozen=True, kw_only=True)
 class Fired:
     """A chart with every bar of the instrument's whole history on which a sieve began to hold, in their
-    order; ``held`` counts the bars on which it held for any side, ``bars`` all on which that is known."""
+    order; ``held_when_first_known`` counts beginnings that nobody knows, ``bars`` those on which the setup
+    is known."""
 
     chart: Chart
     fired: tuple[Firing, ...]
-    held: int
+    held_when_first_known: int
     bars: int
     months: tuple[Month, ...]
     drawn: tuple[Drawn, ...]
@@ -102,7 +103,7 @@ def fired_on(desk: Desk, sieve: Sieve, stretch: Stretch, doubted: Sequence[Findi
     drawn = [*over, *(line for _, line in below)]
     terms: dict[str, Term] = {f"line {n}": line.term for n, line in enumerate(drawn)}
     own = dressed(desk, stretch.dress)
-    terms |= prepared.setups() | own.terms()
+    terms |= firing_terms(prepared) | own.terms()
     across = needs_universe(terms)
     chosen = desk.among(sieve.universe, stretch.code) if across else [instrument]
     panel = desk.awake(chosen, sieve.timeframe, forming=sieve.forming, keep=stretch.code)
@@ -112,24 +113,25 @@ def fired_on(desk: Desk, sieve: Sieve, stretch: Stretch, doubted: Sequence[Findi
     if stretch.before is not None:
         stop = rows.start + int(np.searchsorted(panel.times[rows], stretch.before))
     shown = slice(max(rows.start, stop - stretch.count), stop)
-    setups = {side: found[side][rows] for side in sieve.sides}
-    fires = _fires(setups)
-    whole = np.stack(list(setups.values()))
+    place = panel.position(stretch.code)
+    beginnings = begun(prepared, panel, found)
+    fires = beginnings.fired.of(place)
+    whole = np.stack([found[side][rows] for side in sieve.sides])
     columns = [(line, found[f"line {n}"]) for n, line in enumerate(drawn)] + own.columns(found)
     plain = chart_of(instrument, sieve.timeframe, panel, shown, doubted, columns)
     chart = replace(
         own.on(plain, found, panel, rows, shown),
         days=days_of(panel, shown),
-        events=events_of(panel, panel.position(stretch.code), shown),
+        events=events_of(panel, place, shown),
         earlier=shown.start > rows.start,
         forming=sieve.forming,
     )
     return Fired(
         chart=chart,
-        fired=tuple(Firing(at=int(panel.times[rows][bar]), side=side) for bar, side in fires),
-        held=int((whole == 1.0).any(axis=0).sum()),
+        fired=tuple(map(Firing, panel.times[fires.row].tolist(), fires.sides_of())),
+        held_when_first_known=len(beginnings.held_when_first_known.of(place)),
         bars=int((np.isfinite(whole).all(axis=0) | (whole == 1.0).any(axis=0)).sum()),
-        months=_months(panel.local_times[rows][[bar for bar, _ in fires]]),
+        months=_months(panel.local_times[fires.row]),
         drawn=tuple(
             Drawn(condition=stretch.focus or 0, scale=scale, line=len(over) + n)
             for n, (scale, _) in enumerate(below)
@@ -158,11 +160,6 @@ def _line(gauge: Gauge, condition: int) -> Line:
     )
 
 
-def _fires(setups: Mapping[Side, NDArray[np.float64]]) -> list[tuple[int, Side]]:
-    """Bars on which the setup of a side is yes and was not on the one before, in their order."""
-    return sorted((bar, side) for side, own in setups.items() for bar in begun(own).tolist())
-
-
 def _months(moments: NDArray[np.int64]) -> tuple[Month, ...]:
     counts = Counter(f"{datetime.fromtimestamp(int(m), UTC):%Y-%m}" for m in moments)
     return tuple(Month(month=month, count=n) for month, n in sorted(counts.items()))
@@ -174,7 +171,7 @@ POINTS = 160
 """So many closes are drawn on a small sheet."""
 
 
-@dataclass(frozen=True, kw_only=True)
+@dataclass(frozen=True)
 class Stroke:
     """A firing between an instrument's first bar, 0, and its newest, 1."""
 
@@ -195,11 +192,12 @@ class Sheet:
 @dataclass(frozen=True, kw_only=True)
 class Sheets:
     """Some of the instruments of a universe; ``silent`` counts those on which the sieve never fired,
-    ``total`` how often it fired on all."""
+    ``total`` how often it fired on all, ``held_when_first_known`` beginnings that nobody knows."""
 
     instruments: int
     silent: int
     total: int
+    held_when_first_known: int
     sheets: tuple[Sheet, ...]
 
 
@@ -219,29 +217,28 @@ def sheets_on(desk: Desk, sieve: Sieve, first: int, count: int, by: Sorting) -> 
     prepared = prepare(sieve, desk.library, desk.reference.names)
     instruments = desk.members(sieve.universe)
     panel = desk.awake(instruments, sieve.timeframe, forming=sieve.forming)
-    found = evaluate(prepared.setups(), panel, progress=desk.progress, cancelled=desk.cancelled)
-    fires = [
-        _fires({side: found[side][panel.rows(place)] for side in sieve.sides})
-        for place in range(len(panel))
-    ]
-    often = np.array([len(own) for own in fires], dtype=np.int64)
+    beginnings = find_firings(prepared, panel, progress=desk.progress, cancelled=desk.cancelled)
+    fires = beginnings.fired
+    often = fires.counts(len(panel))
     keys = {"most": -often, "least": often, "listed": np.zeros(len(often))}
     order = np.argsort(keys[by], kind="stable")
     return Sheets(
         instruments=len(panel),
         silent=int((often == 0).sum()),
-        total=int(often.sum()),
-        sheets=tuple(_sheet(panel, n, fires[n]) for n in order[first : first + count].tolist()),
+        total=len(fires),
+        held_when_first_known=len(beginnings.held_when_first_known),
+        sheets=tuple(_sheet(panel, n, fires.of(n)) for n in order[first : first + count].tolist()),
     )
 
 
-def _sheet(panel: Panel, place: int, fires: Sequence[tuple[int, Side]]) -> Sheet:
-    closes = panel.columns["close"][panel.rows(place)]
+def _sheet(panel: Panel, place: int, fires: Firings) -> Sheet:
+    rows = panel.rows(place)
+    closes = panel.columns["close"][rows]
     last = max(1, len(closes) - 1)
     few = np.unique(np.linspace(0, len(closes) - 1, min(POINTS, len(closes))).astype(np.int64))
     return Sheet(
         code=panel.codes[place],
         name=panel.known(place).name,
         closes=tuple(closes[few].tolist()) if len(closes) else (),
-        fired=tuple(Stroke(at=bar / last, side=side) for bar, side in fires),
+        fired=tuple(map(Stroke, ((fires.row - rows.start) / last).tolist(), fires.sides_of())),
     )

@@ -25,8 +25,9 @@ from zealous_sieve.core.market.mending import Mending
 from zealous_sieve.core.market.outlook import Outlook, Settlement
 from zealous_sieve.core.market.universes import Universe
 from zealous_sieve.core.sieve.definition import Side, Sieve
+from zealous_sieve.core.sieve.funnel import Count, Funnel
 from zealous_sieve.core.sieve.hit import Hit
-from zealous_sieve.core.sieve.scan import Count, Funnel, Undecided
+from zealous_sieve.core.sieve.undecided import Undecided
 from zealous_sieve.usecases.desk import Desk
 from zealous_sieve.usecases.import_ports import ForeignFilesPort, ImportsPort, TakenBack
 

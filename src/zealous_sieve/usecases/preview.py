@@ -18,10 +18,12 @@ from zealous_sieve.core.formula.timeframe import timeframe
 from zealous_sieve.core.formula.typed import Formula
 from zealous_sieve.core.sieve.constant import Constant, constants
 from zealous_sieve.core.sieve.definition import Role, Side, Sieve
+from zealous_sieve.core.sieve.funnel import Count
 from zealous_sieve.core.sieve.gauges import Histogram, step_of
 from zealous_sieve.core.sieve.near import Measured, NearMiss, nearest, sift_closely
 from zealous_sieve.core.sieve.prepare import Prepared, prepare
-from zealous_sieve.core.sieve.scan import Count, Scan, Undecided, found_by
+from zealous_sieve.core.sieve.scan import Scan, found_by
+from zealous_sieve.core.sieve.undecided import Undecided
 from zealous_sieve.usecases.desk import Desk
 from zealous_sieve.usecases.errors import NotFoundError
 from zealous_sieve.usecases.formulas import Offer, Reading, read_formula
@@ -38,6 +40,7 @@ class PreviewHit:
     name: str
     side: Side
     age: int
+    begun: bool
     score: float
     rank: float | None
     close: float
@@ -173,6 +176,7 @@ def preview_on(desk: Desk, sieve: Sieve) -> Preview:
                 name=hit.name,
                 side=hit.side,
                 age=hit.age,
+                begun=hit.begun,
                 score=hit.score,
                 rank=hit.rank,
                 close=hit.close,

@@ -177,6 +177,8 @@ class HitView:
     fired_at: int
     bar_at: int
     age: int
+    begun: bool
+    """On a bar that is known; else it held when it was first known."""
     close: float
     """At the bar that was judged."""
     now: float | None
@@ -425,7 +427,7 @@ def newest_closes(desk: Desk, codes: Sequence[str]) -> dict[str, float | None]:
 
 
 _PLAIN = (
-    "code", "name", "side", "fired_at", "bar_at", "age", "close", "tick", "score", "rank",
+    "code", "name", "side", "fired_at", "bar_at", "age", "begun", "close", "tick", "score", "rank",
     "provisional", "cells",
 )  # fmt: skip
 

@@ -218,7 +218,8 @@ const sentencesNow = computed(() =>
     />
     <template v-if="hit && run" #margin>
       <p class="facts">
-        Fired <b>{{ barTime(hit.fired_at) }}</b>, {{ ageOf(hit.age) }}. Judged on
+        {{ hit.begun ? 'Fired' : 'Held when first known,' }}
+        <b>{{ barTime(hit.fired_at) }}</b>, {{ ageOf(hit.age) }}. Judged on
         <b>{{ barTime(hit.bar_at) }}</b>: close <b>{{ price(hit.close, hit.tick) }}</b>;
         <template v-if="hit.now !== null"
           >now <b>{{ price(hit.now, hit.tick) }}</b>.</template

@@ -355,7 +355,8 @@ const pick = (n: number) => (at.value = n)
                 {{ chosen.name }} <span v-if="sided">{{ sides([chosen.side]) }}</span>
               </h2>
               <p class="quiet">
-                fired {{ barTime(chosen.fired_at) }}, {{ plural(chosen.age, 'bar') }} ago; judged on
+                {{ chosen.begun ? 'fired' : 'held when first known,' }}
+                {{ barTime(chosen.fired_at) }}, {{ plural(chosen.age, 'bar') }} ago; judged on
                 {{ barTime(chosen.bar_at) }} at {{ price(chosen.close, chosen.tick)
                 }}<template v-if="chosen.now !== null"
                   >, now {{ price(chosen.now, chosen.tick) }}</template

@@ -133,7 +133,12 @@ useKeys([
           v-if="sieve && sieve.sides.length > 1"
           >, {{ firings.filter((own) => own.side === 'short').length }} short</template
         >
-        in {{ plural(fired.bars, 'bar') }}
+        in {{ plural(fired.bars, 'bar')
+        }}<template v-if="fired.held_when_first_known"
+          >; held when first known{{
+            fired.held_when_first_known === 1 ? '' : `, ${fired.held_when_first_known} times`
+          }}</template
+        >
       </span>
       <span v-if="looked !== undefined" class="quiet">{{ barTime(looked) }}</span>
       <span class="steps">

@@ -53,7 +53,9 @@ function line(closes: readonly number[]): string {
       <slot />
       <template v-if="found">
         On {{ found.instruments - found.silent }} of {{ found.instruments }} it fired,
-        {{ plural(found.total, 'time') }} in all;
+        {{ plural(found.total, 'time') }} in all<template v-if="found.held_when_first_known"
+          >, not counted {{ found.held_when_first_known }} held when first known</template
+        >;
       </template>
       shown
       <select v-model="by" class="inline-part" aria-label="Order of the sheets">

@@ -76,7 +76,7 @@ const undecided = computed(() => {
             <span v-if="sided">{{ sides([hit.side]) }}</span>
             <span class="name">{{ hit.name }}</span>
             <span v-if="rank" :title="`ranked by ${rank}`">{{ figure(hit.rank) }}</span>
-            <span>{{ plural(hit.age + 1, 'bar') }}</span>
+            <span>{{ hit.begun ? '' : 'at least ' }}{{ plural(hit.age + 1, 'bar') }}</span>
             <span
               v-if="hit.provisional"
               class="fall"

@@ -36,7 +36,8 @@ class HitKey:
 class Hit:
     """An instrument that passes.
 
-    ``fired_at`` opens the run of bars on which the setup has held, ``bar_at`` is the bar that is
+    ``fired_at`` opens the run of bars on which the setup has held; where it has not ``begun`` there it held
+    when it was first known, and nobody knows since when. ``bar_at`` is the bar that is
     judged (both opening moments, seconds since 1970), ``age`` counts bars from the first to the
     newest bar there is. ``close`` is that of the judged bar, ``now`` that of the newest, ``rank`` is
     ``None`` where it is not known.
@@ -62,6 +63,7 @@ class Hit:
     unknown: Mapping[int, str] = field(default_factory=dict)
     """Why a condition is unknown, by its position."""
     name: str = ""
+    begun: bool = True
 
     @property
     def key(self) -> HitKey:

@@ -32,6 +32,7 @@ def hit_table(entries: Sequence[Entry], formulas: Sequence[str]) -> dict[str, li
         for column in COLUMNS
         if column.in_files or column.key in more
     }
+    columns["begun"] = [entry.hit.begun for entry in entries]
     columns["provisional"] = [entry.hit.provisional for entry in entries]
     for name in more:
         columns[name] = [entry.more.get(name) for entry in entries]

@@ -36,7 +36,7 @@ from zealous_sieve.core.sieve.gauges import (
 from zealous_sieve.core.sieve.hit import Cell
 from zealous_sieve.core.sieve.judging import reasons
 from zealous_sieve.core.sieve.prepare import Prepared
-from zealous_sieve.core.sieve.scan import Sifted, sift
+from zealous_sieve.core.sieve.sifting import Sifted, sift
 
 
 @dataclass(frozen=True, kw_only=True)

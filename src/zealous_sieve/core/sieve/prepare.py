@@ -20,7 +20,7 @@ from zealous_sieve.core.formula.terms import Term, apply, beside_the_bars, lacki
 from zealous_sieve.core.formula.typed import Formula, Typed
 from zealous_sieve.core.formula.words import RESERVED
 from zealous_sieve.core.functions.catalogue import SOURCES, find
-from zealous_sieve.core.sieve.definition import Condition, Role, Side, Sieve
+from zealous_sieve.core.sieve.definition import Role, Side, Sieve
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -72,6 +72,13 @@ class Prepared:
     def binding(self) -> list[int]:
         """Positions of the conditions that decide: musts and vetoes that are not switched off."""
         return [n for n, c in enumerate(self.sieve.conditions) if c.decides]
+
+    def boosts(self) -> dict[int, float]:
+        """What the boosts that count add to the score where they are yes, by their positions."""
+        conditions = enumerate(self.sieve.conditions)
+        return {
+            n: c.weight for n, c in conditions if c.role == Role.BOOST and not c.off and c.weight
+        }
 
     def setup(self, positions: list[int] | None = None) -> Term:
         """Yes where the conditions at these positions (all that decide) leave a bar standing."""
@@ -225,8 +232,3 @@ def _checked(
     except FormulaError as error:
         problems.extend(replace(problem, subject=subject) for problem in error.problems)
         return None
-
-
-def weight(condition: Condition) -> float:
-    """What a condition adds to the score when it is yes."""
-    return condition.weight if condition.role == Role.BOOST and not condition.off else 0.0
