@@ -38,7 +38,7 @@ def main() -> None:
         page.goto(f"{BASE}/runs/{run['id']}")
         page.wait_for_selector("tbody td.mono a")
         codes = page.locator("tbody td.mono").all_inner_texts()
-        page.goto(f"{BASE}/runs/{run['id']}/review/{codes[0]}")
+        page.goto(f"{BASE}/runs/{run['id']}/hits")
         page.wait_for_selector(".canvas canvas")
         page.evaluate(PRESSED)
         page.wait_for_timeout(800)

@@ -193,7 +193,7 @@ def views(base: Client) -> dict[str, tuple[str, bool]]:
         "functions": ("/functions", False),
         "runs": ("/runs", False),
         "run": (f"/runs/{agreed['id']}", False),
-        "review": (f"/runs/{waking['id']}/review", False),
+        "review": (f"/runs/{waking['id']}/hits", False),
         "review-night": (f"/runs/{agreed['id']}/review", True),
         "overview": ("/overview", False),
         "board": ("/board?asof=2026-06-09T14:20:00Z", False),

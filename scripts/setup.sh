@@ -68,6 +68,14 @@ need_python() {
   export NUMBA_CACHE_DIR
 }
 
+# What both sides of the application need, installed side by side.
+need_both() {
+  with_us bash -c 'set -euo pipefail; . scripts/setup.sh; need_front_end' &
+  local front=$!
+  need_python
+  wait $front
+}
+
 need_front_end() {
   local now
   command -v node >/dev/null 2>&1 || fail "Node.js 20 or newer is needed"

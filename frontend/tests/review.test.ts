@@ -54,7 +54,7 @@ describe('deciding hits', () => {
     void desk.decide('drop')
     await step(B)
     void desk.decide('drop')
-    expect(sent).toEqual([['A', 'take', '', '']])
+    expect(sent).toEqual([[A.id, 'take', '', '']])
     reply.settle()
     await flushPromises()
     expect(decided).toHaveBeenCalledOnce()
@@ -73,7 +73,7 @@ describe('deciding hits', () => {
     void desk.decide('drop', early)
     expect(sent).toHaveLength(1)
     void desk.decide('drop')
-    expect(sent.at(-1)).toEqual(['B', 'drop', '', ''])
+    expect(sent.at(-1)).toEqual([B.id, 'drop', '', ''])
   })
 
   it('words typed before the verdict go with it, and stay with their hit when stepping on', async () => {
@@ -85,7 +85,7 @@ describe('deciding hits', () => {
     await step(A)
     expect(desk.words.value.note).toBe('thin')
     void desk.decide('drop')
-    expect(sent).toEqual([['A', 'drop', 'too extended', 'thin']])
+    expect(sent).toEqual([[A.id, 'drop', 'too extended', 'thin']])
   })
 
   it('words survive leaving the page before they are sent', () => {
@@ -99,19 +99,19 @@ describe('deciding hits', () => {
     await step(given(A, 'take'))
     desk.setNote('later thought')
     vi.advanceTimersByTime(2000)
-    expect(sent).toEqual([['A', 'take', '', 'later thought']])
+    expect(sent).toEqual([[A.id, 'take', '', 'later thought']])
     reply.settle()
     await flushPromises()
     desk.setNote('another')
     await step(B)
-    expect(sent.at(-1)).toEqual(['A', 'take', '', 'another'])
+    expect(sent.at(-1)).toEqual([A.id, 'take', '', 'another'])
   })
 
   it('a reason belongs to one verdict of one hit', async () => {
     desk.setKind('take')
     desk.pickNumber(1)
     void desk.decide('drop')
-    expect(sent).toEqual([['A', 'drop', '', '']])
+    expect(sent).toEqual([[A.id, 'drop', '', '']])
     await step(B)
     expect(desk.words.value.kind).toBe('drop')
   })

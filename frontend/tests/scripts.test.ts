@@ -22,7 +22,7 @@ describe('the requests that a script can make', () => {
 
   it('are found by words, and a shape within itself ends', () => {
     const found = fitting(parts, 'verdict put').flatMap((part) => part.requests)
-    expect(found.map((own) => own.path)).toEqual(['/api/runs/{run_id}/hits/{code}/verdict'])
+    expect(found.map((own) => own.path)).toEqual(['/api/hits/{hit_id}/verdict'])
     expect(fitting(parts, 'nothing like it')).toEqual([])
     const tree = { properties: { of: { $ref: '#/Tree' }, n: { type: 'integer', default: 2 } } }
     expect(written({ $ref: '#/Tree' }, { Tree: tree })).toBe(

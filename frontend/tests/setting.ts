@@ -31,8 +31,11 @@ export const press = (key: string, more: KeyboardEventInit = {}, on: EventTarget
   on.dispatchEvent(new KeyboardEvent('keydown', { key, bubbles: true, cancelable: true, ...more }))
 
 export const hit = (code: string, rest: Partial<HitView> = {}): HitView => ({
+  id: code.charCodeAt(0),
+  run_id: 1,
   code,
   name: `${code} Works`,
+  timeframe: '1d',
   side: 'long',
   place: 1,
   fired_at: 0,

@@ -20,7 +20,7 @@ SEED = os.environ.get("SEED", "1")
 PAGES = [
     "/instruments", "/instruments/TPSNHV", "/imports", "/board", "/scatter", "/strength", "/overview",
     "/outlook", "/sieves", "/sieves/2", "/functions/rsi", "/formulas/2", "/runs", "/runs/1",
-    "/runs/1/review", "/settings",
+    "/runs/1/hits", "/settings",
 ]  # fmt: skip
 KEYS = ["ArrowDown", "ArrowUp", "ArrowLeft", "ArrowRight", "Enter", "Escape", "Tab", "F1", "F2", " ",
         "Home", "End", "Control+z", "Control+s", "Alt+ArrowDown", "Alt+o", "Alt+Insert",

@@ -40,7 +40,7 @@ def test_from_a_changed_condition_to_verdicts(page: Page) -> None:
     expect(rows.nth(1)).to_have_class(re.compile("chosen"))
     code = rows.nth(1).locator("a").inner_text()
     page.keyboard.press("Enter")
-    expect(page).to_have_url(re.compile(rf"/review/{code}$"))
+    expect(page).to_have_url(re.compile(r"/hits/\d+$"))
     expect(page.locator("h1")).to_contain_text(code)
     expect(page.locator(".canvas canvas")).to_be_visible()
     expect(page.locator("aside[aria-label=Why] li").nth(1)).to_contain_text(
@@ -222,7 +222,7 @@ def test_run_and_review_have_no_accessibility_faults(page: Page) -> None:
     expect(page.locator("tbody td.mono").first).to_be_visible()
     run = page.url
     check_access(page, run)
-    check_access(page, f"{run}/review")
+    check_access(page, f"{run}/hits")
 
 
 def check_access(page: Page, path: str) -> None:

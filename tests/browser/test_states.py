@@ -44,7 +44,7 @@ def long_names(service: Service) -> Iterator[list[str]]:
         f"/formulas/{named['id']}",
         "/runs",
         f"/runs/{run['id']}",
-        f"/runs/{run['id']}/review",
+        f"/runs/{run['id']}/hits",
         "/instruments",
         "/functions",
         "/scripts",

@@ -172,7 +172,7 @@ def test_charts_of_sieves_and_hits_are_dressed_in_the_workshop_too(
     page.reload()
     expect(page.get_by_role("img", name=re.compile(r"rsi\(close, 17\) [\d.]+"))).to_be_visible()
 
-    page.goto(f"/runs/{reviewed}/review")
+    page.goto(f"/runs/{reviewed}/hits")
     code = page.locator("h1 .mono")
     expect(page.locator(".canvas canvas")).to_be_visible()
     first = code.inner_text()

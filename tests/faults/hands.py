@@ -122,10 +122,10 @@ class Trader(threading.Thread):
         self.reviewed = self._first_run()
         self.sieve = own.ask("GET", "/sieves/1")
 
-    def _first_run(self) -> tuple[int, str]:
+    def _first_run(self) -> tuple[int, int]:
         run = self.own.ask("POST", "/runs", {"sieve_id": 2})["id"]
         self.own.until(lambda: self.state(run) == "done", 60, "the first run is done")
-        return run, self.own.ask("GET", f"/runs/{run}/hits")["hits"][0]["code"]
+        return run, self.own.ask("GET", f"/runs/{run}/hits")["hits"][0]["id"]
 
     def state(self, run: int) -> str:
         return str(self.own.ask("GET", f"/runs/{run}")["run"]["state"])
@@ -152,10 +152,10 @@ class Trader(threading.Thread):
         self.saved.append(note)
 
     def judge(self, note: str) -> None:
-        run, code = self.reviewed
+        _, hit = self.reviewed
         self.tried = note
         body = {"verdict": "watch", "note": note}
-        self.own.ask("PUT", f"/runs/{run}/hits/{code}/verdict", body)
+        self.own.ask("PUT", f"/hits/{hit}/verdict", body)
         self.verdict = note
 
     def start_run(self, _: str) -> None:
@@ -168,9 +168,9 @@ class Trader(threading.Thread):
         """What was promised and is not so, once everything runs again."""
         kept = {version["sieve"]["note"] for version in self.own.ask("GET", "/sieves/1/versions")}
         lost = [f"saved {note}" for note in self.saved if note not in kept]
-        run, code = self.reviewed
+        run, reviewed = self.reviewed
         hits = self.own.ask("GET", f"/runs/{run}/hits")["hits"]
-        note = next(hit for hit in hits if hit["code"] == code)["verdict"]["note"]
+        note = next(hit for hit in hits if hit["id"] == reviewed)["verdict"]["note"]
         if note not in (self.verdict, self.tried):
             lost.append(f"verdict {self.verdict}, found {note}")
         if len(set(self.runs)) != len(self.runs):

@@ -5,10 +5,12 @@ from __future__ import annotations
 import contextlib
 import json
 import random
+import re
 import time
 import uuid
 import zipfile
 from concurrent.futures import ThreadPoolExecutor
+from dataclasses import replace
 from pathlib import Path
 
 import psycopg
@@ -63,7 +65,7 @@ def worked(outside: Outside) -> None:
     run = start_run(outside, sieve.id)
     execute_run(outside, run.id)
     _, (first, *_) = outside.hits.page(outside.runs.recent(1)[0])
-    give_verdict(outside, run.id, first.hit.code, VerdictKind.TAKE, "wide", 'a note, "quoted" é')
+    give_verdict(outside, first.id, VerdictKind.TAKE, "wide", 'a note, "quoted" é')
     outside.formulas.add("mine", "close / 2", "half of it")
     outside.universes.add([Universe(name="Mine", rule=Rule(codes=("TPSNHV",)))])
     outside.arrangements.put("board", "Mine", {"universe": "Kelp", "columns": []}, 0)
@@ -107,6 +109,28 @@ def test_what_was_made_comes_back_as_it_was(
     assert other.sieves.add(again.sieve).id > again.id
 
 
+def test_hits_of_before_they_had_numbers_come_back(outside: Outside, tmp_path: Path) -> None:
+    worked(outside)
+    file, earlier = tmp_path / "backup.zip", tmp_path / "earlier.zip"
+    outside.backup.write(file)
+    with zipfile.ZipFile(file) as archive, zipfile.ZipFile(earlier, "w") as out:
+        for name in archive.namelist():
+            lines = archive.read(name)
+            if name == "hits.jsonl":
+                rows = [json.loads(line) for line in lines.splitlines()]
+                for row in rows:
+                    for key in ("id", "sieve_id", "timeframe", "begun"):
+                        del row[key]
+                lines = b"".join(json.dumps(row).encode() + b"\n" for row in rows)
+            out.writestr(name, lines)
+    before = made(outside)
+    outside.backup.restore(earlier, replace=True)
+    (_, then), (_, now) = before.pop("hits")[0], (after := made(outside)).pop("hits")[0]
+    assert after == before
+    assert [replace(own, id=0) for own in now] == [replace(own, id=0) for own in then]
+    assert min(own.id for own in now) > max(own.id for own in then), "no number is used twice"
+
+
 def test_a_file_that_is_no_backup_or_is_damaged_changes_nothing(
     outside: Outside, tmp_path: Path
 ) -> None:
@@ -131,6 +155,7 @@ def test_a_file_that_is_no_backup_or_is_damaged_changes_nothing(
         {"verdicts.jsonl": json.dumps({**verdict, "verdict": "sell"}).encode()},
         {"verdicts.jsonl": json.dumps({**verdict, "sieve_id": verdict["sieve_id"] + 1}).encode()},
         {"hits.jsonl": b"".join(hits[:-1])},
+        {"hits.jsonl": re.sub(rb'"sieve_id": \d+', b'"sieve_id": 3', members["hits.jsonl"])},
         {"hits.jsonl": hits[0].replace(b'"cells": [', b'"cells": ["odd", ') + b"".join(hits[1:])},
         {"hits.jsonl": hits[0].replace(b'"side": "', b'"side": "up') + b"".join(hits[1:])},
         {"pairs.jsonl": json.dumps(pair).encode()},

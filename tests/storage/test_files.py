@@ -196,7 +196,8 @@ def test_scan_as_of_the_past_sees_nothing_later(tmp_path: Path) -> None:
     run_command("scan", str(sieve), "--bars", str(bars), "--as-of", moment, "--out", str(out))
     assert json.loads(out.read_text())[0]["bar_at"] == iso(49 * 86_400)
     told = run_command("signals", str(sieve), "--bars", str(bars), "--as-of", moment)
-    assert told.splitlines() == ["instrument,time,side", f"ONE,{iso(0)},long"]
+    since_ever = f"ONE,{iso(0)},long,held_when_first_known"
+    assert told.splitlines() == ["instrument,time,side,state", since_ever]
 
 
 def test_a_sieve_goes_out_and_in_again_unchanged(

@@ -26,6 +26,11 @@ def send(
     return reply.json if reply.data else None
 
 
+def hit_at(client: FlaskClient, run: int, code: str) -> str:
+    """The address of the hit that an instrument, by its code as addresses have it, was in a run."""
+    return f"/hits/{get(client, f'/runs/{run}/hits/{code}')['id']}"
+
+
 def ran(client: FlaskClient, outside: Outside, sieve: int = 2) -> int:
     run = send(client, "/runs", {"sieve_id": sieve})
     execute_run(outside, run["id"])
@@ -155,7 +160,7 @@ def test_a_chart_ends_at_the_runs_moment_and_says_the_same_as_the_list(
     execute_run(outside, past["id"])
     hits = get(client, f"/runs/{past['id']}/hits?count=500")["hits"]
     for hit in hits[:5]:
-        chart = send(client, f"/runs/{past['id']}/hits/{hit['code']}/chart", {"bars": 200})
+        chart = send(client, f"/hits/{hit['id']}/chart", {"bars": 200})
         assert chart["times"][-1] + 86_400 <= 1_748_822_400
         assert len(chart["close"]) == len(chart["times"]) == 200
         assert [r["sentence"] for r in chart["reasons"]] == hit["sentences"]
@@ -175,7 +180,7 @@ def test_a_sieve_on_weekly_bars_sees_closed_weeks_only(
     assert get(client, f"/runs/{run}")["run"]["hit_count"] == len(hits) > 10
     friday = 1_781_222_400
     for hit in hits[:4]:
-        chart = send(client, f"/runs/{run}/hits/{hit['code']}/chart", {"bars": 60})
+        chart = send(client, f"/hits/{hit['id']}/chart", {"bars": 60})
         assert chart["times"][-1] == friday - 4 * 86_400
         assert chart["close"][-1] == hit["close"]
         assert hit["bar_at"] == chart["times"][-1]
@@ -190,7 +195,7 @@ def test_a_sieve_on_weekly_bars_sees_closed_weeks_only(
 def test_verdicts_are_kept_and_can_be_taken_back(client: FlaskClient, outside: Outside) -> None:
     run = ran(client, outside)
     code = get(client, f"/runs/{run}/hits?count=500")["hits"][0]["code"]
-    path = f"/runs/{run}/hits/{code}/verdict"
+    path = f"{hit_at(client, run, code)}/verdict"
     body = {"verdict": "drop", "reason": "too thin", "note": "see the turnover"}
     send(client, path, body, "put")
     kept = get(client, f"/runs/{run}/hits?count=500")["hits"][0]["verdict"]
@@ -201,7 +206,8 @@ def test_verdicts_are_kept_and_can_be_taken_back(client: FlaskClient, outside: O
     )
     assert send(client, path, {"verdict": None}, "put") is None
     assert get(client, f"/runs/{run}/hits?count=500")["hits"][0]["verdict"] is None
-    assert send(client, f"/runs/{run}/hits/NOPE/verdict", body, "put", 404)["code"] == "not_found"
+    assert send(client, "/hits/999999/verdict", body, "put", 404)["code"] == "not_found"
+    assert get(client, f"/runs/{run}/hits/{code}") == get(client, path.removesuffix("/verdict"))
 
 
 def test_a_cancelled_run_stays_cancelled(client: FlaskClient, outside: Outside) -> None:

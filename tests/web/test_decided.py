@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 from flask.testing import FlaskClient
 
-from tests.web.test_kept import get, ran, send
+from tests.web.test_api import get, hit_at, ran, send
 from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.sieve.definition import Side
 from zealous_sieve.usecases.decided import Since, _since
@@ -17,7 +17,7 @@ from zealous_sieve.usecases.ports import DecidedSetup, Outside, VerdictKind
 
 def decide(client: FlaskClient, run: int, code: str, verdict: str | None, **told: str) -> None:
     body = {"verdict": verdict, "reason": "", "note": ""} | told
-    send(client, f"/runs/{run}/hits/{code}/verdict", body, "put")
+    send(client, f"{hit_at(client, run, code)}/verdict", body, "put")
 
 
 def test_each_setup_stands_once_by_its_last_verdict_whichever_run_it_was_seen_in(

@@ -15,7 +15,7 @@ from click.testing import CliRunner
 from flask.testing import FlaskClient
 from pyarrow.csv import write_csv
 
-from tests.web.test_api import document, get, ran, send
+from tests.web.test_api import document, get, hit_at, ran, send
 from zealous_sieve.cli.main import commands
 from zealous_sieve.core.engine.evaluate import evaluate
 from zealous_sieve.core.formula.check import check
@@ -57,7 +57,7 @@ def test_a_run_keeps_the_formulas_that_it_ran_with(client: FlaskClient, outside:
     assert send(client, f"/formulas/{stored['id']}", body, "put")["version"] == 2
     assert get(client, f"/runs/{run}")["run"]["sieve"]["formulas"][0]["text"] == "close > 5"
     hit = get(client, f"/runs/{run}/hits?count=500")["hits"][0]
-    assert send(client, f"/runs/{run}/hits/{hit['code']}/chart", {})["reasons"][0]["cell"] == "pass"
+    assert send(client, f"/hits/{hit['id']}/chart", {})["reasons"][0]["cell"] == "pass"
     assert get(client, f"/runs/{ran(client, outside, sieve)}")["run"]["hit_count"] == 0
     again = send(client, f"/formulas/{stored['id']}", body, "put", 409)
     assert again["code"] == "changed_meanwhile"
@@ -137,7 +137,7 @@ def test_with_forming_bars_today_counts_and_is_marked(
     moved = [code for code, hit in after.items() if hit["bar_at"] > before[code]["bar_at"]]
     assert len(moved) > 200
     assert all(after[code]["provisional"] for code in moved)
-    chart = send(client, f"/runs/{forming}/hits/{moved[0]}/chart", {})
+    chart = send(client, f"{hit_at(client, forming, moved[0])}/chart", {})
     assert chart["provisional"]
     assert chart["close"][-1] == after[moved[0]]["close"]
     assert chart["times"][-1] == after[moved[0]]["bar_at"]
@@ -152,7 +152,7 @@ def test_a_sieve_runs_on_bricks_and_on_bars_of_trades(
     run = get(client, f"/runs/{bricks}")["run"]
     assert run["sieve"]["timeframes"] == ["brick(10, 20)"]
     hits = get(client, f"/runs/{bricks}/hits?count=500")["hits"]
-    chart = send(client, f"/runs/{bricks}/hits/{hits[0]['code']}/chart", {})
+    chart = send(client, f"/hits/{hits[0]['id']}/chart", {})
     steps = {
         round(abs(c - o) / chart["tick"])
         for o, c in zip(chart["open"], chart["close"], strict=True)

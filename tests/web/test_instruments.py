@@ -10,7 +10,7 @@ from urllib.parse import quote
 import pytest
 from flask.testing import FlaskClient
 
-from tests.web.test_api import document, get, ran, send
+from tests.web.test_api import document, get, hit_at, ran, send
 from tests.web.test_imports import BARS, bring, counts, worked
 from zealous_sieve.usecases.market import now
 from zealous_sieve.usecases.ports import Outside
@@ -147,8 +147,8 @@ def test_odd_codes_work_everywhere_and_what_is_none_is_refused_as_it_is_read(
         assert len(send(client, f"/instruments/{at}/chart", {"count": 9})["times"]) == 9
         assert get(client, f"/runs/{run}/hits/{at}")["code"] == code
         assert get(client, f"/runs/{run}/why/{at}")["code"] == code
-        send(client, f"/runs/{run}/hits/{at}/chart", {})
-        said = send(client, f"/runs/{run}/hits/{at}/verdict", {"verdict": "take"}, "put")
+        send(client, f"{hit_at(client, run, at)}/chart", {})
+        said = send(client, f"{hit_at(client, run, at)}/verdict", {"verdict": "take"}, "put")
         assert said["verdict"] == "take"
 
 
@@ -181,7 +181,7 @@ def test_renamed_it_is_the_same_instrument_in_all_that_is_kept_of_it(
         send(client, "/outlooks", draft | {"reasons": [], "note": code})
     rule = {"name": "Two of them", "rule": {"codes": codes}}
     send(client, "/universes", {"universe": rule})
-    send(client, f"/runs/{run}/hits/{hit}/verdict", {"verdict": "take", "note": "mine"}, "put")
+    send(client, f"{hit_at(client, run, hit)}/verdict", {"verdict": "take", "note": "mine"}, "put")
     before = everything_of(client, codes, run)
     closes = get(client, "/instruments/PRNEW")["summary"]["coverage"]
     assert send(client, "/renamed/LANT40", {"to": "KPX/9 B"}) == "LANT40"

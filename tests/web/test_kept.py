@@ -20,7 +20,7 @@ import pyarrow.parquet as pq
 import pytest
 from flask.testing import FlaskClient
 
-from tests.web.test_api import document, get, ran, send
+from tests.web.test_api import document, get, hit_at, ran, send
 from zealous_sieve import bootstrap
 from zealous_sieve.core.sieve.hit import Cell
 from zealous_sieve.local.cluster import Cluster, cluster_in
@@ -34,7 +34,7 @@ from zealous_sieve.usecases.sieves import get_sieve, save_sieve
 
 def verdict(client: FlaskClient, run: int, code: str, word: str | None, note: str = "") -> Any:
     body = {"verdict": word, "reason": "", "note": note}
-    return send(client, f"/runs/{run}/hits/{code}/verdict", body, "put")
+    return send(client, f"{hit_at(client, run, code)}/verdict", body, "put")
 
 
 def test_a_rerun_that_finds_the_same_setup_shows_its_verdict(
@@ -139,8 +139,9 @@ from zealous_sieve import bootstrap
 from zealous_sieve.usecases.ports import VerdictKind
 from zealous_sieve.usecases.runs import give_verdict
 outside = bootstrap.outside(sys.argv[1])
+run = outside.runs.get(int(sys.argv[2]))
 for code in sys.argv[3:]:
-    give_verdict(outside, int(sys.argv[2]), code, VerdictKind.TAKE)
+    give_verdict(outside, outside.hits.first_of(run, code).id, VerdictKind.TAKE)
     print(code, flush=True)
 """
 
@@ -278,7 +279,7 @@ def test_hits_tell_figures_at_the_signal_and_now(client: FlaskClient, outside: O
     hits = get(client, f"/runs/{run}/hits?count=500")["hits"]
     late = [hit for hit in hits if hit["tail"][-1] != hit["close"]]
     assert late
-    chart = send(client, f"/runs/{run}/hits/{late[0]['code']}/chart", {})
+    chart = send(client, f"/hits/{late[0]['id']}/chart", {})
     place = chart["times"].index(late[0]["bar_at"])
     assert chart["close"][place] == late[0]["close"]
     assert chart["close"][-1] == late[0]["tail"][-1]
@@ -333,7 +334,7 @@ def test_a_run_of_both_sides_keeps_which_side_each_hit_is_of(
     verdict(client, now, short, "take")
     assert (short, "short") in {(idea.code, idea.side) for idea in outside.hits.open_ideas()}
     assert get(client, f"/runs/{now}/why/{short}")["side"] == "short"
-    chart = send(client, f"/runs/{now}/hits/{short}/chart", {})
+    chart = send(client, f"{hit_at(client, now, short)}/chart", {})
     assert [reason["cell"] for reason in chart["reasons"]] == ["other", "pass"]
     assert hits[short]["cells"] == ["other", "pass"]
 
@@ -345,7 +346,7 @@ def test_hits_leave_whole_with_verdicts_moments_and_what_each_condition_says(
     view = get(client, f"/runs/{run}/hits?count=500")["hits"]
     code = view[1]["code"]
     said = {"verdict": "drop", "reason": "too thin", "note": "=not\nmine"}
-    send(client, f"/runs/{run}/hits/{code}/verdict", said, "put")
+    send(client, f"{hit_at(client, run, code)}/verdict", said, "put")
     parts = {}
     for form in ("csv", "json", "parquet"):
         reply = client.get(f"/api/runs/{run}/hits.file?format={form}&sort=code")
@@ -388,3 +389,25 @@ def test_a_list_leaves_with_its_kinds(client: FlaskClient) -> None:
     table = pq.read_table(BytesIO(client.post("/api/tables", json=body).data))
     kinds = [str(field.type) for field in table.schema]
     assert kinds == ["timestamp[us, tz=UTC]", "int64", "double", "string"]
+
+
+def test_the_counts_at_the_top_count_all_runs_and_read_the_document_of_none(
+    client: FlaskClient, outside: Outside
+) -> None:
+    run = ran(client, outside)
+    one = outside.runs.get(run)
+    assert one is not None
+    names = "owner_id, sieve_id, version, as_of, state, looked_for"
+    with outside.bars.database.raw() as connection:  # type: ignore[attr-defined]
+        connection.execute("UPDATE runs SET looked_for = NULL")
+        connection.commit()
+        assert [own.looked_for for own in outside.runs.marks(9)] == [one.sieve.looked_for]
+        connection.execute("UPDATE runs SET looked_for = %s", (one.sieve.looked_for,))
+        connection.execute(
+            f"INSERT INTO runs ({names}, body) SELECT {names}, 'no sieve' "
+            "FROM runs, generate_series(1, 300)"
+        )
+    before = outside.runs.before(one.sieve_id, run + 300)
+    assert {own.looked_for for own in before} == {one.sieve.looked_for}
+    counts = get(client, "/thread")
+    assert (counts["runs"], counts["running"], counts["new_hits"]) == (301, 0, 0)

@@ -112,6 +112,7 @@ def test_an_instrument_tells_in_which_runs_it_was_a_hit(
     hits = get(client, f"/runs/{run}/hits")["hits"]
     known = get(client, f"/instruments/{hits[0]['code']}")
     assert known["hits"][0] | {"as_of": ""} == {
+        "id": hits[0]["id"],
         "run_id": run,
         "sieve": known["hits"][0]["sieve"],
         "as_of": "",

@@ -8,7 +8,7 @@ from typing import Any
 import pytest
 from flask.testing import FlaskClient
 
-from tests.web.test_api import get, ran, send
+from tests.web.test_api import get, hit_at, ran, send
 from tests.web.test_as_of import WEEK_BACK, seen
 from zealous_sieve.core.market.instruments import Event
 from zealous_sieve.usecases.ports import Outside
@@ -114,7 +114,7 @@ def test_sessions_and_what_is_scheduled_with_the_ideas_it_touches(
     run = ran(client, outside)
     code, other = (hit["code"] for hit in get(client, f"/runs/{run}/hits?count=2")["hits"])
     verdict = {"verdict": "take", "reason": "", "note": ""}
-    send(client, f"/runs/{run}/hits/{code}/verdict", verdict, "put")
+    send(client, f"{hit_at(client, run, code)}/verdict", verdict, "put")
     today = strip["now"] // 86_400 * 86_400
     outside.market.replace_events(
         [
@@ -129,5 +129,5 @@ def test_sessions_and_what_is_scheduled_with_the_ideas_it_touches(
     told = [(own["kind"], own["code"], [idea["code"] for idea in own["ideas"]]) for own in ahead]
     assert told == [("report", code, [code]), ("rate day", None, [code]), ("report", other, [])]
     verdict["verdict"] = "drop"
-    send(client, f"/runs/{run}/hits/{code}/verdict", verdict, "put")
+    send(client, f"{hit_at(client, run, code)}/verdict", verdict, "put")
     assert all(own["ideas"] == [] for own in get(client, "/overview/ahead"))

@@ -12,7 +12,7 @@ from flask.testing import FlaskClient
 from werkzeug.test import TestResponse
 
 from tests.conftest import session_of
-from tests.web.test_api import document, get, ran, send
+from tests.web.test_api import document, get, hit_at, ran, send
 from tests.web.test_kept import at_once
 from tests.web.test_outlooks import draft
 from zealous_sieve.usecases.ports import Outside
@@ -126,7 +126,7 @@ def test_it_is_made_archived_and_brought_back_once(client: FlaskClient, kind: st
 def test_a_hit_has_one_verdict_whoever_decides_last(client: FlaskClient, outside: Outside) -> None:
     run = ran(client, outside)
     code = get(client, f"/runs/{run}/hits")["hits"][0]["code"]
-    path = f"/runs/{run}/hits/{code}/verdict"
+    path = f"{hit_at(client, run, code)}/verdict"
     for verdict in ("take", "drop", "take"):
         replies = asked_at_once(client, "PUT", path, {"verdict": verdict})
         assert len(well(replies)) == AT_ONCE

@@ -8,7 +8,7 @@ from typing import Any
 import pytest
 from flask.testing import FlaskClient
 
-from tests.web.test_api import document, get, ran, send
+from tests.web.test_api import document, get, hit_at, ran, send
 from zealous_sieve.usecases.ports import Outside
 
 
@@ -113,11 +113,12 @@ def test_a_sieve_fires_where_it_begins_to_hold_and_not_on_every_bar(client: Flas
     told = asked(client, "/preview/fired", sieve=sieve, code="TPSNHV", count=5000)
     chart = told["chart"]
     (mean,) = (line["values"] for line in chart["lines"])
-    above = [m is not None and c > m for c, m in zip(chart["close"], mean, strict=True)]
-    begun = [t for t, now, before in zip(chart["times"][1:], above[1:], above, strict=False)
-             if now and not before]  # fmt: skip
+    above = [None if m is None else c > m for c, m in zip(chart["close"], mean, strict=True)]
+    steps = list(zip(chart["times"], above, [None, *above], strict=False))
+    begun = [at for at, now, before in steps if now and before is False]
     assert told["fired"] == [{"at": at, "side": "long"} for at in begun]
-    assert told["held"] == sum(above) > len(begun)
+    first = [at for at, now, before in steps if now and before is None]
+    assert told["held_when_first_known"] == len(first)
     short = must("close < sma(close, 45)") | {"side": "short"}
     both = sieve | {
         "sides": ["long", "short"],
@@ -127,7 +128,8 @@ def test_a_sieve_fires_where_it_begins_to_hold_and_not_on_every_bar(client: Flas
     assert [own["at"] for own in either["fired"] if own["side"] == "long"] == begun
     assert [own["at"] for own in either["fired"]] == sorted(own["at"] for own in either["fired"])
     assert abs(len(either["fired"]) - 2 * len(begun)) <= 1
-    assert either["held"] == either["bars"] == told["bars"]
+    assert either["held_when_first_known"] == 1
+    assert either["bars"] == told["bars"]
     (sheet, *_) = asked(client, "/preview/sheets", sieve=both, count=1)["sheets"]
     own = asked(client, "/preview/fired", sieve=both, code=sheet["code"])["fired"]
     assert [stroke["side"] for stroke in sheet["fired"]] == [f["side"] for f in own]
@@ -151,7 +153,7 @@ def test_the_charts_of_sieves_and_of_hits_are_dressed_like_any_other(
     sieve = document(conditions=[must("close > sma(close, 45)")], fired_within=1, rank="")
     fired = asked(client, "/preview/fired", sieve=sieve, code="TPSNHV", **dress)["chart"]
     made = send(client, "/sieves", {"sieve": sieve})["id"]
-    hit = asked(client, f"/runs/{ran(client, outside, made)}/hits/TPSNHV/chart", **dress)
+    hit = asked(client, f"{hit_at(client, ran(client, outside, made), 'TPSNHV')}/chart", **dress)
     for chart in (fired, hit):
         assert [line["asked"] for line in chart["lines"]] == [-1, 0, 2]
         assert chart["times"] == whole["times"][:420]

@@ -131,9 +131,9 @@ def test_the_counts_at_the_top_are_those_of_the_latest_runs(outside: Outside) ->
             execute_run(outside, number)
         hits = outside.hits.page(outside.runs.get(number), None, HitsQuery())[1]
         for seen, kind in zip(hits, (VerdictKind.TAKE, VerdictKind.DROP), strict=False):
-            give_verdict(outside, number, seen.hit.code, kind)
+            give_verdict(outside, seen.id, kind)
         if hits:
-            give_verdict(outside, number, hits[0].hit.code, None)
+            give_verdict(outside, hits[0].id, None)
         views.append(view_run(outside, number))
     told = thread(outside)
     assert told.waiting == sum(view.waiting for view in views)

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed, watch, watchEffect } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
+import { reviewAt } from '@/shared/addresses'
 import { asOf } from '@/shared/asOf'
 import { away } from '@/shared/away'
 import { beginning, readBeginning } from '@/shared/beginning'
@@ -36,7 +37,7 @@ watchEffect(() => (document.title = `${title.value} · Zealous Sieve`))
 
 const stages = computed(() => {
   const c = counts.value
-  const review = c?.latest_run ? `/runs/${c.latest_run}/review` : '/runs'
+  const review = c?.latest_run ? reviewAt(c.latest_run) : '/runs'
   return [
     {
       stage: 'instruments',

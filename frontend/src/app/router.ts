@@ -108,8 +108,15 @@ export const router = createRouter({
       component: () => import('@/features/runs/RunPage.vue'),
     },
     {
-      path: '/runs/:id(\\d+)/review/:code?',
+      path: '/runs/:id(\\d+)/hits/:hit(\\d+)?',
       name: 'review',
+      meta: { stage: 'review', title: 'Review' },
+      component: () => import('@/features/review/ReviewPage.vue'),
+    },
+    // Addresses of before hits had numbers.
+    { path: '/runs/:id(\\d+)/review', redirect: { name: 'review' } },
+    {
+      path: '/runs/:id(\\d+)/review/:code',
       meta: { stage: 'review', title: 'Review' },
       component: () => import('@/features/review/ReviewPage.vue'),
     },

@@ -385,6 +385,57 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/hits/{hit_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One hit. */
+        get: operations["get_hit"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/hits/{hit_id}/chart": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Bars, lines and reasons of a hit as of the run's moment, with what is drawn beside them. */
+        post: operations["look_at_hit"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/hits/{hit_id}/verdict": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Take, watch or drop a hit, or take the verdict back. */
+        put: operations["put_verdict"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/imports": {
         parameters: {
             query?: never;
@@ -1182,43 +1233,9 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** One hit of a run. */
-        get: operations["get_hit"];
+        /** The hit that an instrument was in a run, of several the first. */
+        get: operations["get_hit_of"];
         put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/runs/{run_id}/hits/{code}/chart": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Bars, lines and reasons of a hit as of the run's moment, with what is drawn beside them. */
-        post: operations["look_at_hit"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/runs/{run_id}/hits/{code}/verdict": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        /** Take, watch or drop a hit, or take the verdict back. */
-        put: operations["put_verdict"];
         post?: never;
         delete?: never;
         options?: never;
@@ -1233,7 +1250,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The code of the next hit that waits for a verdict after a place, else of the first of all. */
+        /** The number of the next hit that waits for a verdict after a place, else of the first of all. */
         get: operations["get_next_open"];
         put?: never;
         post?: never;
@@ -2591,6 +2608,8 @@ export interface components {
             decided_at: string;
             /** Fired At */
             fired_at: number;
+            /** Id */
+            id: number;
             /** Name */
             name: string;
             /** Note */
@@ -3184,7 +3203,7 @@ export interface components {
         };
         /**
          * HitView
-         * @description A hit in the list of a run. ``news`` is new or kept against the run before.
+         * @description A hit in the list of a run, by its number. ``news`` is new or kept against the run before.
          */
         HitView: {
             /** Age */
@@ -3203,6 +3222,8 @@ export interface components {
             fired_at: number;
             /** Fired In Tail */
             fired_in_tail: number;
+            /** Id */
+            id: number;
             /** Name */
             name: string;
             /** News */
@@ -3215,6 +3236,8 @@ export interface components {
             provisional: boolean;
             /** Rank */
             rank: number | null;
+            /** Run Id */
+            run_id: number;
             /** Score */
             score: number;
             /** Sentences */
@@ -3224,6 +3247,8 @@ export interface components {
             tail: number[];
             /** Tick */
             tick: number;
+            /** Timeframe */
+            timeframe: string;
             verdict: components["schemas"]["Verdict"] | null;
         };
         /**
@@ -4099,7 +4124,7 @@ export interface components {
         /**
          * OpenIdea
          * @description A setup that is to be taken or watched, by the last verdict on it, and the run it was seen in, which
-         *     looked from ``as_of``.
+         *     looked from ``as_of``; ``id`` is the number of the hit.
          */
         OpenIdea: {
             /**
@@ -4109,6 +4134,8 @@ export interface components {
             as_of: string;
             /** Code */
             code: string;
+            /** Id */
+            id: number;
             /** Run Id */
             run_id: number;
             /** Side */
@@ -6508,7 +6535,7 @@ export interface components {
         };
         /**
          * WasHit
-         * @description A run in which an instrument was a hit.
+         * @description A hit that an instrument was, by its number, and the run it was seen in.
          */
         WasHit: {
             /**
@@ -6516,6 +6543,8 @@ export interface components {
              * Format: date-time
              */
             as_of: string;
+            /** Id */
+            id: number;
             /** Place */
             place: number;
             /** Run Id */
@@ -7514,6 +7543,107 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Picture"];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    get_hit: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                hit_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description One hit. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HitView"];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    look_at_hit: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                hit_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HitChartBody"];
+            };
+        };
+        responses: {
+            /** @description Bars, lines and reasons of a hit as of the run's moment, with what is drawn beside them. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Chart"];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    put_verdict: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                hit_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["VerdictBody"];
+            };
+        };
+        responses: {
+            /** @description Take, watch or drop a hit, or take the verdict back. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Verdict"] | null;
                 };
             };
             /** @description What is wrong */
@@ -9279,7 +9409,7 @@ export interface operations {
             };
         };
     };
-    get_hit: {
+    get_hit_of: {
         parameters: {
             query?: never;
             header?: never;
@@ -9291,85 +9421,13 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description One hit of a run. */
+            /** @description The hit that an instrument was in a run, of several the first. */
             200: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
                     "application/json": components["schemas"]["HitView"];
-                };
-            };
-            /** @description What is wrong */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Failure"];
-                };
-            };
-        };
-    };
-    look_at_hit: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                run_id: number;
-                code: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["HitChartBody"];
-            };
-        };
-        responses: {
-            /** @description Bars, lines and reasons of a hit as of the run's moment, with what is drawn beside them. */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Chart"];
-                };
-            };
-            /** @description What is wrong */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Failure"];
-                };
-            };
-        };
-    };
-    put_verdict: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                run_id: number;
-                code: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["VerdictBody"];
-            };
-        };
-        responses: {
-            /** @description Take, watch or drop a hit, or take the verdict back. */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Verdict"] | null;
                 };
             };
             /** @description What is wrong */
@@ -9396,13 +9454,13 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description The code of the next hit that waits for a verdict after a place, else of the first of all. */
+            /** @description The number of the next hit that waits for a verdict after a place, else of the first of all. */
             200: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": string | null;
+                    "application/json": number | null;
                 };
             };
             /** @description What is wrong */

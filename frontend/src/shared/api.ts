@@ -51,10 +51,10 @@ export class ApiError extends Error {
 }
 
 /** The chart of a hit, as of the moment of its run, with what is drawn beside its numbers. */
-export const chartOf = (runId: number, code: string, dress: Dress) =>
+export const chartOf = (hit: number, dress: Dress) =>
   answer(
-    api.POST('/api/runs/{run_id}/hits/{code}/chart', {
-      params: { path: { run_id: runId, code } },
+    api.POST('/api/hits/{hit_id}/chart', {
+      params: { path: { hit_id: hit } },
       body: { ...dress, bars: 420 },
     }),
   )

@@ -81,11 +81,11 @@ export function useHits(
     immediate: true,
   })
   /** Change a hit that is at hand; pages are read again where they come into sight anew. */
-  function patch(code: string, part: Partial<HitView>) {
-    rows.value = rows.value.map((hit) => (hit?.code === code ? { ...hit, ...part } : hit))
+  function patch(hit: number, part: Partial<HitView>) {
+    rows.value = rows.value.map((own) => (own?.id === hit ? { ...own, ...part } : own))
     client.removeQueries({ queryKey: ['hits', toValue(id)], type: 'inactive' })
   }
-  const indexOf = (code: string) => rows.value.findIndex((hit) => hit?.code === code)
+  const indexOf = (hit: number) => rows.value.findIndex((own) => own?.id === hit)
   return {
     rows,
     matching,

@@ -53,7 +53,7 @@ _TABLES = (
     _Table("sieves"),
     _Table("sieve_versions", "sieve_id IN (SELECT id FROM sieves WHERE owner_id = %(owner)s)", False),
     _Table("runs"),
-    _Table("hits", "run_id IN (SELECT id FROM runs WHERE owner_id = %(owner)s)", False),
+    _Table("hits", "run_id IN (SELECT id FROM runs WHERE owner_id = %(owner)s)"),
     _Table("verdicts"),
 )  # fmt: skip
 _SETTINGS = "settings"
@@ -178,6 +178,11 @@ _APART = (
         "run {} is of version {} of sieve {}, which is not there",
     ),
     (
+        "SELECT h.id, h.sieve_id, h.run_id FROM hits h JOIN runs r ON r.id = h.run_id "
+        "WHERE r.owner_id = %(owner)s AND r.sieve_id <> h.sieve_id",
+        "hit {} is of sieve {} in run {}, which is of another",
+    ),
+    (
         "SELECT v.id, v.sieve_id, v.run_id FROM verdicts v JOIN runs r ON r.id = v.run_id "
         "WHERE v.owner_id = %(owner)s AND (r.sieve_id <> v.sieve_id OR r.owner_id <> v.owner_id)",
         "verdict {} is on a setup of sieve {} in run {}, which is of another",
@@ -270,11 +275,25 @@ def _insert(connection: psycopg.Connection, table: str, backup: BackupFile, owne
     return count
 
 
+_OF_ITS_RUN = {
+    "sieve_id": "(SELECT r.sieve_id FROM runs r WHERE r.id = run_id)",
+    "timeframe": "(SELECT coalesce(r.body::jsonb->'timeframes'->>0, r.body::jsonb->>'timeframe') "
+    "FROM runs r WHERE r.id = run_id)",
+}
+"""What hits of earlier versions do not say of themselves."""
+
+
 def _into(table: str, columns: Sequence[str]) -> sql.Composed:
-    named = sql.SQL(", ").join(map(sql.Identifier, columns))
+    given: dict[str, sql.Composable] = {name: sql.Identifier(name) for name in columns}
+    if table == "hits":
+        given = {name: sql.SQL(text) for name, text in _OF_ITS_RUN.items()} | given
     return sql.SQL(
-        "INSERT INTO {table} ({named}) SELECT {named} FROM jsonb_populate_recordset(NULL::{table}, %s)"
-    ).format(table=sql.Identifier(table), named=named)
+        "INSERT INTO {table} ({named}) SELECT {given} FROM jsonb_populate_recordset(NULL::{table}, %s)"
+    ).format(
+        table=sql.Identifier(table),
+        named=sql.SQL(", ").join(map(sql.Identifier, given)),
+        given=sql.SQL(", ").join(given.values()),
+    )
 
 
 def _insert_all(

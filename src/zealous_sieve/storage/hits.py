@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import fields
 from datetime import datetime
 from typing import Any
@@ -40,9 +40,10 @@ from zealous_sieve.usecases.ports import (
     SeenHit,
     Verdict,
     VerdictKind,
+    WasHit,
 )
 
-_IN_BODY = ("timeframe", "values", "unknown")
+_IN_BODY = ("values", "unknown")
 _COLUMNS = tuple(f.name for f in fields(Hit) if f.name not in _IN_BODY)
 EVERYTHING = HitsQuery()
 MOST_IDEAS = 1_000
@@ -51,7 +52,7 @@ _SETUP = (
     VerdictRow.sieve_id, VerdictRow.code, VerdictRow.side, VerdictRow.timeframe, VerdictRow.fired_at,
 )  # fmt: skip
 _LAST_VERDICTS = select(func.max(VerdictRow.id)).group_by(*_SETUP)
-_OF_HIT_NAMES = ("name", "bar_at", "close", "tick")
+_OF_HIT_NAMES = ("id", "name", "bar_at", "close", "tick")
 _OF_HIT = tuple(getattr(HitRow, name) for name in _OF_HIT_NAMES)
 
 
@@ -74,19 +75,29 @@ class HitStore:
             rows = session.execute(page).all()
             whole = select(func.count()).select_from(fitting.subquery())
             count = session.scalars(whole).one()
-            return count, [_seen_hit(run, *row) for row in rows]
+            return count, [_seen_hit(*row) for row in rows]
 
-    def one(self, run: Run, code: str, before: int | None = None) -> SeenHit | None:
-        """The hit of an instrument."""
-        query = _Seen(run, before).all.where(HitRow.code == code)
+    def run_of(self, hit_id: int) -> int | None:
+        mine = select(RunRow.id).join(HitRow, HitRow.run_id == RunRow.id)
+        with self.database.session() as session:
+            return session.scalar(mine.where(HitRow.id == hit_id))
+
+    def one(self, run: Run, hit_id: int, before: int | None = None) -> SeenHit | None:
+        return self._first(run, _Seen(run, before).all.where(HitRow.id == hit_id))
+
+    def first_of(self, run: Run, code: str, before: int | None = None) -> SeenHit | None:
+        mine = _Seen(run, before).all.where(HitRow.code == code)
+        return self._first(run, mine.order_by(HitRow.place))
+
+    def _first(self, run: Run, query: Select[Any]) -> SeenHit | None:
         with self.database.session() as session:
             row = session.execute(query).first()
-            return None if row is None else _seen_hit(run, *row)
+            return None if row is None else _seen_hit(*row)
 
-    def next_open(self, run: Run, after: int) -> str | None:
+    def next_open(self, run: Run, after: int) -> int | None:
         """The first hit without a verdict after a place, else the first of all."""
         seen = _Seen(run, None)
-        waiting = select(HitRow.code).outerjoin(VerdictRow, seen.last).where(seen.waits, seen.mine)
+        waiting = select(HitRow.id).outerjoin(VerdictRow, seen.last).where(seen.waits, seen.mine)
         with self.database.session() as session:
             return session.scalar(
                 waiting.order_by((HitRow.place <= after).asc(), HitRow.place).limit(1)
@@ -105,42 +116,43 @@ class HitStore:
             .outerjoin(VerdictRow, seen.last)
             .where(seen.mine)
         )
-        still = exists().where(
-            own.run_id == run.id, own.code == earlier.code, own.side == earlier.side
-        )
+        still = exists().where(own.run_id == run.id, *_same_setup(own, earlier))
         gone = select(earlier.code).where(earlier.run_id == before, ~still)
         with self.database.session() as session:
             waiting, new = session.execute(numbers).one()
             codes = session.scalars(gone.order_by(earlier.place)) if before is not None else ()
             return HitCounts(waiting=waiting, new=new, gone=tuple(codes))
 
-    def tallies(self, compared: Sequence[tuple[Run, int | None]]) -> dict[int, HitTally]:
+    def tallies(self, compared: Mapping[int, int | None]) -> dict[int, HitTally]:
         given = {
-            "runs": [run.id for run, _ in compared],
-            "before": [before for _, before in compared],
-            "timeframes": [run.sieve.timeframe for run, _ in compared],
+            "runs": list(compared),
+            "before": list(compared.values()),
             "owner": self.database.owner_id,
         }
         with self.database.connection() as connection:
             rows = connection.execute(_TALLIES, given).all() if compared else ()
             return {run: HitTally(waiting=waiting, new=new) for run, waiting, new in rows}
 
-    def of_instrument(self, code: str, limit: int) -> list[tuple[int, str, datetime, int]]:
-        """The newest runs in which an instrument was a hit: number, sieve, moment, and its place."""
+    def of_instrument(self, code: str, limit: int) -> list[WasHit]:
         query = (
-            select(RunRow.id, RunRow.body, RunRow.as_of, HitRow.place)
+            select(HitRow.id, RunRow.id, RunRow.body, RunRow.as_of, HitRow.place)
             .join(RunRow, RunRow.id == HitRow.run_id)
             .where(HitRow.code == code)
-            .order_by(RunRow.id.desc())
+            .order_by(RunRow.id.desc(), HitRow.place)
         )
         with self.database.session() as session:
-            rows = session.execute(query.limit(limit))
-            return [(run, read_sieve(body).name, as_of, at) for run, body, as_of, at in rows]
+            return [
+                WasHit(id=hit, run_id=run, sieve=read_sieve(body).name, as_of=as_of, place=place)
+                for hit, run, body, as_of, place in session.execute(query.limit(limit))
+            ]
 
     def open_ideas(self) -> list[OpenIdea]:
         query = (
-            select(VerdictRow, RunRow.body, RunRow.as_of)
+            select(VerdictRow, RunRow.body, RunRow.as_of, HitRow.id)
             .join(RunRow, RunRow.id == VerdictRow.run_id)
+            .join(
+                HitRow, and_(HitRow.run_id == VerdictRow.run_id, *_same_setup(HitRow, VerdictRow))
+            )
             .where(VerdictRow.id.in_(_LAST_VERDICTS))
             .where(VerdictRow.verdict.in_((VerdictKind.TAKE, VerdictKind.WATCH)))
             .order_by(VerdictRow.id.desc())
@@ -149,6 +161,7 @@ class HitStore:
         with self.database.session() as session:
             return [
                 OpenIdea(
+                    id=hit,
                     code=row.code,
                     side=row.side,
                     sieve=read_sieve(body).name,
@@ -156,14 +169,16 @@ class HitStore:
                     as_of=as_of,
                     verdict=VerdictKind(row.verdict or ""),
                 )
-                for row, body, as_of in session.execute(query)
+                for row, body, as_of, hit in session.execute(query)
             ]
 
     def decided(self, as_of: datetime | None) -> list[DecidedSetup]:
         query = (
             select(VerdictRow, RunRow.body, RunRow.as_of, *_OF_HIT)
             .join(RunRow, RunRow.id == VerdictRow.run_id)
-            .join(HitRow, and_(HitRow.run_id == VerdictRow.run_id, HitRow.code == VerdictRow.code))
+            .join(
+                HitRow, and_(HitRow.run_id == VerdictRow.run_id, *_same_setup(HitRow, VerdictRow))
+            )
             .where(VerdictRow.id.in_(_LAST_VERDICTS), VerdictRow.verdict.is_not(None))
             .where(true() if as_of is None else RunRow.as_of <= as_of)
             .order_by(VerdictRow.id.desc())
@@ -200,7 +215,7 @@ class HitStore:
                     sieve_id=run.sieve_id,
                     code=hit.code,
                     side=hit.side,
-                    timeframe=run.sieve.timeframe,
+                    timeframe=hit.timeframe,
                     fired_at=hit.fired_at,
                     verdict=kind,
                     reason=reason,
@@ -212,16 +227,16 @@ class HitStore:
 _TALLIES = text("""
 SELECT wanted.run, count(*) FILTER (WHERE last.verdict IS NULL), count(*) FILTER (
     WHERE wanted.before IS NOT NULL AND NOT EXISTS (
-        SELECT FROM hits e WHERE e.run_id = wanted.before AND e.code = h.code AND e.side = h.side
+        SELECT FROM hits e WHERE e.run_id = wanted.before AND e.sieve_id = h.sieve_id
+            AND e.code = h.code AND e.side = h.side AND e.timeframe = h.timeframe
     )
 )
-FROM unnest(cast(:runs AS int[]), cast(:before AS int[]), cast(:timeframes AS text[]))
-    AS wanted (run, before, timeframe)
-JOIN runs r ON r.id = wanted.run JOIN hits h ON h.run_id = r.id
+FROM unnest(cast(:runs AS int[]), cast(:before AS int[])) AS wanted (run, before)
+JOIN hits h ON h.run_id = wanted.run
 LEFT JOIN LATERAL (
     SELECT v.verdict FROM verdicts v
-    WHERE v.owner_id = :owner AND v.sieve_id = r.sieve_id AND v.code = h.code AND v.side = h.side
-        AND v.timeframe = wanted.timeframe AND v.fired_at = h.fired_at
+    WHERE v.owner_id = :owner AND v.sieve_id = h.sieve_id AND v.code = h.code AND v.side = h.side
+        AND v.timeframe = h.timeframe AND v.fired_at = h.fired_at
     ORDER BY v.id DESC LIMIT 1
 ) last ON true
 GROUP BY wanted.run
@@ -234,11 +249,9 @@ class _Seen:
 
     def __init__(self, run: Run, before: int | None) -> None:
         earlier = aliased(HitRow)
-        known = exists().where(
-            earlier.run_id == before, earlier.code == HitRow.code, earlier.side == HitRow.side
-        )
+        known = exists().where(earlier.run_id == before, *_same_setup(earlier, HitRow))
         self.mine = HitRow.run_id == run.id
-        self.last = VerdictRow.id == _last_verdict(run)
+        self.last = VerdictRow.id == _last_verdict()
         self.waits: ColumnElement[bool] = VerdictRow.verdict.is_(None)
         self.news: ColumnElement[str] = (
             literal("") if before is None else case((known, "kept"), else_="new")
@@ -265,20 +278,21 @@ class _Seen:
         return own[column] if column in own else HitRow.__table__.c[column]
 
 
-def _last_verdict(run: Run) -> ScalarSelect[int]:
+def _same_setup(one: Any, other: Any) -> list[ColumnElement[bool]]:
+    """Whether two rows are of the same sieve, instrument, side and timeframe."""
+    names = ("sieve_id", "code", "side", "timeframe")
+    return [getattr(one, name) == getattr(other, name) for name in names]
+
+
+def _last_verdict() -> ScalarSelect[int]:
     """The number of the last verdict on the setup of a hit."""
-    of_setup = (
-        VerdictRow.sieve_id == run.sieve_id,
-        VerdictRow.code == HitRow.code,
-        VerdictRow.side == HitRow.side,
-        VerdictRow.timeframe == run.sieve.timeframe,
-        VerdictRow.fired_at == HitRow.fired_at,
+    numbers = select(func.max(VerdictRow.id)).where(
+        *_same_setup(VerdictRow, HitRow), VerdictRow.fired_at == HitRow.fired_at
     )
-    numbers = select(func.max(VerdictRow.id)).where(*of_setup)
     return numbers.correlate(HitRow).scalar_subquery()
 
 
-def _seen_hit(run: Run, kept: HitRow, news: str, given: VerdictRow | None) -> SeenHit:
+def _seen_hit(kept: HitRow, news: str, given: VerdictRow | None) -> SeenHit:
     body = read_hit(kept.body)
     verdict = None
     if given is not None and given.verdict is not None:
@@ -295,24 +309,23 @@ def _seen_hit(run: Run, kept: HitRow, news: str, given: VerdictRow | None) -> Se
     }
     hit = Hit(
         **columns,
-        timeframe=run.sieve.timeframe,
         values=tuple(float("nan") if value is None else value for value in body["values"]),
         unknown={int(n): words for n, words in body["unknown"].items()},
     )
     told = tuple(body.get("told", ()))
-    return SeenHit(hit=hit, place=kept.place, told=told, news=news, verdict=verdict)
+    return SeenHit(id=kept.id, hit=hit, place=kept.place, told=told, news=news, verdict=verdict)
 
 
-def write_hits(session: Session, run_id: int, hits: Sequence[Hit]) -> None:
+def write_hits(session: Session, run: RunRow, hits: Sequence[Hit]) -> None:
     """Keep the hits of a run in place of those that it had."""
-    session.execute(delete(HitRow).where(HitRow.run_id == run_id))
+    session.execute(delete(HitRow).where(HitRow.run_id == run.id))
     connection = session.connection().connection.driver_connection
     assert isinstance(connection, psycopg.Connection)
-    names = ", ".join(("run_id", "place", "body", *_COLUMNS))
+    names = ", ".join(("run_id", "sieve_id", "place", "body", *_COLUMNS))
     with connection.cursor() as cursor, cursor.copy(f"COPY hits ({names}) FROM STDIN") as out:
         for place, hit in enumerate(hits, start=1):
             own = (getattr(hit, name) for name in _COLUMNS)
             columns = (
                 list(map(str, value)) if isinstance(value, tuple) else value for value in own
             )
-            out.write_row((run_id, place, json.dumps(write_hit(hit)), *columns))
+            out.write_row((run.id, run.sieve_id, place, json.dumps(write_hit(hit)), *columns))

@@ -17,6 +17,7 @@ from sqlalchemy import (
     LargeBinary,
     SmallInteger,
     Text,
+    UniqueConstraint,
     func,
     text,
 )
@@ -344,6 +345,7 @@ class RunRow(Owned, Table):
     sieve_id: Mapped[int] = mapped_column(ForeignKey("sieves.id"), index=True)
     version: Mapped[int]
     body: Mapped[str]
+    looked_for: Mapped[str | None]
     as_of: Mapped[datetime]
     state: Mapped[str]
     reason: Mapped[str | None]
@@ -361,12 +363,18 @@ class HitRow(Table):
     """A hit of a run; ``body`` is the document of ``documents.py`` with its values."""
 
     __tablename__ = "hits"
-    __table_args__ = (Index("hits_by_place", "run_id", "place"),)
-    run_id: Mapped[int] = mapped_column(ForeignKey("runs.id"), primary_key=True)
-    code: Mapped[str] = mapped_column(primary_key=True)
+    __table_args__ = (
+        Index("hits_by_place", "run_id", "place"),
+        UniqueConstraint("run_id", "sieve_id", "code", "side", "timeframe", name="hits_of_setups"),
+    )
+    id: Mapped[int] = mapped_column(Integer, Identity(), primary_key=True)
+    run_id: Mapped[int] = mapped_column(ForeignKey("runs.id"))
+    sieve_id: Mapped[int] = mapped_column(ForeignKey("sieves.id"))
+    code: Mapped[str]
     place: Mapped[int]
     name: Mapped[str]
     side: Mapped[str]
+    timeframe: Mapped[str]
     bar_at: Mapped[int] = mapped_column(BigInteger)
     fired_at: Mapped[int] = mapped_column(BigInteger)
     age: Mapped[int]

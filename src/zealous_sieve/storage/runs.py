@@ -6,7 +6,7 @@ from collections.abc import Iterable, Sequence
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import ColumnElement, func, select, update
+from sqlalchemy import ColumnElement, Select, case, func, select, update
 from sqlalchemy.orm import defer
 
 from zealous_sieve.core.sieve.definition import read_sieve, write_sieve
@@ -15,7 +15,15 @@ from zealous_sieve.storage.database import Database
 from zealous_sieve.storage.documents import read_outcome, write_outcome
 from zealous_sieve.storage.hits import write_hits
 from zealous_sieve.storage.models import RunRow
-from zealous_sieve.usecases.ports import Outcome, Run, RunOf, RunProgress, RunState, StoredSieve
+from zealous_sieve.usecases.ports import (
+    Outcome,
+    Run,
+    RunMark,
+    RunOf,
+    RunProgress,
+    RunState,
+    StoredSieve,
+)
 
 MOST_TOLD = 1_000
 """So many runs of a sieve are told with its versions."""
@@ -23,6 +31,10 @@ LOOKED_BACK = 100
 """So many earlier runs are looked through for one to compare with."""
 _WITHOUT = defer(RunRow.outcome)
 """For lists, which do not tell what came out."""
+_MARK = (
+    RunRow.id, RunRow.sieve_id, RunRow.as_of, RunRow.state, RunRow.looked_for,
+    case((RunRow.looked_for.is_(None), RunRow.body)),
+)  # fmt: skip
 _OPEN = (RunState.QUEUED, RunState.RUNNING)
 
 
@@ -38,6 +50,7 @@ class RunStore:
                 sieve_id=stored.id,
                 version=stored.version,
                 body=write_sieve(stored.sieve),
+                looked_for=stored.sieve.looked_for,
                 as_of=as_of,
                 state=RunState.QUEUED,
             )
@@ -85,19 +98,36 @@ class RunStore:
                 for number, state, done, total, hits in rows
             }
 
-    def before(self, run: Run) -> list[Run]:
-        """The finished runs of the same sieve before this one, the last first."""
-        query = (
-            select(RunRow)
-            .options(_WITHOUT)
-            .where(
-                RunRow.sieve_id == run.sieve_id, RunRow.id < run.id, RunRow.state == RunState.DONE
-            )
-            .order_by(RunRow.id.desc())
-            .limit(LOOKED_BACK)
-        )
+    def count(self, until: datetime | None = None) -> int:
+        counted = select(func.count()).select_from(RunRow)
+        if until is not None:
+            counted = counted.where(RunRow.as_of <= until)
         with self.database.session() as session:
-            return [_run(row, whole=False) for row in session.scalars(query)]
+            return session.scalars(counted).one()
+
+    def marks(self, limit: int) -> list[RunMark]:
+        return self._marks(select(*_MARK), limit)
+
+    def before(self, sieve_id: int, run_id: int) -> list[RunMark]:
+        earlier = select(*_MARK).where(
+            RunRow.sieve_id == sieve_id, RunRow.id < run_id, RunRow.state == RunState.DONE
+        )
+        return self._marks(earlier, LOOKED_BACK)
+
+    def _marks(self, query: Select[Any], limit: int) -> list[RunMark]:
+        with self.database.session() as session:
+            return [
+                RunMark(
+                    id=own,
+                    sieve_id=sieve_id,
+                    as_of=as_of,
+                    state=RunState(state),
+                    looked_for=looked_for or read_sieve(body).looked_for,
+                )
+                for own, sieve_id, as_of, state, looked_for, body in session.execute(
+                    query.order_by(RunRow.id.desc()).limit(limit)
+                )
+            ]
 
     def begin(self, run_id: int, total: int) -> int | None:
         return self._change(
@@ -125,7 +155,7 @@ class RunStore:
             row = session.get_one(RunRow, run_id, with_for_update=True)
             if row.state not in _OPEN or row.attempts != attempt:
                 return
-            write_hits(session, run_id, hits)
+            write_hits(session, row, hits)
             row.state, row.hit_count = RunState.DONE, len(hits)
             row.outcome = write_outcome(outcome)
             row.done = row.total

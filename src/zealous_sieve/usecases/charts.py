@@ -7,7 +7,6 @@ from dataclasses import dataclass, replace
 from datetime import datetime
 
 import numpy as np
-from numpy.typing import NDArray
 
 from zealous_sieve.core.engine.evaluate import evaluate
 from zealous_sieve.core.engine.external_inputs import needs_universe
@@ -24,6 +23,7 @@ from zealous_sieve.usecases.errors import NotFoundError
 from zealous_sieve.usecases.looks import along
 from zealous_sieve.usecases.market import findings_at
 from zealous_sieve.usecases.ports import Order, Outside
+from zealous_sieve.usecases.runs import seen_hit
 from zealous_sieve.usecases.told import check_looked_at
 
 DEFAULT_BARS = 420
@@ -73,21 +73,17 @@ def look(desk: Desk, code: str, looked: Looked, doubted: Sequence[Finding]) -> C
 
 def hit_chart(
     outside: Outside,
-    run_id: int,
-    code: str,
+    hit_id: int,
     order: Order,
     bars: int = DEFAULT_BARS,
     dress: Dress = UNDRESSED,
 ) -> Chart:
     """The chart of a hit: bars up to the run's moment, the sieve's numbers with what is drawn beside them,
     and the reasons. Raises NotFoundError."""
-    run = outside.runs.get(run_id)
-    if run is None:
-        raise NotFoundError("run", run_id)
+    run, seen = seen_hit(outside, hit_id)
+    hit, code = seen.hit, seen.hit.code
     if code not in outside.market.reference().by_code:
         raise NotFoundError("instrument", code)
-    seen = outside.hits.one(run, code)
-    hit = seen.hit if seen else None
     found = findings_at(outside, replace(order, as_of=run.as_of), code)
     return outside.compute.do(order, draw, run.sieve, run.as_of, code, hit, found, bars, dress)
 
@@ -97,7 +93,7 @@ def draw(
     sieve: Sieve,
     as_of: datetime,
     code: str,
-    hit: Hit | None,
+    hit: Hit,
     doubted: Sequence[Finding],
     bars: int,
     dress: Dress,
@@ -115,10 +111,10 @@ def draw(
     found = evaluate(terms, panel)
     rows = panel.rows(panel.position(code))
     shown = slice(max(rows.start, rows.stop - bars), rows.stop)
-    judged = _judged_row(panel.times[rows], hit) + rows.start
+    judged = int(np.searchsorted(panel.times[rows], hit.bar_at)) + rows.start
     newest = rows.stop - 1
 
-    asked = prepared.of(hit.side) if hit else prepared
+    asked = prepared.of(hit.side)
 
     def told(row: int) -> tuple[ChartReason, ...]:
         values = [float(found[text][row]) for text in numbers]
@@ -133,10 +129,6 @@ def draw(
         reasons_now=told(newest) if rows.start <= newest != judged else (),
         forming=sieve.forming,
         provisional=provisional(prepared, panel, panel.position(code)),
-        fired_at=hit.fired_at if hit else None,
-        bar_at=hit.bar_at if hit else None,
+        fired_at=hit.fired_at,
+        bar_at=hit.bar_at,
     )
-
-
-def _judged_row(times: NDArray[np.int64], hit: Hit | None) -> int:
-    return len(times) - 1 if hit is None else int(np.searchsorted(times, hit.bar_at))

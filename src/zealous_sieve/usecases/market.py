@@ -18,7 +18,7 @@ from zealous_sieve.core.market.data_quality import Coverage, Finding, SharedDoub
 from zealous_sieve.core.market.instruments import DatedFact, Instrument, facts_at
 from zealous_sieve.usecases.desk import Desk, whole_panel
 from zealous_sieve.usecases.errors import NotFoundError
-from zealous_sieve.usecases.ports import MarketPort, Order, Outside, StoredMending
+from zealous_sieve.usecases.ports import MarketPort, Order, Outside, StoredMending, WasHit
 from zealous_sieve.usecases.preferences import preferences
 
 DEMO_NOW = "demo_now"
@@ -132,16 +132,6 @@ class DueEvent:
 
 
 @dataclass(frozen=True, kw_only=True)
-class WasHit:
-    """A run in which an instrument was a hit."""
-
-    run_id: int
-    sieve: str
-    as_of: datetime
-    place: int
-
-
-@dataclass(frozen=True, kw_only=True)
 class InstrumentDetail:
     """All that is known of an instrument: its particulars, facts as of the present and what they were
     before, events of the last and the next months, universes, and the runs in which it was a hit, the
@@ -190,10 +180,7 @@ def instrument(outside: Outside, code: str, order: Order) -> InstrumentDetail:
             and (e.announced is None or e.announced <= present)
         ),
         universes=outside.compute.do(order, universes_with, code),
-        hits=tuple(
-            WasHit(run_id=run_id, sieve=sieve, as_of=as_of, place=place)
-            for run_id, sieve, as_of, place in outside.hits.of_instrument(code, MOST_RUNS)
-        ),
+        hits=tuple(outside.hits.of_instrument(code, MOST_RUNS)),
         mendings=tuple(m for m in outside.mendings.all() if m.mending.code == code),
         earlier=tuple(name for name, now in reference.earlier.items() if now == code),
     )

@@ -363,10 +363,11 @@ class HitsQuery:
 class SeenHit:
     """A hit of a run, where it stands, and how it stands to what was seen before.
 
-    ``told`` are its sentences where it was kept by an earlier version, empty where they are made from the
-    values. ``news`` is new or kept against the run before.
+    ``id`` is its number; ``told`` are its sentences where it was kept by an earlier version, empty where
+    they are made from the values. ``news`` is new or kept against the run before.
     """
 
+    id: int
     hit: Hit
     place: int
     told: tuple[str, ...]
@@ -402,6 +403,17 @@ class RunProgress:
 
 
 @dataclass(frozen=True, kw_only=True)
+class RunMark:
+    """What tells whether runs are to be compared: those of one ``looked_for`` looked for the same."""
+
+    id: int
+    sieve_id: int
+    as_of: datetime
+    state: RunState
+    looked_for: str
+
+
+@dataclass(frozen=True, kw_only=True)
 class RunOf:
     """A run that is done, and which version of its sieve it used."""
 
@@ -414,8 +426,9 @@ class RunOf:
 @dataclass(frozen=True, kw_only=True)
 class OpenIdea:
     """A setup that is to be taken or watched, by the last verdict on it, and the run it was seen in, which
-    looked from ``as_of``."""
+    looked from ``as_of``; ``id`` is the number of the hit."""
 
+    id: int
     code: str
     side: str
     sieve: str
@@ -425,10 +438,22 @@ class OpenIdea:
 
 
 @dataclass(frozen=True, kw_only=True)
-class DecidedSetup:
-    """A setup by the last verdict on it, as it was seen in a run: the bar that was judged, its close then,
-    and the place of the hit."""
+class WasHit:
+    """A hit that an instrument was, by its number, and the run it was seen in."""
 
+    id: int
+    run_id: int
+    sieve: str
+    as_of: datetime
+    place: int
+
+
+@dataclass(frozen=True, kw_only=True)
+class DecidedSetup:
+    """A setup by the last verdict on it, as it was seen in a run: the number of the hit, the bar that was
+    judged, and its close then."""
+
+    id: int
     code: str
     name: str
     side: Side
@@ -473,7 +498,18 @@ class RunsPort(Protocol):
 
     def unfinished(self) -> list[Run]: ...
     def progress_of(self, run_ids: Iterable[int]) -> dict[int, RunProgress]: ...
-    def before(self, run: Run) -> list[Run]: ...
+    def count(self, until: datetime | None = None) -> int:
+        """How many runs there are, of those that looked from a moment up to that one."""
+        ...
+
+    def marks(self, limit: int) -> list[RunMark]:
+        """So many runs, the newest first."""
+        ...
+
+    def before(self, sieve_id: int, run_id: int) -> list[RunMark]:
+        """The finished runs of a sieve before one of it, the last first."""
+        ...
+
     def begin(self, run_id: int, total: int) -> int | None:
         """Mark a run that has not ended as running; returns the number of the attempt, None when it has
         ended. What an earlier attempt still writes after that changes nothing."""
@@ -502,19 +538,27 @@ class HitsPort(Protocol):
         ``before``."""
         ...
 
-    def one(self, run: Run, code: str, before: int | None = None) -> SeenHit | None: ...
-    def next_open(self, run: Run, after: int) -> str | None:
+    def run_of(self, hit_id: int) -> int | None:
+        """The run in which a hit was seen."""
+        ...
+
+    def one(self, run: Run, hit_id: int, before: int | None = None) -> SeenHit | None: ...
+    def first_of(self, run: Run, code: str, before: int | None = None) -> SeenHit | None:
+        """The hit of an instrument, of several the first."""
+        ...
+
+    def next_open(self, run: Run, after: int) -> int | None:
         """The first hit without a verdict after a place, else the first of all."""
         ...
 
     def counts(self, run: Run, before: int | None) -> HitCounts: ...
-    def tallies(self, compared: Sequence[tuple[Run, int | None]]) -> dict[int, HitTally]:
-        """Of several runs, each against the one before it where there is one; by number, without those
-        that have no hits."""
+    def tallies(self, compared: Mapping[int, int | None]) -> dict[int, HitTally]:
+        """Of several runs, each against the one before it where there is one; by number, without those that
+        have no hits."""
         ...
 
-    def of_instrument(self, code: str, limit: int) -> list[tuple[int, str, datetime, int]]:
-        """The newest runs in which an instrument was a hit: number, sieve, moment, and its place."""
+    def of_instrument(self, code: str, limit: int) -> list[WasHit]:
+        """What an instrument was a hit of, the newest runs first."""
         ...
 
     def open_ideas(self) -> list[OpenIdea]:

@@ -32,6 +32,7 @@ from zealous_sieve.usecases.ports import (
     Outcome,
     Outside,
     Run,
+    RunMark,
     RunsPort,
     RunState,
     SeenHit,
@@ -168,11 +169,14 @@ def recover_runs(outside: Outside) -> list[int]:
 
 @dataclass(frozen=True, kw_only=True)
 class HitView:
-    """A hit in the list of a run. ``news`` is new or kept against the run before."""
+    """A hit in the list of a run, by its number. ``news`` is new or kept against the run before."""
 
+    id: int
+    run_id: int
     code: str
     name: str
     side: Side
+    timeframe: str
     place: int
     fired_at: int
     bar_at: int
@@ -246,33 +250,26 @@ def view_run(outside: Outside, run_id: int) -> RunView:
     )
 
 
-def _compared(runs: RunsPort, run: Run) -> tuple[Run | None, str]:
+def _compared(runs: RunsPort, run: Run) -> tuple[RunMark | None, str]:
     """The last run that looked for the same in the same, from an earlier moment or the same; or why there
     is none."""
-    return _against(runs.before(run), run)
-
-
-def _against(earlier: Sequence[Run], run: Run) -> tuple[Run | None, str]:
-    """Which of the finished runs of a sieve before one, the last first, it is compared with; or why
-    none."""
-    alike = [other for other in earlier if _looks_for(other) == _looks_for(run)]
-    before = next((other for other in alike if other.as_of <= run.as_of), None)
+    earlier = runs.before(run.sieve_id, run.id)
+    before = _against(earlier, run.sieve.looked_for, run.as_of)
     if before:
         return before, ""
     if not earlier:
         return None, "the first run of this sieve"
-    if alike:
+    if any(other.looked_for == run.sieve.looked_for for other in earlier):
         return None, "earlier runs looked from later moments"
-    return None, f"the first run since the sieve was changed: {_what_changed(earlier[0], run)}"
+    changed = parts_changed(_get(runs, earlier[0].id).sieve, run.sieve)
+    return None, f"the first run since the sieve was changed: {', '.join(changed) or 'its text'}"
 
 
-def _looks_for(run: Run) -> Sieve:
-    """The sieve as it ran, without what changes nothing in its hits."""
-    return run.sieve.model_copy(update={"name": "", "note": ""})
-
-
-def _what_changed(before: Run, run: Run) -> str:
-    return ", ".join(parts_changed(before.sieve, run.sieve)) or "its text"
+def _against(earlier: Sequence[RunMark], looked_for: str, as_of: datetime) -> RunMark | None:
+    """Which of the finished runs of a sieve, the last first, one is compared with that looked for something
+    from a moment."""
+    alike = (other for other in earlier if other.looked_for == looked_for)
+    return next((other for other in alike if other.as_of <= as_of), None)
 
 
 def _changed_since(outside: Outside, run: Run) -> tuple[str, ...]:
@@ -302,7 +299,7 @@ def _page(
 
 
 def _by_now(
-    outside: Outside, run: Run, before: Run | None, query: HitsQuery, order: Order
+    outside: Outside, run: Run, before: RunMark | None, query: HitsQuery, order: Order
 ) -> tuple[int, Sequence[SeenHit]]:
     """Hits by what their instruments cost now, which no database keeps."""
     everything = replace(query, sort="place", down=False, first=0, count=max(1, run.hit_count or 1))
@@ -357,19 +354,38 @@ def _told(prepared: Prepared, seen: SeenHit) -> tuple[str, ...]:
     return seen.told or sentences(prepared, hit.values, hit.unknown, hit.tick)
 
 
-def get_hit(outside: Outside, run_id: int, code: str, order: Order) -> HitView:
-    """One hit of a run. Raises NotFoundError."""
+def seen_hit(outside: Outside, hit_id: int) -> tuple[Run, SeenHit]:
+    """A hit and the run it is of. Raises NotFoundError."""
+    run_id = outside.hits.run_of(hit_id)
+    run = None if run_id is None else outside.runs.get(run_id)
+    if run is not None:
+        before, _ = _compared(outside.runs, run)
+        seen = outside.hits.one(run, hit_id, before.id if before else None)
+        if seen is not None:
+            return run, seen
+    raise NotFoundError("hit", hit_id)
+
+
+def get_hit(outside: Outside, hit_id: int, order: Order) -> HitView:
+    """One hit. Raises NotFoundError."""
+    run, seen = seen_hit(outside, hit_id)
+    (view,) = _views(outside, run, [seen], order)
+    return view
+
+
+def hit_of(outside: Outside, run_id: int, code: str, order: Order) -> HitView:
+    """The hit that an instrument was in a run, of several the first. Raises NotFoundError."""
     run = _get(outside.runs, run_id)
     before, _ = _compared(outside.runs, run)
-    seen = outside.hits.one(run, code, before.id if before else None)
+    seen = outside.hits.first_of(run, code, before.id if before else None)
     if seen is None:
         raise NotFoundError("hit", code)
     (view,) = _views(outside, run, [seen], order)
     return view
 
 
-def next_open(outside: Outside, run_id: int, after: int) -> str | None:
-    """The code of the next hit that waits for a verdict after a place, else of the first of all."""
+def next_open(outside: Outside, run_id: int, after: int) -> int | None:
+    """The number of the next hit that waits for a verdict after a place, else of the first of all."""
     return outside.hits.next_open(_get(outside.runs, run_id), after)
 
 
@@ -386,6 +402,8 @@ def _views(outside: Outside, run: Run, seen: Sequence[SeenHit], order: Order) ->
     return [
         HitView(
             **{name: getattr(one.hit, name) for name in _PLAIN},
+            id=one.id,
+            run_id=run.id,
             now=prices[one.hit.code],
             place=one.place,
             sentences=_told(prepared, one),
@@ -427,27 +445,23 @@ def newest_closes(desk: Desk, codes: Sequence[str]) -> dict[str, float | None]:
 
 
 _PLAIN = (
-    "code", "name", "side", "fired_at", "bar_at", "age", "begun", "close", "tick", "score", "rank",
-    "provisional", "cells",
+    "code", "name", "side", "timeframe", "fired_at", "bar_at", "age", "begun", "close", "tick", "score",
+    "rank", "provisional", "cells",
 )  # fmt: skip
 
 
 def give_verdict(
     outside: Outside,
-    run_id: int,
-    code: str,
+    hit_id: int,
     kind: VerdictKind | None,
     reason: str = "",
     note: str = "",
 ) -> Verdict | None:
     """Take, watch or drop the setup of a hit; ``None`` takes the last verdict back. It is kept when this
     returns. Raises NotFoundError."""
-    run = _get(outside.runs, run_id)
-    seen = outside.hits.one(run, code)
-    if seen is None:
-        raise NotFoundError("hit", code)
+    run, seen = seen_hit(outside, hit_id)
     outside.hits.add_verdict(run, seen.hit, kind, reason, note)
-    after = outside.hits.one(run, code)
+    after = outside.hits.one(run, hit_id)
     return after.verdict if after else None
 
 
@@ -482,9 +496,9 @@ def thread(outside: Outside, as_of: datetime | None = None) -> Thread:
     that had bars, what could be doubted then, and runs that looked from no later moment. Sieves are those
     of now."""
     present = now(outside.market)
-    recent = outside.runs.recent(MOST_RECENT)
+    recent = outside.runs.marks(MOST_RECENT)
     runs = [run for run in recent if as_of is None or run.as_of <= as_of]
-    latest: dict[int, Run] = {}
+    latest: dict[int, RunMark] = {}
     for run in runs:
         if run.state == RunState.DONE:
             latest.setdefault(run.sieve_id, run)
@@ -499,7 +513,7 @@ def thread(outside: Outside, as_of: datetime | None = None) -> Thread:
         else outside.compute.do(Order(as_of=as_of), begun),
         flagged=len({own.code for own in findings_at(outside, Order(as_of=as_of))}),
         sieves=sum(not stored.deleted for stored in outside.sieves.all()),
-        runs=len(runs),
+        runs=outside.runs.count(as_of),
         running=sum(not run.state.ended for run in runs),
         new_hits=sum(tally.new for tally in tallies.values()),
         waiting=sum(tally.waiting for tally in tallies.values()),
@@ -523,17 +537,20 @@ def begun(desk: Desk) -> int:
     return int(np.any([base.ends > base.starts for base in own], axis=0).sum())
 
 
-def _tallies(outside: Outside, latest: Sequence[Run], recent: Sequence[Run]) -> dict[int, HitTally]:
+def _tallies(
+    outside: Outside, latest: Sequence[RunMark], recent: Sequence[RunMark]
+) -> dict[int, HitTally]:
     """What waits and is new in some of the recent runs, each against the one before it."""
-    compared = []
+    compared: dict[int, int | None] = {}
     for run in latest:
         earlier = [
             one
             for one in recent
             if one.sieve_id == run.sieve_id and one.id < run.id and one.state == RunState.DONE
         ]
-        before, _ = _against(earlier, run)
+        before = _against(earlier, run.looked_for, run.as_of)
         if before is None and len(recent) == MOST_RECENT:  # it may be an older one
-            before, _ = _compared(outside.runs, run)
-        compared.append((run, before.id if before else None))
+            older = outside.runs.before(run.sieve_id, run.id)
+            before = _against(older, run.looked_for, run.as_of)
+        compared[run.id] = before.id if before else None
     return outside.hits.tallies(compared)

@@ -221,15 +221,18 @@ function listen() {
 }
 watch(() => sheet.value?.chart, listen, { flush: 'post' })
 watch([() => props.chart.code, () => props.chart.bars], endMeasure)
-/** Bars that come before the first move both ends along: they stay on their own bars. */
+/** Both ends stay on their own bars as others come; where one of these is there no more, it is over. */
 watch(
   () => props.chart.times,
   (now, before) => {
-    const moved = before.length ? now.indexOf(before[0]!) : 0
-    if (moved <= 0) return
-    const along = (point?: Point) => point && { ...point, at: point.at + moved }
-    from.value = along(from.value)
-    to.value = along(to.value)
+    if (!from.value || !to.value) return
+    const moved = now.indexOf(before[0]!)
+    const [first, last] = [from.value.at, to.value.at].map((at) =>
+      now[at + moved] === before[at] ? at + moved : now.indexOf(before[at]!),
+    )
+    if (first! < 0 || last! < 0) return endMeasure()
+    from.value = { ...from.value, at: first! }
+    to.value = { ...to.value, at: last! }
   },
 )
 const measured = computed(() => {
@@ -325,8 +328,9 @@ defineExpose({
   /** The stretch between the two points that are measured, as moments. */
   stretch: computed(() => {
     if (!from.value || !to.value || from.value.at === to.value.at) return
-    const at = [from.value.at, to.value.at].sort((a, b) => a - b)
-    return { since: props.chart.times[at[0]!]!, until: props.chart.times[at[1]!]! }
+    const ends = [from.value, to.value].map((end) => props.chart.times[end.at])
+    const [since, until] = ends.sort((a = 0, b = 0) => a - b)
+    return since !== undefined && until !== undefined ? { since, until } : undefined
   }),
 })
 function follow(event: unknown) {

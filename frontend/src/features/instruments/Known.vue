@@ -16,8 +16,8 @@ const hits = computed(() => ({
   then: props.own.hits.filter((hit) => !isLater(hit.as_of)),
   later: props.own.hits.filter((hit) => isLater(hit.as_of)),
 }))
-const reviewed = (hit: { run_id: number; as_of: string }) =>
-  from(hit.as_of, reviewAt(hit.run_id, props.own.summary.code))
+const reviewed = (hit: { id: number; run_id: number; as_of: string }) =>
+  from(hit.as_of, reviewAt(hit.run_id, hit.id))
 const describing = ref(false)
 const check = ref<InstanceType<typeof DataCheck>>()
 defineExpose({ mend: (seconds?: number, time?: number) => check.value?.begin(seconds, time) })
@@ -68,7 +68,7 @@ defineExpose({ mend: (seconds?: number, time?: number) => check.value?.begin(sec
     <h2>Universes</h2>
     <p>{{ own.universes.join(' · ') }}</p>
     <h2>Was a hit</h2>
-    <p v-for="h in hits.then" :key="h.run_id">
+    <p v-for="h in hits.then" :key="h.id">
       <RouterLink :to="reviewed(h)">{{ h.sieve }}</RouterLink>
       <span class="quiet"> place {{ h.place }}, {{ moment(h.as_of) }}</span>
     </p>
@@ -77,7 +77,7 @@ defineExpose({ mend: (seconds?: number, time?: number) => check.value?.begin(sec
     </p>
     <template v-if="hits.later.length">
       <h2>Later, after the moment that is looked from</h2>
-      <p v-for="h in hits.later" :key="h.run_id">
+      <p v-for="h in hits.later" :key="h.id">
         <RouterLink :to="reviewed(h)">{{ h.sieve }}</RouterLink>
         <span class="quiet"> place {{ h.place }}, {{ moment(h.as_of) }}</span>
       </p>

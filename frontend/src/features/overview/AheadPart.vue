@@ -25,7 +25,7 @@ const parted = (event: Event) => ({
   ideas: event.ideas.filter((idea) => !isLater(idea.as_of)),
   later: event.ideas.filter((idea) => isLater(idea.as_of)),
 })
-const seen = (idea: Event['ideas'][number]) => from(idea.as_of, reviewAt(idea.run_id, idea.code))
+const seen = (idea: Event['ideas'][number]) => from(idea.as_of, reviewAt(idea.run_id, idea.id))
 /** By day and kind: those without an idea are told together. */
 const rows = computed(() => {
   const found = new Map<

@@ -13,28 +13,29 @@ import { useKeys } from '@/shared/keys'
 
 /** The chart of a hit as its run saw it, with what else is drawn beside the sieve's numbers. */
 const props = defineProps<{
-  run: number
+  /** The number of the hit, and the instrument. */
+  hit: number
   /** The moment that the run looked from. */
   asOf: string
   sieve: Sieve
   code: string
   /** Hits that are likely next: they are read ahead, so that each is drawn at once. */
-  near: readonly string[]
+  near: readonly number[]
 }>()
 const FEWEST = 40
 const MOST = 420
 const client = useQueryClient()
 const dressing = useDress('hits')
 const { layout, scale, drawing, dress, open, turn } = dressing
-const query = (code: string) => ({
-  queryKey: ['chart', props.run, code, dress.value],
+const query = (hit: number) => ({
+  queryKey: ['chart', 'hit', hit, dress.value],
   staleTime: 300_000,
   shallow: true,
-  queryFn: () => chartOf(props.run, code, dress.value),
+  queryFn: () => chartOf(hit, dress.value),
 })
 const chart = useQuery(
   computed(() => ({
-    ...query(props.code),
+    ...query(props.hit),
     // While numbers are turned the chart stays; another hit is never shown the one before.
     placeholderData: (last?: Chart) => (last?.code === props.code ? last : undefined),
   })),
@@ -42,7 +43,7 @@ const chart = useQuery(
 watch(
   () => [chart.data.value, props.near] as const,
   ([drawn, near]) => {
-    if (drawn) for (const code of near) void client.prefetchQuery(query(code))
+    if (drawn) for (const hit of near) void client.prefetchQuery(query(hit))
   },
 )
 const drawn = computed(() => chart.data.value && arranged(chart.data.value, layout.value))

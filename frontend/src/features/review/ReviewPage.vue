@@ -35,26 +35,36 @@ const hit = computed<HitView | undefined>(() => hits.rows.value[at.value])
 const count = computed(() => total.value - (view.data.value?.waiting ?? 0))
 
 const linkTo = (place: number) => {
-  const code = hits.rows.value[place]?.code
-  return code && reviewAt(id.value, code)
+  const own = hits.rows.value[place]
+  return own && reviewAt(id.value, own.id)
 }
 
-/** Where the hit of the address stands; without one, or with one that is none, the next open hit. */
-async function find(code: string) {
-  const known = hits.indexOf(code)
-  if (known >= 0) return stand(known)
-  const path = { run_id: id.value, code }
+/** The hit that the address names by its number, or as earlier ones by the code of its instrument. */
+async function named(): Promise<HitView | undefined> {
+  const { hit, code } = route.params
   try {
-    const own =
-      code && (await answer(api.GET('/api/runs/{run_id}/hits/{code}', { params: { path } })))
-    if (own) {
-      hits.need(own.place - 1, own.place - 1)
-      return stand(own.place - 1)
+    if (hit) {
+      const path = { hit_id: Number(hit) }
+      const own = await answer(api.GET('/api/hits/{hit_id}', { params: { path } }))
+      return own.run_id === id.value ? own : undefined
     }
+    if (!code) return
+    const path = { run_id: id.value, code: String(code) }
+    return await answer(api.GET('/api/runs/{run_id}/hits/{code}', { params: { path } }))
   } catch (problem) {
     if (!(problem instanceof ApiError && problem.code === 'not_found')) throw problem
   }
-  const next = (await openAfter(0)) ?? hits.rows.value[0]?.code
+}
+/** Where the hit of the address stands; without one, or with one that is none, the next open hit. */
+async function find() {
+  const known = hits.indexOf(Number(route.params.hit))
+  if (known >= 0) return stand(known)
+  const own = await named()
+  if (own && route.params.hit) {
+    hits.need(own.place - 1, own.place - 1)
+    return stand(own.place - 1)
+  }
+  const next = own?.id ?? (await openAfter(0)) ?? hits.rows.value[0]?.id
   if (next) router.replace(reviewAt(id.value, next))
 }
 function stand(place: number) {
@@ -62,8 +72,8 @@ function stand(place: number) {
   hits.need(place - 1, place + 1)
 }
 watch(
-  [() => total.value > 0, () => String(route.params.code ?? '')],
-  ([some, code]) => void (some && find(code)),
+  [() => total.value > 0, () => route.params.hit, () => route.params.code],
+  ([some]) => void (some && find()),
   { immediate: true },
 )
 const openAfter = (place: number) =>
@@ -76,24 +86,24 @@ const openAfter = (place: number) =>
 const sheet = ref<InstanceType<typeof HitChart>>()
 /** The hits on both sides are read ahead. */
 const near = computed(() =>
-  [at.value + 1, at.value - 1].flatMap((place) => hits.rows.value[place]?.code ?? []),
+  [at.value + 1, at.value - 1].flatMap((place) => hits.rows.value[place]?.id ?? []),
 )
 const away = () => sheet.value?.leave() || router.push(`/runs/${id.value}`)
 function go(to: number) {
   const place = Math.max(0, Math.min(total.value - 1, to))
   const next = hits.rows.value[place]
   hits.need(place - 1, place + 1)
-  if (next) router.replace(reviewAt(id.value, next.code))
+  if (next) router.replace(reviewAt(id.value, next.id))
 }
 
-async function send(code: string, verdict: VerdictName | null, reason: string, note: string) {
+async function send(hit: number, verdict: VerdictName | null, reason: string, note: string) {
   const kept = await answer(
-    api.PUT('/api/runs/{run_id}/hits/{code}/verdict', {
-      params: { path: { run_id: id.value, code } },
+    api.PUT('/api/hits/{hit_id}/verdict', {
+      params: { path: { hit_id: hit } },
       body: { verdict, reason, note },
     }),
   )
-  hits.patch(code, { verdict: kept ?? null })
+  hits.patch(hit, { verdict: kept ?? null })
   client.invalidateQueries({ queryKey: ['run', id.value] })
   client.invalidateQueries({ queryKey: keys.thread })
   client.invalidateQueries({ queryKey: ['verdicts'] })
@@ -108,16 +118,16 @@ function decided(
   const said = verdict ? SAID[verdict] : 'waits again'
   const position = of.place - 1
   done(`${of.code} ${said}${why ? `: ${why}` : ''}.`, async () => {
-    await send(of.code, before?.verdict ?? null, before?.reason ?? '', before?.note ?? '')
+    await send(of.id, before?.verdict ?? null, before?.reason ?? '', before?.note ?? '')
     go(position)
   })
-  if (verdict && hit.value?.code === of.code) void onwards(of)
+  if (verdict && hit.value?.id === of.id) void onwards(of)
 }
 /** On to the next hit that waits: the neighbour, where it is at hand and open; else the server knows. */
 async function onwards(of: HitView) {
   const neighbour = hits.rows.value[of.place]
-  const next = neighbour && !neighbour.verdict ? neighbour.code : await openAfter(of.place)
-  if (next && hit.value?.code === of.code) router.replace(reviewAt(id.value, next))
+  const next = neighbour && !neighbour.verdict ? neighbour.id : await openAfter(of.place)
+  if (next && hit.value?.id === of.id) router.replace(reviewAt(id.value, next))
 }
 const decision = useDecision(id, hit, send, decided)
 const { words, busy, failure, decide, withdraw } = decision
@@ -186,7 +196,7 @@ const sentencesNow = computed(() =>
           <p class="quiet decided">{{ count }} of {{ total }} decided</p>
         </template>
         <template #default="{ place }">
-          <template v-for="h in [hits.rows.value[place]!]" :key="h.code">
+          <template v-for="h in [hits.rows.value[place]!]" :key="h.id">
             <span class="mono">{{ h.code }}</span>
             <span :class="['mark', h.verdict?.verdict]" :title="h.verdict?.verdict ?? 'open'">{{
               h.verdict?.verdict ? MARK[h.verdict.verdict] : ''
@@ -210,7 +220,7 @@ const sentencesNow = computed(() =>
     <HitChart
       v-if="hit && run"
       ref="sheet"
-      :run="id"
+      :hit="hit.id"
       :as-of="run.as_of"
       :sieve="run.sieve"
       :code="hit.code"

@@ -125,7 +125,7 @@ async function columns(): Promise<Columns> {
 
 const row = ref(0)
 watch(setups, (now) => (row.value = Math.max(0, Math.min(row.value, now.length - 1))))
-const open = (own: Setup | undefined) => own && router.push(reviewAt(own.run_id, own.code))
+const open = (own: Setup | undefined) => own && router.push(reviewAt(own.run_id, own.id))
 const field = ref<HTMLInputElement>()
 const step = (by: number) => {
   row.value = Math.max(0, Math.min(setups.value.length - 1, row.value + by))
@@ -205,7 +205,7 @@ useKeys([
         <tbody>
           <tr
             v-for="(own, n) in setups"
-            :key="`${own.run_id} ${own.code} ${own.side}`"
+            :key="own.id"
             class="open"
             :class="{ chosen: n === row }"
             :aria-selected="n === row"
@@ -214,7 +214,7 @@ useKeys([
             @dblclick="open(own)"
           >
             <td class="mono">
-              <RouterLink :to="reviewAt(own.run_id, own.code)">{{ own.code }}</RouterLink>
+              <RouterLink :to="reviewAt(own.run_id, own.id)">{{ own.code }}</RouterLink>
             </td>
             <td class="name">
               <RouterLink class="plainly" :to="instrumentAt(own.code)">{{ own.name }}</RouterLink>

@@ -13,7 +13,7 @@ export interface Words {
 }
 
 type Send = (
-  code: string,
+  hit: number,
   verdict: VerdictName | null,
   reason: string,
   note: string,
@@ -54,21 +54,21 @@ export function useDecision(
   ) => void,
 ) {
   const place = computed(() => `review ${run.value}`)
-  const all = ref<Record<string, Words>>(draftOf<Record<string, Words>>(place.value)?.content ?? {})
+  const all = ref<Record<number, Words>>(draftOf<Record<number, Words>>(place.value)?.content ?? {})
   const busy = ref(false)
   const failure = shallowRef<{ error: ApiError; again: () => void }>()
   /** Since when the hit on the page can be seen; never yet, while it is being painted. */
   let seenAt = -Infinity
-  let ledFrom: string | undefined
+  let ledFrom: number | undefined
   let timer = 0
 
-  const words = computed<Words>(() => all.value[hit.value?.code ?? ''] ?? wordsOf(hit.value))
+  const words = computed<Words>(() => all.value[hit.value?.id ?? 0] ?? wordsOf(hit.value))
   function change(part: Partial<Words>) {
     const present = hit.value
     if (!present) return
     seenAt = -Infinity
     const changed = part.note !== undefined || part.reasons !== undefined || words.value.changed
-    all.value = { ...all.value, [present.code]: { ...words.value, ...part, changed } }
+    all.value = { ...all.value, [present.id]: { ...words.value, ...part, changed } }
     keepDraft(place.value, open(), 0)
     if (present.verdict && changed) {
       window.clearTimeout(timer)
@@ -98,22 +98,22 @@ export function useDecision(
       return false
     }
   }
-  function settled(code: string, sent: Words) {
-    const now = all.value[code]
+  function settled(hit: number, sent: Words) {
+    const now = all.value[hit]
     const same = now && now.note === sent.note && now.reasons[sent.kind] === sent.reasons[sent.kind]
-    if (same) all.value = { ...all.value, [code]: { ...now, changed: false } }
+    if (same) all.value = { ...all.value, [hit]: { ...now, changed: false } }
     if (Object.keys(open()).length) keepDraft(place.value, open(), 0)
     else forgetDraft(place.value)
   }
   /** What is said of a hit that has its verdict goes to the server too. */
   async function keep(of: HitView) {
-    const own = all.value[of.code]
+    const own = all.value[of.id]
     const verdict = of.verdict?.verdict
     if (!own?.changed || !verdict) return
     const reason = own.reasons[verdict] ?? ''
     const sent = { ...own, kind: verdict }
-    const work = () => send(of.code, verdict, reason, own.note)
-    if (await tell(work, () => void keep(of))) settled(of.code, sent)
+    const work = () => send(of.id, verdict, reason, own.note)
+    if (await tell(work, () => void keep(of))) settled(of.id, sent)
   }
 
   /** A press counts from when it was made, however late the page comes to it. */
@@ -125,14 +125,14 @@ export function useDecision(
     const before = present.verdict
     const own = { ...words.value, kind: verdict }
     const why = own.reasons[verdict] ?? ''
-    all.value = { ...all.value, [present.code]: own }
-    const work = () => send(present.code, verdict, why, own.note)
+    all.value = { ...all.value, [present.id]: own }
+    const work = () => send(present.id, verdict, why, own.note)
     const kept = await tell(work, () => void decide(verdict))
     busy.value = false
     if (!kept) return
-    settled(present.code, own)
+    settled(present.id, own)
     seenAt = performance.now()
-    ledFrom = present.code
+    ledFrom = present.id
     decided(present, verdict, before, why)
   }
   async function withdraw() {
@@ -141,7 +141,7 @@ export function useDecision(
     if (!before || busy.value) return
     busy.value = true
     const kept = await tell(
-      () => send(present.code, null, '', ''),
+      () => send(present.id, null, '', ''),
       () => void withdraw(),
     )
     busy.value = false
@@ -149,15 +149,15 @@ export function useDecision(
   }
 
   watch(
-    () => hit.value?.code,
+    () => hit.value?.id,
     () => (failure.value = undefined),
   )
   watch(hit, (_, before) => {
-    if (before && before.code !== hit.value?.code) void keep(before)
+    if (before && before.id !== hit.value?.id) void keep(before)
   })
   // The hit that a verdict leads to may come late, and be painted later still.
   watch(
-    () => hit.value?.code,
+    () => hit.value?.id,
     (_, before) => {
       if (before === undefined || before !== ledFrom) return
       ledFrom = undefined

@@ -121,7 +121,7 @@ function step(by: number) {
   at.value = Math.max(0, Math.min((hits.matching.value ?? 1) - 1, at.value + by))
   virtual.value.scrollToIndex(at.value)
 }
-const review = (code?: string) => router.push(`/runs/${id.value}/review${code ? `/${code}` : ''}`)
+const review = (hit?: number) => router.push(reviewAt(id.value, hit))
 const { act, busy, failure } = useAct()
 const cancel = () =>
   act('Not cancelled', async () => {
@@ -134,7 +134,7 @@ const again = () =>
 useKeys([
   { key: 'ArrowDown', does: 'next hit', repeats: true, run: () => step(1) },
   { key: 'ArrowUp', does: 'hit before', repeats: true, run: () => step(-1) },
-  { key: 'Enter', does: 'review the hit', run: () => chosen.value && review(chosen.value.code) },
+  { key: 'Enter', does: 'review the hit', run: () => chosen.value && review(chosen.value.id) },
   { key: '/', does: 'filter', run: () => field.value?.focus() },
   { key: 'r', does: 'run again', run: again },
   { key: 'w', does: 'why not: what an instrument lacks', run: () => why.value?.focus() },
@@ -209,7 +209,7 @@ const pick = (n: number) => (at.value = n)
           <b class="fall">{{ run.state }}</b>: {{ run.reason }}.
         </p>
         <button class="button" :disabled="busy" @click="again">Run again <kbd>r</kbd></button>
-        <button v-if="run.hit_count" class="button primary" @click="review(chosen?.code)">
+        <button v-if="run.hit_count" class="button primary" @click="review(chosen?.id)">
           Review <kbd>⏎</kbd>
         </button>
       </div>
@@ -297,13 +297,13 @@ const pick = (n: number) => (at.value = n)
                   <template v-for="item in seen" :key="item.index">
                     <tr
                       v-for="hit in [hits.rows.value[item.index]]"
-                      :key="hit?.code ?? item.index"
+                      :key="hit?.id ?? item.index"
                       class="open"
                       :class="{ chosen: item.index === at }"
                       :aria-selected="item.index === at"
                       :aria-rowindex="item.index + 2"
                       @click="pick(item.index)"
-                      @dblclick="hit && review(hit.code)"
+                      @dblclick="hit && review(hit.id)"
                     >
                       <template v-for="(c, n) in columns" :key="c.key">
                         <template v-if="n === cut">
@@ -316,7 +316,7 @@ const pick = (n: number) => (at.value = n)
                         </template>
                         <td v-if="!hit" class="quiet">{{ c.key === 'code' ? '…' : '' }}</td>
                         <td v-else-if="c.key === 'code'" class="mono">
-                          <RouterLink :to="reviewAt(id, hit.code)">{{ hit.code }}</RouterLink>
+                          <RouterLink :to="reviewAt(id, hit.id)">{{ hit.code }}</RouterLink>
                         </td>
                         <td v-else-if="c.key === 'side'">
                           <abbr :title="hit.side" :aria-label="hit.side">{{

@@ -6,6 +6,7 @@ written and comes out unchanged.
 
 from __future__ import annotations
 
+import hashlib
 from enum import StrEnum
 from typing import Annotated, Literal
 
@@ -131,6 +132,12 @@ class Sieve(_Record):
     @property
     def timeframe(self) -> str:
         return self.timeframes[0]
+
+    @property
+    def looked_for(self) -> str:
+        """A digest of all that has a say in the hits: two sieves with the same look for the same."""
+        nameless = self.model_copy(update={"name": "", "note": ""})
+        return hashlib.sha256(nameless.model_dump_json().encode()).hexdigest()[:32]
 
     def of(self, side: Side) -> Sieve:
         """What is asked of the setups of one side: conditions of the other are as if switched off."""

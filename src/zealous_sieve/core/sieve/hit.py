@@ -23,16 +23,6 @@ class Cell(StrEnum):
 
 
 @dataclass(frozen=True, kw_only=True, slots=True)
-class HitKey:
-    """What makes a hit that one and no other: ``bar_at`` opens the bar that is judged."""
-
-    code: str
-    side: str
-    timeframe: str
-    bar_at: int
-
-
-@dataclass(frozen=True, kw_only=True, slots=True)
 class Hit:
     """An instrument that passes.
 
@@ -64,10 +54,6 @@ class Hit:
     """Why a condition is unknown, by its position."""
     name: str = ""
     begun: bool = True
-
-    @property
-    def key(self) -> HitKey:
-        return HitKey(code=self.code, side=self.side, timeframe=self.timeframe, bar_at=self.bar_at)
 
 
 class Shown(StrEnum):

@@ -68,33 +68,34 @@ def contract(outside: Outside) -> Contract:
         return send_file(written, mimetype=OCTETS, as_attachment=True, download_name=name)
 
     @api.endpoint("GET", "/runs/<id:run_id>/hits/<code:code>", reply=HitView)
-    def get_hit(run_id: int, code: str) -> HitView:
-        """One hit of a run."""
-        return runs.get_hit(outside, run_id, code, wanted())
+    def get_hit_of(run_id: int, code: str) -> HitView:
+        """The hit that an instrument was in a run, of several the first."""
+        return runs.hit_of(outside, run_id, code, wanted())
+
+    @api.endpoint("GET", "/hits/<id:hit_id>", reply=HitView)
+    def get_hit(hit_id: int) -> HitView:
+        """One hit."""
+        return runs.get_hit(outside, hit_id, wanted())
 
     @api.endpoint("GET", "/runs/<id:run_id>/why/<code:code>", reply=Why)
     def why_in_run(run_id: int, code: str) -> Why:
         """How the run's sieve judged any instrument at the run's moment."""
         return why.why_in_run(outside, run_id, code, own())
 
-    @api.endpoint("GET", "/runs/<id:run_id>/open", reply=str | None, query=OpenRequest)
-    def get_next_open(run_id: int, query: OpenRequest) -> str | None:
-        """The code of the next hit that waits for a verdict after a place, else of the first of all."""
+    @api.endpoint("GET", "/runs/<id:run_id>/open", reply=int | None, query=OpenRequest)
+    def get_next_open(run_id: int, query: OpenRequest) -> int | None:
+        """The number of the next hit that waits for a verdict after a place, else of the first of all."""
         return runs.next_open(outside, run_id, query.after)
 
-    @api.endpoint(
-        "POST", "/runs/<id:run_id>/hits/<code:code>/chart", reply=Chart, body=HitChartBody
-    )
-    def look_at_hit(run_id: int, code: str, body: HitChartBody) -> Chart:
+    @api.endpoint("POST", "/hits/<id:hit_id>/chart", reply=Chart, body=HitChartBody)
+    def look_at_hit(hit_id: int, body: HitChartBody) -> Chart:
         """Bars, lines and reasons of a hit as of the run's moment, with what is drawn beside them."""
-        return charts.hit_chart(outside, run_id, code, own(), body.bars, body.dress())
+        return charts.hit_chart(outside, hit_id, own(), body.bars, body.dress())
 
-    @api.endpoint(
-        "PUT", "/runs/<id:run_id>/hits/<code:code>/verdict", reply=Verdict | None, body=VerdictBody
-    )
-    def put_verdict(run_id: int, code: str, body: VerdictBody) -> Verdict | None:
+    @api.endpoint("PUT", "/hits/<id:hit_id>/verdict", reply=Verdict | None, body=VerdictBody)
+    def put_verdict(hit_id: int, body: VerdictBody) -> Verdict | None:
         """Take, watch or drop a hit, or take the verdict back."""
-        return runs.give_verdict(outside, run_id, code, body.verdict, body.reason, body.note)
+        return runs.give_verdict(outside, hit_id, body.verdict, body.reason, body.note)
 
     @api.endpoint("GET", "/verdicts", reply=DecidedPage, query=VerdictsQuery)
     def get_verdicts(query: VerdictsQuery) -> DecidedPage:
