@@ -205,6 +205,8 @@ def used(own: Installation) -> Iterator[Trader]:
     except BaseException:
         print(own.end())
         raise
+    told = sum(trader.refused.values())
+    print(f"confirmed: {len(trader.saved)} saved, {len(trader.runs)} runs; told as trouble: {told}")
     assert trader.saved, "nothing was ever confirmed, so that nothing was tried"
     unexpected = {told for told in trader.refused if told.startswith("500")}
     assert not unexpected, trader.refused
