@@ -32,6 +32,8 @@ def test_what_belongs_to_another_is_not_there(address: str) -> None:
     execute_run(desk, run.id)
     assert other.runs.get(run.id) is None
     assert other.runs.recent(10) == other.runs.unfinished() == []
+    assert other.runs.marks(10) == other.runs.before(2, run.id + 1) == []
+    assert (desk.runs.count(), other.runs.count()) == (1, 0)
     assert other.runs.progress_of([run.id]) == {}
     assert not other.runs.end(run.id, run.state, "not mine")
     with pytest.raises(NotFoundError):
@@ -45,7 +47,9 @@ def test_what_belongs_to_another_is_not_there(address: str) -> None:
     (own,) = other.sieves.all()
     theirs = start_run(other, own.id)
     execute_run(other, theirs.id)
-    code = desk.hits.page(run)[1][0].hit.code
-    give_verdict(desk, run.id, code, VerdictKind.TAKE)
-    _, seen = other.hits.page(theirs, None, HitsQuery(words=code))
+    hit = desk.hits.page(run)[1][0]
+    with pytest.raises(NotFoundError):
+        give_verdict(other, hit.id, VerdictKind.TAKE)
+    give_verdict(desk, hit.id, VerdictKind.TAKE)
+    _, seen = other.hits.page(theirs, None, HitsQuery(words=hit.hit.code))
     assert [one.verdict for one in seen] == [None]
