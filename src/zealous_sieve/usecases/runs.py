@@ -265,6 +265,12 @@ def _compared(runs: RunsPort, run: Run) -> tuple[RunMark | None, str]:
     return None, f"the first run since the sieve was changed: {', '.join(changed) or 'its text'}"
 
 
+def _before(runs: RunsPort, run: Run) -> int | None:
+    """The number of the run that one is compared with, if any."""
+    before = _against(runs.before(run.sieve_id, run.id), run.sieve.looked_for, run.as_of)
+    return before.id if before else None
+
+
 def _against(earlier: Sequence[RunMark], looked_for: str, as_of: datetime) -> RunMark | None:
     """Which of the finished runs of a sieve, the last first, one is compared with that looked for something
     from a moment."""
@@ -292,18 +298,18 @@ def _page(
     outside: Outside, run: Run, query: HitsQuery, order: Order
 ) -> tuple[int, Sequence[SeenHit]]:
     """How many hits fit what is asked for, and those of the page."""
-    before, _ = _compared(outside.runs, run)
+    before = _before(outside.runs, run)
     if query.sort == "now":
         return _by_now(outside, run, before, query, order)
-    return outside.hits.page(run, before.id if before else None, query)
+    return outside.hits.page(run, before, query)
 
 
 def _by_now(
-    outside: Outside, run: Run, before: RunMark | None, query: HitsQuery, order: Order
+    outside: Outside, run: Run, before: int | None, query: HitsQuery, order: Order
 ) -> tuple[int, Sequence[SeenHit]]:
     """Hits by what their instruments cost now, which no database keeps."""
     everything = replace(query, sort="place", down=False, first=0, count=max(1, run.hit_count or 1))
-    matching, seen = outside.hits.page(run, before.id if before else None, everything)
+    matching, seen = outside.hits.page(run, before, everything)
     codes = [one.hit.code for one in seen]
     prices = outside.compute.do(order, newest_closes, codes) if codes else {}
     sign = -1 if query.down else 1
@@ -354,32 +360,42 @@ def _told(prepared: Prepared, seen: SeenHit) -> tuple[str, ...]:
     return seen.told or sentences(prepared, hit.values, hit.unknown, hit.tick)
 
 
-def seen_hit(outside: Outside, hit_id: int) -> tuple[Run, SeenHit]:
-    """A hit and the run it is of. Raises NotFoundError."""
+def run_of_hit(outside: Outside, hit_id: int) -> Run:
+    """The run that a hit is of. Raises NotFoundError."""
     run_id = outside.hits.run_of(hit_id)
-    run = None if run_id is None else outside.runs.get(run_id)
-    if run is not None:
-        before, _ = _compared(outside.runs, run)
-        seen = outside.hits.one(run, hit_id, before.id if before else None)
-        if seen is not None:
-            return run, seen
-    raise NotFoundError("hit", hit_id)
+    if run_id is None:
+        raise NotFoundError("hit", hit_id)
+    return _get(outside.runs, run_id)
+
+
+def seen_hit(outside: Outside, hit_id: int) -> tuple[Run, SeenHit]:
+    """A hit and the run it is of, compared with no other. Raises NotFoundError."""
+    run = run_of_hit(outside, hit_id)
+    seen = outside.hits.one(run, hit_id)
+    if seen is None:
+        raise NotFoundError("hit", hit_id)
+    return run, seen
 
 
 def get_hit(outside: Outside, hit_id: int, order: Order) -> HitView:
     """One hit. Raises NotFoundError."""
-    run, seen = seen_hit(outside, hit_id)
-    (view,) = _views(outside, run, [seen], order)
-    return view
+    run = run_of_hit(outside, hit_id)
+    seen = outside.hits.one(run, hit_id, _before(outside.runs, run))
+    return _view(outside, run, seen, hit_id, order)
 
 
 def hit_of(outside: Outside, run_id: int, code: str, order: Order) -> HitView:
     """The hit that an instrument was in a run, of several the first. Raises NotFoundError."""
     run = _get(outside.runs, run_id)
-    before, _ = _compared(outside.runs, run)
-    seen = outside.hits.first_of(run, code, before.id if before else None)
+    seen = outside.hits.first_of(run, code, _before(outside.runs, run))
+    return _view(outside, run, seen, code, order)
+
+
+def _view(
+    outside: Outside, run: Run, seen: SeenHit | None, called: int | str, order: Order
+) -> HitView:
     if seen is None:
-        raise NotFoundError("hit", code)
+        raise NotFoundError("hit", called)
     (view,) = _views(outside, run, [seen], order)
     return view
 

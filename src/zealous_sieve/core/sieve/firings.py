@@ -15,8 +15,7 @@ from zealous_sieve.core.engine.progress import Progress
 from zealous_sieve.core.formula.terms import Term
 from zealous_sieve.core.sieve.definition import Side
 from zealous_sieve.core.sieve.prepare import Prepared, truth_of
-
-Truths = NDArray[np.float64]
+from zealous_sieve.core.sieve.sifting import Truths, scores_at
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)
@@ -68,7 +67,7 @@ class Begun:
 def firing_terms(prepared: Prepared) -> dict[str, Term]:
     """What has to be computed for ``begun``."""
     return prepared.setups() | {
-        _boost(n): truth_of(prepared.formulas[n]) for n in prepared.boosts()
+        f"truth {n}": truth_of(prepared.formulas[n]) for n in prepared.boosts()
     }
 
 
@@ -94,9 +93,7 @@ def begun(prepared: Prepared, panel: Panel, found: Mapping[str, Truths]) -> Begu
         before = np.where(first, np.nan, np.concatenate([[np.nan], setup[:-1]]))
         since = np.flatnonzero((setup == 1.0) & (before != 1.0))
         row, sure = rows[since], before[since] == 0.0
-        score = np.zeros(len(row))
-        for boost, weight in own.boosts().items():
-            score += weight * (found[_boost(boost)][row] == 1.0)
+        score = scores_at(own, found, (row,))
         parts.append((instruments[since], row, np.full(len(row), n), score, sure))
     instrument, row, side, score, sure = (np.concatenate(own) for own in zip(*parts, strict=True))
     order = np.lexsort((side, row, instrument))
@@ -120,7 +117,3 @@ def _all_rows(panel: Panel) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
     owner = np.repeat(np.arange(len(panel)), lengths)
     begins = np.cumsum(lengths) - lengths
     return owner, np.arange(len(owner)) - np.repeat(begins - panel.starts, lengths)
-
-
-def _boost(condition: int) -> str:
-    return f"boost {condition}"

@@ -41,7 +41,7 @@ def ranked(sifted: Sifted) -> Ranked:
     each = np.arange(len(passing))
     back = np.argmax(setup[passing][:, ::-1] == 1.0, axis=1)
     at = window - 1 - back
-    scores = scores_at(prepared, found, passing, at)
+    scores = scores_at(prepared, found, (passing, at))
     ranks = found["rank"][passing, at] if "rank" in found else np.full(len(passing), np.nan)
     ages = back + held[each, at].astype(np.int64) - 1
     panel = sifted.panel

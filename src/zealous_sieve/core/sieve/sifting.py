@@ -120,21 +120,18 @@ def _passing(sides: Sequence[Prepared], found: Mapping[str, Truths]) -> NDArray[
         return np.asarray(passing)
     everyone = np.arange(setups.shape[1])
     at = window - 1 - np.minimum(nearest, window - 1)
-    scores = np.stack([scores_at(side, found, everyone, at) for side in sides])
+    scores = np.stack([scores_at(side, found, (everyone, at)) for side in sides])
     scores[~passing] = -math.inf
     return np.asarray(passing & (scores == scores.max(axis=0)))
 
 
 def scores_at(
-    prepared: Prepared,
-    found: Mapping[str, Truths],
-    places: NDArray[np.int64],
-    at: NDArray[np.int64],
+    prepared: Prepared, found: Mapping[str, Truths], at: tuple[NDArray[np.int64], ...]
 ) -> Truths:
-    """The weights of the boosts that are yes on a bar of each of some instruments."""
-    scores = np.zeros(len(places))
+    """The weights of the boosts that are yes, at some places of columns ``truth n``."""
+    scores = np.zeros(len(at[0]))
     for n, weight in prepared.boosts().items():
-        scores += weight * (found[f"truth {n}"][places, at] == 1.0)
+        scores += weight * (found[f"truth {n}"][at] == 1.0)
     return scores
 
 
