@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Page, Route, expect
 
 from tests.browser.hands import answer_late
 
@@ -52,6 +52,38 @@ def test_steps_that_are_asked_for_before_the_desk_has_counted_are_done(page: Pag
         for _ in range(2):
             page.keyboard.press(key)
         expect(page.locator(".moment.past .told")).to_contain_text(then)
+
+
+def hold(page: Page, address: str | re.Pattern[str]) -> list[Route]:
+    """What is asked for at an address waits, until it is told to go on."""
+    held: list[Route] = []
+    page.route(address, lambda route: held.append(route))
+    return held
+
+
+def test_a_step_back_while_a_page_is_being_opened_takes_the_page_along(page: Page) -> None:
+    held = hold(page, "**/assets/InstrumentPage*.js")
+    page.goto("/instruments/LANT40?asof=2026-06-09T14:20:00Z")
+    expect(page.locator(".moment.past .told")).to_contain_text("Tue 9 Jun 2026")
+    page.keyboard.press("<")
+    expect(page.locator(".moment.past .told")).to_contain_text("Tue 2 Jun 2026")
+    held[0].continue_()
+    expect(page).to_have_url(re.compile("/instruments/LANT40.*asof=2026-06-02T14:20:00Z"))
+    expect(page.get_by_role("row", name=re.compile("^1d .* 1 Jun 2026$"))).to_be_visible()
+
+
+def test_a_page_that_was_left_calls_nobody_back(page: Page) -> None:
+    lists = hold(page, re.compile("/api/formulas$"))
+    pages = hold(page, "**/assets/RunsPage*.js")
+    with page.expect_request(re.compile("/api/formulas$")):
+        page.goto("/formulas")
+    page.get_by_role("link", name="Runs").click()
+    with page.expect_response(re.compile("/api/formulas$")):
+        lists[0].continue_()
+    page.wait_for_timeout(300)
+    pages[0].continue_()
+    expect(page.get_by_role("heading", name="Runs", exact=True)).to_be_visible()
+    expect(page).to_have_url(re.compile("/runs"))
 
 
 def test_an_answer_that_comes_after_its_moment_was_left_is_not_taken_for_the_new_one(

@@ -3,10 +3,8 @@ import { carryMoment } from '@/shared/asOf'
 import { beginning } from '@/shared/beginning'
 import { known, preferences } from '@/shared/preferences'
 import { forgetSteps } from '@/shared/undo'
+import { isOnTheWay, noteWay } from '@/shared/way'
 import { noteOutdated } from './outdated'
-
-/** Where the last step leads, whether it has been made or not. */
-let wanted = ''
 
 /** The address says all of what is looked at; pages are loaded when first visited. */
 export const router = createRouter({
@@ -19,7 +17,7 @@ export const router = createRouter({
       beforeEnter: async (to) => {
         await known()
         // Where one went on meanwhile, as with a file that was dropped, one is not called back.
-        if (wanted !== to.fullPath) return false
+        if (!isOnTheWay(to)) return false
         return beginning.value.instruments === 0 ? '/imports' : preferences.value.first_page
       },
     },
@@ -146,9 +144,7 @@ export const router = createRouter({
     },
   ],
 })
-router.beforeEach((to) => {
-  wanted = to.fullPath
-})
+noteWay(router)
 // Asked for at once and waited for by no page: what it begins with is set where it comes later.
 void known()
 router.afterEach((to, from) => {

@@ -1,6 +1,7 @@
 import { useQueryClient } from '@tanstack/vue-query'
 import { shallowRef, watch } from 'vue'
 import { useRouter, type Router } from 'vue-router'
+import { isOnTheWay } from './way'
 
 /**
  * The moment that the whole desk looks from, as `2026-06-09T14:20:00Z`; undefined for the present. It
@@ -21,6 +22,9 @@ export const written = (milliseconds: number) =>
  * One that a page only carries along is none of its own: the desk may be on its way to another.
  */
 export function carryMoment(router: Router) {
+  router.afterEach((to, _, failure) => {
+    if (!failure && to.query.asof !== asOf.value) void address(router, asOf.value)
+  })
   router.beforeEach((to, from) => {
     const told = to.query.asof
     if (told !== undefined && told !== from.query.asof) asOf.value = read(told)
@@ -36,10 +40,13 @@ export const isLater = (moment: string | null | undefined) =>
 export const from = (moment: string, path: string) =>
   isLater(moment) ? { path, query: { asof: moment } } : path
 
-/** Look from another moment, or from the present. */
+const address = (router: Router, moment: string | undefined) =>
+  router.replace({ query: { ...router.currentRoute.value.query, asof: moment } })
+
+/** Look from another moment, or from the present. A page that is being opened takes it when it is there. */
 export async function lookFrom(router: Router, moment: string | undefined) {
   asOf.value = moment
-  await router.replace({ query: { ...router.currentRoute.value.query, asof: moment } })
+  if (!isOnTheWay()) await address(router, moment)
 }
 
 /** A page of what comes from a later moment than the desk's takes the desk there as it is opened. */

@@ -15,6 +15,7 @@ import ListOut from '@/shared/ListOut.vue'
 import { keys, useFormulas, useArchivedFormulas, useVocabulary } from '@/shared/queries'
 import { same } from '@/shared/same'
 import { done, undoKey } from '@/shared/undo'
+import { settle } from '@/shared/way'
 import Differences from '@/shared/Differences.vue'
 import { preferences } from '@/shared/preferences'
 import FormulaChart from './FormulaChart.vue'
@@ -119,7 +120,7 @@ async function takeSaved() {
   forget()
 }
 watch(formulas.data, (all) => {
-  if (!chosen.value && all?.[0]) router.replace(`/formulas/${all[0].stored.id}`)
+  if (!chosen.value && all?.[0]) settle(router, `/formulas/${all[0].stored.id}`)
 })
 
 async function refresh() {

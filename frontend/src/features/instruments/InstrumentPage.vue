@@ -13,6 +13,7 @@ import { useKeys } from '@/shared/keys'
 import { beginning } from '@/shared/beginning'
 import { useUniverses } from '@/shared/queries'
 import { undoKey } from '@/shared/undo'
+import { settle } from '@/shared/way'
 import { useArranging } from '@/shared/arranging'
 import ArrangedBy from '@/shared/ArrangedBy.vue'
 import Failed from '@/shared/Failed.vue'
@@ -53,7 +54,7 @@ watch(
   () => known.data.value?.summary.code,
   (now) => {
     const earlier = known.data.value?.earlier.includes(code.value)
-    if (now && earlier) void router.replace({ path: instrumentAt(now), query: route.query })
+    if (now && earlier) void settle(router, { path: instrumentAt(now), query: route.query })
   },
 )
 const own = computed(() =>

@@ -12,6 +12,7 @@ import { useKeys } from '@/shared/keys'
 import Mesh from '@/shared/Mesh.vue'
 import { keys, useRun } from '@/shared/queries'
 import { done, undoKey } from '@/shared/undo'
+import { settle } from '@/shared/way'
 import ChartFrame from '@/features/frame/ChartFrame.vue'
 import Rail from '@/features/frame/Rail.vue'
 import HitChart from './HitChart.vue'
@@ -65,7 +66,7 @@ async function find() {
     return stand(own.place - 1)
   }
   const next = own?.id ?? (await openAfter(0)) ?? hits.rows.value[0]?.id
-  if (next) router.replace(reviewAt(id.value, next))
+  if (next) settle(router, reviewAt(id.value, next))
 }
 function stand(place: number) {
   at.value = place
@@ -127,7 +128,7 @@ function decided(
 async function onwards(of: HitView) {
   const neighbour = hits.rows.value[of.place]
   const next = neighbour && !neighbour.verdict ? neighbour.id : await openAfter(of.place)
-  if (next && hit.value?.id === of.id) router.replace(reviewAt(id.value, next))
+  if (next && hit.value?.id === of.id) settle(router, reviewAt(id.value, next))
 }
 const decision = useDecision(id, hit, send, decided)
 const { words, busy, failure, decide, withdraw } = decision
