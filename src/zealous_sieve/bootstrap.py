@@ -36,6 +36,7 @@ from zealous_sieve.storage.services import ServicesFile, crashed
 from zealous_sieve.storage.sieves import SieveStore
 from zealous_sieve.storage.universes import UniverseStore
 from zealous_sieve.storage.uploads import Uploads
+from zealous_sieve.storage.work import WorkStore
 from zealous_sieve.usecases.desk import Desk
 from zealous_sieve.usecases.errors import UseCaseError
 from zealous_sieve.usecases.market import desk_of, mark_of
@@ -70,6 +71,7 @@ def for_owner(database: Database, owner: str) -> Outside:
         runs=RunStore(own),
         hits=HitStore(own),
         imports=ImportStore(own),
+        work=WorkStore(own),
         files=Uploads(environment.uploads(own.address) / owner),
         tables=TableFiles(),
         backup=BackupFiles(own, lambda database: check_whole(for_owner(database, owner))),

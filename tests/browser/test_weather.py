@@ -6,6 +6,7 @@ import os
 import re
 import signal
 from collections.abc import Callable, Iterator
+from pathlib import Path
 from typing import Any
 
 import pytest
@@ -171,13 +172,40 @@ def test_a_server_that_says_nothing_is_told_as_one_that_is_away(page: Page) -> N
     assert held
 
 
+def test_work_is_followed_without_being_asked_for(page: Page, own: Service, tmp_path: Path) -> None:
+    file = tmp_path / "quvna.csv"
+    file.write_text(
+        "code,time,close\n" + "".join(f"QUVNA,2026-04-{n:02},{n}\n" for n in range(1, 29))
+    )
+    os.kill(own.processes["worker"].pid, signal.SIGSTOP)
+    number = own.client.bring(file)["id"]
+    own.client.ask("PUT", "/demo", {"here": False})
+    own.admit(page.context)
+    pages = {
+        "Reading the whole file": (page, f"/imports/{number}"),
+        "It is being taken away": (page.context.new_page(), "/settings"),
+    }
+    asked: list[str] = []
+    for waits, (one, path) in pages.items():
+        one.goto(f"{own.base}{path}")
+        expect(one.get_by_text(re.compile(waits))).to_be_visible()
+        one.wait_for_load_state("networkidle")
+        one.on("request", lambda request: asked.append(request.url))
+    page.wait_for_timeout(2_500)
+    assert [url for url in asked if "/api/thread" not in url] == []
+    os.kill(own.processes["worker"].pid, signal.SIGCONT)
+    expect(page.get_by_role("button", name=re.compile("Take 28"))).to_be_visible()
+    settings, _ = pages["It is being taken away"]
+    expect(settings.get_by_role("button", name="Bring it back")).to_be_visible()
+
+
 def test_a_run_is_followed_to_its_end_while_its_stream_is_away(page: Page, own: Service) -> None:
     os.kill(own.processes["worker"].pid, signal.SIGSTOP)
     run = own.client.ask("POST", "/runs", {"sieve_id": 2})["id"]
     own.admit(page.context)
     page.goto(f"{own.base}/runs/{run}")
     expect(page.get_by_text(re.compile("of [0-9]+ instruments"))).to_be_visible()
-    page.route("**/events", lambda route: route.abort())
+    page.route("**/events?*", lambda route: route.abort())
     own.kill("serve")
     os.kill(own.processes["worker"].pid, signal.SIGCONT)
     own.start("serve", "--port", str(own.port))

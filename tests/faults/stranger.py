@@ -24,7 +24,7 @@ GUESSES = (
     {"X-Session-Token": "0" * 64, "Origin": "http://127.0.0.1"}, {"X-Forwarded-For": "127.0.0.1"},
 )  # fmt: skip
 ASKED = (
-    ("GET", "thread"), ("GET", "session"), ("GET", "backup"), ("GET", "runs/1/events"),
+    ("GET", "thread"), ("GET", "session"), ("GET", "backup"), ("GET", "events?of=run-1"),
     ("GET", "runs/1/hits"), ("GET", "imports/1/refused"), ("GET", "sources"), ("GET", "nothing"),
     ("POST", "backup?replace=true"), ("POST", "imports?name=a.csv"), ("POST", "runs"),
     ("POST", "preview"), ("PUT", "sieves/1"), ("DELETE", "sieves/1"), ("PUT", "demo"),

@@ -105,7 +105,7 @@ def test_each_part_may_die_again_and_again(filled: Path) -> None:
 
 
 @pytest.mark.skipif(shutil.which("gcc") is None, reason="needs a C compiler")
-def test_a_clock_set_back_stops_nothing(filled: Path) -> None:
+def test_a_clock_set_back_stops_nothing(filled: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     with tempfile.TemporaryDirectory(prefix="zealous-sieve-clock-", dir="/var/tmp") as name:
         shim, clock = Path(name) / "clock.so", Path(name) / "moved"
         Path(name).chmod(0o755)
@@ -113,9 +113,12 @@ def test_a_clock_set_back_stops_nothing(filled: Path) -> None:
         subprocess.run(["gcc", "-shared", "-fPIC", "-o", str(shim), source, "-ldl"], check=True)
         clock.write_text("0")
         own = Installation(filled, LD_PRELOAD=str(shim), WALL_CLOCK=str(clock))
+        real = time.time
         with used(own) as trader:
             for moved in (-10_800, 3_600, -34_560_000, 0):
                 clock.write_text(str(moved))
+                # The passes of scripts are made by the same clock.
+                monkeypatch.setattr(time, "time", lambda moved=moved: real() + moved)
                 run = own.ask("POST", "/runs", {"sieve_id": 2})["id"]
                 own.until(lambda run=run: trader.state(run) == "done", BACK_WITHIN, "it is done")
                 own.send("worker", signal.SIGKILL)

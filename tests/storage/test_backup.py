@@ -345,3 +345,31 @@ def test_into_an_empty_desk_all_comes_back_and_waits_for_its_bars(
     for other in (before, after):
         for name, told in seen(desk).items():
             assert seen(other)[name] == told, name
+
+
+def test_what_others_write_meanwhile_is_waited_for_and_what_they_lose_is_told(
+    outside: Outside, address: str, tmp_path: Path
+) -> None:
+    file = tmp_path / "backup.zip"
+    outside.backup.write(file)
+    later = outside.sieves.add(EXAMPLES[0].model_copy(update={"name": "Later"}))
+    with ThreadPoolExecutor() as pool:
+        with psycopg.connect(address) as other:
+            other.execute(
+                "INSERT INTO runs (owner_id, sieve_id, version, body, as_of, state) "
+                "SELECT owner_id, id, 1, '', now(), 'queued' FROM sieves LIMIT 1"
+            )
+            restoring = pool.submit(outside.backup.restore, file, replace=True)
+            time.sleep(0.4)
+            assert not restoring.done()
+        assert restoring.result(60)["runs"] == 0
+        again = outside.sieves.add(EXAMPLES[0].model_copy(update={"name": "Later"}))
+        assert again.id > later.id
+        with psycopg.connect(address) as other:
+            other.execute("DELETE FROM sieve_versions WHERE sieve_id = %s", (again.id,))
+            other.execute("DELETE FROM sieves WHERE id = %s", (again.id,))
+            starting = pool.submit(start_run, outside, again.id)
+            time.sleep(0.4)
+            assert not starting.done()
+        with pytest.raises(ConflictError, match="replaced meanwhile"):
+            starting.result(60)

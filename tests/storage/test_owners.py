@@ -10,7 +10,7 @@ from zealous_sieve.core.sieve.examples import EXAMPLES
 from zealous_sieve.storage.database import Database
 from zealous_sieve.usecases.errors import NotFoundError
 from zealous_sieve.usecases.library import add_formula
-from zealous_sieve.usecases.ports import HitsQuery, VerdictKind
+from zealous_sieve.usecases.ports import RUN, HitsQuery, RunState, VerdictKind
 from zealous_sieve.usecases.runs import execute_run, give_verdict, start_run, view_run
 from zealous_sieve.usecases.sieves import delete_sieve, save_sieve
 
@@ -31,11 +31,11 @@ def test_what_belongs_to_another_is_not_there(address: str) -> None:
     run = start_run(desk, 2)
     execute_run(desk, run.id)
     assert other.runs.get(run.id) is None
-    assert other.runs.recent(10) == other.runs.unfinished() == []
+    assert other.runs.recent(10) == []
     assert other.runs.marks(10) == other.runs.before(2, run.id + 1) == []
     assert (desk.runs.count(), other.runs.count()) == (1, 0)
-    assert other.runs.progress_of([run.id]) == {}
-    assert not other.runs.end(run.id, run.state, "not mine")
+    assert other.work.told(RUN, [run.id]) == {}
+    assert not other.work.ask(RUN, run.id, RunState.CANCELLED, *RunState, reason="not mine")
     with pytest.raises(NotFoundError):
         view_run(other, run.id)
 

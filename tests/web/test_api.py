@@ -8,8 +8,9 @@ import pytest
 from flask.testing import FlaskClient
 
 from zealous_sieve.core.sieve.examples import WAKING
-from zealous_sieve.usecases.ports import Outside, RunState
-from zealous_sieve.usecases.runs import execute_run, recover_runs
+from zealous_sieve.jobs.tasks import TASKS
+from zealous_sieve.usecases.ports import RUN, Outside, RunState
+from zealous_sieve.usecases.runs import execute_run
 
 
 def get(client: FlaskClient, path: str) -> Any:
@@ -233,14 +234,18 @@ def test_an_interrupted_run_is_taken_up_once_then_failed(
     outside: Outside, client: FlaskClient
 ) -> None:
     run = send(client, "/runs", {"sieve_id": 2})["id"]
-    assert outside.runs.begin(run, 240) is not None
-    assert recover_runs(outside) == [run]
-    assert outside.runs.begin(run, 240) is not None
-    assert recover_runs(outside) == []
+    (task,) = (task for task in TASKS if task.work == RUN)
+    turns = []
+    for taken_up in ([run], []):
+        turns.append(outside.work.begin(RUN, run, outside.work.told(RUN, [run])[run].turn))
+        assert outside.work.told(RUN, [run])[run].state == RunState.RUNNING
+        assert task.recover(outside) == taken_up
+    assert None not in turns
+    assert not outside.work.progress(RUN, run, turns[0] or 0, 240, 240), "of an earlier attempt"
     ended = outside.runs.get(run)
     assert ended is not None
-    assert ended.state == RunState.FAILED
-    assert "stopped during the run" in (ended.reason or "")
+    assert (ended.state, ended.done) == (RunState.FAILED, 0)
+    assert "stopped 2 times meanwhile" in (ended.reason or "")
 
 
 @pytest.mark.reads

@@ -5,10 +5,12 @@ from __future__ import annotations
 import json
 import socket
 import time
+import urllib.error
 from pathlib import Path
 from typing import Any
 
 import psycopg
+import pytest
 
 from tests.conftest import Service, copy_of
 from zealous_sieve import bootstrap
@@ -23,12 +25,19 @@ def call(service: Service, path: str, body: object = None) -> Any:
 
 def test_two_runs_at_once_both_finish_and_tell_their_progress(service: Service) -> None:
     runs = [call(service, "/runs", {"sieve_id": n})["id"] for n in (1, 2, 3)]
+    named = "&".join(f"of=run-{run}" for run in runs)
+    with service.client.stream(f"/events?{named}", timeout=30) as stream:
+        told = [json.loads(line[6:]) for line in stream if line.startswith(b"data: ")]
     for run in runs:
-        with service.client.stream(f"/runs/{run}/events", timeout=30) as stream:
-            told = [json.loads(line[6:]) for line in stream if line.startswith(b"data: ")]
-        assert told[-1]["state"] == "done"
-        assert told[-1]["done"] == told[-1]["total"] == 240
-        assert told[-1]["hits"] == len(call(service, f"/runs/{run}/hits")["hits"])
+        own = [event for event in told if event["of"] == f"run-{run}"]
+        assert all(event["at_work"] for event in own[:-1])
+        assert (own[-1]["state"], own[-1]["at_work"]) == ("done", False)
+        assert own[-1]["done"] == own[-1]["total"] == 240
+        assert call(service, f"/runs/{run}/hits")["hits"]
+    for asked, status in (("of=run-99999", 404), ("of=raft-1", 422), ("", 422)):
+        with pytest.raises(urllib.error.HTTPError) as refused:
+            service.client.stream(f"/events?{asked}", timeout=30).__enter__()
+        assert refused.value.code == status
 
 
 def ended(outside: Any, run: int) -> Run:
@@ -103,7 +112,7 @@ def test_two_hundred_who_listen_cost_no_thread_and_are_missed_when_they_leave(
 
 def listener(service: Service, run: int) -> socket.socket:
     opened = socket.create_connection(("127.0.0.1", service.port), timeout=30)
-    opened.sendall(head(service, f"GET /api/runs/{run}/events") + b"\r\n")
+    opened.sendall(head(service, f"GET /api/events?of=run-{run}") + b"\r\n")
     assert b"text/event-stream" in opened.recv(4096)
     return opened
 

@@ -25,14 +25,16 @@ from zealous_sieve.core.market.bases import Base
 from zealous_sieve.core.market.instruments import Instrument, Venue
 from zealous_sieve.core.sieve.examples import WAKING
 from zealous_sieve.environment import data_folder
+from zealous_sieve.jobs.tasks import TASKS
 from zealous_sieve.storage import uploads
 from zealous_sieve.storage.machine import NAME, MachineFile
 from zealous_sieve.usecases.errors import database_away
 from zealous_sieve.usecases.import_ports import ImportState
-from zealous_sieve.usecases.imports import execute_import, recover_imports
+from zealous_sieve.usecases.imports import execute_import
 from zealous_sieve.usecases.ports import Outside
 from zealous_sieve.usecases.runs import execute_run
 from zealous_sieve.usecases.sources import Reading, read_sources, sources
+from zealous_sieve.usecases.work import Work
 
 BARS = "code;day;open;high;low;close;volume\n" + "".join(
     f"QUVNA;{day:02d}.03.2026;10,5;11,25;9,5;10,{day:02d};100\n" for day in range(2, 21)
@@ -157,14 +159,14 @@ def test_stopped_on_the_way_nothing_is_taken(
     if at == "taking":
         worked(client, outside, number)
         client.post(f"/api/imports/{number}/take")
-    kept = outside.imports.progress
+    kept = outside.work.progress
 
-    def cancelled(import_id: int, turn: int, done: int, total: int) -> bool:
+    def cancelled(work: Work, import_id: int, turn: int, done: int, total: int) -> bool:
         if done * 2 > total or at == "reading":
             client.post(f"/api/imports/{number}/cancel")
-        return kept(import_id, turn, done, total)
+        return kept(work, import_id, turn, done, total)
 
-    monkeypatch.setattr(outside.imports, "progress", cancelled)
+    monkeypatch.setattr(outside.work, "progress", cancelled)
     execute_import(outside, number)
     assert client.get(f"/api/imports/{number}").json["own"]["state"] == "cancelled"
     assert client.get("/api/instruments/QUVNA").status_code == 404
@@ -191,8 +193,8 @@ def test_interrupted_it_is_taken_up_again_and_given_up_after_the_second_time(
         with pytest.raises(type(database_away())):
             execute_import(outside, number)
         monkeypatch.undo()
-        again = recover_imports(outside)
-        assert again == ([number] if tries == 1 else [])
+        again = [task.recover(outside) for task in TASKS]
+        assert again == [[], [number] if tries == 1 else [], []]
     own = client.get(f"/api/imports/{number}").json["own"]
     assert (own["state"], own["attempts"]) == ("failed", 2)
     assert "stopped 2 times" in own["reason"]

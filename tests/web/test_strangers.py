@@ -201,7 +201,7 @@ def test_a_program_is_told_of_a_private_page_not_of_the_address(
 
 def test_no_stream_is_begun_without_a_pass(service: Service) -> None:
     with pytest.raises(urllib.error.HTTPError) as refused:
-        urllib.request.urlopen(f"{service.base}/api/runs/1/events", timeout=30)
+        urllib.request.urlopen(f"{service.base}/api/events?of=run-1", timeout=30)
     assert refused.value.code == 401
     with urllib.request.urlopen(f"{service.base}/runs/1", timeout=30) as page:
         assert b'<div id="app">' in page.read(), "the empty page, which says what to do"

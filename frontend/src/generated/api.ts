@@ -5152,6 +5152,8 @@ export interface components {
             state: components["schemas"]["RunState"];
             /** Total */
             total: number;
+            /** Turn */
+            turn: number;
             /** Version */
             version: number;
         };

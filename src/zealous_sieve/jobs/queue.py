@@ -13,10 +13,11 @@ import psycopg
 from procrastinate.exceptions import AlreadyEnqueued, ConnectorException
 from procrastinate.jobs import Status
 
-from zealous_sieve.jobs.tasks import DEMO, IMPORT, RUN, TASKS, Task
+from zealous_sieve.jobs.tasks import TASKS, Task
 from zealous_sieve.usecases.errors import OutageError, database_away
 from zealous_sieve.usecases.ports import Outside
 from zealous_sieve.usecases.sources import Reading, read_sources
+from zealous_sieve.usecases.work import Work
 
 ONLY_WORKER = 7_215_001
 """Number of the advisory lock that the one worker of a database holds."""
@@ -41,24 +42,14 @@ class Queue:
         self._lock = Lock()
         self._opened = False
 
-    def submit_run(self, run_id: int) -> None:
-        self._submit(RUN, run_id)
-
-    def submit_import(self, import_id: int) -> None:
-        self._submit(IMPORT, import_id)
-
-    def submit_demo(self) -> None:
-        self._submit(DEMO, 0)
-
-    def _submit(self, task: Task, number: int) -> None:
-        """Queue a piece of work; what waits already is not queued twice. Raises AwayError."""
-        name = task.lock(number)
+    def submit(self, work: Work, number: int) -> None:
+        name = work.key(number)
         try:
             with self._lock:
                 if not self._opened:
                     self._app.open()
                     self._opened = True
-            job = self._app.configure_task(task.name, lock=name, queueing_lock=name)
+            job = self._app.configure_task(work.name, lock=name, queueing_lock=name)
             job.defer(number=number, owner=self.owner)
         except AlreadyEnqueued:
             log.info("%s is waiting already", name)
@@ -101,7 +92,7 @@ async def _worker(
         for owner in await asyncio.to_thread(owners):
             for task in TASKS:
                 for number in await asyncio.to_thread(task.recover, for_owner(owner)):
-                    log.warning("%s was interrupted and is queued again", task.lock(number))
+                    log.warning("%s was interrupted and is queued again", task.work.key(number))
         watching = asyncio.create_task(_watch(app, for_owner, owners, keeper, at_work))
         reading = asyncio.create_task(_read_folders(for_owner, owners))
         await app.run_worker_async(
@@ -114,9 +105,9 @@ async def _worker(
 def _know(app: procrastinate.App, task: Task, for_owner: ForOwner, at_work: set[str]) -> None:
     """Tell the queue what to do for a task."""
 
-    @app.task(name=task.name)  # type: ignore[untyped-decorator]
+    @app.task(name=task.work.name)  # type: ignore[untyped-decorator]
     def work(number: int, owner: str) -> None:
-        name = task.lock(number)
+        name = task.work.key(number)
         at_work.add(name)
         outside = for_owner(owner)
         try:
@@ -146,11 +137,12 @@ async def _watch(
             for owner in await asyncio.to_thread(owners):
                 own = for_owner(owner)
                 for task in TASKS:
-                    for number in await asyncio.to_thread(task.unfinished, own):
-                        jobs = await app.job_manager.list_jobs_async(lock=task.lock(number))
+                    for piece in await asyncio.to_thread(own.work.unfinished, task.work):
+                        name = task.work.key(piece.number)
+                        jobs = await app.job_manager.list_jobs_async(lock=name)
                         live = any(job.status in (Status.TODO, Status.DOING) for job in jobs)
-                        if not live and task.lock(number) not in at_work:
-                            await asyncio.to_thread(task.submit, own, number)
+                        if not live and name not in at_work:
+                            await asyncio.to_thread(own.queue.submit, task.work, piece.number)
         except Exception as error:
             _leave(f"the database can't be used: {error}")
 
@@ -188,4 +180,4 @@ def _give_up(task: Task, outside: Outside, number: int, error: Exception) -> Non
     try:
         task.give_up(outside, number, reason)
     except OutageError as outage:
-        _leave(f"during {task.lock(number)}: {outage}")
+        _leave(f"during {task.work.key(number)}: {outage}")

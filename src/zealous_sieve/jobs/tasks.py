@@ -1,83 +1,51 @@
-"""What the worker does: each kind of work, how it is found again and how it is given up."""
+"""What the worker does: each kind of work, and what becomes of a piece that is given up."""
 
 from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from zealous_sieve.usecases.demo import STATE, DemoState, demo_state, move_demo
-from zealous_sieve.usecases.import_ports import ImportState
-from zealous_sieve.usecases.imports import execute_import, recover_imports
-from zealous_sieve.usecases.ports import Outside, RunState
-from zealous_sieve.usecases.runs import execute_run, recover_runs
+from zealous_sieve.usecases.demo import DEMO, move_demo, settled_demo
+from zealous_sieve.usecases.import_ports import IMPORT
+from zealous_sieve.usecases.imports import execute_import, settled_import
+from zealous_sieve.usecases.ports import RUN, Outside, RunState
+from zealous_sieve.usecases.runs import execute_run
+from zealous_sieve.usecases.work import MOST_ATTEMPTS, Work, WorkState
 
 
 @dataclass(frozen=True, kw_only=True)
 class Task:
-    """A kind of work. Pieces of it have numbers; ``name`` is how the queue calls it, ``noun`` how people
-    do."""
+    """What is done for a kind of ``work``. ``settled`` is the state of a piece whose work ended without a
+    word."""
 
-    name: str
-    noun: str
+    work: Work
     execute: Callable[[Outside, int], None]
-    unfinished: Callable[[Outside], list[int]]
-    recover: Callable[[Outside], list[int]]
-    submit: Callable[[Outside, int], None]
-    give_up: Callable[[Outside, int, str], None]
+    settled: Callable[[Outside, int], WorkState]
 
-    def lock(self, number: int) -> str:
-        """What keeps a piece of work from being done twice at once."""
-        return f"{self.noun}-{number}"
+    def give_up(self, outside: Outside, number: int, reason: str) -> None:
+        """Say that a piece is not tried again."""
+        state = self.settled(outside, number)
+        outside.work.ask(self.work, number, state, *self.work.open, reason=reason)
+
+    def recover(self, outside: Outside) -> list[int]:
+        """After a restart: take up again what was interrupted, or give it up.
+
+        To be called while no worker is running. Returns the pieces that were queued again.
+        """
+        taken_up = []
+        for piece in outside.work.unfinished(self.work):
+            if piece.attempts >= MOST_ATTEMPTS:
+                times = f"the server stopped {piece.attempts} times meanwhile"
+                self.give_up(outside, piece.number, f"{times}; it is not tried again")
+            else:
+                outside.work.wait(self.work, piece)
+                outside.queue.submit(self.work, piece.number)
+                taken_up.append(piece.number)
+        return taken_up
 
 
-def _give_up_run(outside: Outside, number: int, reason: str) -> None:
-    outside.runs.end(number, RunState.FAILED, reason)
-
-
-def _give_up_import(outside: Outside, number: int, reason: str) -> None:
-    own = outside.imports.get(number)
-    if own is not None:
-        outside.imports.end(number, own.turn, ImportState.FAILED, reason=reason)
-
-
-RUN = Task(
-    name="run_sieve",
-    noun="run",
-    execute=execute_run,
-    unfinished=lambda outside: [run.id for run in outside.runs.unfinished()],
-    recover=recover_runs,
-    submit=lambda outside, number: outside.queue.submit_run(number),
-    give_up=_give_up_run,
+TASKS = (
+    Task(work=RUN, execute=execute_run, settled=lambda *_: RunState.FAILED),
+    Task(work=IMPORT, execute=execute_import, settled=settled_import),
+    Task(work=DEMO, execute=lambda outside, _: move_demo(outside), settled=settled_demo),
 )
-IMPORT = Task(
-    name="take_import",
-    noun="import",
-    execute=execute_import,
-    unfinished=lambda outside: [own.id for own in outside.imports.unfinished()],
-    recover=recover_imports,
-    submit=lambda outside, number: outside.queue.submit_import(number),
-    give_up=_give_up_import,
-)
-
-
-def _demo_on_its_way(outside: Outside) -> list[int]:
-    return [0] if demo_state(outside) in (DemoState.COMING, DemoState.GOING) else []
-
-
-def _take_up_demo(outside: Outside) -> list[int]:
-    found = _demo_on_its_way(outside)
-    for _ in found:
-        outside.queue.submit_demo()
-    return found
-
-
-DEMO = Task(
-    name="move_demo",
-    noun="demo",
-    execute=lambda outside, _: move_demo(outside),
-    unfinished=_demo_on_its_way,
-    recover=_take_up_demo,
-    submit=lambda outside, _: outside.queue.submit_demo(),
-    give_up=lambda outside, _, __: outside.market.set_setting(STATE, None),
-)
-TASKS = (RUN, IMPORT, DEMO)

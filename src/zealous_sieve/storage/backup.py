@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import time
 import zipfile
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
@@ -31,6 +32,9 @@ _RULE = TypeAdapter(Rule)
 AT_ONCE = 2_000
 ONE_RESTORE = 5_381_274
 """The number of the lock that lets one backup be put back at a time."""
+WAITS = 30.0
+"""Seconds for which a restore waits until nothing else is being written."""
+LOOKS_EVERY = 0.05
 
 
 @dataclass(frozen=True)
@@ -115,7 +119,7 @@ class BackupFiles:
         What the owner has is replaced. Returns how many rows of what; what belongs to instruments that
         are not here waits for their bars. All of it is read as the pages will before it is kept. Raises
         DataError ``bad_backup``, ConflictError ``not_empty`` where there is something and it is not to be
-        replaced, and ``restoring`` while another is being put back.
+        replaced, ``restoring`` while another is being put back, and ``busy`` where others write on and on.
         """
         owner = self.database.owner_id
         with (
@@ -126,6 +130,7 @@ class BackupFiles:
             within = Within(self.database, connection)
             with within.raw() as raw:
                 _check_alone(raw)
+                _hold(raw)
                 _check_revision(raw, backup.manifest)
                 if not replace and _anything(raw, owner):
                     raise ConflictError(
@@ -144,6 +149,25 @@ def _check_alone(connection: psycopg.Connection) -> None:
     if locked != (True,):
         message = "another backup is being put back just now"
         raise ConflictError("restoring", message, "wait for it, then look what is here")
+
+
+def _hold(connection: psycopg.Connection) -> None:
+    """Let nobody else write what owners make until this is through; all read on. It waits for those who are
+    writing without holding anything itself, so that none of them waits for it."""
+    tables = ", ".join(table.name for table in _TABLES)
+    hold = f"LOCK TABLE {tables} IN SHARE ROW EXCLUSIVE MODE NOWAIT"
+    until = time.monotonic() + WAITS
+    while True:
+        try:
+            with connection.transaction():
+                connection.execute(hold.encode())
+                return
+        except psycopg.errors.LockNotAvailable:
+            if time.monotonic() > until:
+                message = "something else is being written, on and on"
+                mend = "wait until runs and imports have ended, then put it back"
+                raise ConflictError("busy", message, mend) from None
+        time.sleep(LOOKS_EVERY)
 
 
 def _revision(connection: psycopg.Connection) -> str:

@@ -11,7 +11,7 @@ from sqlalchemy.exc import DBAPIError
 from sqlalchemy.orm import Session, sessionmaker
 
 from zealous_sieve.storage.owners import OWNER, owner_id
-from zealous_sieve.usecases.errors import database_away, disk_full
+from zealous_sieve.usecases.errors import database_away, disk_full, gone_meanwhile
 
 CONNECT_TIMEOUT = 5
 """Seconds for which a server that does not answer is waited for."""
@@ -27,7 +27,8 @@ class Database:
     """Sessions for rows, raw connections for bulk work, for one owner.
 
     ``address`` is a libpq address such as ``postgresql://user@127.0.0.1:5432/name``. All raise AwayError
-    while the database can't be reached, and DiskFullError.
+    while the database can't be reached, DiskFullError, and ConflictError ``gone_meanwhile`` where what
+    a row belongs to was replaced.
     """
 
     def __init__(self, address: str, owner: str = DESK, engine: Engine | None = None) -> None:
@@ -129,6 +130,8 @@ def _told() -> Iterator[None]:
 def _in_our_words(error: BaseException | None) -> Exception | None:
     if isinstance(error, psycopg.errors.DiskFull):
         return disk_full()
+    if isinstance(error, psycopg.errors.ForeignKeyViolation):
+        return gone_meanwhile()
     if not isinstance(error, psycopg.OperationalError | psycopg.InterfaceError):
         return None
     return database_away() if (error.sqlstate or "08").startswith(AWAY) else None

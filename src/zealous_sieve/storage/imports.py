@@ -7,12 +7,13 @@ from dataclasses import asdict, astuple, fields
 from typing import Any
 
 from pydantic import TypeAdapter
-from sqlalchemy import ColumnElement, func, select, update
+from sqlalchemy import ColumnElement, select, update
 
 from zealous_sieve.core.market.foreign.layout import Content, Layout
 from zealous_sieve.core.market.instruments import DatedFact, Event, Instrument, Venue
 from zealous_sieve.storage.database import Database
 from zealous_sieve.storage.models import ImportRow
+from zealous_sieve.storage.work import asked, rested
 from zealous_sieve.usecases.import_ports import (
     Account,
     Import,
@@ -100,12 +101,6 @@ class ImportStore:
         still = ImportRow.state.in_((ImportState.READY, ImportState.DONE))
         return self._change(import_id, still, left_out=list(codes), left_rows=rows)
 
-    def unfinished(self) -> list[Import]:
-        at_work = [state for state in ImportState if state.at_work]
-        query = select(ImportRow).where(ImportRow.state.in_(at_work)).order_by(ImportRow.id)
-        with self.database.session() as session:
-            return [_import(row) for row in session.scalars(query)]
-
     def understood(
         self,
         import_id: int,
@@ -124,42 +119,23 @@ class ImportStore:
             doubts=list(doubts),
             names=list(names),
             account=None,
-            **_turned(ImportState.READING),
+            **asked(ImportRow, ImportState.READING),
         )
 
-    def turn_to(self, import_id: int, state: ImportState, *from_states: ImportState) -> bool:
-        return self._change(import_id, ImportRow.state.in_(from_states), **_turned(state))
-
-    def begin(self, import_id: int, turn: int) -> bool:
-        return self._change(
-            import_id, ImportRow.turn == turn, attempts=ImportRow.attempts + 1, done=0
-        )
-
-    def wanted(self, import_id: int, turn: int) -> bool:
-        query = select(ImportRow.id).where(ImportRow.id == import_id, ImportRow.turn == turn)
-        with self.database.session() as session:
-            return session.scalar(query) is not None
-
-    def progress(self, import_id: int, turn: int, done: int, total: int) -> bool:
-        return self._change(import_id, ImportRow.turn == turn, done=done, total=total)
-
-    def end(
+    def finish(
         self,
         import_id: int,
         turn: int,
         state: ImportState,
-        account: Account | None = None,
-        reason: str | None = None,
+        account: Account,
         lines: Sequence[Line] = (),
-    ) -> bool:
-        kept: dict[str, Any] = (
-            {} if account is None else {"account": _ACCOUNT.dump_python(account, mode="json")}
-        )
-        if account is not None:
-            kept["lines"] = [list(astuple(line)) for line in lines]
-        ended = {} if state == ImportState.READY else {"finished_at": func.now()}
-        return self._change(
-            import_id, ImportRow.turn == turn, state=state, reason=reason, **kept, **ended
+    ) -> None:
+        self._change(
+            import_id,
+            ImportRow.turn == turn,
+            account=_ACCOUNT.dump_python(account, mode="json"),
+            lines=[list(astuple(line)) for line in lines],
+            **rested(state),
         )
 
     def forget(self, import_id: int) -> None:
@@ -198,19 +174,6 @@ class ImportStore:
         with self.database.session() as session:
             changed = session.scalar(statement.values(**values).returning(ImportRow.id))
             return changed is not None
-
-
-def _turned(state: ImportState) -> dict[str, Any]:
-    """Begin something else with a file."""
-    return {
-        "state": state,
-        "turn": ImportRow.turn + 1,
-        "attempts": 0,
-        "done": 0,
-        "total": 0,
-        "reason": None,
-        "finished_at": None,
-    }
 
 
 def _import(row: ImportRow) -> Import:

@@ -43,6 +43,27 @@ class Owned:
     owner_id: Mapped[int] = mapped_column(ForeignKey("owners.id"))
 
 
+class Worked:
+    """How far a piece of work is, whatever it does. ``turn`` counts what was asked of it and each attempt
+    at that: what an earlier turn still writes changes nothing."""
+
+    state: Mapped[str]
+    reason: Mapped[str | None]
+    turn: Mapped[int] = mapped_column(server_default="0")
+    attempts: Mapped[int] = mapped_column(server_default="0")
+    done: Mapped[int] = mapped_column(BigInteger, server_default="0")
+    total: Mapped[int] = mapped_column(BigInteger, server_default="0")
+    started_at: Mapped[datetime | None]
+    finished_at: Mapped[datetime | None]
+
+
+class DemoRow(Worked, Table):
+    """Bringing the demo, or taking it away; there is one row."""
+
+    __tablename__ = "demo"
+    id: Mapped[int] = mapped_column(primary_key=True, autoincrement=False)
+
+
 class SettingRow(Table):
     __tablename__ = "settings"
     key: Mapped[str] = mapped_column(primary_key=True)
@@ -233,23 +254,16 @@ class MendingRow(Table):
     deleted_at: Mapped[datetime | None]
 
 
-class ImportRow(Owned, Table):
-    """A file that is brought in. ``turn`` counts what was asked of it: what an earlier turn still writes
-    changes nothing."""
+class ImportRow(Owned, Worked, Table):
+    """A file that is brought in."""
 
     __tablename__ = "imports"
     id: Mapped[int] = mapped_column(Integer, Identity(), primary_key=True)
     name: Mapped[str]
     size: Mapped[int] = mapped_column(BigInteger)
-    state: Mapped[str]
     layout: Mapped[dict[str, Any]]
     doubts: Mapped[list[str]] = mapped_column(JSONB)
     names: Mapped[list[str]] = mapped_column(JSONB, server_default="[]")
-    turn: Mapped[int] = mapped_column(server_default="0")
-    attempts: Mapped[int] = mapped_column(server_default="0")
-    done: Mapped[int] = mapped_column(BigInteger, server_default="0")
-    total: Mapped[int] = mapped_column(BigInteger, server_default="0")
-    reason: Mapped[str | None]
     account: Mapped[dict[str, Any] | None]
     reversible: Mapped[bool] = mapped_column(server_default="false")
     made: Mapped[list[str]] = mapped_column(JSONB, server_default="[]", deferred=True)
@@ -263,7 +277,6 @@ class ImportRow(Owned, Table):
     left_out: Mapped[list[str]] = mapped_column(JSONB, server_default="[]")
     left_rows: Mapped[int] = mapped_column(server_default="0")
     created_at: Mapped[datetime] = mapped_column(server_default=func.now())
-    finished_at: Mapped[datetime | None]
 
 
 class BarLayerRow(Table):
@@ -336,9 +349,8 @@ class SieveVersionRow(Table):
     created_at: Mapped[datetime] = mapped_column(server_default=func.now())
 
 
-class RunRow(Owned, Table):
-    """One sifting. ``body`` is the sieve as it ran; state is queued, running, done, failed or
-    cancelled."""
+class RunRow(Owned, Worked, Table):
+    """One sifting. ``body`` is the sieve as it ran."""
 
     __tablename__ = "runs"
     id: Mapped[int] = mapped_column(Integer, Identity(), primary_key=True)
@@ -347,16 +359,9 @@ class RunRow(Owned, Table):
     body: Mapped[str]
     looked_for: Mapped[str | None]
     as_of: Mapped[datetime]
-    state: Mapped[str]
-    reason: Mapped[str | None]
-    attempts: Mapped[int] = mapped_column(server_default="0")
-    done: Mapped[int] = mapped_column(server_default="0")
-    total: Mapped[int] = mapped_column(server_default="0")
     outcome: Mapped[dict[str, Any] | None]
     hit_count: Mapped[int] = mapped_column(server_default="0")
     created_at: Mapped[datetime] = mapped_column(server_default=func.now())
-    started_at: Mapped[datetime | None]
-    finished_at: Mapped[datetime | None]
 
 
 class HitRow(Table):

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Sequence
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import ColumnElement, Select, case, func, select, update
+from sqlalchemy import Select, case, func, select
 from sqlalchemy.orm import defer
 
 from zealous_sieve.core.sieve.definition import read_sieve, write_sieve
@@ -20,7 +20,6 @@ from zealous_sieve.usecases.ports import (
     Run,
     RunMark,
     RunOf,
-    RunProgress,
     RunState,
     StoredSieve,
 )
@@ -35,11 +34,10 @@ _MARK = (
     RunRow.id, RunRow.sieve_id, RunRow.as_of, RunRow.state, RunRow.looked_for,
     case((RunRow.looked_for.is_(None), RunRow.body)),
 )  # fmt: skip
-_OPEN = (RunState.QUEUED, RunState.RUNNING)
 
 
 class RunStore:
-    """Implements RunsPort. A run leaves an open state once, whoever is first."""
+    """Implements RunsPort."""
 
     def __init__(self, database: Database) -> None:
         self.database = database
@@ -83,21 +81,6 @@ class RunStore:
                 for own, version, as_of, hits in session.execute(query)
             ]
 
-    def unfinished(self) -> list[Run]:
-        query = select(RunRow).where(RunRow.state.in_(_OPEN)).order_by(RunRow.id)
-        with self.database.session() as session:
-            return [_run(row) for row in session.scalars(query)]
-
-    def progress_of(self, run_ids: Iterable[int]) -> dict[int, RunProgress]:
-        """How far some runs are, by number; those that do not exist are left out."""
-        columns = (RunRow.id, RunRow.state, RunRow.done, RunRow.total, RunRow.hit_count)
-        with self.database.session() as session:
-            rows = session.execute(select(*columns).where(RunRow.id.in_(run_ids)))
-            return {
-                number: RunProgress(state=RunState(state), done=done, total=total, hits=hits)
-                for number, state, done, total, hits in rows
-            }
-
     def count(self, until: datetime | None = None) -> int:
         counted = select(func.count()).select_from(RunRow)
         if until is not None:
@@ -129,50 +112,16 @@ class RunStore:
                 )
             ]
 
-    def begin(self, run_id: int, total: int) -> int | None:
-        return self._change(
-            run_id,
-            state=RunState.RUNNING,
-            total=total,
-            done=0,
-            attempts=RunRow.attempts + 1,
-            started_at=func.now(),
-        )
-
-    def progress(self, run_id: int, attempt: int, done: int) -> bool:
-        return self._change(run_id, RunRow.attempts == attempt, done=done) is not None
-
-    def finish(
-        self,
-        run_id: int,
-        attempt: int,
-        hits: Sequence[Hit],
-        outcome: Outcome,
-    ) -> None:
-        """Keep the hits and mark the run done, together; nothing if it was cancelled meanwhile or is
-        in the hands of a later attempt."""
+    def finish(self, run_id: int, turn: int, hits: Sequence[Hit], outcome: Outcome) -> None:
         with self.database.session() as session:
-            row = session.get_one(RunRow, run_id, with_for_update=True)
-            if row.state not in _OPEN or row.attempts != attempt:
+            row = session.get(RunRow, run_id, with_for_update=True)
+            if row is None or row.turn != turn:
                 return
             write_hits(session, row, hits)
             row.state, row.hit_count = RunState.DONE, len(hits)
             row.outcome = write_outcome(outcome)
             row.done = row.total
             row.finished_at = session.scalar(select(func.now()))
-
-    def end(self, run_id: int, state: RunState, reason: str | None) -> bool:
-        changed = self._change(run_id, state=state, reason=reason, finished_at=func.now())
-        return changed is not None
-
-    def requeue(self, run_id: int) -> None:
-        self._change(run_id, state=RunState.QUEUED, done=0)
-
-    def _change(self, run_id: int, *where: ColumnElement[bool], **values: Any) -> int | None:
-        """Change a run that has not ended; returns its attempts, None where there is no such run."""
-        statement = update(RunRow).where(RunRow.id == run_id, RunRow.state.in_(_OPEN), *where)
-        with self.database.session() as session:
-            return session.scalar(statement.values(**values).returning(RunRow.attempts))
 
 
 def _run(row: RunRow, *, whole: bool = True) -> Run:
@@ -184,6 +133,7 @@ def _run(row: RunRow, *, whole: bool = True) -> Run:
         as_of=row.as_of,
         state=RunState(row.state),
         reason=row.reason,
+        turn=row.turn,
         attempts=row.attempts,
         done=row.done,
         total=row.total,

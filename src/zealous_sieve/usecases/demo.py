@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from enum import StrEnum
 
 from zealous_sieve.core.market.lantern.calendar import NOW
 from zealous_sieve.core.market.lantern.intraday import Extent
@@ -15,6 +14,7 @@ from zealous_sieve.environment import DEMO_FILLED
 from zealous_sieve.usecases.errors import ConflictError
 from zealous_sieve.usecases.market import DEMO_NOW, check_data
 from zealous_sieve.usecases.ports import Outside
+from zealous_sieve.usecases.work import Work, WorkState
 
 
 def begin_empty(outside: Outside, say: Callable[[str], None] = print) -> bool:
@@ -73,7 +73,7 @@ def _fill(outside: Outside, say: Callable[[str], None], extent: Extent | None) -
     outside.market.set_setting(DEMO_FILLED, "yes")
 
 
-class DemoState(StrEnum):
+class DemoState(WorkState):
     """Whether the demo is here, or on its way."""
 
     HERE = "here"
@@ -81,17 +81,26 @@ class DemoState(StrEnum):
     AWAY = "away"
     COMING = "coming"
 
+    @property
+    def at_work(self) -> bool:
+        return self in (DemoState.GOING, DemoState.COMING)
 
-STATE = "demo_state"
+
+DEMO = Work(name="move_demo", noun="demo", states=DemoState)
+ONLY = 0
+"""The number of the one piece of work that the demo is."""
 FEW = Extent(minutes=2, quarters=6, trades=1)
 """So little that only who is there is made."""
 
 
 def demo_state(outside: Outside) -> DemoState:
     """Where the demo is."""
-    kept = outside.market.setting(STATE)
-    if kept:
-        return DemoState(kept)
+    own = outside.work.told(DEMO, [ONLY])[ONLY]
+    return DemoState(own.state) if own.state.at_work else settled_demo(outside)
+
+
+def settled_demo(outside: Outside, _: int = ONLY) -> DemoState:
+    """Whether the demo is here, where nothing is under way with it."""
     return DemoState.HERE if outside.market.setting(DEMO_NOW) else DemoState.AWAY
 
 
@@ -102,22 +111,24 @@ def turn_demo(outside: Outside, *, here: bool) -> DemoState:
     way = DemoState.COMING if here else DemoState.GOING
     if state in (way, DemoState.HERE if here else DemoState.AWAY):
         return state
-    if state in (DemoState.COMING, DemoState.GOING):
+    if state.at_work:
         raise ConflictError("demo_on_its_way", f"the demo is {state}", "wait until that has ended")
-    outside.market.set_setting(STATE, way)
-    outside.queue.submit_demo()
+    outside.work.ask(DEMO, ONLY, way, DemoState.HERE, DemoState.AWAY)
+    outside.queue.submit(DEMO, ONLY)
     return way
 
 
 def move_demo(outside: Outside, extent: Extent | None = None) -> None:
     """Do what is under way with the demo; can be broken off and called again."""
-    match demo_state(outside):
-        case DemoState.COMING:
-            _fill(outside, _unsaid, extent)
-            outside.market.set_setting(STATE, DemoState.HERE)
-        case DemoState.GOING:
-            _take_away(outside)
-            outside.market.set_setting(STATE, DemoState.AWAY)
+    asked = outside.work.told(DEMO, [ONLY])[ONLY]
+    turn = outside.work.begin(DEMO, ONLY, asked.turn)
+    if turn is None:
+        return
+    if asked.state == DemoState.COMING:
+        _fill(outside, _unsaid, extent)
+    else:
+        _take_away(outside)
+    outside.work.end(DEMO, ONLY, turn, settled_demo(outside))
 
 
 def _unsaid(message: str) -> None:

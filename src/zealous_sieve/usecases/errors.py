@@ -62,6 +62,12 @@ def database_away() -> AwayError:
     return AwayError(Problem(code="database_away", message=message, mend=mend))
 
 
+def gone_meanwhile() -> ConflictError:
+    """What something is to belong to was replaced while it was being kept."""
+    message = "what this belongs to was replaced meanwhile; nothing was changed"
+    return ConflictError("gone_meanwhile", message, "look at it again, then do it anew")
+
+
 def disk_full() -> DiskFullError:
     """The database has no room on its disk."""
     message = "the disk is full; nothing was changed"

@@ -9,7 +9,7 @@ from zealous_sieve.core.errors import CoreError, Problem
 from zealous_sieve.core.market.foreign.layout import Layout
 from zealous_sieve.core.market.foreign.understand import Glimpse
 from zealous_sieve.usecases.errors import ConflictError
-from zealous_sieve.usecases.import_ports import Held, Import, ImportState
+from zealous_sieve.usecases.import_ports import IMPORT, Held, Import, ImportState
 from zealous_sieve.usecases.imports import (
     as_before,
     bring,
@@ -188,4 +188,4 @@ def _read(outside: Outside, own: Import, *, queued: bool) -> None:
             layout = replace(layout, code="", by_file=True)
     outside.imports.understood(own.id, own.size, layout, own.doubts, own.names, name)
     if queued:
-        outside.queue.submit_import(own.id)
+        outside.queue.submit(IMPORT, own.id)

@@ -161,7 +161,7 @@ def keep_bars(outside: Outside, name: str, bars: Bars, unsaid: Collection[str] =
         outside.imports.forget(own.id)
         raise
     account = replace(account, findings=len(causes(done.findings)))
-    outside.imports.end(own.id, own.turn, ImportState.DONE, account)
+    outside.imports.finish(own.id, own.turn, ImportState.DONE, account)
     return done
 
 

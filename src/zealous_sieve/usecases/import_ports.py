@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
-from enum import StrEnum
 from typing import IO, Protocol
 
 from zealous_sieve.core.market.foreign.difference import Change
@@ -14,12 +13,13 @@ from zealous_sieve.core.market.foreign.refusals import Refusals, RefusedRow
 from zealous_sieve.core.market.foreign.sifting import Rows
 from zealous_sieve.core.market.foreign.understand import Glimpse, Sample
 from zealous_sieve.core.market.instruments import DatedFact, Event, Instrument, Venue
+from zealous_sieve.usecases.work import Work, WorkState
 
 TOLD_ONE_BY_ONE = 100
 """So many changed values, refused rows and codes are told on the page."""
 
 
-class ImportState(StrEnum):
+class ImportState(WorkState):
     """Coming, file by file · being read · waiting for its owner · being taken · taken, or ended otherwise ·
     being taken back · taken back."""
 
@@ -36,6 +36,13 @@ class ImportState(StrEnum):
     @property
     def at_work(self) -> bool:
         return self in (ImportState.READING, ImportState.TAKING, ImportState.GOING)
+
+    @property
+    def ended(self) -> bool:
+        return not self.at_work and self not in (ImportState.COMING, ImportState.READY)
+
+
+IMPORT = Work(name="take_import", noun="import", states=ImportState)
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -186,7 +193,6 @@ class ImportsPort(Protocol):
         nor done."""
         ...
 
-    def unfinished(self) -> list[Import]: ...
     def understood(
         self,
         import_id: int,
@@ -199,31 +205,18 @@ class ImportsPort(Protocol):
         """Keep what a file seems to be; it is to be read, whatever was under way with it."""
         ...
 
-    def turn_to(self, import_id: int, state: ImportState, *from_states: ImportState) -> bool:
-        """Change the state, if it is one of some; what was under way counts no more."""
-        ...
-
-    def begin(self, import_id: int, turn: int) -> bool:
-        """Count an attempt at what a turn asked for; False when it is not wanted any more."""
-        ...
-
-    def wanted(self, import_id: int, turn: int) -> bool:
-        """Whether the work of a turn is still wanted."""
-        ...
-
-    def progress(self, import_id: int, turn: int, done: int, total: int) -> bool:
-        """Keep how far it is; False when nobody wants it to go on."""
-        ...
-
-    def end(
+    def finish(
         self,
         import_id: int,
         turn: int,
         state: ImportState,
-        account: Account | None = None,
-        reason: str | None = None,
+        account: Account,
         lines: Sequence[Line] = (),
-    ) -> bool: ...
+    ) -> None:
+        """Keep what a turn found in the file, or took, and how it ended, together; nothing where it is not
+        wanted any more."""
+        ...
+
     def forget(self, import_id: int) -> None: ...
     def replaced(self, import_id: int) -> list[Replaced]:
         """What an import of a list replaced."""

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import time
 from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from contextlib import suppress
 from dataclasses import dataclass, replace
@@ -31,6 +30,7 @@ from zealous_sieve.usecases.errors import (
 from zealous_sieve.usecases.import_bars import take_bars
 from zealous_sieve.usecases.import_lists import take_list, take_list_back
 from zealous_sieve.usecases.import_ports import (
+    IMPORT,
     Account,
     Import,
     ImportState,
@@ -40,8 +40,8 @@ from zealous_sieve.usecases.import_ports import (
 from zealous_sieve.usecases.market import check_data, find_newest
 from zealous_sieve.usecases.mending import take_all_back
 from zealous_sieve.usecases.ports import Kind, Order, Outside, P, R
+from zealous_sieve.usecases.work import Reporter
 
-MOST_ATTEMPTS = 2
 LOOK_EVERY = 0.3
 """Seconds between two looks whether an import is still wanted."""
 REPORT_EVERY = 0.2
@@ -80,7 +80,7 @@ def bring(outside: Outside, name: str, pieces: Iterable[bytes], *, queued: bool 
         raise
     outside.imports.understood(own.id, size, understood.layout, understood.doubts, names, name)
     if queued:
-        outside.queue.submit_import(own.id)
+        outside.queue.submit(IMPORT, own.id)
     return get_import(outside, own.id)
 
 
@@ -213,13 +213,13 @@ def correct(outside: Outside, import_id: int, layout: Layout) -> Import:
         glimpse = _look(outside, own.id, own.name, across=layout.across)
         understood, names = glimpse.understood, glimpse.sample.names
         outside.imports.understood(own.id, own.size, understood.layout, understood.doubts, names)
-        outside.queue.submit_import(own.id)
+        outside.queue.submit(IMPORT, own.id)
         return get_import(outside, own.id)
     sample = _first_rows(outside, replace(own, layout=layout))
     check_layout(layout, sample.names)
     lack = doubts_of_lack(sample, layout)
     outside.imports.understood(own.id, own.size, layout, lack, sample.names)
-    outside.queue.submit_import(own.id)
+    outside.queue.submit(IMPORT, own.id)
     return get_import(outside, own.id)
 
 
@@ -232,9 +232,9 @@ def take(outside: Outside, import_id: int, *, queued: bool = True) -> Import:
             f"{own.name} can't be taken before it is said in which order its dates are written"
         )
         raise ConflictError("import_asks", message, "say it in the sentence of the import")
-    if outside.imports.turn_to(own.id, ImportState.TAKING, ImportState.READY):
+    if outside.work.ask(IMPORT, own.id, ImportState.TAKING, ImportState.READY):
         if queued:
-            outside.queue.submit_import(own.id)
+            outside.queue.submit(IMPORT, own.id)
     elif own.state not in (ImportState.TAKING, ImportState.DONE):
         raise ConflictError(
             "import_not_ready", f"{own.name} is {own.state}", "wait until it has been read"
@@ -252,7 +252,7 @@ def cancel(outside: Outside, import_id: int) -> Import:
         ImportState.READY,
         ImportState.TAKING,
     )
-    if not outside.imports.turn_to(own.id, ImportState.CANCELLED, *open_ones):
+    if not outside.work.ask(IMPORT, own.id, ImportState.CANCELLED, *open_ones):
         raise ConflictError("import_ended", f"{own.name} is {own.state} already")
     return get_import(outside, own.id)
 
@@ -335,8 +335,8 @@ def count_back(outside: Outside, import_id: int) -> TakenBack:
 def take_back(outside: Outside, import_id: int) -> Import:
     """Undo what an import did. Raises ConflictError where that can't be; asked twice it is done once."""
     own = get_import(outside, import_id)
-    if own.reversible and outside.imports.turn_to(own.id, ImportState.GOING, ImportState.DONE):
-        outside.queue.submit_import(own.id)
+    if own.reversible and outside.work.ask(IMPORT, own.id, ImportState.GOING, ImportState.DONE):
+        outside.queue.submit(IMPORT, own.id)
     elif own.state not in (ImportState.GOING, ImportState.GONE):
         raise _irreversible(own)
     return get_import(outside, own.id)
@@ -374,9 +374,13 @@ def execute_import(outside: Outside, import_id: int) -> None:
 
     Raises OutageError when what it needs goes away: it is left to be taken up again.
     """
-    own = outside.imports.get(import_id)
-    if own is None or not own.state.at_work or not outside.imports.begin(own.id, own.turn):
+    asked = outside.imports.get(import_id)
+    if asked is None:
         return
+    turn = outside.work.begin(IMPORT, asked.id, asked.turn)
+    if turn is None:
+        return
+    own = replace(asked, turn=turn)
     order = Order(kind=Kind.IMPORT)
     ended = Event()
     watching = Thread(target=_watch, args=(outside, own, order.gone, ended), daemon=True)
@@ -386,7 +390,8 @@ def execute_import(outside: Outside, import_id: int) -> None:
     except CancelledError:
         pass
     except (TooMuchError, DiedError) as error:
-        _broken_off(outside, own, str(error))
+        settled = settled_import(outside, own.id)
+        outside.work.end(IMPORT, own.id, own.turn, settled, str(error))
     finally:
         ended.set()
         watching.join()
@@ -396,20 +401,16 @@ def _watch(outside: Outside, own: Import, gone: Event, ended: Event) -> None:
     """Say when an import is not wanted any more, until its work has ended."""
     while not ended.wait(LOOK_EVERY):
         with suppress(OutageError):
-            if not outside.imports.wanted(own.id, own.turn):
+            if not outside.work.wanted(IMPORT, own.id, own.turn):
                 gone.set()
                 return
 
 
-def _broken_off(outside: Outside, own: Import, why: str) -> None:
+def settled_import(outside: Outside, import_id: int) -> ImportState:
     """What becomes of an import whose work ended without a word: what was written whole by then stays."""
-    known = get_import(outside, own.id)
-    written = own.state == ImportState.GOING or (
-        own.state == ImportState.TAKING and known.reversible
-    )
-    outside.imports.end(
-        own.id, own.turn, ImportState.DONE if written else ImportState.FAILED, reason=why
-    )
+    own = get_import(outside, import_id)
+    written = own.state == ImportState.GOING or (own.state == ImportState.TAKING and own.reversible)
+    return ImportState.DONE if written else ImportState.FAILED
 
 
 def go_on(outside: Outside, own: Import) -> None:
@@ -420,7 +421,7 @@ def go_on(outside: Outside, own: Import) -> None:
     try:
         account, lines = _work(outside, own)
         wanted = ImportState.READY if own.state == ImportState.READING else ImportState.DONE
-        outside.imports.end(own.id, own.turn, wanted, account, lines=lines)
+        outside.imports.finish(own.id, own.turn, wanted, account, lines)
         if wanted == ImportState.DONE:
             outside.files.forget(own.id)
     except CancelledError:
@@ -428,7 +429,7 @@ def go_on(outside: Outside, own: Import) -> None:
     except OutageError:
         raise
     except (CoreError, UseCaseError) as error:
-        outside.imports.end(own.id, own.turn, ImportState.FAILED, reason=str(error))
+        outside.work.end(IMPORT, own.id, own.turn, ImportState.FAILED, str(error))
 
 
 def _go_back(outside: Outside, own: Import) -> None:
@@ -438,18 +439,22 @@ def _go_back(outside: Outside, own: Import) -> None:
         done = by(own.id) if by else take_list_back(outside, own)
         if own.uncovered is None:
             outside.imports.keep_uncovered(own.id, done)
-        outside.imports.end(own.id, own.turn, ImportState.GONE)
+        outside.work.end(IMPORT, own.id, own.turn, ImportState.GONE)
         if own.layout.content.timed:
             _unmend(outside, own)
             _look_again(outside)
     except OutageError:
         raise
     except (CoreError, UseCaseError) as error:
-        outside.imports.end(own.id, own.turn, ImportState.DONE, reason=str(error))
+        outside.work.end(IMPORT, own.id, own.turn, ImportState.DONE, str(error))
+
+
+def _not_wanted() -> None:
+    raise CancelledError
 
 
 def _work(outside: Outside, own: Import) -> tuple[Account, list[Line]]:
-    report = _Reporter(outside, own)
+    report = Reporter(outside.work, IMPORT, own.id, own.turn, _not_wanted)
     refusals = Refusals()
     sample = outside.files.sample(own.id, own.name, own.layout)
     check_layout(own.layout, sample.names)
@@ -462,32 +467,3 @@ def _work(outside: Outside, own: Import) -> tuple[Account, list[Line]]:
     if not taken and refusals.count:
         outside.files.write_refused(own.id, own.name, own.layout, refusals)
     return account, lines
-
-
-def recover_imports(outside: Outside) -> list[int]:
-    """After a restart: take up again what was interrupted, or say that it failed with nothing taken."""
-    taken_up = []
-    for own in outside.imports.unfinished():
-        if own.attempts >= MOST_ATTEMPTS:
-            reason = f"the server stopped {own.attempts} times meanwhile; it is not tried again"
-            outside.imports.end(own.id, own.turn, ImportState.FAILED, reason=reason)
-        else:
-            outside.queue.submit_import(own.id)
-            taken_up.append(own.id)
-    return taken_up
-
-
-class _Reporter:
-    """Writes progress a few times a second. Raises CancelledError when it is not wanted any more."""
-
-    def __init__(self, outside: Outside, own: Import) -> None:
-        self.imports, self.own = outside.imports, own
-        self.last = 0.0
-
-    def __call__(self, done: int, total: int) -> None:
-        moment = time.monotonic()
-        if moment - self.last < REPORT_EVERY and done < total:
-            return
-        self.last = moment
-        if not self.imports.progress(self.own.id, self.own.turn, done, total):
-            raise CancelledError

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
+from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime
 from enum import StrEnum
@@ -30,12 +30,13 @@ from zealous_sieve.core.sieve.hit import Hit
 from zealous_sieve.core.sieve.undecided import Undecided
 from zealous_sieve.usecases.desk import Desk
 from zealous_sieve.usecases.import_ports import ForeignFilesPort, ImportsPort, TakenBack
+from zealous_sieve.usecases.work import Work, WorkPort, WorkState
 
 P = ParamSpec("P")
 R = TypeVar("R")
 
 
-class RunState(StrEnum):
+class RunState(WorkState):
     QUEUED = "queued"
     RUNNING = "running"
     DONE = "done"
@@ -43,8 +44,17 @@ class RunState(StrEnum):
     CANCELLED = "cancelled"
 
     @property
-    def ended(self) -> bool:
-        return self not in (RunState.QUEUED, RunState.RUNNING)
+    def at_work(self) -> bool:
+        return self in (RunState.QUEUED, RunState.RUNNING)
+
+
+RUN = Work(
+    name="run_sieve",
+    noun="run",
+    states=RunState,
+    waiting=RunState.QUEUED,
+    begun=RunState.RUNNING,
+)
 
 
 class VerdictKind(StrEnum):
@@ -122,6 +132,7 @@ class Run:
     as_of: datetime
     state: RunState
     reason: str | None
+    turn: int
     attempts: int
     done: int
     total: int
@@ -393,16 +404,6 @@ class HitCounts:
 
 
 @dataclass(frozen=True, kw_only=True)
-class RunProgress:
-    """How far a run is; ``done`` and ``total`` count instruments."""
-
-    state: RunState
-    done: int
-    total: int
-    hits: int
-
-
-@dataclass(frozen=True, kw_only=True)
 class RunMark:
     """What tells whether runs are to be compared: those of one ``looked_for`` looked for the same."""
 
@@ -496,8 +497,6 @@ class RunsPort(Protocol):
         """The newest runs of a sieve that are done, the newest first."""
         ...
 
-    def unfinished(self) -> list[Run]: ...
-    def progress_of(self, run_ids: Iterable[int]) -> dict[int, RunProgress]: ...
     def count(self, until: datetime | None = None) -> int:
         """How many runs there are, of those that looked from a moment up to that one."""
         ...
@@ -510,24 +509,9 @@ class RunsPort(Protocol):
         """The finished runs of a sieve before one of it, the last first."""
         ...
 
-    def begin(self, run_id: int, total: int) -> int | None:
-        """Mark a run that has not ended as running; returns the number of the attempt, None when it has
-        ended. What an earlier attempt still writes after that changes nothing."""
+    def finish(self, run_id: int, turn: int, hits: Sequence[Hit], outcome: Outcome) -> None:
+        """Keep the hits and mark the run done, together; nothing where that turn is not wanted any more."""
         ...
-
-    def progress(self, run_id: int, attempt: int, done: int) -> bool:
-        """Keep how far an attempt is; False when nobody wants it to go on."""
-        ...
-
-    def finish(
-        self,
-        run_id: int,
-        attempt: int,
-        hits: Sequence[Hit],
-        outcome: Outcome,
-    ) -> None: ...
-    def end(self, run_id: int, state: RunState, reason: str | None) -> bool: ...
-    def requeue(self, run_id: int) -> None: ...
 
 
 class HitsPort(Protocol):
@@ -575,9 +559,9 @@ class HitsPort(Protocol):
 
 
 class QueuePort(Protocol):
-    def submit_run(self, run_id: int) -> None: ...
-    def submit_import(self, import_id: int) -> None: ...
-    def submit_demo(self) -> None: ...
+    def submit(self, work: Work, number: int) -> None:
+        """Have a piece of work done; one that waits already is not queued twice. Raises AwayError."""
+        ...
 
 
 class Kind(StrEnum):
@@ -670,6 +654,7 @@ class Outside:
     runs: RunsPort
     hits: HitsPort
     imports: ImportsPort
+    work: WorkPort
     files: ForeignFilesPort
     tables: TablesPort
     backup: BackupPort

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import time
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
@@ -25,6 +24,7 @@ from zealous_sieve.usecases.errors import ConflictError, NotFoundError, OutageEr
 from zealous_sieve.usecases.library import desk_library, with_library
 from zealous_sieve.usecases.market import DEMO_NOW, codes_of, findings_at, known_names, now
 from zealous_sieve.usecases.ports import (
+    RUN,
     HitsQuery,
     HitTally,
     Kind,
@@ -41,10 +41,9 @@ from zealous_sieve.usecases.ports import (
 )
 from zealous_sieve.usecases.preferences import preferences
 from zealous_sieve.usecases.sieves import get_sieve
+from zealous_sieve.usecases.work import Reporter
 
-MOST_ATTEMPTS = 2
-REPORT_EVERY = 0.2
-"""Seconds between two reports of progress."""
+ON_REQUEST = "cancelled on request"
 
 
 def start_run(outside: Outside, sieve_id: int, as_of: datetime | None = None) -> Run:
@@ -59,7 +58,7 @@ def start_run(outside: Outside, sieve_id: int, as_of: datetime | None = None) ->
     whole = with_library(stored.sieve, desk_library(outside.formulas))
     prepare(whole, None, known_names(outside.market))
     run = outside.runs.add(replace(stored, sieve=whole), as_of or present)
-    outside.queue.submit_run(run.id)
+    outside.queue.submit(RUN, run.id)
     return run
 
 
@@ -69,25 +68,25 @@ def execute_run(outside: Outside, run_id: int) -> None:
     Raises OutageError when what it needs goes away: the run is left to be taken up again.
     """
     run = _get(outside.runs, run_id)
-    if run.state.ended:
+    turn = outside.work.begin(RUN, run_id, run.turn)
+    if turn is None:
         return
     try:
         looked = outside.compute.do(Order(kind=Kind.RUN), codes_of, run.sieve.universe, run.as_of)
-        total = len(looked)
-        attempt = outside.runs.begin(run_id, total)
-        if attempt is None:
-            return
         stop = Event()
-        report = _Reporter(outside.runs, run_id, attempt, stop)
-        order = Order(kind=Kind.RUN, gone=stop, progress=report)
+        report = Reporter(outside.work, RUN, run_id, turn, stop.set)
+        total = len(looked)
+        report(0, total)
+        # Those without a bar are looked at too, but not told by the computation.
+        order = Order(kind=Kind.RUN, gone=stop, progress=lambda done, _: report(done, total))
         hits, outcome = outside.compute.do(order, sift, run.sieve, run.as_of)
-        outside.runs.finish(run_id, attempt, hits, outcome)
+        outside.runs.finish(run_id, turn, hits, outcome)
     except CancelledError:
-        outside.runs.end(run_id, RunState.CANCELLED, "cancelled on request")
+        outside.work.end(RUN, run_id, turn, RunState.CANCELLED, ON_REQUEST)
     except OutageError:
         raise
     except (CoreError, UseCaseError) as error:
-        outside.runs.end(run_id, RunState.FAILED, str(error))
+        outside.work.end(RUN, run_id, turn, RunState.FAILED, str(error))
 
 
 def sift(desk: Desk, sieve: Sieve, as_of: datetime) -> tuple[list[Hit], Outcome]:
@@ -121,47 +120,12 @@ def _mended(desk: Desk, codes: set[str], as_of: datetime) -> tuple[str, ...]:
     )
 
 
-class _Reporter:
-    """Writes progress a few times a second, and learns on the way that a run is not wanted any more."""
-
-    def __init__(self, runs: RunsPort, run_id: int, attempt: int, stop: Event) -> None:
-        self.runs, self.run_id, self.attempt, self.stop = runs, run_id, attempt, stop
-        self.last = 0.0
-
-    def __call__(self, done: int, total: int) -> None:
-        moment = time.monotonic()
-        if moment - self.last < REPORT_EVERY and done < total:
-            return
-        self.last = moment
-        if not self.runs.progress(self.run_id, self.attempt, done):
-            self.stop.set()
-
-
 def cancel_run(outside: Outside, run_id: int) -> Run:
     """Stop a run that has not ended. Raises ConflictError when it has."""
     run = _get(outside.runs, run_id)
-    if not outside.runs.end(run_id, RunState.CANCELLED, "cancelled on request"):
+    if not outside.work.ask(RUN, run_id, RunState.CANCELLED, *RUN.open, reason=ON_REQUEST):
         raise ConflictError("run_ended", f"run {run_id} has already ended ({run.state})")
     return _get(outside.runs, run_id)
-
-
-def recover_runs(outside: Outside) -> list[int]:
-    """After a restart: take up again what was interrupted, or say that it failed.
-
-    To be called while no worker is running. Returns the runs that were queued again.
-    """
-    taken_up = []
-    for run in outside.runs.unfinished():
-        if run.attempts >= MOST_ATTEMPTS:
-            reason = (
-                f"the server stopped during the run, {run.attempts} times; it is not tried again"
-            )
-            outside.runs.end(run.id, RunState.FAILED, reason)
-        else:
-            outside.runs.requeue(run.id)
-            outside.queue.submit_run(run.id)
-            taken_up.append(run.id)
-    return taken_up
 
 
 # What came out

@@ -1,20 +1,24 @@
-"""Progress of runs as server-sent events: one look at the database serves all who listen."""
+"""Progress of work as server-sent events: one look at the database serves all who listen."""
 
 from __future__ import annotations
 
 import asyncio
 import json
+import re
 from collections import defaultdict
-from collections.abc import AsyncIterator
+from collections.abc import AsyncIterator, Iterable, Mapping
 from dataclasses import asdict
 
 from starlette.requests import Request
 from starlette.responses import JSONResponse, Response, StreamingResponse
 
 from zealous_sieve.admission import Admission
-from zealous_sieve.core.errors import CoreError
+from zealous_sieve.core.errors import CoreError, DataError, Problem
+from zealous_sieve.usecases.demo import DEMO
 from zealous_sieve.usecases.errors import NotFoundError, UseCaseError
-from zealous_sieve.usecases.ports import RunProgress, RunsPort
+from zealous_sieve.usecases.import_ports import IMPORT
+from zealous_sieve.usecases.ports import RUN
+from zealous_sieve.usecases.work import Piece, Work, WorkPort
 from zealous_sieve.web.contract import MOST
 from zealous_sieve.web.errors import failure_of, problems_of
 from zealous_sieve.web.strangers import check_host, check_pass
@@ -27,75 +31,120 @@ STILL_HERE = 10.0
 """Seconds after which a stream says that it is still there, so that a dead one is noticed."""
 LONGEST = 600.0
 """Seconds after which a stream ends; the page opens it again."""
+MOST_AT_ONCE = 100
+"""So many pieces of work are told of by one stream."""
+
+Name = tuple[Work, int]
+"""A piece of work: its kind and number."""
+_KINDS = {work.noun: work for work in (RUN, IMPORT, DEMO)}
+_NAME = re.compile(r"([a-z]+)-(\d{1,10})")
 
 
 class Streams:
-    """Who listens to which run. Lives in one event loop; no thread waits."""
+    """Who listens to which work. Lives in one event loop; no thread waits."""
 
-    def __init__(self, runs: RunsPort, admission: Admission) -> None:
-        self.runs, self.admission = runs, admission
-        self._listeners: dict[int, set[asyncio.Queue[RunProgress | None]]] = defaultdict(set)
+    def __init__(self, works: WorkPort, admission: Admission) -> None:
+        self.works, self.admission = works, admission
+        self._listeners: dict[Name, set[asyncio.Queue[Name]]] = defaultdict(set)
+        self._known: dict[Name, Piece | None] = {}
         self._looking: asyncio.Task[None] | None = None
 
     async def answer(self, request: Request) -> Response:
-        """``GET /api/runs/<number>/events``: states of a run until it ends."""
-        run_id = request.path_params["run_id"]
+        """``GET /api/events?of=run-7&of=import-5``: how far pieces of work are, until nothing is under way
+        with any of them. Each event is a piece: ``of`` its name, ``state``, ``done``, ``total``,
+        ``at_work``."""
         try:
             host = request.headers.get("host", "")
             check_host(host)
             check_pass(
                 self.admission, host, request.cookies, request.headers.get("authorization", "")
             )
-            known = run_id <= MOST and await asyncio.to_thread(self.runs.progress_of, [run_id])
-            if not known:
-                raise NotFoundError("run", run_id)
+            names = _names(request.query_params.getlist("of"))
+            known = await asyncio.to_thread(_look, self.works, names)
+            for (work, number), piece in known.items():
+                if piece is None:
+                    raise NotFoundError(work.noun, number)
         except (CoreError, UseCaseError) as error:
             problems, status = problems_of(error)
             return JSONResponse(asdict(failure_of(problems)), status)
         headers = {"Cache-Control": "no-cache", "X-Accel-Buffering": "no"}
-        told = self._told(run_id)
+        told = self._told(known)
         return StreamingResponse(told, media_type="text/event-stream", headers=headers)
 
-    async def _told(self, run_id: int) -> AsyncIterator[str]:
-        news: asyncio.Queue[RunProgress | None] = asyncio.Queue()
-        self._listeners[run_id].add(news)
+    async def _told(self, known: Mapping[Name, Piece | None]) -> AsyncIterator[str]:
+        open_ones = set(known)
+        news: asyncio.Queue[Name] = asyncio.Queue()
+        for name, piece in known.items():
+            self._known.setdefault(name, piece)
+            self._listeners[name].add(news)
+            news.put_nowait(name)
         if self._looking is None:
             self._looking = asyncio.create_task(self._look())
         end = asyncio.get_running_loop().time() + LONGEST
         try:
-            while asyncio.get_running_loop().time() < end:
+            while open_ones and asyncio.get_running_loop().time() < end:
                 try:
-                    progress = await asyncio.wait_for(news.get(), STILL_HERE)
+                    name = await asyncio.wait_for(news.get(), STILL_HERE)
                 except TimeoutError:
                     yield ": still here\n\n"
                     continue
-                if progress is None:
-                    return
-                yield f"data: {json.dumps(asdict(progress))}\n\n"
-                if progress.state.ended:
-                    return
+                piece = self._known[name]
+                if piece is not None:
+                    yield f"data: {json.dumps(_event(name, piece))}\n\n"
+                if piece is None or not piece.state.at_work:
+                    open_ones.discard(name)
         finally:
-            self._listeners[run_id].discard(news)
-            if not self._listeners[run_id]:
-                del self._listeners[run_id]
+            for name in known:
+                self._listeners[name].discard(news)
+                if not self._listeners[name]:
+                    del self._listeners[name], self._known[name]
 
     async def _look(self) -> None:
         """Tell every listener what has changed, while there is one."""
-        told: dict[asyncio.Queue[RunProgress | None], RunProgress | None] = {}
         try:
             while self._listeners:
                 try:
-                    found = await asyncio.to_thread(self.runs.progress_of, list(self._listeners))
+                    found = await asyncio.to_thread(_look, self.works, list(self._listeners))
                 except UseCaseError:
                     await asyncio.sleep(PAUSE)
                     continue
-                listening = [(n, queue) for n, own in self._listeners.items() for queue in own]
-                told = {queue: told[queue] for _, queue in listening if queue in told}
-                for number, queue in listening:
-                    progress = found.get(number)
-                    if queue not in told or told[queue] != progress:
-                        told[queue] = progress
-                        queue.put_nowait(progress)
+                for name, piece in found.items():
+                    if name in self._known and self._known[name] != piece:
+                        self._known[name] = piece
+                        for news in self._listeners[name]:
+                            news.put_nowait(name)
                 await asyncio.sleep(POLL)
         finally:
             self._looking = None
+
+
+def _names(told: list[str]) -> list[Name]:
+    """The pieces of work that are named. Raises DataError."""
+    parts = [_NAME.fullmatch(own) for own in told[:MOST_AT_ONCE]]
+    if not told or not all(own and own[1] in _KINDS for own in parts):
+        message = f"not said what to tell of: each is one of {', '.join(_KINDS)} and a number"
+        raise DataError(Problem(code="no_work", message=message, mend="say for instance of=run-7"))
+    return [(_KINDS[own[1]], min(int(own[2]), MOST)) for own in parts if own]
+
+
+def _look(works: WorkPort, names: Iterable[Name]) -> dict[Name, Piece | None]:
+    """Pieces of work as they are now; none where there is no such piece."""
+    numbers: dict[Work, list[int]] = defaultdict(list)
+    for work, number in names:
+        numbers[work].append(number)
+    found: dict[Name, Piece | None] = {}
+    for work, own in numbers.items():
+        told = works.told(work, own)
+        found |= {(work, number): told.get(number) for number in own}
+    return found
+
+
+def _event(name: Name, piece: Piece) -> dict[str, object]:
+    work, number = name
+    return {
+        "of": work.key(number),
+        "state": piece.state,
+        "done": piece.done,
+        "total": piece.total,
+        "at_work": piece.state.at_work,
+    }

@@ -79,11 +79,11 @@ class Presence:
 def asgi_app(outside: Outside, admission: Admission, folder: Path) -> ASGIApp:
     """Everything that the web process answers; what comes in is held in ``folder`` meanwhile."""
     folder.mkdir(parents=True, exist_ok=True, mode=0o700)
-    streams = Streams(outside.runs, admission)
+    streams = Streams(outside.work, admission)
     pages = WSGIMiddleware(create_app(outside, admission), workers=THREADS)
     return Starlette(
         routes=[
-            Route("/api/runs/{run_id:int}/events", streams.answer),
+            Route("/api/events", streams.answer),
             Mount("/", Presence(pages, admission, folder)),
         ],
     )

@@ -7,6 +7,7 @@ import ErrorNote from '@/shared/ErrorNote.vue'
 import Failed from '@/shared/Failed.vue'
 import { asSentence } from '@/shared/format'
 import { keys } from '@/shared/queries'
+import { useWork } from '@/shared/work'
 import { isAtWork } from './bring'
 import FirstRows from './FirstRows.vue'
 import ImportAccount from './ImportAccount.vue'
@@ -21,15 +22,18 @@ const view = useQuery({
   queryKey: ['import', () => props.id],
   queryFn: () =>
     answer(api.GET('/api/imports/{import_id}', { params: { path: { import_id: props.id } } })),
-  refetchInterval: (query) => (query.state.data && isAtWork(query.state.data.own) ? 300 : false),
 })
 const own = computed(() => view.data.value?.own)
+const told = useWork(
+  () => (own.value && isAtWork(own.value) ? [`import-${own.value.id}`] : []),
+  () => view.refetch(),
+)
 const open = computed(
   () => own.value && !['taking', 'done', 'going', 'gone'].includes(own.value.state),
 )
 const share = computed(() => {
-  const o = own.value
-  return o && o.total ? Math.min(100, Math.floor((100 * o.done) / o.total)) : 0
+  const o = told.get(`import-${props.id}`) ?? own.value
+  return o?.total ? Math.min(100, Math.floor((100 * o.done) / o.total)) : 0
 })
 const wanted = computed(() => {
   const o = own.value

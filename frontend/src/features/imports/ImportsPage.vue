@@ -10,6 +10,7 @@ import Failed from '@/shared/Failed.vue'
 import { asSentence, barTime } from '@/shared/format'
 import { useKeys } from '@/shared/keys'
 import { keys } from '@/shared/queries'
+import { useWork } from '@/shared/work'
 import { isAtWork, STATES } from './bring'
 import ImportSheet from './ImportSheet.vue'
 import { coming, useIncoming } from './incoming'
@@ -29,9 +30,12 @@ const imports = useQuery({
       api.GET('/api/imports', { params: { query: { words: words.value, size: size.value } } }),
     ),
   placeholderData: (before) => before,
-  refetchInterval: (query) => (query.state.data?.some(isAtWork) ? 700 : false),
 })
 const listed = computed(() => imports.data.value ?? [])
+useWork(
+  () => listed.value.filter(isAtWork).map((own) => `import-${own.id}`),
+  () => imports.refetch(),
+)
 const searches = computed(() => words.value !== '' || listed.value.length > 8)
 
 const take = useIncoming()

@@ -17,11 +17,11 @@ import { useKeys } from '@/shared/keys'
 import ListOut from '@/shared/ListOut.vue'
 import Mesh from '@/shared/Mesh.vue'
 import PriceTail from '@/shared/PriceTail.vue'
-import { useMembers, useRun } from '@/shared/queries'
+import { keys, useMembers, useRun } from '@/shared/queries'
 import { useSight } from '@/shared/sight'
+import { useWork } from '@/shared/work'
 import WhyNot from '@/features/sieves/WhyNot.vue'
 import Funnel from './Funnel.vue'
-import { useProgress } from './progress'
 import { useStartRun } from './startRun'
 
 /** What came out, what is new, why not others? */
@@ -33,7 +33,15 @@ const view = useRun(id)
 const run = computed(() => view.data.value?.run)
 useOwnMoment(() => run.value)
 const running = computed(() => ['queued', 'running'].includes(run.value?.state ?? ''))
-const progress = useProgress(id, running)
+const working = useWork(
+  () => (running.value ? [`run-${id.value}`] : []),
+  (name) => {
+    const all = [['run', id.value], ['hits', id.value], keys.runs, keys.thread]
+    if (name === `run-${id.value}`)
+      return Promise.all(all.map((queryKey) => client.invalidateQueries({ queryKey })))
+  },
+)
+const progress = computed(() => working.get(`run-${id.value}`))
 const startRun = useStartRun()
 const PAUSE = 180
 

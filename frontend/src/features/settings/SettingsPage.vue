@@ -17,6 +17,7 @@ import {
 import { useThread, useUniverses } from '@/shared/queries'
 import { OCTETS, send } from '@/shared/send'
 import { done, undoKey } from '@/shared/undo'
+import { useWork } from '@/shared/work'
 
 /** How do I look at it, and is what I made safe? */
 const router = useRouter()
@@ -40,8 +41,11 @@ const onItsWay = (state?: string) => state === 'going' || state === 'coming'
 const demo = useQuery({
   queryKey: ['demo'],
   queryFn: () => answer(api.GET('/api/demo')),
-  refetchInterval: (query) => (onItsWay(query.state.data) ? 700 : false),
 })
+useWork(
+  () => (onItsWay(demo.data.value) ? ['demo-0'] : []),
+  () => demo.refetch(),
+)
 watch(demo.data, (now, before) => {
   if (onItsWay(before) && !onItsWay(now)) void client.invalidateQueries()
 })
