@@ -63,6 +63,16 @@ describe('requests that change something', () => {
     await takeBack()
     expect(undone).toEqual(['three', 'two', 'one', 'here'])
   })
+
+  it('an undo that ends late leaves what is on offer by then', async () => {
+    const slow = later()
+    done('Dropped.', () => slow.promise)
+    const undoing = takeBack()
+    done('Written.')
+    slow.settle()
+    await undoing
+    expect(offer.value?.text).toBe('Written.')
+  })
 })
 
 describe('keys', () => {
@@ -104,6 +114,21 @@ describe('keys', () => {
       press('z', { ctrlKey: true }, on)
     }
     expect([plain, save, undo].map((f) => f.mock.calls.length)).toEqual([0, 2, 1])
+    desk.leave()
+  })
+
+  it('of the browser and of a button are left to these', () => {
+    const run = vi.fn()
+    const list = ['d', 'Enter', ' '].map((key) => ({ key, does: key, run }))
+    const desk = within(() => useKeys(list))
+    const button = document.body.appendChild(document.createElement('button'))
+    const inside = button.appendChild(document.createElement('span'))
+    press('d', { altKey: true })
+    for (const key of ['Enter', ' ']) press(key, {}, inside)
+    expect(run).not.toHaveBeenCalled()
+    for (const key of ['d', 'Enter', ' ']) press(key)
+    press('d', {}, button)
+    expect(run).toHaveBeenCalledTimes(4)
     desk.leave()
   })
 })

@@ -1,11 +1,14 @@
+import { VueQueryPlugin } from '@tanstack/vue-query'
 import { flushPromises } from '@vue/test-utils'
 import { afterEach, beforeEach, describe, expect, it, test, vi } from 'vitest'
 import { ref, shallowRef } from 'vue'
 import { createMemoryHistory, createRouter } from 'vue-router'
+import { useLook, type Look } from '@/features/chart/look'
 import { MOST, useSighting } from '@/features/chart/sighting'
 import { turned } from '@/features/chart/numbers'
-import type { Chart, Control } from '@/shared/api'
+import type { Chart, Control, Dress } from '@/shared/api'
 import { asOf, carryMoment, lookFrom, written } from '@/shared/asOf'
+import { Answers } from '@/shared/client'
 import { localOf, momentOf } from '@/shared/format'
 import { preferences } from '@/shared/preferences'
 import { pointerIsDown, released } from '@/shared/press'
@@ -197,6 +200,40 @@ describe('what of a chart is in sight', () => {
     own.anew()
     expect(own.sight.value.back).toBe(0)
     own.leave()
+  })
+  it('grows only by older bars of its own', async () => {
+    const wanted = ref<Look>({ code: 'A', bars: '1d', dress: {} as Dress })
+    const asked: { name: string; reply: (chart: Chart) => void }[] = []
+    vi.stubGlobal('fetch', async (request: Request) => {
+      if (request.url.endsWith('/session')) return Response.json({ token: 'its own' })
+      const { before } = (await request.json()) as { before: number | null }
+      const name = `${request.url.split('/').at(-2)}${before === null ? '' : ' older'}`
+      return new Promise((resolve) =>
+        asked.push({ name, reply: (chart) => resolve(Response.json(chart)) }),
+      )
+    })
+    const of = (bars: number) => ({ ...chartOf(bars, true), lines: [], states: [], strip: [] })
+    const own = within(
+      () => useLook(wanted),
+      [(app) => app.use(VueQueryPlugin, { queryClient: new Answers() })],
+    )
+    const answered = async (n: number, chart: Chart) => {
+      await vi.waitFor(() => expect(asked.length).toBeGreaterThan(n))
+      asked[n]!.reply(chart)
+      await vi.waitFor(() => expect(own.chart.value?.times).toHaveLength(chart.times.length))
+    }
+    await answered(0, of(300))
+    wanted.value = { ...wanted.value, code: 'B' }
+    const growing = own.reach(1_000)
+    await vi.waitFor(() => expect(asked).toHaveLength(3))
+    expect(asked.map(({ name }) => name).sort()).toEqual(['A', 'A older', 'B'])
+    const older = asked.findIndex(({ name }) => name === 'A older')
+    await answered(3 - older, { ...of(200), earlier: false })
+    asked[older]!.reply(of(2_000))
+    await growing
+    expect(own.chart.value?.times).toHaveLength(200)
+    own.leave()
+    vi.unstubAllGlobals()
   })
   it('shows a moment in the middle, and fetches back to it', async () => {
     const chart = shallowRef<Chart | undefined>(chartOf(300, true, 600))

@@ -1,9 +1,9 @@
 import { mount } from '@vue/test-utils'
-import { defineComponent, h } from 'vue'
+import { defineComponent, h, type Plugin } from 'vue'
 import type { HitView } from '@/shared/api'
 
 /** Use a composable inside a component, as it would be; returns what it gave. */
-export function within<T>(use: () => T) {
+export function within<T>(use: () => T, plugins: Plugin[] = []) {
   let given: T | undefined
   const wrapper = mount(
     defineComponent({
@@ -12,6 +12,7 @@ export function within<T>(use: () => T) {
         return () => h('div')
       },
     }),
+    { global: { plugins } },
   )
   return { ...(given as T), leave: () => wrapper.unmount() }
 }

@@ -191,6 +191,18 @@ describe('answers of the server', () => {
   })
 })
 
+it('a late answer to an earlier question is not taken for the present one', async () => {
+  const answers = new Map<string, (reply: string) => void>()
+  const latest = useLatest<string, string>(0, (asked) => {
+    return new Promise((resolve) => answers.set(asked, resolve))
+  })
+  const both = [latest.ask('first'), latest.ask('second')]
+  answers.get('second')!('of the second')
+  answers.get('first')!('of the first')
+  await Promise.all(both)
+  expect([latest.reply.value, latest.about.value]).toEqual(['of the second', 'second'])
+})
+
 it('what an answer changes waits while a button is pressed, and not while a handle is dragged', async () => {
   const latest = useLatest<string, string>(0, (asked) => Promise.resolve(asked))
   const press = (type: string, on: Element) =>

@@ -1,4 +1,4 @@
-import { keepPreviousData, useQuery } from '@tanstack/vue-query'
+import { keepPreviousData, replaceEqualDeep, useQuery } from '@tanstack/vue-query'
 import { computed, shallowRef, toValue, watch, type MaybeRefOrGetter } from 'vue'
 import { answer, api, type Chart, type Dress } from '@/shared/api'
 
@@ -16,6 +16,9 @@ export interface Look {
   forming?: boolean
   dress: Dress
 }
+
+/** What charts were asked for as: one is still shown while the next is on its way. */
+const looks = new WeakMap<Chart, Look>()
 
 const chartOf = (look: Look, count: number, before: number | null, signal?: AbortSignal) =>
   answer(
@@ -36,6 +39,11 @@ const chartOf = (look: Look, count: number, before: number | null, signal?: Abor
 export const lookQuery = (look: Look) => ({
   queryKey: ['look', look.code, look.bars, look.universe, look.forming, look.dress],
   staleTime: 60_000,
+  structuralSharing: (before: unknown, now: unknown) => {
+    const kept = replaceEqualDeep(before, now) as Chart
+    looks.set(kept, look)
+    return kept
+  },
   enabled: look.code !== '',
   queryFn: ({ signal }: { signal: AbortSignal }) => chartOf(look, FIRST, null, signal),
 })
@@ -71,8 +79,8 @@ export function useLook(wanted: MaybeRefOrGetter<Look>) {
   }
   /** Older bars than those of a chart; one that is no longer looked at, or a failure, changes nothing. */
   async function fetch(whole: Chart) {
-    const asked = newest.data.value
-    const found = await chartOf(look.value, MORE, whole.times[0]!).catch(() => undefined)
+    const asked = newest.data.value!
+    const found = await chartOf(looks.get(asked)!, MORE, whole.times[0]!).catch(() => undefined)
     fetching = undefined
     if (!found?.times.length || newest.data.value !== asked) return
     older.value = older.value ? joined(found, older.value) : found
