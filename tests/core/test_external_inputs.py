@@ -184,6 +184,24 @@ def test_rank_mean_zscore_and_breadth_are_those_of_each_moment() -> None:
     np.testing.assert_allclose(above[3], 100 * (closes > 100).mean(axis=0))
 
 
+def test_who_pauses_is_nobody_meanwhile_and_its_old_value_does_not_linger() -> None:
+    series = {f"A{n}": walk(12, n) for n in range(3)}
+    times, columns = series["A1"]
+    kept = ~np.isin(np.arange(12), [5, 6, 7])
+    series["A1"] = (times[kept], {name: column[kept] for name, column in columns.items()})
+    panel = Panel.of(series)
+    ranks = values("rank(close)", panel)
+    spread = values("breadth(close > 100)", panel)
+    for day in range(12):
+        here = [n for n in range(3) if n != 1 or kept[day]]
+        rows = [panel.rows(n).start + int((series[f"A{n}"][0] < times[day]).sum()) for n in here]
+        closes = panel.columns["close"][rows]
+        np.testing.assert_allclose(
+            ranks[rows], 100 * closes.argsort().argsort() / (len(here) - 1), err_msg=f"{day}"
+        )
+        np.testing.assert_allclose(spread[rows], 100 * (closes > 100).mean())
+
+
 def test_equal_values_share_the_mean_rank_and_groups_are_apart() -> None:
     flat = {f"C{n}": (np.array([0]), {k: np.array([v]) for k in ("open", "high", "low", "close")})
             for n, v in enumerate([1.0, 1.0, 2.0, 5.0, 9.0])}  # fmt: skip

@@ -11,7 +11,7 @@ import tempfile
 import time
 import urllib.request
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from pathlib import Path
 
 import psycopg
@@ -234,6 +234,24 @@ def test_a_cluster_keeps_its_port_and_its_databases(folder: Path) -> None:
     same.start()
     cluster.stop()
     assert not same.running()
+
+
+def test_a_helper_that_outlives_a_killed_database_keeps_none_from_starting(folder: Path) -> None:
+    cluster = cluster_in(folder)
+    server = cluster.start()
+    with psycopg.connect(cluster.address_of("postgres", KEEPER), autocommit=True) as keeper:
+        query = "SELECT pid FROM pg_stat_activity WHERE backend_type = 'checkpointer'"
+        ((helper,),) = keeper.execute(query).fetchall()
+    os.kill(helper, signal.SIGSTOP)
+    server.kill()
+    server.wait()
+    assert Path(f"/proc/{helper}").exists()
+    try:
+        assert cluster.start().poll() is None
+    finally:
+        with suppress(ProcessLookupError):
+            os.kill(helper, signal.SIGKILL)
+        cluster.destroy()
 
 
 def test_a_folder_of_an_earlier_version_is_brought_over(folder: Path) -> None:

@@ -68,7 +68,11 @@ def test_a_mending_is_seen_everywhere_listed_undone_and_told_by_runs(
     accepted = client.post("/api/mendings", json={"mending": accept}).json
     assert print_ not in findings(client, code)
     assert client.get(f"/api/instruments/{code}").json["mendings"] == [accepted]
-    execute_run(outside, run["id"])
+    later = client.post("/api/runs", json={"sieve_id": sieve["id"]}).json
+    execute_run(outside, later["id"])
+    assert client.get(f"/api/runs/{later['id']}").json["run"]["outcome"]["mended"] == []
+    then = {"As-Of": "2026-05-04T12:00:00Z"}
+    assert client.get("/api/thread", headers=then).json["mended_since"] == []
     assert closes(client, code) == before
 
 

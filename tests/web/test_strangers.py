@@ -111,6 +111,20 @@ def test_nothing_is_answered_without_a_pass(client: FlaskClient, method: str, pa
     assert known.redeem("x") is False
 
 
+def test_replies_are_what_they_say_and_what_lets_in_is_kept_nowhere(client: FlaskClient) -> None:
+    known: Admission = client.application.extensions[ADMISSION]
+    ticket = address_to_open(known.folder, 8437).rpartition("/")[2]
+    secret = ("/api/session", f"/open/{ticket}")
+    for path in ("/", "/sieves", "/api/thread", "/api/nothing", *secret):
+        headers = client.get(path).headers
+        assert headers["X-Content-Type-Options"] == "nosniff", path
+        policy = dict(part.split(" ", 1) for part in headers["Content-Security-Policy"].split("; "))
+        assert policy["default-src"] == "'self'", path
+        assert "script-src" not in policy
+        assert policy["frame-ancestors"] == "'none'"
+        assert path not in secret or headers["Cache-Control"] == "no-store", path
+
+
 def test_an_address_lets_one_browser_in_once(client: FlaskClient) -> None:
     known: Admission = client.application.extensions[ADMISSION]
     path = "/open/" + address_to_open(known.folder, 8437).rpartition("/")[2]
@@ -203,5 +217,10 @@ def test_no_stream_is_begun_without_a_pass(service: Service) -> None:
     with pytest.raises(urllib.error.HTTPError) as refused:
         urllib.request.urlopen(f"{service.base}/api/events?of=run-1", timeout=30)
     assert refused.value.code == 401
+    foreign = {"Host": f"elsewhere.example:{service.port}", **service.shown}
+    asked = urllib.request.Request(f"{service.base}/api/events?of=run-1", headers=foreign)
+    with pytest.raises(urllib.error.HTTPError) as refused:
+        urllib.request.urlopen(asked, timeout=30)
+    assert refused.value.code == 403
     with urllib.request.urlopen(f"{service.base}/runs/1", timeout=30) as page:
         assert b'<div id="app">' in page.read(), "the empty page, which says what to do"

@@ -13,6 +13,7 @@ from hypothesis import strategies as st
 from zealous_sieve.core.errors import DataError
 from zealous_sieve.core.market.instruments import Instrument
 from zealous_sieve.core.market.universes import Joined, Rule, Surroundings, membership
+from zealous_sieve.usecases.desk import turnover
 from zealous_sieve.usecases.ports import Outside
 
 CODES = [f"I{n}" for n in range(12)]
@@ -132,3 +133,14 @@ def test_pasted_codes_are_read_however_they_are_parted(
     text = "TPSNHV, NOPE;\tGLTLRS\n\nOSMIN 2\nTPSNHV"
     codes = client.post("/api/universes/codes", json={"text": text}).json
     assert codes == ["TPSNHV", "NOPE", "GLTLRS", "OSMIN 2"]
+
+
+@pytest.mark.reads
+def test_a_usual_day_is_the_median_of_the_last_days(outside: Outside) -> None:
+    panel = outside.bars.panel()
+    usual = turnover(panel)
+    for n in range(0, len(panel), 17):
+        rows = panel.rows(n)
+        traded = (panel.columns["close"] * panel.columns["volume"])[rows][-21:]
+        middle = sorted(traded)[10] if len(traded) == 21 else np.nan
+        assert np.isnan(middle) or usual[n] == middle

@@ -10,6 +10,7 @@ import signal
 import socket
 import subprocess
 import time
+from contextlib import suppress
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import BinaryIO
@@ -112,6 +113,7 @@ class Cluster:
             self._create()
         if self.running():
             self.stop()
+        self._end_left_behind()
         self._write(OURS, SETTINGS)
         main = (self.folder / "postgresql.conf").read_text()
         line = f"include = '{OURS}'"
@@ -121,6 +123,17 @@ class Cluster:
             statement = f"ALTER ROLE {KEEPER} PASSWORD '{self.password}';\n"
             self.run("postgres", "--single", "-D", str(self.folder), "postgres", given=statement)
             self._write("pg_hba.conf", self._access)
+
+    def _end_left_behind(self) -> None:
+        """End the helpers of a server that was killed: one that is busy does not notice for a while, and as
+        long as it holds the memory they shared none is started on the folder."""
+        program, folder = self.programs / "postgres", self.folder.resolve()
+        for process in Path("/proc").glob("[0-9]*"):
+            with suppress(OSError):
+                at, runs = (process / "cwd").readlink(), (process / "exe").readlink()
+                if at == folder and runs == program.resolve():
+                    os.kill(int(process.name), signal.SIGKILL)
+                    _gone(process)
 
     @property
     def _access(self) -> str:
@@ -251,6 +264,13 @@ def find_programs() -> Path:
     if not found:
         raise ClusterError("PostgreSQL is not installed: apt-get install postgresql")
     return found[-1].parent
+
+
+def _gone(process: Path) -> None:
+    """Wait until a process that was killed has ended: for a while, as one may be writing."""
+    until = time.monotonic() + 10
+    while process.exists() and time.monotonic() < until:
+        time.sleep(0.05)
 
 
 def free_port() -> int:
