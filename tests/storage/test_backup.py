@@ -355,11 +355,14 @@ def test_what_others_write_meanwhile_is_waited_for_and_what_they_lose_is_told(
     later = outside.sieves.add(EXAMPLES[0].model_copy(update={"name": "Later"}))
     with ThreadPoolExecutor() as pool:
         with psycopg.connect(address) as other:
+            other.execute("SELECT FROM sieves FOR UPDATE")
+            restoring = pool.submit(outside.backup.restore, file, replace=True)
+            time.sleep(0.4)
+            assert not restoring.done()
             other.execute(
                 "INSERT INTO runs (owner_id, sieve_id, version, body, as_of, state) "
                 "SELECT owner_id, id, 1, '', now(), 'queued' FROM sieves LIMIT 1"
             )
-            restoring = pool.submit(outside.backup.restore, file, replace=True)
             time.sleep(0.4)
             assert not restoring.done()
         assert restoring.result(60)["runs"] == 0

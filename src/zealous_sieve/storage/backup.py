@@ -152,10 +152,10 @@ def _check_alone(connection: psycopg.Connection) -> None:
 
 
 def _hold(connection: psycopg.Connection) -> None:
-    """Let nobody else write what owners make until this is through; all read on. It waits for those who are
-    writing without holding anything itself, so that none of them waits for it."""
-    tables = ", ".join(table.name for table in _TABLES)
-    hold = f"LOCK TABLE {tables} IN SHARE ROW EXCLUSIVE MODE NOWAIT"
+    """Let nobody else write, or hold a row to write it, until this is through; all read on. It waits for
+    those who do so without holding anything itself, so that none of them waits for it."""
+    tables = ", ".join((*(table.name for table in _TABLES), *backup_market.WRITTEN))
+    hold = f"LOCK TABLE {tables} IN EXCLUSIVE MODE NOWAIT"
     until = time.monotonic() + WAITS
     while True:
         try:

@@ -19,6 +19,10 @@ INSTRUMENTS, EARLIER, PAIRS, MENDINGS, SHAPES = (
     "instruments", "earlier_codes", "pairs", "mendings", "shapes",
 )  # fmt: skip
 MEMBERS = (INSTRUMENTS, EARLIER, PAIRS, MENDINGS, SHAPES)
+WRITTEN = (
+    "instruments", "earlier_codes", "mendings", "events", "imports", "settings", "bar_changes"
+)  # fmt: skip
+"""The tables in which something is put back."""
 _SAID = "code, name, kind, venue, currency, tick, point_value, facts, deleted_at"
 
 
