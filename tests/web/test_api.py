@@ -211,13 +211,18 @@ def test_verdicts_are_kept_and_can_be_taken_back(client: FlaskClient, outside: O
     assert get(client, f"/runs/{run}/hits/{code}") == get(client, path.removesuffix("/verdict"))
 
 
-def test_a_cancelled_run_stays_cancelled(client: FlaskClient, outside: Outside) -> None:
+def test_a_cancelled_run_stays_cancelled_and_is_compared_with_none(
+    client: FlaskClient, outside: Outside
+) -> None:
+    ran(client, outside)
     run = send(client, "/runs", {"sieve_id": 2})
     assert send(client, f"/runs/{run['id']}/cancel", None)["state"] == "cancelled"
     execute_run(outside, run["id"])
     assert get(client, f"/runs/{run['id']}")["run"]["state"] == "cancelled"
     assert get(client, f"/runs/{run['id']}/hits?count=500")["hits"] == []
     assert send(client, f"/runs/{run['id']}/cancel", None, status=409)["code"] == "run_ended"
+    after = get(client, f"/runs/{ran(client, outside)}")
+    assert (after["new"], after["gone"]) == (0, [])
 
 
 def test_a_run_that_can_not_be_done_fails_with_its_reason(

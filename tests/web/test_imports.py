@@ -29,7 +29,7 @@ from zealous_sieve.jobs.tasks import TASKS
 from zealous_sieve.storage import uploads
 from zealous_sieve.storage.machine import NAME, MachineFile
 from zealous_sieve.usecases.errors import database_away
-from zealous_sieve.usecases.import_ports import ImportState
+from zealous_sieve.usecases.import_ports import IMPORT, ImportState
 from zealous_sieve.usecases.imports import execute_import
 from zealous_sieve.usecases.ports import Outside
 from zealous_sieve.usecases.runs import execute_run
@@ -175,6 +175,23 @@ def test_stopped_on_the_way_nothing_is_taken(
     assert client.post(f"/api/imports/{number}/cancel").json["code"] == "import_ended"
     layout = client.get(f"/api/imports/{number}").json["own"]["layout"]
     client.put(f"/api/imports/{number}/layout", json={"layout": layout})
+    assert worked(client, outside, number)["state"] == "ready"
+
+
+def test_what_is_read_by_before_a_correction_is_not_taken_for_what_follows(
+    client: FlaskClient, outside: Outside
+) -> None:
+    number = bring(client, "bars.csv", BARS)
+    own = outside.imports.get(number)
+    assert own is not None
+    turn = outside.work.begin(IMPORT, number, own.turn)
+    assert turn is not None
+    assert outside.work.progress(IMPORT, number, turn, 1, 2)
+    layout = client.get(f"/api/imports/{number}").json["own"]["layout"]
+    client.put(f"/api/imports/{number}/layout", json={"layout": layout})
+    assert not outside.work.progress(IMPORT, number, turn, 2, 2)
+    assert not outside.work.wanted(IMPORT, number, turn)
+    assert not outside.work.end(IMPORT, number, turn, ImportState.READY)
     assert worked(client, outside, number)["state"] == "ready"
 
 
