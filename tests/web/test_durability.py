@@ -35,7 +35,8 @@ def test_two_runs_at_once_both_finish_and_tell_their_progress(service: Service) 
         assert all(event["at_work"] for event in own[:-1])
         assert (own[-1]["state"], own[-1]["at_work"]) == ("done", False)
         assert own[-1]["done"] == own[-1]["total"] == 240
-        assert call(service, f"/runs/{run}/hits")["hits"]
+        hits = call(service, f"/runs/{run}/hits")["hits"]
+        assert call(service, f"/runs/{run}")["run"]["hit_count"] == len(hits) > 0
     for asked, status in (("of=run-99999", 404), ("of=raft-1", 422), ("", 422)):
         with pytest.raises(urllib.error.HTTPError) as refused:
             service.client.stream(f"/events?{asked}", timeout=30).__enter__()

@@ -27,11 +27,11 @@ let timer = 0
  * Follows pieces of work, as `run-7`, by the one stream of the page. A piece is looked at again when its work
  * has ended, and where the stream breaks off.
  */
-export function useWork(names: () => string[], look: (name: string) => unknown) {
-  let mine: [string, Look][] = []
+export function useWork(names: () => string[], look: Look) {
+  let mine: string[] = []
   const leave = () => {
-    for (const [name, own] of mine) {
-      watchers.get(name)?.delete(own)
+    for (const name of mine) {
+      watchers.get(name)?.delete(look)
       if (!watchers.get(name)?.size) {
         watchers.delete(name)
         told.delete(name)
@@ -43,11 +43,8 @@ export function useWork(names: () => string[], look: (name: string) => unknown) 
     () => names().join(),
     () => {
       leave()
-      for (const name of names()) {
-        const own = () => look(name)
-        mine.push([name, own])
-        watchers.set(name, (watchers.get(name) ?? new Set()).add(own))
-      }
+      mine = names()
+      for (const name of mine) watchers.set(name, (watchers.get(name) ?? new Set()).add(look))
       follow()
     },
     { immediate: true },
@@ -82,20 +79,23 @@ function open(names: string[]) {
   // A stream that breaks is opened again by the browser, one that is refused is not; meanwhile the pieces
   // themselves are asked.
   own.onerror = () => {
-    for (const name of names) void looked(name)
+    void looked(names)
     if (own.readyState !== EventSource.CLOSED || source !== own) return
     timer = window.setTimeout(() => open(names), AGAIN)
   }
 }
 
-const looked = (name: string) =>
-  Promise.allSettled([...(watchers.get(name) ?? [])].map((look) => look()))
+/** Reads pieces anew: who watches several does so once. */
+const looked = (names: string[]) => {
+  const looks = new Set(names.flatMap((name) => [...(watchers.get(name) ?? [])]))
+  return Promise.allSettled([...looks].map((look) => look()))
+}
 
 /** The work at a piece has ended: it is read anew; whoever watches it then waits for what was asked since. */
 async function rest(name: string) {
   resting.add(name)
   follow()
-  await looked(name)
+  await looked([name])
   await new Promise((go) => setTimeout(go, PAUSE))
   resting.delete(name)
   follow()

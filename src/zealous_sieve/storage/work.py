@@ -38,11 +38,9 @@ class WorkStore:
         self, work: Work, number: int, state: WorkState, *of: WorkState, reason: str | None = None
     ) -> bool:
         row = _ROWS[work]
-        values = asked(row, state) if state.at_work else rested(state, reason)
-        return (
-            self._change(work, number, row.state.in_(of), **values | {"turn": row.turn + 1})
-            is not None
-        )
+        over = {"turn": row.turn + 1, **rested(state, reason)}
+        values = asked(row, state) if state.at_work else over
+        return self._change(work, number, row.state.in_(of), **values) is not None
 
     def begin(self, work: Work, number: int, turn: int) -> int | None:
         row = _ROWS[work]

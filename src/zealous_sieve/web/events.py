@@ -60,7 +60,7 @@ class Streams:
                 self.admission, host, request.cookies, request.headers.get("authorization", "")
             )
             names = _names(request.query_params.getlist("of"))
-            known = await asyncio.to_thread(_look, self.works, names)
+            known = await asyncio.to_thread(_pieces, self.works, names)
             for (work, number), piece in known.items():
                 if piece is None:
                     raise NotFoundError(work.noun, number)
@@ -104,7 +104,7 @@ class Streams:
         try:
             while self._listeners:
                 try:
-                    found = await asyncio.to_thread(_look, self.works, list(self._listeners))
+                    found = await asyncio.to_thread(_pieces, self.works, list(self._listeners))
                 except UseCaseError:
                     await asyncio.sleep(PAUSE)
                     continue
@@ -127,7 +127,7 @@ def _names(told: list[str]) -> list[Name]:
     return [(_KINDS[own[1]], min(int(own[2]), MOST)) for own in parts if own]
 
 
-def _look(works: WorkPort, names: Iterable[Name]) -> dict[Name, Piece | None]:
+def _pieces(works: WorkPort, names: Iterable[Name]) -> dict[Name, Piece | None]:
     """Pieces of work as they are now; none where there is no such piece."""
     numbers: dict[Work, list[int]] = defaultdict(list)
     for work, number in names:

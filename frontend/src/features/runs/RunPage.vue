@@ -35,10 +35,9 @@ useOwnMoment(() => run.value)
 const running = computed(() => ['queued', 'running'].includes(run.value?.state ?? ''))
 const working = useWork(
   () => (running.value ? [`run-${id.value}`] : []),
-  (name) => {
+  () => {
     const all = [['run', id.value], ['hits', id.value], keys.runs, keys.thread]
-    if (name === `run-${id.value}`)
-      return Promise.all(all.map((queryKey) => client.invalidateQueries({ queryKey })))
+    return Promise.all(all.map((queryKey) => client.invalidateQueries({ queryKey })))
   },
 )
 const progress = computed(() => working.get(`run-${id.value}`))
