@@ -1,17 +1,20 @@
 import { VueQueryPlugin } from '@tanstack/vue-query'
-import { flushPromises } from '@vue/test-utils'
+import { flushPromises, mount } from '@vue/test-utils'
 import { afterEach, beforeEach, describe, expect, it, test, vi } from 'vitest'
-import { ref, shallowRef } from 'vue'
+import { defineComponent, h, ref, shallowRef, toRef } from 'vue'
 import { createMemoryHistory, createRouter } from 'vue-router'
 import { useLook, type Look } from '@/features/chart/look'
 import { MOST, useSighting } from '@/features/chart/sighting'
 import { turned } from '@/features/chart/numbers'
-import type { Chart, Control, Dress } from '@/shared/api'
+import { answer, type Chart, type Control, type Dress } from '@/shared/api'
 import { asOf, carryMoment, lookFrom, written } from '@/shared/asOf'
 import { Answers } from '@/shared/client'
 import { localOf, momentOf } from '@/shared/format'
+import { provideMoment } from '@/shared/moment'
 import { preferences } from '@/shared/preferences'
 import { pointerIsDown, released } from '@/shared/press'
+import { keys } from '@/shared/questions'
+import { useRead } from '@/shared/read'
 import { within } from './setting'
 
 describe('a moment on the clock that was chosen', () => {
@@ -81,6 +84,107 @@ describe('the moment that is looked from', () => {
       )
     },
   )
+})
+
+describe('two parts of one page', () => {
+  const THEN = '2026-06-09T14:20:00Z'
+  const told = (request: Request) => request.headers.get('As-Of') ?? 'now'
+  const Part = defineComponent({
+    setup() {
+      const board = useRead(() => ({
+        of: keys.board('one'),
+        read: (server) => answer(server.GET('/api/runs')) as Promise<unknown>,
+      }))
+      const kept = useRead(() => ({
+        of: keys.sieves,
+        read: (server) => answer(server.GET('/api/sieves')) as Promise<unknown>,
+      }))
+      return () => [String(board.data.value ?? '…'), String(kept.data.value ?? '…')].join(' ')
+    },
+  })
+  const Apart = defineComponent({
+    props: { moment: { type: String, default: undefined } },
+    setup(props) {
+      provideMoment(toRef(props, 'moment'))
+      return () => h(Part)
+    },
+  })
+  const asked: string[] = []
+  beforeEach(() => {
+    asked.length = 0
+    asOf.value = undefined
+    vi.stubGlobal('fetch', async (request: Request) => {
+      const what = `${new URL(request.url, 'http://desk').pathname} ${told(request)}`
+      asked.push(what)
+      return Response.json(what)
+    })
+  })
+  afterEach(() => {
+    asOf.value = undefined
+    vi.unstubAllGlobals()
+  })
+  const page = () =>
+    mount(() => h('div', [h(Part), h('hr'), h(Apart, { moment: THEN }), h('hr'), h(Apart)]), {
+      global: { plugins: [[VueQueryPlugin, { queryClient: new Answers() }]] },
+    })
+  const parts = (of: ReturnType<typeof page>) => of.html().replace(/<\/?div>/g, '').split('<hr>').map((part) => part.trim()) // prettier-ignore
+  it('look from two moments; what the desk keeps is read once for both', async () => {
+    const shown = page()
+    const now = '/api/runs now /api/sieves now'
+    const then = `/api/runs ${THEN} /api/sieves now`
+    await vi.waitFor(() => expect(parts(shown)).toEqual([now, then, now]))
+    expect(asked.sort()).toEqual([
+      '/api/runs 2026-06-09T14:20:00Z',
+      '/api/runs now',
+      '/api/sieves now',
+    ])
+    shown.unmount()
+  })
+  it('one that has a moment of its own stays there when the desk goes to another', async () => {
+    const shown = page()
+    await vi.waitFor(() => expect(asked).toHaveLength(3))
+    asOf.value = '2026-01-05T10:00:00Z'
+    await vi.waitFor(() =>
+      expect(parts(shown)[0]).toBe('/api/runs 2026-01-05T10:00:00Z /api/sieves now'),
+    )
+    expect(parts(shown).slice(1)).toEqual([
+      `/api/runs ${THEN} /api/sieves now`,
+      '/api/runs now /api/sieves now',
+    ])
+    expect(asked).toHaveLength(4)
+    shown.unmount()
+  })
+  it('what was seen stays in sight until it is there of another moment; of another question it does not', async () => {
+    const waits: (() => void)[] = []
+    vi.stubGlobal('fetch', async (request: Request) => {
+      await new Promise<void>((go) => waits.push(go))
+      return Response.json(told(request))
+    })
+    const of = shallowRef('one')
+    const own = within(
+      () =>
+        useRead(() => ({
+          of: keys.board(of.value),
+          read: (server) => answer(server.GET('/api/runs')) as Promise<unknown>,
+        })),
+      [(app) => app.use(VueQueryPlugin, { queryClient: new Answers() })],
+    )
+    const answered = async (n: number) => {
+      await vi.waitFor(() => expect(waits.length).toBeGreaterThan(n))
+      waits[n]!()
+      await vi.waitFor(() => expect(own.isFetching.value).toBe(false))
+    }
+    await answered(0)
+    asOf.value = THEN
+    await vi.waitFor(() => expect(own.isPlaceholderData.value).toBe(true))
+    expect(own.data.value).toBe('now')
+    await answered(1)
+    expect(own.data.value).toBe(THEN)
+    of.value = 'another'
+    await vi.waitFor(() => expect(own.isFetching.value).toBe(true))
+    expect(own.data.value).toBeUndefined()
+    own.leave()
+  })
 })
 
 describe('while a button is pressed', () => {
@@ -220,7 +324,7 @@ describe('what of a chart is in sight', () => {
     const answered = async (n: number, chart: Chart) => {
       await vi.waitFor(() => expect(asked.length).toBeGreaterThan(n))
       asked[n]!.reply(chart)
-      await vi.waitFor(() => expect(own.chart.value?.times).toHaveLength(chart.times.length))
+      await vi.waitFor(() => expect(own.data.value?.times).toHaveLength(chart.times.length))
     }
     await answered(0, of(300))
     wanted.value = { ...wanted.value, code: 'B' }
@@ -231,7 +335,7 @@ describe('what of a chart is in sight', () => {
     await answered(3 - older, { ...of(200), earlier: false })
     asked[older]!.reply(of(2_000))
     await growing
-    expect(own.chart.value?.times).toHaveLength(200)
+    expect(own.data.value?.times).toHaveLength(200)
     own.leave()
     vi.unstubAllGlobals()
   })

@@ -70,11 +70,11 @@ describe('a reply that is none', () => {
       if (!reply) throw new TypeError('network')
       return reply.clone()
     })
-    const { answer, api } = await fresh(() => import('@/shared/api'))
+    const { answer, present } = await fresh(() => import('@/shared/api'))
     const { shutOut } = await import('@/shared/session')
     for (const call of [
-      () => answer(api.GET('/api/thread')),
-      () => answer(api.POST('/api/formula', { body: { text: 'close' } as never })),
+      () => answer(present.GET('/api/thread')),
+      () => answer(present.POST('/api/formula', { body: { text: 'close' } as never })),
     ])
       await expect(call()).rejects.toMatchObject({ code })
     expect(shutOut.value).toBe(code === 'no_pass')

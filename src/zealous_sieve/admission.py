@@ -8,11 +8,13 @@ and for one run of the web process: whoever else answered at that address meanwh
 
 from __future__ import annotations
 
+import fcntl
 import hashlib
 import hmac
 import os
 import secrets
 import time
+from contextlib import suppress
 from dataclasses import dataclass
 from pathlib import Path
 from typing import TextIO
@@ -33,23 +35,34 @@ OTHERS = 0o077
 def secret_in(file: Path) -> str:
     """A random text that is kept in a file only its owner can read; made where there is none, and anew
     where it is cut short or was open to others. Raises OSError."""
+    # Of several that find none at the same moment one makes it, and the others get the same.
+    folder = os.open(file.parent, os.O_RDONLY)
     try:
-        known = file.read_text()
-        if len(known) >= 20 and not file.stat().st_mode & OTHERS:
-            return known
-    except FileNotFoundError:
-        pass
-    return _renewed(file)
+        fcntl.flock(folder, fcntl.LOCK_EX)
+        with suppress(FileNotFoundError):
+            known = file.read_text()
+            if len(known) >= 20 and not file.stat().st_mode & OTHERS:
+                return known
+        return _renewed(file)
+    finally:
+        os.close(folder)
 
 
 def _renewed(file: Path) -> str:
-    new = file.with_name(f"{file.name}.new")
-    new.unlink(missing_ok=True)
     text = secrets.token_urlsafe(24)
-    with private(new) as out:
-        out.write(text)
-    new.rename(file)
+    keep(file, text, mode=0o600)
     return text
+
+
+def keep(file: Path, text: str, mode: int = 0o644) -> None:
+    """Write a small file of state: whole, or not at all, whoever else does so meanwhile. Raises OSError."""
+    new = file.with_name(f"{file.name}.{os.getpid()}-{secrets.token_hex(4)}")
+    try:
+        with open(os.open(new, os.O_WRONLY | os.O_CREAT | os.O_EXCL, mode), "w") as out:
+            out.write(text)
+        new.replace(file)
+    finally:
+        new.unlink(missing_ok=True)
 
 
 def private(file: Path) -> TextIO:

@@ -11,15 +11,17 @@ import tempfile
 import time
 import urllib.request
 from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager, suppress
 from pathlib import Path
+from threading import Barrier
 
 import psycopg
 import pytest
 
 from tests.faults.hands import BACK_WITHIN, Installation, begin, left_behind, used
 from tests.faults.hostile import stranger_at
-from zealous_sieve.admission import TICKETS
+from zealous_sieve.admission import TICKETS, keep, secret_in
 from zealous_sieve.core.market.lantern.market import universes
 from zealous_sieve.environment import ADDRESS, DATA
 from zealous_sieve.local.cluster import DESK, KEEPER, Cluster, cluster_in, free_port, port_in
@@ -197,6 +199,25 @@ def test_a_garbled_port_is_chosen_anew(folder: Path, told: str) -> None:
     assert (folder / "postgres.port").read_text() == str(chosen)
     (folder / "postgres.port").write_text(told)
     assert f"the desk in {folder} is not running" in told_by_command(folder)
+
+
+def test_files_of_state_are_whole_whoever_writes_them_at_the_same_moment(tmp_path: Path) -> None:
+    together = Barrier(12)
+
+    def written(n: int) -> list[str]:
+        secrets = []
+        for turn in range(30):
+            together.wait()
+            keep(tmp_path / "port", str(1000 + n))
+            secrets.append(secret_in(tmp_path / f"secret {turn}"))
+        return secrets
+
+    with ThreadPoolExecutor(12) as pool:
+        first, *others = pool.map(written, range(12))
+    assert others == 11 * [first]
+    assert len(list(tmp_path.iterdir())) == 31, "nothing is left beside them"
+    assert 1000 <= int((tmp_path / "port").read_text()) < 1012
+    assert (tmp_path / "secret 0").stat().st_mode & 0o077 == 0
 
 
 def test_what_is_killed_comes_back_by_itself_and_nothing_is_lost(filled: Path) -> None:

@@ -3,11 +3,14 @@ import { useEventListener } from '@vueuse/core'
 import { computed, nextTick, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { useAct } from '@/shared/act'
-import { answer, api } from '@/shared/api'
+import { answer } from '@/shared/api'
 import { asOf, lookFrom, written } from '@/shared/asOf'
 import { localOf, moment, momentOf, plural } from '@/shared/format'
 import { useKeys } from '@/shared/keys'
 import { useThread } from '@/shared/queries'
+import { useServer } from '@/shared/moment'
+
+const server = useServer()
 
 /** The moment that all pages look from: set back and forth by keys or by the calendar, and told when past. */
 type Step = 'bar' | 'session' | 'week'
@@ -35,7 +38,7 @@ async function move(step: Step, back: boolean, held = false) {
     const bars = String(route.query.bars ?? '1d')
     const code = route.name === 'instrument' ? String(route.params.code) : ''
     const query = { moment: from, step, back, bars, code }
-    const to = await answer(api.GET('/api/moment', { params: { query } }))
+    const to = await answer(server.GET('/api/moment', { params: { query } }))
     await lookFrom(router, to.present ? undefined : written(Date.parse(to.moment)))
   })
   const next = waiting.shift()

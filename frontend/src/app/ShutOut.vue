@@ -1,17 +1,18 @@
 <script setup lang="ts">
-import { useQueryClient } from '@tanstack/vue-query'
 import { onBeforeUnmount, onMounted, ref } from 'vue'
 import { letIn } from '@/shared/session'
+import { useReadAnew } from '@/shared/read'
+
+const readAnew = useReadAnew()
 
 /** What stands before all else while the desk does not know this browser; it goes by itself. */
-const client = useQueryClient()
 const button = ref<HTMLButtonElement>()
 const still = ref(false)
 const EVERY = 3_000
 let timer = 0
 async function look() {
   window.clearTimeout(timer)
-  if (await letIn()) return client.invalidateQueries()
+  if (await letIn()) return readAnew()
   timer = window.setTimeout(look, EVERY)
 }
 async function again() {

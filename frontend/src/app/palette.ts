@@ -1,9 +1,10 @@
 import { instrumentAt } from '@/shared/addresses'
 import { computed, ref, watch, type Ref } from 'vue'
 import type { RouteLocationRaw } from 'vue-router'
-import { answer, api, type Schemas } from '@/shared/api'
+import { answer, type Schemas } from '@/shared/api'
 import type { Key } from '@/shared/keys'
 import { useLatest } from '@/shared/latest'
+import { useServer } from '@/shared/moment'
 import { useVocabulary } from '@/shared/queries'
 
 export const showPalette = ref(false)
@@ -67,8 +68,9 @@ export function useEntries(
   actions: () => readonly Key[],
   chart: () => Record<string, unknown> | undefined,
 ) {
+  const server = useServer()
   const found = useLatest(60, async (asked: string, signal) =>
-    answer(api.GET('/api/find', { params: { query: { words: asked } }, signal })),
+    answer(server.GET('/api/find', { params: { query: { words: asked } }, signal })),
   )
   watch(words, (now) => {
     if (now.trim()) found.later(now)

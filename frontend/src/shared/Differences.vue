@@ -1,15 +1,18 @@
 <script setup lang="ts">
-import { useQuery } from '@tanstack/vue-query'
 import { computed } from 'vue'
-import { answer, api } from './api'
-import ErrorNote from './ErrorNote.vue'
+import { answer } from './api'
+import { keys } from '@/shared/questions'
+import { useRead } from '@/shared/read'
+import Reply from '@/shared/Reply.vue'
 
 /** How two texts differ, line by line: what only the one has, and what only the other. */
 const props = defineProps<{ before: string; after: string; names: [string, string] }>()
-const found = useQuery({
-  queryKey: ['compare', computed(() => [props.before, props.after])],
-  queryFn: () =>
-    answer(api.POST('/api/compare', { body: { before: props.before, after: props.after } })),
+const found = useRead(() => {
+  const { before, after } = props
+  return {
+    of: keys.differences(before, after),
+    read: (server) => answer(server.POST('/api/compare', { body: { before, after } })),
+  }
 })
 const SIGNS = { both: ' ', before: '−', after: '+' }
 const same = computed(() => found.data.value?.every((line) => line.side === 'both'))
@@ -20,13 +23,14 @@ const same = computed(() => found.data.value?.every((line) => line.side === 'bot
     <p class="quiet">
       − {{ names[0] }}, + {{ names[1] }}<template v-if="same">: they say the same</template>
     </p>
-    <ErrorNote v-if="found.isError.value" :error="found.error.value" what="Not compared" />
-    <pre v-else><span
+    <Reply :of="found" what="Not compared">
+      <pre><span
       v-for="(line, n) in found.data.value"
       :key="n"
       :class="line.side"
     >{{ SIGNS[line.side] }} {{ line.text }}
 </span></pre>
+    </Reply>
   </div>
 </template>
 

@@ -3,8 +3,7 @@ import { computed } from 'vue'
 import { ApiError } from './api'
 import { asSentence } from './format'
 
-const props = defineProps<{ error: unknown; what: string }>()
-defineEmits<{ retry: [] }>()
+const props = defineProps<{ error: unknown; what: string; again: () => unknown }>()
 const known = computed(() => (props.error instanceof ApiError ? props.error : null))
 const mend = computed(() => asSentence(known.value?.mend))
 const message = computed(() => (props.error instanceof Error ? props.error.message : 'unknown'))
@@ -14,7 +13,7 @@ const message = computed(() => (props.error instanceof Error ? props.error.messa
   <div class="error-note" role="alert">
     <strong>{{ what }}:</strong> {{ message }}.
     <span v-if="mend" class="quiet">{{ mend }}</span>
-    <button class="button plain" @click="$emit('retry')">Try again</button>
+    <button class="button plain" @click="again()">Try again</button>
   </div>
 </template>
 

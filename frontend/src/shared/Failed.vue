@@ -7,5 +7,5 @@ defineProps<{ failure: Failure | undefined }>()
 </script>
 
 <template>
-  <ErrorNote v-if="failure" :error="failure.error" :what="failure.what" @retry="failure.again" />
+  <ErrorNote v-if="failure" :error="failure.error" :what="failure.what" :again="failure.again" />
 </template>

@@ -1,7 +1,10 @@
 <script setup lang="ts">
 import { computed, onBeforeUnmount, ref, useId, watch } from 'vue'
-import { answer, api, type Schemas } from '@/shared/api'
+import { answer, type Schemas } from '@/shared/api'
 import { told } from '@/shared/format'
+import { useServer } from '@/shared/moment'
+
+const server = useServer()
 
 /**
  * A formula that is written where it stands in a sentence. Enter or leaving the field takes it once it can be
@@ -64,7 +67,7 @@ async function take() {
   about = text
   try {
     const body = { text, role: props.role }
-    const reading = await answer(api.POST('/api/formula', { body, signal: own.signal }))
+    const reading = await answer(server.POST('/api/formula', { body, signal: own.signal }))
     if (written.value?.trim() !== text) return
     if (reading.ok) done(text)
     else wrong.value = { text, reading }

@@ -1,21 +1,24 @@
 <script setup lang="ts">
-import { useQueryClient } from '@tanstack/vue-query'
 import { nextTick, ref } from 'vue'
 import { useAct } from './act'
-import { answer, api } from './api'
+import { answer } from './api'
 import { plural } from './format'
 import { useKeys } from './keys'
-import { keys } from './queries'
 import { NO_RULE } from './rules'
 import Failed from './Failed.vue'
 import { done } from './undo'
+import { useServer } from '@/shared/moment'
+import { keys } from '@/shared/questions'
+import { useReadAnew } from '@/shared/read'
+
+const server = useServer()
+const readAnew = useReadAnew()
 
 /** What was marked becomes a universe. */
 const props = withDefaults(defineProps<{ codes: readonly string[]; what?: string }>(), {
   what: 'A universe of the marked',
 })
 const emit = defineEmits<{ kept: [name: string] }>()
-const client = useQueryClient()
 const { act, busy, failure } = useAct()
 const naming = ref<string>()
 const field = ref<HTMLInputElement>()
@@ -30,8 +33,8 @@ const keep = () =>
     const called = naming.value?.trim()
     if (!called) return
     const universe = { name: called, rule: { ...NO_RULE, codes: [...props.codes] } }
-    await answer(api.POST('/api/universes', { body: { universe } }))
-    await client.invalidateQueries({ queryKey: keys.universes })
+    await answer(server.POST('/api/universes', { body: { universe } }))
+    await readAnew(keys.universes)
     done(`${called} holds ${plural(props.codes.length, 'instrument')} now.`)
     naming.value = undefined
     emit('kept', called)

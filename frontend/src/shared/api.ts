@@ -36,7 +36,12 @@ export type Firing = Schemas['Firing']
 export type Dress = Omit<Schemas['HitChartBody'], 'bars'>
 export type PhraseEntry = Schemas['PhraseEntry']
 
-export const api = createClient<paths>({ baseUrl: '', fetch: guarded })
+/** The server as it answers looked at from a moment, which is asked for with each request; undefined for the present. */
+export const serverAt = (moment: () => string | undefined) =>
+  createClient<paths>({ baseUrl: '', fetch: (request) => guarded(request, moment()) })
+export type Server = ReturnType<typeof serverAt>
+/** For what is the same at every moment. */
+export const present = serverAt(() => undefined)
 
 /** What the server says is wrong: the same shape for every endpoint. */
 export class ApiError extends Error {
@@ -51,9 +56,9 @@ export class ApiError extends Error {
 }
 
 /** The chart of a hit, as of the moment of its run, with what is drawn beside its numbers. */
-export const chartOf = (hit: number, dress: Dress) =>
+export const chartOf = (server: Server, hit: number, dress: Dress) =>
   answer(
-    api.POST('/api/hits/{hit_id}/chart', {
+    server.POST('/api/hits/{hit_id}/chart', {
       params: { path: { hit_id: hit } },
       body: { ...dress, bars: 420 },
     }),

@@ -1,9 +1,12 @@
-import { useQuery, useQueryClient } from '@tanstack/vue-query'
+import { useQueryClient } from '@tanstack/vue-query'
 import { computed, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { useAct } from './act'
-import { answer, api, type Schemas } from './api'
+import { answer, type Schemas } from './api'
 import { draftOf, forgetDraft, keepDraft } from './drafts'
+import { useServer } from './moment'
+import { keys } from './questions'
+import { useRead } from './read'
 import { done } from './undo'
 
 /** An address of more characters is too long for some that pass it on. */
@@ -51,10 +54,11 @@ export function shaped<T>(like: T, value: unknown): T {
 
 /** The arrangements of a page that are kept by name, and the ready ones. */
 export const useArrangements = (page: string) =>
-  useQuery({
-    queryKey: ['arrangements', page],
-    queryFn: () => answer(api.GET('/api/arrangements/{page}', { params: { path: { page } } })),
-  })
+  useRead(() => ({
+    of: keys.arrangements(page),
+    read: (server) =>
+      answer(server.GET('/api/arrangements/{page}', { params: { path: { page } } })),
+  }))
 
 /**
  * How a page is arranged: ready arrangements and kept ones by name, and what was changed of the one at hand
@@ -70,8 +74,8 @@ export function useArranging<T extends object>(
   const route = useRoute()
   const router = useRouter()
   const client = useQueryClient()
+  const server = useServer()
   const home = route.name
-  const query = { queryKey: ['arrangements', page] }
   const params = { path: { page } }
   const list = useArrangements(page)
   const all = computed(() => list.data.value ?? [])
@@ -134,7 +138,8 @@ export function useArranging<T extends object>(
   }
 
   const { act, busy, failure } = useAct()
-  const listed = (found: Schemas['Arranged'][]) => client.setQueryData(query.queryKey, found)
+  const listed = (found: Schemas['Arranged'][]) =>
+    client.setQueryData(keys.arrangements(page), found)
   /** Keep what is seen under its name or another one. */
   const keep = (as = name.value) =>
     act('Not kept', async () => {
@@ -143,7 +148,7 @@ export function useArranging<T extends object>(
       const own = as === name.value
       const based_on = own ? (draft.value?.basedOn ?? kept.value?.version ?? 0) : 0
       const asked = { name: as, body, based_on }
-      listed(await answer(api.POST('/api/arrangements/{page}', { params, body: asked })))
+      listed(await answer(server.POST('/api/arrangements/{page}', { params, body: asked })))
       forgetDraft(place.value)
       drafts.value += 1
       await show(as.trim())
@@ -155,10 +160,10 @@ export function useArranging<T extends object>(
     act('Not taken away', async () => {
       const gone = name.value
       const asked = { params: { ...params, query: { name: gone } } }
-      listed(await answer(api.DELETE('/api/arrangements/{page}', asked)))
+      listed(await answer(server.DELETE('/api/arrangements/{page}', asked)))
       await show(kept.value ? gone : (all.value[0]?.name ?? ''))
       done(`${gone} is ${kept.value?.ready ? 'as it came' : 'taken away'}.`, async () => {
-        listed(await answer(api.POST('/api/arrangements/{page}/restore', asked)))
+        listed(await answer(server.POST('/api/arrangements/{page}/restore', asked)))
         if (route.name === home) await show(gone)
       })
     })

@@ -62,11 +62,10 @@ export function useOwnMoment(of: () => { id: number; as_of: string } | undefined
   )
 }
 
-/** What was read of another moment is forgotten, and read anew where it is in sight. */
+/** What was seen from other moments is forgotten. */
 export function useMoments() {
   const client = useQueryClient()
   watch(asOf, () => {
-    client.removeQueries({ type: 'inactive' })
-    void client.invalidateQueries()
+    client.removeQueries({ queryKey: ['seen'], type: 'inactive' })
   })
 }

@@ -1,5 +1,5 @@
 import { ref } from 'vue'
-import { answer, api, shaped, type Schemas } from './api'
+import { answer, present, shaped, type Schemas } from './api'
 
 export type Beginning = Schemas['Beginning']
 
@@ -18,7 +18,7 @@ export const isTold = () => beginning.value.instruments >= 0
 /** Asked again whenever instruments came or went, or the settings were changed. */
 export async function readBeginning() {
   try {
-    const reply = await answer(api.GET('/api/beginning'))
+    const reply = await answer(present.GET('/api/beginning'))
     beginning.value = shaped(reply, (own) => typeof own.instruments === 'number')
   } catch {
     // The server is being started: what was known last holds.

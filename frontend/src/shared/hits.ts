@@ -1,8 +1,11 @@
 import { useQueryClient } from '@tanstack/vue-query'
 import { computed, ref, shallowRef, toValue, watch, type MaybeRefOrGetter } from 'vue'
 import type { paths } from '@/generated/api'
-import { answer, api, type HitView } from './api'
+import { answer, type HitView, type Schemas } from './api'
 import { pauseBefore, retried } from './away'
+import { useMoment } from './moment'
+import { keys } from './questions'
+import { queryOf, type Question } from './read'
 
 const PAGE = 100
 
@@ -12,8 +15,8 @@ export interface Asked {
   down: boolean
   words: string
 }
-type Question = NonNullable<paths['/api/runs/{run_id}/hits']['get']['parameters']['query']>
-export type Sort = NonNullable<Question['sort']>
+type HitsAsked = NonNullable<paths['/api/runs/{run_id}/hits']['get']['parameters']['query']>
+export type Sort = NonNullable<HitsAsked['sort']>
 export const BY_PLACE: Asked = { sort: 'place', down: false, words: '' }
 
 /**
@@ -26,6 +29,7 @@ export function useHits(
   asked: MaybeRefOrGetter<Asked> = BY_PLACE,
 ) {
   const client = useQueryClient()
+  const moment = useMoment()
   const rows = shallowRef<readonly (HitView | undefined)[]>([])
   const matching = ref<number>()
   const error = shallowRef<unknown>()
@@ -40,11 +44,14 @@ export function useHits(
     const query = { ...toValue(asked), first: page * PAGE, count: PAGE }
     const params = { path: { run_id: toValue(id) }, query }
     try {
+      const question: Question<Schemas['HitPage']> = {
+        of: keys.hits(params.path.run_id, query),
+        read: (server, signal) => answer(server.GET('/api/runs/{run_id}/hits', { params, signal })),
+      }
       const found = await client.fetchQuery({
-        queryKey: ['hits', params.path.run_id, query],
+        ...queryOf(question, moment.value),
         retry: retried,
         retryDelay: pauseBefore,
-        queryFn: ({ signal }) => answer(api.GET('/api/runs/{run_id}/hits', { params, signal })),
       })
       if (mine !== turn) return
       const next = begun ? rows.value.slice() : []
@@ -77,13 +84,17 @@ export function useHits(
     begun = false
     if (toValue(done)) void read(0)
   }
-  watch([() => toValue(id), () => toValue(done), () => JSON.stringify(toValue(asked))], reset, {
-    immediate: true,
-  })
+  watch(
+    [() => toValue(id), () => toValue(done), () => JSON.stringify(toValue(asked)), moment],
+    reset,
+    {
+      immediate: true,
+    },
+  )
   /** Change a hit that is at hand; pages are read again where they come into sight anew. */
   function patch(hit: number, part: Partial<HitView>) {
     rows.value = rows.value.map((own) => (own?.id === hit ? { ...own, ...part } : own))
-    client.removeQueries({ queryKey: ['hits', toValue(id)], type: 'inactive' })
+    client.removeQueries({ queryKey: keys.hits(toValue(id)), type: 'inactive' })
   }
   const indexOf = (hit: number) => rows.value.findIndex((own) => own?.id === hit)
   return {

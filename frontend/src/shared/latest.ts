@@ -21,6 +21,7 @@ export function useLatest<Question, Reply>(
   let asking: AbortController | undefined
 
   let next: { question: Question } | undefined
+  let failed: { question: Question } | undefined
 
   function stop() {
     window.clearTimeout(timer)
@@ -43,6 +44,7 @@ export function useLatest<Question, Reply>(
     } catch (problem) {
       if (signal.aborted) return
       error.value = problem
+      failed = { question }
       if (isStarting(problem)) timer = window.setTimeout(() => ask(question), AGAIN)
     }
     if (asking === own) asking = undefined
@@ -59,5 +61,7 @@ export function useLatest<Question, Reply>(
     timer = window.setTimeout(() => ask(question), pause)
   }
   tryOnScopeDispose(stop)
-  return { reply, about, error, ask, later, soon, stop }
+  /** The question that failed once more. */
+  const again = () => failed && ask(failed.question)
+  return { reply, about, error, ask, later, soon, stop, again, data: reply }
 }

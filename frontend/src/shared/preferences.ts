@@ -1,5 +1,5 @@
 import { ref } from 'vue'
-import { answer, api, shaped, type Schemas } from './api'
+import { answer, present, shaped, type Schemas } from './api'
 import { readBeginning } from './beginning'
 
 export type Preferences = Schemas['Preferences-Output']
@@ -25,7 +25,7 @@ export const known = () =>
 let told = false
 export async function readPreferences() {
   try {
-    const reply = await answer(api.GET('/api/preferences'))
+    const reply = await answer(present.GET('/api/preferences'))
     preferences.value = shaped(reply, (own) => typeof own.zone === 'string')
     told = true
   } catch {
@@ -39,6 +39,6 @@ export const readWhatIsMissing = () => {
 
 export async function keepPreferences(chosen: Preferences) {
   const body = { preferences: chosen }
-  preferences.value = await answer(api.PUT('/api/preferences', { body }))
+  preferences.value = await answer(present.PUT('/api/preferences', { body }))
   await readBeginning()
 }

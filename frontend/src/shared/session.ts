@@ -1,5 +1,4 @@
 import { ref } from 'vue'
-import { asOf } from './asOf'
 
 /** The desk does not know this browser, or does so no more: nothing is answered until it is let in. */
 export const shutOut = ref(false)
@@ -43,9 +42,9 @@ async function borne(request: Request): Promise<Response> {
   return sent(request)
 }
 
-/** Every request looks from the moment that the desk was set back to. */
-export async function guarded(request: Request): Promise<Response> {
-  if (asOf.value) request.headers.set('As-Of', asOf.value)
+/** A request that looks from a moment, by whoever is let in. */
+export async function guarded(request: Request, moment?: string): Promise<Response> {
+  if (moment) request.headers.set('As-Of', moment)
   if (request.method === 'GET') return sent(request)
   const again = request.clone()
   const reply = await borne(request)

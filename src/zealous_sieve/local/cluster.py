@@ -17,7 +17,7 @@ from typing import BinaryIO
 
 import psycopg
 
-from zealous_sieve.admission import secret_in
+from zealous_sieve.admission import keep, secret_in
 from zealous_sieve.processes import how_it_ended, start_child
 
 SETTINGS = """
@@ -304,7 +304,8 @@ def cluster_in(folder: Path, port: int | None = None) -> Cluster:
     )
     if not _ours(cluster) and _taken(port):
         cluster = replace(cluster, port=free_port())
-    keep(folder / PORT, str(cluster.port))
+    if port_in(folder) != cluster.port:
+        keep(folder / PORT, str(cluster.port))
     return cluster
 
 
@@ -315,13 +316,6 @@ def port_in(folder: Path, name: str = PORT) -> int | None:
     except (OSError, ValueError):
         return None
     return told if 0 < told <= MOST_PORT else None
-
-
-def keep(file: Path, text: str) -> None:
-    """Write a small file of state: whole, or not at all. Raises OSError."""
-    new = file.with_name(f"{file.name}.new")
-    new.write_text(text)
-    new.rename(file)
 
 
 def password_in(folder: Path) -> str:

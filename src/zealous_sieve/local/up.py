@@ -16,14 +16,13 @@ from pathlib import Path
 from typing import TextIO
 
 from zealous_sieve import environment
-from zealous_sieve.admission import TICKETS
+from zealous_sieve.admission import TICKETS, keep
 from zealous_sieve.client import Client
 from zealous_sieve.local.cluster import (
     MOST_PORT,
     Cluster,
     ClusterError,
     cluster_in,
-    keep,
     port_in,
 )
 from zealous_sieve.local.found import LOCK, UPLOADS

@@ -1,13 +1,11 @@
 <script setup lang="ts">
 import { instrumentAt } from '@/shared/addresses'
-import { useQuery } from '@tanstack/vue-query'
 import { useKept } from '@/shared/store'
 import { computed, ref, watch } from 'vue'
 import { useRoute, useRouter, type LocationQueryRaw } from 'vue-router'
-import { answer, api } from '@/shared/api'
+import { answer } from '@/shared/api'
 import ArrangedBy from '@/shared/ArrangedBy.vue'
 import { useArranging } from '@/shared/arranging'
-import ErrorNote from '@/shared/ErrorNote.vue'
 import Failed from '@/shared/Failed.vue'
 import FormingPart from '@/shared/FormingPart.vue'
 import { told } from '@/shared/format'
@@ -33,6 +31,9 @@ import {
   type Order,
 } from './board'
 import { boardPicture } from './boardPicture'
+import { keys } from '@/shared/questions'
+import { useRead } from '@/shared/read'
+import Reply from '@/shared/Reply.vue'
 
 /** Who leads, who turns, who agrees? */
 const PLAIN: BoardColumn = {
@@ -58,15 +59,15 @@ const asked = computed(() => arranging.now.value)
 const columns = computed(() => asked.value?.columns ?? [])
 const rowsShown = useKept<keyof typeof DENSITIES>('board rows', 20)
 const height = computed(() => DENSITIES[rowsShown.value] ?? DENSITIES[20])
-const view = useQuery(
-  computed(() => ({
-    queryKey: ['board', asked.value],
-    enabled: Boolean(asked.value),
-    placeholderData: (before: unknown) => before as never,
-    queryFn: ({ signal }: { signal: AbortSignal }) =>
-      answer(api.POST('/api/board', { body: asked.value!, signal })),
-  })),
-)
+const view = useRead(() => {
+  const body = asked.value!
+  return {
+    of: keys.board(body),
+    enabled: Boolean(body),
+    keeps: true,
+    read: (server, signal) => answer(server.POST('/api/board', { body, signal })),
+  }
+})
 /** What was asked for last; while another board is read, the one before stays in sight, greyed. */
 const board = computed(() =>
   view.data.value?.columns.length === columns.value.length ? view.data.value : undefined,
@@ -266,34 +267,29 @@ const hatched = computed(() =>
       <code>{{ one.column.formula }}</code> on {{ one.column.bars }} shows nothing:
       {{ told(one.problem) }}
     </p>
-    <ErrorNote
-      v-if="view.isError.value"
-      :error="view.error.value"
-      what="The board can't be shown"
-      @retry="view.refetch()"
-    />
-    <p v-else-if="!board" class="quiet">reading…</p>
-    <p v-else-if="!board.codes.length" class="empty">
-      There is nothing in {{ asked?.universe }} as of this moment.
-    </p>
-    <BoardTable
-      v-else
-      :class="{ old: view.isPlaceholderData.value }"
-      :board="board"
-      :columns="columns"
-      :rows="rows"
-      :order="order"
-      :label="`Board ${name}`"
-      :at="at"
-      :column="column"
-      :marked="marked"
-      :height="height"
-      :to="chart"
-      @sort="sort"
-      @choose="choose"
-      @reach="at = $event"
-      @mark="mark"
-    />
+    <Reply :of="view" what="The board can't be shown" :empty="!board?.codes.length">
+      <template #empty
+        ><p class="empty">There is nothing in {{ asked?.universe }} as of this moment.</p></template
+      >
+      <BoardTable
+        v-if="board"
+        :class="{ old: view.isPlaceholderData.value }"
+        :board="board"
+        :columns="columns"
+        :rows="rows"
+        :order="order"
+        :label="`Board ${name}`"
+        :at="at"
+        :column="column"
+        :marked="marked"
+        :height="height"
+        :to="chart"
+        @sort="sort"
+        @choose="choose"
+        @reach="at = $event"
+        @mark="mark"
+      />
+    </Reply>
   </main>
 </template>
 

@@ -1,9 +1,7 @@
 <script setup lang="ts">
-import { useQueryClient } from '@tanstack/vue-query'
 import { computed, nextTick, ref, watch } from 'vue'
 import Suggest from '@/features/suggest/Suggest.vue'
 import { usePointed } from '@/features/suggest/usePointed'
-import ErrorNote from '@/shared/ErrorNote.vue'
 import { useKeys, type Key } from '@/shared/keys'
 import { useVocabulary } from '@/shared/queries'
 import { done } from '@/shared/undo'
@@ -12,10 +10,12 @@ import ChartSheet from './ChartSheet.vue'
 import ChartTable from './ChartTable.vue'
 import { dressOf } from './dress'
 import { arranged, LAYER, shownLayers, type Layer, type Layout } from './layout'
-import { lookQuery, useLook, type Range } from './look'
+import { lookAt, useLook, type Range } from './look'
 import { DRAWINGS, type Drawing, type Scale } from './looks'
 import { useSighting } from './sighting'
 import Workshop from './Workshop.vue'
+import { useReadAhead } from '@/shared/read'
+import Reply from '@/shared/Reply.vue'
 
 /**
  * A chart of any instrument with all that can be done to it. What is looked at belongs to the page, which
@@ -51,7 +51,7 @@ const emit = defineEmits<{
   full: [full: boolean]
   mend: [seconds?: number, time?: number]
 }>()
-const client = useQueryClient()
+const readAhead = useReadAhead()
 const vocabulary = useVocabulary()
 const scale = computed(() => props.layout.scale as Scale)
 const drawing = computed(() => props.layout.drawing as Drawing)
@@ -63,10 +63,11 @@ const lookOf = (code: string) => ({
   forming: props.layout.forming,
   dress: dressOf(props.layout),
 })
-const { chart, reach, error, again, waiting } = useLook(() => lookOf(props.code))
+const { data: chart, reach, error, again, waiting } = useLook(() => lookOf(props.code))
 const own = computed(() =>
   chart.value?.code === props.code ? arranged(chart.value, props.layout) : undefined,
 )
+const seen = { data: own, error, again }
 const { sight, came, zoom, pan, newest, range, showAt, anew, settled } = useSighting(
   chart,
   scale,
@@ -79,7 +80,7 @@ watch(
   { immediate: true },
 )
 watch(own, (now) => {
-  if (now) for (const code of props.near) void client.prefetchQuery(lookQuery(lookOf(code)))
+  if (now) for (const code of props.near) readAhead(lookAt(lookOf(code)))
 })
 
 const { pointed, point, leave: leavePointed, values } = usePointed(own)
@@ -224,39 +225,46 @@ useKeys(list, () => props.active)
     </ChartHead>
     <div class="both">
       <div class="chart">
-        <ErrorNote v-if="error" :error="error" what="The chart can't be drawn" @retry="again()" />
-        <p v-else-if="!own" class="quiet">drawing…</p>
-        <p v-else-if="!own.times.length" class="empty">
-          <template v-if="bases.length"
-            >{{ code }} has no bars of {{ bars }}: it has {{ bases.join(', ') }}, and what is built
-            of them. Press <kbd>b</kbd> for others.</template
+        <Reply
+          :of="seen"
+          alone
+          what="The chart can't be drawn"
+          reading="drawing…"
+          :empty="!own?.times.length"
+        >
+          <template #empty
+            ><p class="empty">
+              <template v-if="bases.length"
+                >{{ code }} has no bars of {{ bars }}: it has {{ bases.join(', ') }}, and what is
+                built of them. Press <kbd>b</kbd> for others.</template
+              >
+              <template v-else
+                >There are no bars of {{ code }}.
+                <RouterLink to="/imports">Bring in some</RouterLink></template
+              >
+            </p></template
           >
-          <template v-else
-            >There are no bars of {{ code }}.
-            <RouterLink to="/imports">Bring in some</RouterLink></template
-          >
-        </p>
-        <ChartTable
-          v-else-if="tabled"
-          :chart="own"
-          :sight="sight"
-          :mendable="kept"
-          @mend="(seconds, time) => emit('mend', seconds, time)"
-        />
-        <ChartSheet
-          v-else
-          ref="sheet"
-          :chart="own"
-          :shown="sight.shown"
-          :back="sight.back"
-          :scale="scale"
-          :drawing="drawing"
-          :layout="layout"
-          asks
-          @sight="came"
-          @full="emit('full', !full)"
-          @ask="point"
-        />
+          <template v-if="own"
+            ><ChartTable
+              v-if="tabled"
+              :chart="own"
+              :sight="sight"
+              :mendable="kept"
+              @mend="(seconds, time) => emit('mend', seconds, time)" />
+            <ChartSheet
+              v-else
+              ref="sheet"
+              :chart="own"
+              :shown="sight.shown"
+              :back="sight.back"
+              :scale="scale"
+              :drawing="drawing"
+              :layout="layout"
+              asks
+              @sight="came"
+              @full="emit('full', !full)"
+              @ask="point" /></template
+        ></Reply>
         <Suggest
           v-if="pointed"
           :pointed="pointed"

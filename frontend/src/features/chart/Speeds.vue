@@ -1,9 +1,12 @@
 <script setup lang="ts">
 import { computed, ref, watch } from 'vue'
-import { answer, api, type Control, type Schemas } from '@/shared/api'
+import { answer, type Control, type Schemas } from '@/shared/api'
 import ErrorNote from '@/shared/ErrorNote.vue'
 import { plural } from '@/shared/format'
 import { useLatest } from '@/shared/latest'
+import { useServer } from '@/shared/moment'
+
+const server = useServer()
 
 /** Several speeds of one formula through the stretch that is measured: which holds, how often each turns. */
 const props = defineProps<{
@@ -36,7 +39,7 @@ const latest = useLatest<Schemas['SpeedsBody'] & { code: string }, Schemas['Spee
   PAUSE,
   ({ code, ...body }, signal) =>
     answer(
-      api.POST('/api/instruments/{code}/speeds', { params: { path: { code } }, body, signal }),
+      server.POST('/api/instruments/{code}/speeds', { params: { path: { code } }, body, signal }),
     ),
 )
 watch(
@@ -75,7 +78,12 @@ const fewest = computed(() =>
     <p v-if="!stretch" class="quiet">
       Measure a stretch on the chart: a click at its first bar, a click at its last.
     </p>
-    <ErrorNote v-else-if="latest.error.value" :error="latest.error.value" what="Not compared" />
+    <ErrorNote
+      v-else-if="latest.error.value"
+      :error="latest.error.value"
+      what="Not compared"
+      :again="latest.again"
+    />
     <template v-else-if="found">
       <p class="quiet">
         {{ plural(found.bars, 'bar') }}, {{ found.moved < 0 ? '−' : '+'

@@ -1,6 +1,9 @@
-import { keepPreviousData, replaceEqualDeep, useQuery } from '@tanstack/vue-query'
+import { replaceEqualDeep } from '@tanstack/vue-query'
 import { computed, shallowRef, toValue, watch, type MaybeRefOrGetter } from 'vue'
-import { answer, api, type Chart, type Dress } from '@/shared/api'
+import { answer, type Chart, type Dress, type Server } from '@/shared/api'
+import { useServer } from '@/shared/moment'
+import { keys } from '@/shared/questions'
+import { useRead, type Question } from '@/shared/read'
 
 const FIRST = 600
 const MORE = 2_000
@@ -20,9 +23,15 @@ export interface Look {
 /** What charts were asked for as: one is still shown while the next is on its way. */
 const looks = new WeakMap<Chart, Look>()
 
-const chartOf = (look: Look, count: number, before: number | null, signal?: AbortSignal) =>
+const chartOf = (
+  server: Server,
+  look: Look,
+  count: number,
+  before: number | null,
+  signal?: AbortSignal,
+) =>
   answer(
-    api.POST('/api/instruments/{code}/chart', {
+    server.POST('/api/instruments/{code}/chart', {
       params: { path: { code: look.code } },
       body: {
         ...look.dress,
@@ -36,8 +45,8 @@ const chartOf = (look: Look, count: number, before: number | null, signal?: Abor
     }),
   )
 
-export const lookQuery = (look: Look) => ({
-  queryKey: ['look', look.code, look.bars, look.universe, look.forming, look.dress],
+export const lookAt = (look: Look): Question<Chart> => ({
+  of: keys.look(look.code, look.bars, look.universe, look.forming, look.dress),
   staleTime: 60_000,
   structuralSharing: (before: unknown, now: unknown) => {
     const kept = replaceEqualDeep(before, now) as Chart
@@ -45,19 +54,16 @@ export const lookQuery = (look: Look) => ({
     return kept
   },
   enabled: look.code !== '',
-  queryFn: ({ signal }: { signal: AbortSignal }) => chartOf(look, FIRST, null, signal),
+  shallow: true,
+  keeps: true,
+  read: (server, signal) => chartOf(server, look, FIRST, null, signal),
 })
 
 /** The chart of an instrument, which grows towards the past as one looks there. */
 export function useLook(wanted: MaybeRefOrGetter<Look>) {
+  const server = useServer()
   const look = computed(() => toValue(wanted))
-  const newest = useQuery(
-    computed(() => ({
-      ...lookQuery(look.value),
-      shallow: true,
-      placeholderData: keepPreviousData,
-    })),
-  )
+  const newest = useRead(() => lookAt(look.value))
   const older = shallowRef<Chart>()
   watch(newest.data, () => (older.value = undefined))
   const chart = computed(() => {
@@ -80,12 +86,14 @@ export function useLook(wanted: MaybeRefOrGetter<Look>) {
   /** Older bars than those of a chart; one that is no longer looked at, or a failure, changes nothing. */
   async function fetch(whole: Chart) {
     const asked = newest.data.value!
-    const found = await chartOf(looks.get(asked)!, MORE, whole.times[0]!).catch(() => undefined)
+    const found = await chartOf(server, looks.get(asked)!, MORE, whole.times[0]!).catch(
+      () => undefined,
+    )
     fetching = undefined
     if (!found?.times.length || newest.data.value !== asked) return
     older.value = older.value ? joined(found, older.value) : found
   }
-  return { chart, reach, error: newest.error, again: newest.refetch, waiting: newest.isFetching }
+  return { ...newest, data: chart, reach, waiting: newest.isFetching }
 }
 
 /** Two stretches of one chart, the earlier first. */

@@ -7,8 +7,8 @@ import { dressOf } from '@/features/chart/dress'
 import { PLAIN } from '@/features/chart/layout'
 import { useLook } from '@/features/chart/look'
 import { useSighting } from '@/features/chart/sighting'
-import ErrorNote from '@/shared/ErrorNote.vue'
 import { useMembers } from '@/shared/queries'
+import Reply from '@/shared/Reply.vue'
 
 /** A formula as it is being written, drawn on an instrument; its inputs are turned and it follows at once. */
 const props = defineProps<{
@@ -33,11 +33,12 @@ watch(
   },
   { immediate: true },
 )
-const { chart, reach, error, again } = useLook(() => ({
+const seen = useLook(() => ({
   code: code.value,
   bars: bars.value,
   dress: { ...dressOf(PLAIN), lines: drawn.value.trim() ? [drawn.value] : [] },
 }))
+const { data: chart, reach } = seen
 const { sight, came } = useSighting(chart, 'linear', reach)
 const controls = computed(() =>
   chart.value?.asked[0]?.text === props.text ? chart.value.asked[0].controls : undefined,
@@ -74,11 +75,25 @@ const refused = computed(() => chart.value?.refused[0]?.problems[0]?.message)
     </p>
     <p v-if="refused" class="fall">{{ refused }}</p>
     <div class="chart">
-      <ErrorNote v-if="error" :error="error" what="It can't be drawn" @retry="again()" />
-      <p v-else-if="!code" class="quiet">There is no instrument yet to draw it on.</p>
-      <p v-else-if="!chart" class="quiet">drawing…</p>
-      <p v-else-if="!chart.times.length" class="empty">There are no such bars of {{ code }}.</p>
-      <ChartSheet v-else :chart="chart" :shown="sight.shown" :back="sight.back" @sight="came" />
+      <p v-if="!code" class="quiet">There is no instrument yet to draw it on.</p>
+      <Reply
+        v-else
+        :of="seen"
+        alone
+        what="It can't be drawn"
+        reading="drawing…"
+        :empty="!chart?.times.length"
+      >
+        <template #empty
+          ><p class="empty">There are no such bars of {{ code }}.</p></template
+        >
+        <ChartSheet
+          v-if="chart"
+          :chart="chart"
+          :shown="sight.shown"
+          :back="sight.back"
+          @sight="came"
+      /></Reply>
     </div>
   </section>
 </template>

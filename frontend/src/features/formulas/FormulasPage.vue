@@ -1,10 +1,9 @@
 <script setup lang="ts">
-import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, nextTick, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import FormulaEditor from '@/features/sieves/FormulaEditor.vue'
 import { useAct } from '@/shared/act'
-import { answer, api, type LibraryEntry } from '@/shared/api'
+import { answer, type LibraryEntry } from '@/shared/api'
 import { draftOf, forgetDraft, keepDraft } from '@/shared/drafts'
 import ErrorNote from '@/shared/ErrorNote.vue'
 import Failed from '@/shared/Failed.vue'
@@ -12,7 +11,7 @@ import { clock, needs, plural } from '@/shared/format'
 import { useKeys } from '@/shared/keys'
 import Archived from '@/shared/Archived.vue'
 import ListOut from '@/shared/ListOut.vue'
-import { keys, useFormulas, useArchivedFormulas, useVocabulary } from '@/shared/queries'
+import { useArchivedFormulas, useFormulas, useReady, useVocabulary } from '@/shared/queries'
 import { same } from '@/shared/same'
 import { done, undoKey } from '@/shared/undo'
 import { settle } from '@/shared/way'
@@ -21,11 +20,17 @@ import { preferences } from '@/shared/preferences'
 import FormulaChart from './FormulaChart.vue'
 import FormulaVersions from './FormulaVersions.vue'
 import { useReading } from './reading'
+import { useServer } from '@/shared/moment'
+import { keys } from '@/shared/questions'
+import { useReadAnew } from '@/shared/read'
+import Reply from '@/shared/Reply.vue'
+
+const server = useServer()
+const readAnew = useReadAnew()
 
 /** What do I call by name, what does it mean, and who leans on it? */
 const route = useRoute()
 const router = useRouter()
-const client = useQueryClient()
 const formulas = useFormulas()
 const { data: vocabulary } = useVocabulary()
 const chosen = computed(() => String(route.params.id ?? ''))
@@ -124,8 +129,7 @@ watch(formulas.data, (all) => {
 })
 
 async function refresh() {
-  client.invalidateQueries({ queryKey: keys.archivedFormulas })
-  await client.invalidateQueries({ queryKey: keys.formulas })
+  await readAnew(keys.archivedFormulas, keys.formulas)
 }
 watch(
   () => failure.value?.error.code,
@@ -138,12 +142,12 @@ const save = () =>
     const from = place()
     const saved = entry.value
       ? await answer(
-          api.PUT('/api/formulas/{formula_id}', {
+          server.PUT('/api/formulas/{formula_id}', {
             params: { path: { formula_id: entry.value.stored.id } },
             body: { ...body, based_on: basedOn.value },
           }),
         )
-      : await answer(api.POST('/api/formulas', { body }))
+      : await answer(server.POST('/api/formulas', { body }))
     // What was typed meanwhile stays on the page, as a draft of the version just saved.
     const unchanged = same(draft.value, body)
     forgetDraft(from)
@@ -157,7 +161,7 @@ const save = () =>
   })
 async function restore(id: number) {
   const path = { params: { path: { formula_id: id } } }
-  await answer(api.POST('/api/formulas/{formula_id}/restore', path))
+  await answer(server.POST('/api/formulas/{formula_id}/restore', path))
   await refresh()
 }
 /** Pressed once more while it goes there is nothing left to archive. */
@@ -165,12 +169,12 @@ const remove = (gone?: LibraryEntry) =>
   act('Not archived', async () => {
     if (!gone) return
     const path = { params: { path: { formula_id: gone.stored.id } } }
-    await answer(api.DELETE('/api/formulas/{formula_id}', path))
+    await answer(server.DELETE('/api/formulas/{formula_id}', path))
     await refresh()
     await router.replace('/formulas')
     done(`${gone.stored.name} was archived.`, () => restore(gone.stored.id))
   })
-const ready = useQuery({ queryKey: ['ready'], queryFn: () => answer(api.GET('/api/ready')) })
+const ready = useReady()
 /** Ready formulas that the desk has not got. */
 const offered = computed(() => {
   const names = new Set(formulas.data.value?.map((f) => f.stored.name))
@@ -178,12 +182,12 @@ const offered = computed(() => {
 })
 const takeReady = ({ name, text, note }: Words) =>
   act('Not taken', async () => {
-    const kept = await answer(api.POST('/api/formulas', { body: { name, text, note } }))
+    const kept = await answer(server.POST('/api/formulas', { body: { name, text, note } }))
     await refresh()
     await router.push(`/formulas/${kept.id}`)
     done(`${name} is on the desk.`, async () => {
       const path = { params: { path: { formula_id: kept.id } } }
-      await answer(api.DELETE('/api/formulas/{formula_id}', path))
+      await answer(server.DELETE('/api/formulas/{formula_id}', path))
       await refresh()
       await router.push('/formulas')
     })
@@ -219,7 +223,6 @@ useKeys([
   <main class="page desk">
     <aside aria-label="Formulas">
       <button class="button primary" @click="compose">Compose a formula <kbd>c</kbd></button>
-      <p v-if="formulas.isPending.value" class="quiet">reading…</p>
       <ul>
         <li v-for="f in formulas.data.value" :key="f.stored.id">
           <RouterLink
@@ -245,133 +248,131 @@ useKeys([
       <Archived :entries="gone" @back="(id) => act('Not restored', () => restore(Number(id)))" />
     </aside>
     <section>
-      <ErrorNote
-        v-if="formulas.isError.value"
-        :error="formulas.error.value"
-        what="The formulas can't be shown"
-        @retry="formulas.refetch()"
-      />
-      <p v-else-if="chosen && chosen !== 'new' && formulas.data.value && !entry" class="empty">
-        There is no such formula, or it was archived.
-      </p>
-      <p v-else-if="!chosen && formulas.data.value" class="empty">
-        No formula yet. What you use in more than one sieve is worth a name: compose it once, and
-        call it by that name in every condition.
-      </p>
-      <p v-else-if="chosen && opened !== chosen" class="empty">Opening the formula …</p>
-      <template v-else-if="chosen">
-        <div class="head">
-          <input
-            ref="nameField"
-            v-model.trim="draft.name"
-            class="title mono"
-            aria-label="Name of the formula"
-            maxlength="60"
+      <Reply :of="formulas" what="The formulas can't be shown"
+        ><p v-if="chosen && chosen !== 'new' && formulas.data.value && !entry" class="empty">
+          There is no such formula, or it was archived.
+        </p>
+        <p v-else-if="!chosen && formulas.data.value" class="empty">
+          No formula yet. What you use in more than one sieve is worth a name: compose it once, and
+          call it by that name in every condition.
+        </p>
+        <p v-else-if="chosen && opened !== chosen" class="empty">Opening the formula …</p>
+        <template v-else-if="chosen">
+          <div class="head">
+            <input
+              ref="nameField"
+              v-model.trim="draft.name"
+              class="title mono"
+              aria-label="Name of the formula"
+              maxlength="60"
+            />
+            <span class="quiet">{{
+              entry
+                ? `version ${entry.stored.version}${changed ? ', changed' : ''}`
+                : 'not saved yet'
+            }}</span>
+            <button
+              class="button primary"
+              :disabled="busy || !changed || (fresh && !reading?.ok)"
+              @click="save"
+            >
+              Save <kbd>Ctrl S</kbd>
+            </button>
+            <button v-if="entry" class="button" @click="remove(entry)">Archive</button>
+          </div>
+          <Failed :failure="failure" />
+          <Differences
+            v-if="failure?.error.code === 'changed_meanwhile' && entry"
+            :before="entry.stored.text"
+            :after="draft.text"
+            :names="['saved meanwhile', 'yours']"
           />
-          <span class="quiet">{{
-            entry ? `version ${entry.stored.version}${changed ? ', changed' : ''}` : 'not saved yet'
-          }}</span>
-          <button
-            class="button primary"
-            :disabled="busy || !changed || (fresh && !reading?.ok)"
-            @click="save"
-          >
-            Save <kbd>Ctrl S</kbd>
-          </button>
-          <button v-if="entry" class="button" @click="remove(entry)">Archive</button>
-        </div>
-        <Failed :failure="failure" />
-        <Differences
-          v-if="failure?.error.code === 'changed_meanwhile' && entry"
-          :before="entry.stored.text"
-          :after="draft.text"
-          :names="['saved meanwhile', 'yours']"
-        />
-        <p v-if="failure?.error.code === 'changed_meanwhile'">
-          <button class="button" @click="takeSaved">Take the saved one</button>
-        </p>
-        <p v-if="found" class="found" role="status">
-          Your unsaved draft of {{ clock(found.at) }} is on the page<template
-            v-if="entry && found.basedOn !== entry.stored.version"
-            >; it was made from version {{ found.basedOn }}</template
-          >.
-          <button class="button plain" @click="forget">Set it aside</button>
-        </p>
-        <FormulaEditor
-          v-model="draft.text"
-          label="Formula"
-          :problems="reading?.problems"
-          :offers="fresh ? reading?.offers : []"
-          :nearest="fresh ? reading?.nearest : []"
-          :vocabulary="vocabulary"
-          :own="others"
-        />
-        <ErrorNote v-if="error" :error="error" what="The formula can't be read" @retry="ask" />
-        <div class="says" :class="{ old: !fresh }" aria-live="polite">
-          <p v-for="(p, n) in reading?.problems" :key="n" class="fall">
-            {{ p.message }}<span v-if="p.mend"> — {{ p.mend }}</span>
+          <p v-if="failure?.error.code === 'changed_meanwhile'">
+            <button class="button" @click="takeSaved">Take the saved one</button>
           </p>
-          <template v-if="reading?.ok">
-            <table class="ledger">
-              <thead>
-                <tr>
-                  <th>Call</th>
-                  <th>Gives</th>
-                  <th>Unit</th>
-                </tr>
-              </thead>
-              <tbody>
-                <tr v-for="output in reading.outputs" :key="output.name">
-                  <td class="mono">
-                    {{ shape(draft.name) }}{{ output.name === 'value' ? '' : `.${output.name}` }}
-                  </td>
-                  <td>{{ output.kind === 'truth' ? 'a condition' : 'a number' }}</td>
-                  <td class="quiet">
-                    {{ output.kind === 'truth' || output.unit === 'none' ? '–' : output.unit }}
-                  </td>
-                </tr>
-              </tbody>
-            </table>
-            <p class="quiet">
-              Needs {{ needs(reading) }} of history.
-              <template v-for="i in entry?.inputs" :key="i.name">
-                <span class="mono">{{ i.name }}</span> from {{ i.low }} to {{ i.high }}.
-              </template>
+          <p v-if="found" class="found" role="status">
+            Your unsaved draft of {{ clock(found.at) }} is on the page<template
+              v-if="entry && found.basedOn !== entry.stored.version"
+              >; it was made from version {{ found.basedOn }}</template
+            >.
+            <button class="button plain" @click="forget">Set it aside</button>
+          </p>
+          <FormulaEditor
+            v-model="draft.text"
+            label="Formula"
+            :problems="reading?.problems"
+            :offers="fresh ? reading?.offers : []"
+            :nearest="fresh ? reading?.nearest : []"
+            :vocabulary="vocabulary"
+            :own="others"
+          />
+          <ErrorNote v-if="error" :error="error" what="The formula can't be read" :again="ask" />
+          <div class="says" :class="{ old: !fresh }" aria-live="polite">
+            <p v-for="(p, n) in reading?.problems" :key="n" class="fall">
+              {{ p.message }}<span v-if="p.mend"> — {{ p.mend }}</span>
             </p>
-          </template>
-        </div>
-        <FormulaChart
-          :text="draft.text"
-          :ok="fresh && Boolean(reading?.ok)"
-          :universe="preferences.universe"
-          :offered="vocabulary?.bars.map((own) => own.value) ?? []"
-          @turn="(text) => (draft.text = text)"
-        />
-        <textarea
-          v-model="draft.note"
-          class="note"
-          rows="2"
-          aria-label="Note"
-          placeholder="A note: what it is for"
-        />
-        <FormulaVersions
-          v-if="entry"
-          :id="entry.stored.id"
-          :key="entry.stored.id"
-          :version="entry.stored.version"
-          :text="draft.text"
-          @take="(text) => (draft.text = text)"
-        />
-        <p v-if="entry" class="sentence used">
-          <template v-if="entry.used_by_sieves.length || entry.used_by_formulas.length">
-            Called by
-            <b>{{
-              [...entry.used_by_sieves.map((s) => `“${s}”`), ...entry.used_by_formulas].join(', ')
-            }}</b>. A run keeps the version that it ran with.
-          </template>
-          <template v-else>No sieve and no other formula calls it yet.</template>
-        </p>
-      </template>
+            <template v-if="reading?.ok">
+              <table class="ledger">
+                <thead>
+                  <tr>
+                    <th>Call</th>
+                    <th>Gives</th>
+                    <th>Unit</th>
+                  </tr>
+                </thead>
+                <tbody>
+                  <tr v-for="output in reading.outputs" :key="output.name">
+                    <td class="mono">
+                      {{ shape(draft.name) }}{{ output.name === 'value' ? '' : `.${output.name}` }}
+                    </td>
+                    <td>{{ output.kind === 'truth' ? 'a condition' : 'a number' }}</td>
+                    <td class="quiet">
+                      {{ output.kind === 'truth' || output.unit === 'none' ? '–' : output.unit }}
+                    </td>
+                  </tr>
+                </tbody>
+              </table>
+              <p class="quiet">
+                Needs {{ needs(reading) }} of history.
+                <template v-for="i in entry?.inputs" :key="i.name">
+                  <span class="mono">{{ i.name }}</span> from {{ i.low }} to {{ i.high }}.
+                </template>
+              </p>
+            </template>
+          </div>
+          <FormulaChart
+            :text="draft.text"
+            :ok="fresh && Boolean(reading?.ok)"
+            :universe="preferences.universe"
+            :offered="vocabulary?.bars.map((own) => own.value) ?? []"
+            @turn="(text) => (draft.text = text)"
+          />
+          <textarea
+            v-model="draft.note"
+            class="note"
+            rows="2"
+            aria-label="Note"
+            placeholder="A note: what it is for"
+          />
+          <FormulaVersions
+            v-if="entry"
+            :id="entry.stored.id"
+            :key="entry.stored.id"
+            :version="entry.stored.version"
+            :text="draft.text"
+            @take="(text) => (draft.text = text)"
+          />
+          <p v-if="entry" class="sentence used">
+            <template v-if="entry.used_by_sieves.length || entry.used_by_formulas.length">
+              Called by
+              <b>{{
+                [...entry.used_by_sieves.map((s) => `“${s}”`), ...entry.used_by_formulas].join(', ')
+              }}</b>. A run keeps the version that it ran with.
+            </template>
+            <template v-else>No sieve and no other formula calls it yet.</template>
+          </p>
+        </template></Reply
+      >
     </section>
   </main>
 </template>

@@ -1,38 +1,35 @@
 <script setup lang="ts">
-import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, ref, watch } from 'vue'
 import { instrumentAt } from '@/shared/addresses'
 import { useAct } from '@/shared/act'
-import { answer, api, type Import } from '@/shared/api'
-import ErrorNote from '@/shared/ErrorNote.vue'
+import { answer, type Import } from '@/shared/api'
 import Failed from '@/shared/Failed.vue'
 import { day, plural } from '@/shared/format'
+import { useServer } from '@/shared/moment'
+import { keys } from '@/shared/questions'
+import { useReadAnew, useRead } from '@/shared/read'
+import Reply from '@/shared/Reply.vue'
+
+const server = useServer()
+const readAnew = useReadAnew()
 
 /** What would change of each instrument, and which of them are not to be taken. */
 const props = defineProps<{ own: Import }>()
 const emit = defineEmits<{ left: [] }>()
-const client = useQueryClient()
 const STEP = 100
 const words = ref('')
 const size = ref(STEP)
 watch(words, () => (size.value = STEP))
 const path = computed(() => ({ import_id: props.own.id }))
-const query = useQuery({
-  queryKey: [
-    'import lines',
-    () => props.own.id,
-    () => props.own.turn,
-    () => props.own.state,
-    words,
-    size,
-  ],
-  queryFn: () =>
-    answer(
-      api.GET('/api/imports/{import_id}/lines', {
-        params: { path: path.value, query: { words: words.value, size: size.value } },
-      }),
-    ),
-  placeholderData: (before) => before,
+const query = useRead(() => {
+  const { id, turn, state } = props.own
+  const query = { words: words.value, size: size.value }
+  const params = { path: { import_id: id }, query }
+  return {
+    of: keys.importLines(id, turn, state, query),
+    keeps: true,
+    read: (server) => answer(server.GET('/api/imports/{import_id}/lines', { params })),
+  }
 })
 const found = computed(() => query.data.value)
 const open = computed(() => props.own.state === 'ready')
@@ -42,7 +39,7 @@ const leave = (codes: Iterable<string>) =>
   act('Not changed', async () => {
     const body = { codes: [...codes] }
     await answer(
-      api.PUT('/api/imports/{import_id}/left-out', { params: { path: path.value }, body }),
+      server.PUT('/api/imports/{import_id}/left-out', { params: { path: path.value }, body }),
     )
     emit('left')
   })
@@ -51,10 +48,10 @@ const takeBack = (code: string) =>
   act('Not taken back', async () => {
     const body = { codes: [code] }
     await answer(
-      api.POST('/api/imports/{import_id}/back/some', { params: { path: path.value }, body }),
+      server.POST('/api/imports/{import_id}/back/some', { params: { path: path.value }, body }),
     )
     emit('left')
-    await client.invalidateQueries()
+    await readAnew()
   })
 function turn(code: string) {
   const now = new Set(left.value)
@@ -83,71 +80,67 @@ const count = (n: number) => n.toLocaleString('en-GB')
       aria-label="Find an instrument of the import"
       placeholder="find an instrument"
     />
-    <ErrorNote
-      v-if="query.isError.value"
-      :error="query.error.value"
-      what="The instruments can’t be shown"
-      @retry="query.refetch()"
-    />
     <Failed :failure="failure" />
-    <table v-if="found?.lines.length" class="ledger">
-      <thead>
-        <tr>
-          <th>{{ open ? 'Take' : '' }}</th>
-          <th>Instrument</th>
-          <th class="number">New</th>
-          <th class="number">Changed</th>
-          <th class="number">Same</th>
-          <th>From</th>
-          <th>To</th>
-        </tr>
-      </thead>
-      <tbody>
-        <tr v-for="line in found.lines" :key="line.code" :class="{ left: left.has(line.code) }">
-          <td>
-            <input
-              v-if="open"
-              type="checkbox"
-              :checked="!left.has(line.code)"
-              :disabled="busy"
-              :aria-label="`Take ${line.code}`"
-              @change="turn(line.code)"
-            />
-            <button
-              v-else-if="reversible && !left.has(line.code)"
-              class="button plain"
-              :disabled="busy"
-              :aria-label="`Take ${line.code} back`"
-              @click="takeBack(line.code)"
-            >
-              take back
-            </button>
-          </td>
-          <td class="mono">
-            <RouterLink
-              v-if="own.state === 'done' && !left.has(line.code)"
-              :to="instrumentAt(line.code)"
-              >{{ line.code }}</RouterLink
-            >
-            <template v-else>{{ line.code }}</template>
-            <span v-if="line.fresh" class="quiet fresh">not known before</span>
-          </td>
-          <td class="number">{{ count(line.new) }}</td>
-          <td class="number">{{ count(line.changed) }}</td>
-          <td class="number">{{ count(line.same) }}</td>
-          <td>{{ day(line.first) }}</td>
-          <td>{{ day(line.last) }}</td>
-        </tr>
-      </tbody>
-    </table>
-    <p v-else-if="found && words" class="quiet">No instrument has “{{ words }}” in its code.</p>
-    <button
-      v-if="found && found.lines.length < found.total"
-      class="button plain"
-      @click="size = Math.min(1000, size * 3)"
+    <Reply :of="query" what="The instruments can’t be shown">
+      <table v-if="found?.lines.length" class="ledger">
+        <thead>
+          <tr>
+            <th>{{ open ? 'Take' : '' }}</th>
+            <th>Instrument</th>
+            <th class="number">New</th>
+            <th class="number">Changed</th>
+            <th class="number">Same</th>
+            <th>From</th>
+            <th>To</th>
+          </tr>
+        </thead>
+        <tbody>
+          <tr v-for="line in found.lines" :key="line.code" :class="{ left: left.has(line.code) }">
+            <td>
+              <input
+                v-if="open"
+                type="checkbox"
+                :checked="!left.has(line.code)"
+                :disabled="busy"
+                :aria-label="`Take ${line.code}`"
+                @change="turn(line.code)"
+              />
+              <button
+                v-else-if="reversible && !left.has(line.code)"
+                class="button plain"
+                :disabled="busy"
+                :aria-label="`Take ${line.code} back`"
+                @click="takeBack(line.code)"
+              >
+                take back
+              </button>
+            </td>
+            <td class="mono">
+              <RouterLink
+                v-if="own.state === 'done' && !left.has(line.code)"
+                :to="instrumentAt(line.code)"
+                >{{ line.code }}</RouterLink
+              >
+              <template v-else>{{ line.code }}</template>
+              <span v-if="line.fresh" class="quiet fresh">not known before</span>
+            </td>
+            <td class="number">{{ count(line.new) }}</td>
+            <td class="number">{{ count(line.changed) }}</td>
+            <td class="number">{{ count(line.same) }}</td>
+            <td>{{ day(line.first) }}</td>
+            <td>{{ day(line.last) }}</td>
+          </tr>
+        </tbody>
+      </table>
+      <p v-else-if="found && words" class="quiet">No instrument has “{{ words }}” in its code.</p>
+      <button
+        v-if="found && found.lines.length < found.total"
+        class="button plain"
+        @click="size = Math.min(1000, size * 3)"
+      >
+        {{ count(found.total - found.lines.length) }} more
+      </button></Reply
     >
-      {{ count(found.total - found.lines.length) }} more
-    </button>
   </section>
 </template>
 

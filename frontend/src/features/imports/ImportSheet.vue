@@ -1,12 +1,9 @@
 <script setup lang="ts">
-import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, ref, watch } from 'vue'
 import { useAct } from '@/shared/act'
-import { answer, api, type Layout } from '@/shared/api'
-import ErrorNote from '@/shared/ErrorNote.vue'
+import { answer, type Layout } from '@/shared/api'
 import Failed from '@/shared/Failed.vue'
 import { asSentence } from '@/shared/format'
-import { keys } from '@/shared/queries'
 import { useWork } from '@/shared/work'
 import { isAtWork } from './bring'
 import FirstRows from './FirstRows.vue'
@@ -14,14 +11,22 @@ import ImportAccount from './ImportAccount.vue'
 import ImportLines from './ImportLines.vue'
 import ImportLayout from './ImportLayout.vue'
 import TakeBack from './TakeBack.vue'
+import { useServer } from '@/shared/moment'
+import { keys } from '@/shared/questions'
+import { useReadAnew, useRead } from '@/shared/read'
+import Reply from '@/shared/Reply.vue'
+
+const server = useServer()
+const readAnew = useReadAnew()
 
 /** One file: what it seems to be, its first rows, what would change, and taking it. */
 const props = defineProps<{ id: number }>()
-const client = useQueryClient()
-const view = useQuery({
-  queryKey: ['import', () => props.id],
-  queryFn: () =>
-    answer(api.GET('/api/imports/{import_id}', { params: { path: { import_id: props.id } } })),
+const view = useRead(() => {
+  const params = { path: { import_id: props.id } }
+  return {
+    of: keys.import(props.id),
+    read: (server) => answer(server.GET('/api/imports/{import_id}', { params })),
+  }
 })
 const own = computed(() => view.data.value?.own)
 const told = useWork(
@@ -54,7 +59,7 @@ const { act, busy, failure } = useAct()
 const path = computed(() => ({ params: { path: { import_id: props.id } } }))
 async function refresh() {
   await view.refetch()
-  await client.invalidateQueries({ queryKey: keys.imports })
+  await readAnew(keys.imports())
 }
 let asked = 0
 /** Each correction is read at once; of several only the last counts. */
@@ -66,33 +71,32 @@ async function correct(part: Partial<Layout>) {
   if (mine !== asked) return
   await act('It can’t be read so', async () => {
     const body = { layout: draft.value! }
-    await answer(api.PUT('/api/imports/{import_id}/layout', { ...path.value, body }))
+    await answer(server.PUT('/api/imports/{import_id}/layout', { ...path.value, body }))
     await refresh()
     if (mine === asked) draft.value = undefined
   })
 }
 const take = () =>
   act('Not taken', async () => {
-    await answer(api.POST('/api/imports/{import_id}/take', path.value))
+    await answer(server.POST('/api/imports/{import_id}/take', path.value))
     await refresh()
   })
 const read = () =>
   act('Not read', async () => {
-    await answer(api.POST('/api/imports/{import_id}/read', path.value))
+    await answer(server.POST('/api/imports/{import_id}/read', path.value))
     await refresh()
   })
 const stop = () =>
   act('Not stopped', async () => {
-    await answer(api.POST('/api/imports/{import_id}/cancel', path.value))
+    await answer(server.POST('/api/imports/{import_id}/cancel', path.value))
     await refresh()
   })
 /** Everything that shows data is read anew once a file was taken. */
 watch(
   () => own.value?.state,
   (state, before) => {
-    if (state !== before) void client.invalidateQueries({ queryKey: keys.imports })
-    if (['done', 'gone'].includes(state ?? '') && before !== undefined)
-      void client.invalidateQueries()
+    if (state !== before) void readAnew(keys.imports())
+    if (['done', 'gone'].includes(state ?? '') && before !== undefined) void readAnew()
   },
 )
 /** Some of its dates as they are written. */
@@ -105,83 +109,77 @@ const dates = computed(() => {
 
 <template>
   <section class="sheet">
-    <ErrorNote
-      v-if="view.isError.value"
-      :error="view.error.value"
-      what="The import can't be shown"
-      @retry="view.refetch()"
-    />
-    <p v-else-if="!own || !layout" class="quiet">reading…</p>
-    <template v-else>
-      <h1 :title="own.name">
-        {{ own.name }}
-        <span class="quiet"
-          >{{ own.file_count > 1 ? `${own.file_count} files, ` : '' }}{{ sized(own.size) }}</span
-        >
-      </h1>
-      <ImportLayout
-        v-if="open"
-        :layout="layout"
-        :many="own.file_count > 1"
-        :dates="dates"
-        @correct="correct"
-      />
-      <ul v-if="open && own.doubts.length && !draft" class="doubts">
-        <li v-for="doubt in own.doubts" :key="doubt">Look here: {{ doubt }}.</li>
-      </ul>
-      <Failed :failure="failure" />
-      <ul v-if="failure && failure.error.problems.length > 1" class="doubts">
-        <li v-for="p in failure.error.problems.slice(1)" :key="p.message">
-          {{ asSentence(p.message) }} {{ asSentence(p.mend) }}
-        </li>
-      </ul>
-      <FirstRows
-        v-if="open && view.data.value?.names.length"
-        :view="view.data.value"
-        :layout="layout"
-        @correct="correct"
-      />
-      <p v-if="isAtWork(own)" class="progress" role="status">
-        <template v-if="own.state === 'going'">Taking it back…</template>
-        <template v-else>
-          {{ own.state === 'reading' ? 'Reading the whole file' : 'Taking it' }}: {{ share }} %
-          <progress :value="share" max="100" :aria-label="`${share} % of ${own.name}`" />
-          <button class="button" :disabled="busy" @click="stop">Stop</button>
-        </template>
-      </p>
-      <p v-else-if="own.state === 'failed'" class="fall" role="alert">
-        Nothing was taken: {{ own.reason }}.
-        <template v-if="open">Correct what is said above, or bring in another file.</template>
-      </p>
-      <p v-else-if="own.state === 'coming'" class="quiet" role="status">
-        {{ own.file_count }} files have come so far.
-        <button class="button" :disabled="busy" @click="read">Go on with these</button>
-      </p>
-      <p v-else-if="own.state === 'cancelled'" class="quiet">
-        Stopped; nothing of it was taken.
-        <button class="button plain" :disabled="busy" @click="correct({})">Read it again</button>
-      </p>
-      <TakeBack v-if="!isAtWork(own)" :own="own" @taken="refresh" />
-      <ImportAccount v-if="own.account && !isAtWork(own)" :own="own">
-        <button
-          v-if="own.state === 'ready'"
-          class="button primary"
-          :disabled="busy || !(wanted + mends) || !!own.layout.asked?.length"
-          @click="take"
-        >
-          <template v-if="wanted || !mends">
-            Take {{ counted(wanted) }} {{ own.account.nouns
-            }}<template v-if="mends">, and mend {{ counted(mends) }}</template>
+    <Reply :of="view" what="The import can't be shown"
+      ><template v-if="own && layout">
+        <h1 :title="own.name">
+          {{ own.name }}
+          <span class="quiet"
+            >{{ own.file_count > 1 ? `${own.file_count} files, ` : '' }}{{ sized(own.size) }}</span
+          >
+        </h1>
+        <ImportLayout
+          v-if="open"
+          :layout="layout"
+          :many="own.file_count > 1"
+          :dates="dates"
+          @correct="correct"
+        />
+        <ul v-if="open && own.doubts.length && !draft" class="doubts">
+          <li v-for="doubt in own.doubts" :key="doubt">Look here: {{ doubt }}.</li>
+        </ul>
+        <Failed :failure="failure" />
+        <ul v-if="failure && failure.error.problems.length > 1" class="doubts">
+          <li v-for="p in failure.error.problems.slice(1)" :key="p.message">
+            {{ asSentence(p.message) }} {{ asSentence(p.mend) }}
+          </li>
+        </ul>
+        <FirstRows
+          v-if="open && view.data.value?.names.length"
+          :view="view.data.value"
+          :layout="layout"
+          @correct="correct"
+        />
+        <p v-if="isAtWork(own)" class="progress" role="status">
+          <template v-if="own.state === 'going'">Taking it back…</template>
+          <template v-else>
+            {{ own.state === 'reading' ? 'Reading the whole file' : 'Taking it' }}: {{ share }} %
+            <progress :value="share" max="100" :aria-label="`${share} % of ${own.name}`" />
+            <button class="button" :disabled="busy" @click="stop">Stop</button>
           </template>
-          <template v-else>Mend {{ counted(mends) }}</template>
-        </button>
-      </ImportAccount>
-      <ImportLines
-        v-if="own.account?.instruments && /^(bars|trades)/.test(own.account.nouns)"
-        :own="own"
-        @left="refresh"
-      />
-    </template>
+        </p>
+        <p v-else-if="own.state === 'failed'" class="fall" role="alert">
+          Nothing was taken: {{ own.reason }}.
+          <template v-if="open">Correct what is said above, or bring in another file.</template>
+        </p>
+        <p v-else-if="own.state === 'coming'" class="quiet" role="status">
+          {{ own.file_count }} files have come so far.
+          <button class="button" :disabled="busy" @click="read">Go on with these</button>
+        </p>
+        <p v-else-if="own.state === 'cancelled'" class="quiet">
+          Stopped; nothing of it was taken.
+          <button class="button plain" :disabled="busy" @click="correct({})">Read it again</button>
+        </p>
+        <TakeBack v-if="!isAtWork(own)" :own="own" @taken="refresh" />
+        <ImportAccount v-if="own.account && !isAtWork(own)" :own="own">
+          <button
+            v-if="own.state === 'ready'"
+            class="button primary"
+            :disabled="busy || !(wanted + mends) || !!own.layout.asked?.length"
+            @click="take"
+          >
+            <template v-if="wanted || !mends">
+              Take {{ counted(wanted) }} {{ own.account.nouns
+              }}<template v-if="mends">, and mend {{ counted(mends) }}</template>
+            </template>
+            <template v-else>Mend {{ counted(mends) }}</template>
+          </button>
+        </ImportAccount>
+        <ImportLines
+          v-if="own.account?.instruments && /^(bars|trades)/.test(own.account.nouns)"
+          :own="own"
+          @left="refresh"
+        /> </template
+    ></Reply>
   </section>
 </template>
 

@@ -1,35 +1,38 @@
 <script setup lang="ts">
-import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, ref } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { useAct } from '@/shared/act'
-import { answer, api, type Import } from '@/shared/api'
+import { answer, type Import } from '@/shared/api'
 import { beginning } from '@/shared/beginning'
 import ErrorNote from '@/shared/ErrorNote.vue'
 import Failed from '@/shared/Failed.vue'
 import { asSentence, barTime } from '@/shared/format'
 import { useKeys } from '@/shared/keys'
-import { keys } from '@/shared/queries'
 import { useWork } from '@/shared/work'
 import { isAtWork, STATES } from './bring'
 import ImportSheet from './ImportSheet.vue'
 import { coming, useIncoming } from './incoming'
 import Sources from './Sources.vue'
+import { useServer } from '@/shared/moment'
+import { keys } from '@/shared/questions'
+import { useRead, useReadAnew } from '@/shared/read'
+
+const server = useServer()
+const readAnew = useReadAnew()
 
 /** What is in my files, and what would they change? */
 const route = useRoute()
 const router = useRouter()
-const client = useQueryClient()
 const chosen = computed(() => (route.params.id ? Number(route.params.id) : undefined))
 const words = ref('')
 const size = ref(60)
-const imports = useQuery({
-  queryKey: [...keys.imports, words, size],
-  queryFn: () =>
-    answer(
-      api.GET('/api/imports', { params: { query: { words: words.value, size: size.value } } }),
-    ),
-  placeholderData: (before) => before,
+const imports = useRead(() => {
+  const query = { words: words.value, size: size.value }
+  return {
+    of: keys.imports(query),
+    keeps: true,
+    read: (server) => answer(server.GET('/api/imports', { params: { query } })),
+  }
 })
 const listed = computed(() => imports.data.value ?? [])
 useWork(
@@ -54,9 +57,9 @@ const { act, busy, failure } = useAct()
 const forget = (own: Import) =>
   act('Not taken off', async () => {
     await answer(
-      api.DELETE('/api/imports/{import_id}', { params: { path: { import_id: own.id } } }),
+      server.DELETE('/api/imports/{import_id}', { params: { path: { import_id: own.id } } }),
     )
-    await client.invalidateQueries({ queryKey: keys.imports })
+    await readAnew(keys.imports())
     if (chosen.value === own.id) await router.replace('/imports')
   })
 const told = (own: Import) => {
@@ -120,7 +123,7 @@ useKeys([
         v-if="imports.isError.value"
         :error="imports.error.value"
         what="The imports can't be shown"
-        @retry="imports.refetch()"
+        :again="imports.refetch"
       />
       <Failed :failure="failure" />
       <input

@@ -1,25 +1,29 @@
 <script setup lang="ts">
-import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import { ref } from 'vue'
 import { useAct } from '@/shared/act'
-import { answer, api, type Schemas } from '@/shared/api'
+import { answer, type Schemas } from '@/shared/api'
 import Failed from '@/shared/Failed.vue'
 import { plural } from '@/shared/format'
 import { done } from '@/shared/undo'
+import { useServer } from '@/shared/moment'
+import { keys } from '@/shared/questions'
+import { useReadAnew, useRead } from '@/shared/read'
+
+const server = useServer()
+const readAnew = useReadAnew()
 
 /** Folders whose files are taken by themselves, new and changed ones. */
-const client = useQueryClient()
-const sources = useQuery({
-  queryKey: ['sources'],
-  queryFn: () => answer(api.GET('/api/sources')),
-  refetchInterval: (query) => (query.state.data?.length ? 10_000 : false),
-})
+const sources = useRead(() => ({
+  of: keys.sources,
+  read: (server) => answer(server.GET('/api/sources')),
+  refetchInterval: (known) => (known?.length ? 10_000 : false),
+}))
 const troublesOf = (own: Schemas['Source']) => Object.entries(own.troubles ?? {})
 const folder = ref('')
 const { act, busy, failure } = useAct()
-const refresh = () => client.invalidateQueries({ queryKey: ['sources'] })
+const refresh = () => readAnew(keys.sources)
 async function put(path: string) {
-  await answer(api.POST('/api/sources', { body: { folder: path } }))
+  await answer(server.POST('/api/sources', { body: { folder: path } }))
   await refresh()
 }
 const add = () =>
@@ -29,7 +33,7 @@ const add = () =>
   })
 const remove = (path: string) =>
   act('Not left', async () => {
-    await answer(api.POST('/api/sources/remove', { body: { folder: path } }))
+    await answer(server.POST('/api/sources/remove', { body: { folder: path } }))
     await refresh()
     done(`${path} is read no more; what was taken stays.`, () => put(path))
   })

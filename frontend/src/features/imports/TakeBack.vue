@@ -1,9 +1,12 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue'
 import { useAct } from '@/shared/act'
-import { answer, api, type Import, type Schemas } from '@/shared/api'
+import { answer, type Import, type Schemas } from '@/shared/api'
 import Failed from '@/shared/Failed.vue'
 import { plural } from '@/shared/format'
+import { useServer } from '@/shared/moment'
+
+const server = useServer()
 
 /** Undoing an import whole: first what it would do, then doing it; what it did afterwards. */
 const props = defineProps<{ own: Import }>()
@@ -27,11 +30,11 @@ const covered = (own: Schemas['TakenBack']) =>
   (own.covered ?? []).map((c) => ({ number: c.import_id, count: c.count.toLocaleString('en-GB') }))
 const ask = () =>
   act('It can’t be told', async () => {
-    would.value = await answer(api.GET('/api/imports/{import_id}/back', path.value))
+    would.value = await answer(server.GET('/api/imports/{import_id}/back', path.value))
   })
 const go = () =>
   act('Not taken back', async () => {
-    await answer(api.POST('/api/imports/{import_id}/back', path.value))
+    await answer(server.POST('/api/imports/{import_id}/back', path.value))
     would.value = undefined
     emit('taken')
   })

@@ -1,10 +1,10 @@
-import { useQueryClient } from '@tanstack/vue-query'
 import { ref } from 'vue'
 import { useRouter } from 'vue-router'
 import { ApiError, type Import } from '@/shared/api'
-import { keys } from '@/shared/queries'
 import { parcels } from './archive'
 import { bring, bringSome } from './bring'
+import { keys } from '@/shared/questions'
+import { useReadAnew } from '@/shared/read'
 
 /** A file on its way to the server, or one that it would not have. */
 export interface Coming {
@@ -49,7 +49,7 @@ const isSieve = (file: File) => /\.json$/i.test(file.name) || file.type === 'app
 /** Takes files in, from any page: tables become imports, a sieve's file is shown beside the sieves. */
 export function useIncoming() {
   const router = useRouter()
-  const client = useQueryClient()
+  const readAnew = useReadAnew()
 
   async function bringOne(file: File) {
     const one = ref<Coming>({ name: file.name })
@@ -57,7 +57,7 @@ export function useIncoming() {
     try {
       const own = await bring(file)
       coming.value = coming.value.filter((other) => other !== one.value)
-      await client.invalidateQueries({ queryKey: keys.imports })
+      await readAnew(keys.imports())
       await router.push(`/imports/${own.id}`)
     } catch (error) {
       if (!(error instanceof ApiError)) throw error
@@ -87,7 +87,7 @@ export function useIncoming() {
         coming.value = [...coming.value, ...turned]
       }
       coming.value = coming.value.filter((other) => other !== one.value)
-      await client.invalidateQueries({ queryKey: keys.imports })
+      await readAnew(keys.imports())
       await router.push(own ? `/imports/${own.id}` : '/imports')
     } catch (error) {
       if (!(error instanceof ApiError)) throw error
@@ -108,6 +108,6 @@ export function useIncoming() {
     const alone = tables.length === 1 && !/\.zip$/i.test(tables[0]!.name)
     if (alone) await bringOne(tables[0]!)
     else if (tables.length) await bringMany(tables)
-    await client.invalidateQueries({ queryKey: keys.imports })
+    await readAnew(keys.imports())
   }
 }

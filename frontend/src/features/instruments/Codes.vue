@@ -1,19 +1,22 @@
 <script setup lang="ts">
-import { useQueryClient } from '@tanstack/vue-query'
 import { nextTick, ref } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { instrumentAt } from '@/shared/addresses'
 import { useAct } from '@/shared/act'
-import { answer, api } from '@/shared/api'
+import { answer } from '@/shared/api'
 import Failed from '@/shared/Failed.vue'
 import InlineText from '@/shared/InlineText.vue'
 import { done } from '@/shared/undo'
+import { useServer } from '@/shared/moment'
+import { useReadAnew } from '@/shared/read'
+
+const server = useServer()
+const readAnew = useReadAnew()
 
 /** What an instrument is called, and was before. */
 const props = defineProps<{ code: string; earlier: readonly string[] }>()
 const route = useRoute()
 const router = useRouter()
-const client = useQueryClient()
 const { act, failure } = useAct()
 const renaming = ref(false)
 const field = ref<InstanceType<typeof InlineText>>()
@@ -23,9 +26,11 @@ async function begin() {
   field.value?.focus()
 }
 async function send(code: string, to: string, leads: boolean) {
-  await answer(api.POST('/api/renamed/{code}', { params: { path: { code } }, body: { to, leads } }))
+  await answer(
+    server.POST('/api/renamed/{code}', { params: { path: { code } }, body: { to, leads } }),
+  )
   await router.replace({ path: instrumentAt(to), query: route.query })
-  await client.invalidateQueries()
+  await readAnew()
 }
 const rename = (to: string) =>
   act('Not renamed', async () => {
@@ -36,8 +41,8 @@ const rename = (to: string) =>
   })
 const forget = (earlier: string) =>
   act('Not let go', async () => {
-    await answer(api.DELETE('/api/earlier/{earlier}', { params: { path: { earlier } } }))
-    await client.invalidateQueries()
+    await answer(server.DELETE('/api/earlier/{earlier}', { params: { path: { earlier } } }))
+    await readAnew()
   })
 </script>
 

@@ -1,5 +1,4 @@
 <script setup lang="ts">
-import { useQueryClient } from '@tanstack/vue-query'
 import { ref } from 'vue'
 import { useRoute } from 'vue-router'
 import { found } from '@/features/chart/look'
@@ -10,6 +9,10 @@ import { barTime } from '@/shared/format'
 import { done } from '@/shared/undo'
 import MendForm from './MendForm.vue'
 import { begun, mend, restore, takeBack } from './mending'
+import { keys } from '@/shared/questions'
+import { useReadAnew } from '@/shared/read'
+
+const readAnew = useReadAnew()
 
 /** What the data check doubts, and what was mended; both are acted upon where they stand. */
 type Finding = Schemas['Finding']
@@ -20,16 +23,18 @@ const props = defineProps<{
   coverage: readonly { seconds: number }[]
 }>()
 const route = useRoute()
-const client = useQueryClient()
 const form = ref<Mending>()
 const { act, busy, failure } = useAct()
 
 /** What the bars are by now is read anew wherever it is shown. */
 const refresh = () =>
-  Promise.all(
-    ['look', 'instrument', 'instruments', 'thread', 'universes'].map((key) =>
-      client.invalidateQueries({ queryKey: [key] }),
-    ),
+  readAnew(
+    keys.look(),
+    keys.instrument(),
+    keys.instruments(),
+    keys.doubts(),
+    keys.thread,
+    keys.universes,
   )
 const change = (what: string, work: () => Promise<unknown>) =>
   act(what, async () => {

@@ -1,14 +1,18 @@
 <script setup lang="ts">
-import { useQueryClient } from '@tanstack/vue-query'
 import { computed, ref } from 'vue'
 import { useFirstField } from '@/shared/firstField'
 import { useAct } from '@/shared/act'
 import { amount } from '@/shared/amount'
-import { answer, api, type Schemas } from '@/shared/api'
+import { answer, type Schemas } from '@/shared/api'
 import Failed from '@/shared/Failed.vue'
 import { plural } from '@/shared/format'
 import { useVenues } from '@/shared/queries'
 import { done } from '@/shared/undo'
+import { useServer } from '@/shared/moment'
+import { useReadAnew } from '@/shared/read'
+
+const server = useServer()
+const readAnew = useReadAnew()
 
 type Own = Pick<
   Schemas['InstrumentSummary'],
@@ -64,11 +68,10 @@ const changed = computed(() => {
 })
 const any = computed(() => JSON.stringify(changed.value) !== JSON.stringify(NOTHING))
 
-const client = useQueryClient()
 const { act, busy, failure } = useAct()
 async function send(described: Described[]) {
-  const replaced = await answer(api.PUT('/api/instruments', { body: { described } }))
-  await client.invalidateQueries()
+  const replaced = await answer(server.PUT('/api/instruments', { body: { described } }))
+  await readAnew()
   return replaced as Described[]
 }
 const keep = () =>

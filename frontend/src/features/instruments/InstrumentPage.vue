@@ -1,23 +1,24 @@
 <script setup lang="ts">
 import { instrumentAt } from '@/shared/addresses'
-import { useQuery } from '@tanstack/vue-query'
 import { computed, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import ChartPanel from '@/features/chart/ChartPanel.vue'
 import { layersOf, LIKE, PLAIN, type Layout } from '@/features/chart/layout'
 import ChartFrame from '@/features/frame/ChartFrame.vue'
 import Rail from '@/features/frame/Rail.vue'
-import { answer, api, ApiError } from '@/shared/api'
+import { answer, ApiError } from '@/shared/api'
 import { span } from '@/shared/format'
 import { useKeys } from '@/shared/keys'
 import { beginning } from '@/shared/beginning'
-import { useUniverses } from '@/shared/queries'
+import { useInstruments, useUniverses } from '@/shared/queries'
 import { undoKey } from '@/shared/undo'
 import { settle } from '@/shared/way'
 import { useArranging } from '@/shared/arranging'
 import ArrangedBy from '@/shared/ArrangedBy.vue'
 import Failed from '@/shared/Failed.vue'
 import Known from './Known.vue'
+import { keys } from '@/shared/questions'
+import { useRead } from '@/shared/read'
 
 /** What do I know of it? */
 const FLAGGED = 'flagged'
@@ -31,11 +32,7 @@ const asked = computed(() => Number(route.query.at ?? NaN))
 const query = (to: Record<string, string | string[] | undefined>) =>
   router.replace({ query: { ...route.query, ...to } })
 const universes = useUniverses()
-const listed = useQuery({
-  queryKey: ['instruments', universe],
-  queryFn: () =>
-    answer(api.GET('/api/instruments', { params: { query: { universe: universe.value } } })),
-})
+const listed = useInstruments(universe)
 const rows = computed(() =>
   (listed.data.value ?? []).filter((i) => !onlyFlagged.value || i.findings.length),
 )
@@ -44,10 +41,12 @@ const at = computed(() => codes.value.indexOf(code.value))
 const near = computed(() =>
   [codes.value[at.value + 1], codes.value[at.value - 1]].filter((one) => one !== undefined),
 )
-const known = useQuery({
-  queryKey: ['instrument', code],
-  queryFn: () =>
-    answer(api.GET('/api/instruments/{code}', { params: { path: { code: code.value } } })),
+const known = useRead(() => {
+  const path = { code: code.value }
+  return {
+    of: keys.instrument(path.code),
+    read: (server) => answer(server.GET('/api/instruments/{code}', { params: { path } })),
+  }
 })
 // What it was called earlier leads to it.
 watch(

@@ -1,18 +1,16 @@
 <script setup lang="ts">
 import { instrumentAt } from '@/shared/addresses'
-import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { found } from '@/features/chart/look'
 import { useAct } from '@/shared/act'
 import Failed from '@/shared/Failed.vue'
 import { beginning } from '@/shared/beginning'
-import { answer, api, type Universe } from '@/shared/api'
-import ErrorNote from '@/shared/ErrorNote.vue'
+import { answer, type Universe } from '@/shared/api'
 import { barTime, day, plural, price, span } from '@/shared/format'
 import { useKeys } from '@/shared/keys'
 import Archived from '@/shared/Archived.vue'
-import { keys, usePutAway, useUniverses } from '@/shared/queries'
+import { useInstruments, useArchivedInstruments, useUniverses } from '@/shared/queries'
 import { done, undoKey } from '@/shared/undo'
 import ListOut, { type Columns } from '@/shared/ListOut.vue'
 import DescribeForm from './DescribeForm.vue'
@@ -20,6 +18,13 @@ import PairDialog from './PairDialog.vue'
 import SharedDoubts from './SharedDoubts.vue'
 import UniverseForm from './UniverseForm.vue'
 import Universes from './Universes.vue'
+import { useServer } from '@/shared/moment'
+import { keys } from '@/shared/questions'
+import { useReadAnew } from '@/shared/read'
+import Reply from '@/shared/Reply.vue'
+
+const server = useServer()
+const readAnew = useReadAnew()
 
 /** Can I trust the data? */
 const route = useRoute()
@@ -31,11 +36,7 @@ const filter = ref('')
 /** Where only those of one doubt are looked at. */
 const among = ref<readonly string[]>()
 
-const instruments = useQuery({
-  queryKey: ['instruments', chosen],
-  queryFn: () =>
-    answer(api.GET('/api/instruments', { params: { query: { universe: chosen.value } } })),
-})
+const instruments = useInstruments(chosen)
 const flagged = computed(() => instruments.data.value?.filter((i) => i.findings.length) ?? [])
 const reach = computed(() => {
   const covered = instruments.data.value?.filter((i) => i.bars) ?? []
@@ -95,12 +96,14 @@ function kept(name: string) {
   choose(name)
 }
 const pairing = ref(false)
-const client = useQueryClient()
 function refresh() {
-  client.invalidateQueries({ queryKey: ['instruments'] })
-  client.invalidateQueries({ queryKey: keys.putAway })
-  client.invalidateQueries({ queryKey: keys.universes })
-  client.invalidateQueries({ queryKey: keys.thread })
+  void readAnew(
+    keys.instruments(),
+    keys.doubts(),
+    keys.archivedInstruments,
+    keys.universes,
+    keys.thread,
+  )
 }
 function paired(code: string) {
   pairing.value = false
@@ -110,13 +113,13 @@ function paired(code: string) {
 }
 const { act, busy, failure } = useAct()
 const restore = async (codes: string[]) => {
-  await answer(api.POST('/api/archived/instruments/restore', { body: { codes } }))
+  await answer(server.POST('/api/archived/instruments/restore', { body: { codes } }))
   refresh()
 }
 const putAway = () =>
   act('Not put away', async () => {
     const codes = [...marked.value]
-    await answer(api.POST('/api/archived/instruments', { body: { codes } }))
+    await answer(server.POST('/api/archived/instruments', { body: { codes } }))
     marked.value = new Set()
     refresh()
     done(
@@ -124,7 +127,7 @@ const putAway = () =>
       () => restore(codes),
     )
   })
-const away = usePutAway()
+const away = useArchivedInstruments()
 const gone = computed(() =>
   (away.data.value ?? []).map((i) => ({ id: i.code, name: i.code, note: i.name })),
 )
@@ -175,13 +178,7 @@ function choose(name: string) {
         @kept="kept"
         @close="editing = undefined"
       />
-      <ErrorNote
-        v-if="instruments.isError.value"
-        :error="instruments.error.value"
-        what="The instruments can't be shown"
-        @retry="instruments.refetch()"
-      />
-      <template v-else>
+      <Reply :of="instruments" what="The instruments can't be shown">
         <p class="sentence">
           <b>{{ instruments.data.value?.length ?? '…' }}</b> instruments in <b>{{ chosen }}</b>,
           daily bars<template v-if="shown.length">
@@ -345,7 +342,7 @@ function choose(name: string) {
           :entries="gone"
           @back="(code) => act('Not brought back', () => restore([String(code)]))"
         />
-      </template>
+      </Reply>
     </section>
   </main>
 </template>

@@ -1,7 +1,10 @@
 <script setup lang="ts">
 import { ElDialog } from 'element-plus'
 import { computed, ref } from 'vue'
-import { answer, api, ApiError } from '@/shared/api'
+import { answer, ApiError } from '@/shared/api'
+import { useServer } from '@/shared/moment'
+
+const server = useServer()
 
 /** Two instruments, and what is done with their prices: that makes a third. */
 defineProps<{ instruments: readonly { code: string; name: string }[] }>()
@@ -19,7 +22,7 @@ async function make() {
   problem.value = undefined
   try {
     const body = { ...pair.value, relation: relation.value }
-    emit('made', (await answer(api.POST('/api/pairs', { body }))).code)
+    emit('made', (await answer(server.POST('/api/pairs', { body }))).code)
   } catch (error) {
     if (!(error instanceof ApiError)) throw error
     problem.value = error

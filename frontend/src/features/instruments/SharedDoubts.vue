@@ -1,42 +1,48 @@
 <script setup lang="ts">
-import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed } from 'vue'
 import { useAct } from '@/shared/act'
-import { answer, api, type Schemas } from '@/shared/api'
+import { answer, type Schemas } from '@/shared/api'
 import Failed from '@/shared/Failed.vue'
 import { barTime, plural } from '@/shared/format'
 import { done } from '@/shared/undo'
 import { begun } from './mending'
+import { useServer } from '@/shared/moment'
+import { keys } from '@/shared/questions'
+import { useReadAnew, useRead } from '@/shared/read'
+
+const server = useServer()
+const readAnew = useReadAnew()
 
 /** What the data check found of the same bars of several instruments: one cause, accepted at once. */
 const props = defineProps<{ universe: string }>()
 const emit = defineEmits<{ only: [codes: readonly string[]] }>()
 type SharedDoubt = Schemas['SharedDoubt']
-const client = useQueryClient()
 const { act, busy, failure } = useAct()
 const MOST = 6
-const found = useQuery({
-  queryKey: ['instruments', 'doubts', () => props.universe],
-  queryFn: () =>
-    answer(api.GET('/api/doubts', { params: { query: { universe: props.universe } } })),
+const found = useRead(() => {
+  const query = { universe: props.universe }
+  return {
+    of: keys.doubts(query.universe),
+    read: (server) => answer(server.GET('/api/doubts', { params: { query } })),
+  }
 })
 const shown = computed(() => (found.data.value ?? []).slice(0, MOST))
 const more = computed(() => (found.data.value?.length ?? 0) - shown.value.length)
 const when = (own: SharedDoubt) =>
   own.first === own.last ? barTime(own.first) : `${barTime(own.first)} – ${barTime(own.last)}`
-const refresh = () => client.invalidateQueries()
+const refresh = () => readAnew()
 const accept = (own: SharedDoubt) =>
   act('Not accepted', async () => {
     const { kind, first, last } = own
     const accepted = own.codes.map((code) =>
       begun(code, { kind: 'accept', seconds: 0, first, last, finding: kind }),
     )
-    const numbers = await answer(api.POST('/api/doubts/accept', { body: { accepted } }))
+    const numbers = await answer(server.POST('/api/doubts/accept', { body: { accepted } }))
     await refresh()
     done(
       `${kind} of ${when(own)} accepted for ${plural(own.codes.length, 'instrument')}.`,
       async () => {
-        if (numbers.length) await answer(api.POST('/api/doubts/back', { body: { numbers } }))
+        if (numbers.length) await answer(server.POST('/api/doubts/back', { body: { numbers } }))
         await refresh()
       },
     )

@@ -3,14 +3,17 @@ import { computed, onMounted, ref, watch } from 'vue'
 import FormulaEditor from '@/features/sieves/FormulaEditor.vue'
 import { useAct } from '@/shared/act'
 import { amount } from '@/shared/amount'
-import { answer, api, ApiError, type Rule, type Universe } from '@/shared/api'
+import { answer, ApiError, type Rule, type Universe } from '@/shared/api'
 import Failed from '@/shared/Failed.vue'
 import { NO_RULE } from '@/shared/rules'
 import { asSentence, plural } from '@/shared/format'
-import { asOf as deskMoment } from '@/shared/asOf'
 import { useFirstField } from '@/shared/firstField'
 import { useLatest } from '@/shared/latest'
 import { useVocabulary } from '@/shared/queries'
+import { useMoment, useServer } from '@/shared/moment'
+
+const server = useServer()
+const looksFrom = useMoment()
 
 /** A universe as a sentence: what it is made of, what its instruments have to be; who belongs to it now. */
 const props = defineProps<{ own?: Universe; others: readonly string[] }>()
@@ -41,7 +44,7 @@ const wrongCount = computed(() => isWrong(largest.value))
 async function whole(signal?: AbortSignal): Promise<Rule> {
   const codes =
     made.value === 'these codes'
-      ? await answer(api.POST('/api/universes/codes', { body: { text: pasted.value }, signal }))
+      ? await answer(server.POST('/api/universes/codes', { body: { text: pasted.value }, signal }))
       : []
   const joined = made.value === 'all of' || made.value === 'without' ? made.value : 'any of'
   const joins = ['any of', 'all of', 'without'].includes(made.value)
@@ -64,9 +67,9 @@ const {
 } = useLatest(250, async (_: number, signal) => {
   const as_of = asOf.value ? `${asOf.value}T23:59:59Z` : null
   const body = { name: props.own?.name ?? '', rule: await whole(signal), as_of }
-  return answer(api.POST('/api/universes/preview', { body, signal }))
+  return answer(server.POST('/api/universes/preview', { body, signal }))
 })
-watch([rule, made, pasted, turnover, largest, asOf, deskMoment], () => later(++turn.value), {
+watch([rule, made, pasted, turnover, largest, asOf, looksFrom], () => later(++turn.value), {
   deep: true,
 })
 onMounted(() => ask(turn.value))
@@ -78,7 +81,7 @@ const formulaProblems = computed(() => problem.value?.problems.filter((p) => p.p
 
 /** What a formula that can't be read was probably meant to say. */
 const meant = useLatest(250, (text: string, signal) =>
-  answer(api.POST('/api/formula', { body: { text, role: 'condition' }, signal })),
+  answer(server.POST('/api/formula', { body: { text, role: 'condition' }, signal })),
 )
 watch(
   () => rule.value.formula,
@@ -103,8 +106,8 @@ const keep = () =>
     const path = { universe_id: props.own?.id ?? 0 }
     const stored = await answer(
       props.own
-        ? api.PUT('/api/universes/{universe_id}', { params: { path }, body: { universe } })
-        : api.POST('/api/universes', { body: { universe } }),
+        ? server.PUT('/api/universes/{universe_id}', { params: { path }, body: { universe } })
+        : server.POST('/api/universes', { body: { universe } }),
     )
     emit('kept', stored.universe.name)
   })

@@ -1,19 +1,23 @@
 <script setup lang="ts">
-import { useQueryClient } from '@tanstack/vue-query'
 import { computed } from 'vue'
 import Archived from '@/shared/Archived.vue'
 import { useAct } from '@/shared/act'
-import { answer, api, type Universe } from '@/shared/api'
-import ErrorNote from '@/shared/ErrorNote.vue'
+import { answer, type Universe } from '@/shared/api'
 import Failed from '@/shared/Failed.vue'
 import ListOut from '@/shared/ListOut.vue'
-import { keys, useArchivedUniverses, useUniverses } from '@/shared/queries'
+import { useArchivedUniverses, useUniverses } from '@/shared/queries'
 import { done } from '@/shared/undo'
+import { useServer } from '@/shared/moment'
+import { keys } from '@/shared/questions'
+import { useReadAnew } from '@/shared/read'
+import Reply from '@/shared/Reply.vue'
+
+const server = useServer()
+const readAnew = useReadAnew()
 
 /** The universes, each with its size; the chosen one with what can be done with it. */
 defineProps<{ chosen: string }>()
 const emit = defineEmits<{ choose: [name: string]; edit: [universe?: Universe] }>()
-const client = useQueryClient()
 const universes = useUniverses()
 const archived = useArchivedUniverses()
 const gone = computed(() =>
@@ -29,20 +33,16 @@ const columns = () => {
 }
 const { act, busy, failure } = useAct()
 const refresh = () =>
-  Promise.all(
-    [keys.universes, keys.archivedUniverses, ['instruments'] as const].map((queryKey) =>
-      client.invalidateQueries({ queryKey }),
-    ),
-  )
+  readAnew(keys.universes, keys.archivedUniverses, keys.instruments(), keys.doubts())
 async function restore(id: number) {
   const path = { universe_id: id }
-  await answer(api.POST('/api/universes/{universe_id}/restore', { params: { path } }))
+  await answer(server.POST('/api/universes/{universe_id}/restore', { params: { path } }))
   await refresh()
 }
 const remove = (universe: Universe) =>
   act('Not archived', async () => {
     const path = { universe_id: universe.id }
-    await answer(api.DELETE('/api/universes/{universe_id}', { params: { path } }))
+    await answer(server.DELETE('/api/universes/{universe_id}', { params: { path } }))
     await refresh()
     done(`${universe.name} was archived; its instruments are untouched.`, () =>
       restore(universe.id),
@@ -56,33 +56,28 @@ const remove = (universe: Universe) =>
     <h2>
       Universes <button class="button plain" @click="emit('edit')">new <kbd>u</kbd></button>
     </h2>
-    <p v-if="universes.isPending.value" class="quiet">reading…</p>
-    <ErrorNote
-      v-if="universes.isError.value"
-      :error="universes.error.value"
-      what="The universes can't be shown"
-      @retry="universes.refetch()"
-    />
-    <ul>
-      <li v-for="universe in universes.data.value" :key="universe.id">
-        <button
-          :class="{ here: universe.name === chosen }"
-          :title="universe.problem || universe.name"
-          @click="emit('choose', universe.name)"
-        >
-          <span class="name">{{ universe.name }}</span>
-          <span class="quiet">
-            <span v-if="universe.problem" class="flag">!</span
-            ><template v-else>{{ universe.instruments }}</template
-            ><span v-if="universe.flagged" class="flag"> · {{ universe.flagged }} ⚑</span>
-          </span>
-        </button>
-        <p v-if="universe.name === chosen && universe.name !== 'All instruments'" class="acts">
-          <button class="button plain" @click="emit('edit', universe)">change</button>
-          <button class="button plain" :disabled="busy" @click="remove(universe)">archive</button>
-        </p>
-      </li>
-    </ul>
+    <Reply :of="universes" what="The universes can't be shown"
+      ><ul>
+        <li v-for="universe in universes.data.value" :key="universe.id">
+          <button
+            :class="{ here: universe.name === chosen }"
+            :title="universe.problem || universe.name"
+            @click="emit('choose', universe.name)"
+          >
+            <span class="name">{{ universe.name }}</span>
+            <span class="quiet">
+              <span v-if="universe.problem" class="flag">!</span
+              ><template v-else>{{ universe.instruments }}</template
+              ><span v-if="universe.flagged" class="flag"> · {{ universe.flagged }} ⚑</span>
+            </span>
+          </button>
+          <p v-if="universe.name === chosen && universe.name !== 'All instruments'" class="acts">
+            <button class="button plain" @click="emit('edit', universe)">change</button>
+            <button class="button plain" :disabled="busy" @click="remove(universe)">archive</button>
+          </p>
+        </li>
+      </ul>
+    </Reply>
     <Failed :failure="failure" />
     <ListOut v-if="universes.data.value?.length" name="Universes" :columns="columns" />
     <Archived :entries="gone" @back="(id) => act('Not restored', () => restore(Number(id)))" />

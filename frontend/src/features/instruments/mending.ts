@@ -1,4 +1,4 @@
-import { answer, api, type Mending } from '@/shared/api'
+import { answer, present, type Mending } from '@/shared/api'
 
 /** Moments as they are written here: a day, or a day and the time of it, by UTC. */
 export function written(seconds: number): string {
@@ -27,10 +27,13 @@ export const begun = (code: string, part: Partial<Mending> = {}): Mending => ({
   ...part,
 })
 
-export const mend = (mending: Mending) => answer(api.POST('/api/mendings', { body: { mending } }))
+export const mend = (mending: Mending) =>
+  answer(present.POST('/api/mendings', { body: { mending } }))
 
 export const takeBack = (id: number) =>
-  answer(api.DELETE('/api/mendings/{mending_id}', { params: { path: { mending_id: id } } }))
+  answer(present.DELETE('/api/mendings/{mending_id}', { params: { path: { mending_id: id } } }))
 
 export const restore = (id: number) =>
-  answer(api.POST('/api/mendings/{mending_id}/restore', { params: { path: { mending_id: id } } }))
+  answer(
+    present.POST('/api/mendings/{mending_id}/restore', { params: { path: { mending_id: id } } }),
+  )

@@ -1,13 +1,11 @@
 <script setup lang="ts">
 import { instrumentAt } from '@/shared/addresses'
-import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import { useKept } from '@/shared/store'
 import { computed, ref, watch } from 'vue'
 import { beginning, isTold } from '@/shared/beginning'
 import { useRoute, useRouter } from 'vue-router'
 import { useAct } from '@/shared/act'
-import { answer, api } from '@/shared/api'
-import { asOf } from '@/shared/asOf'
+import { answer } from '@/shared/api'
 import ErrorNote from '@/shared/ErrorNote.vue'
 import Failed from '@/shared/Failed.vue'
 import { moment, price, told, wholeWithin } from '@/shared/format'
@@ -31,9 +29,15 @@ import {
   type Draft,
   type Seen,
 } from './outlook'
+import { useMoment, useServer } from '@/shared/moment'
+import { keys } from '@/shared/questions'
+import { useReadAnew, useRead } from '@/shared/read'
+import Reply from '@/shared/Reply.vue'
+
+const server = useServer()
+const looksFrom = useMoment()
 
 /** What do I expect, what does it rest on, and how often was I right? */
-const client = useQueryClient()
 /** What is being written survives leaving the page. */
 const draft = useKept<Draft>('outlook', fresh(), { mergeDefaults: true })
 // Where this desk begins may come late: nothing can be written until then, so nothing is written over.
@@ -68,12 +72,12 @@ function setHorizon(text: string) {
 }
 
 const { reply, error, ask, later } = useLatest(200, (body: Draft, signal) =>
-  answer(api.POST('/api/outlooks/look', { body, signal })),
+  answer(server.POST('/api/outlooks/look', { body, signal })),
 )
 /** The note is in nobody's way. */
 const looked = computed(() => JSON.stringify({ ...draft.value, note: '' }))
 watch(
-  [looked, asOf],
+  [looked, looksFrom],
   (_, before) => {
     if (!draft.value.code) return
     if (before[0] === undefined) void ask(draft.value)
@@ -82,16 +86,17 @@ watch(
   { immediate: true },
 )
 
-const list = useQuery({
-  queryKey: ['outlooks'],
-  queryFn: () => answer(api.GET('/api/outlooks')),
+const list = useRead(() => ({
+  of: keys.outlooks,
+  read: (server) => answer(server.GET('/api/outlooks')),
   refetchInterval: 60_000,
-})
+}))
 const { act, busy, failure } = useAct()
-const forget = () => client.invalidateQueries({ queryKey: ['outlooks'] })
+const readAnew = useReadAnew()
+const forget = () => readAnew(keys.outlooks)
 const write = () =>
   act('Not written', async () => {
-    await answer(api.POST('/api/outlooks', { body: draft.value }))
+    await answer(server.POST('/api/outlooks', { body: draft.value }))
     set({ note: '' })
     await forget()
     done('The outlook is written down.')
@@ -99,10 +104,10 @@ const write = () =>
 const archive = (seen: Seen) =>
   act('Not archived', async () => {
     const params = { path: { outlook_id: seen.id } }
-    await answer(api.DELETE('/api/outlooks/{outlook_id}', { params }))
+    await answer(server.DELETE('/api/outlooks/{outlook_id}', { params }))
     await forget()
     done('The outlook is archived; it still counts.', async () => {
-      await answer(api.POST('/api/outlooks/{outlook_id}/restore', { params }))
+      await answer(server.POST('/api/outlooks/{outlook_id}/restore', { params }))
       await forget()
     })
   })
@@ -254,7 +259,7 @@ const table = () => ({
       <p v-for="(one, n) in problems" :key="n" class="fall" role="alert">
         {{ told(one) }}
       </p>
-      <ErrorNote v-if="error" :error="error" what="It can't be told" @retry="ask(draft)" />
+      <ErrorNote v-if="error" :error="error" what="It can't be told" :again="() => ask(draft)" />
       <textarea
         class="field note"
         rows="3"
@@ -268,7 +273,7 @@ const table = () => ({
         <button class="button primary" :disabled="busy || !ready" @click="write">
           Write it down <kbd>w</kbd>
         </button>
-        <span v-if="asOf" class="fall">
+        <span v-if="looksFrom" class="fall">
           Written looking back from a moment of the past it does not count in the record.
         </span>
       </p>
@@ -288,59 +293,59 @@ const table = () => ({
         Written
         <ListOut v-if="shown.length" name="Outlooks" :columns="table" />
       </h2>
-      <ErrorNote
-        v-if="list.isError.value"
-        :error="list.error.value"
-        what="The outlooks can't be shown"
-        @retry="list.refetch()"
-      />
-      <p v-else-if="list.data.value && !shown.length" class="empty">
-        No outlook is written yet. Say what you expect above, and what it rests on: it is settled by
-        itself.
-      </p>
-      <article
-        v-for="(seen, n) in shown"
-        :key="seen.id"
-        :class="{ here: n === at }"
-        :aria-label="`Outlook of ${when(seen.outlook.written_at)}`"
-        @click="at = n"
-      >
-        <FrozenPicture :picture="seen.outlook.picture" :start="seen.outlook.start" />
-        <div>
-          <p class="head">
-            <RouterLink
-              class="mono"
-              :to="{
-                path: instrumentAt(seen.outlook.code),
-                query: { bars: seen.outlook.settles.bars, at: seen.outlook.written_at },
-              }"
-              >{{ seen.outlook.code }}</RouterLink
-            >
-            {{ price(seen.outlook.start, seen.tick) }}, <b>{{ leanTold(seen.outlook.lean) }}</b>,
-            {{ when(seen.outlook.written_at)
-            }}<template v-if="seen.outlook.looking_back">, written looking back</template>
-          </p>
-          <p>
-            <code>{{ seen.outlook.settles.formula }}</code> on {{ seen.outlook.settles.bars }},
-            {{ seen.outlook.settles.when === 'comes' ? 'within' : 'after' }}
-            {{ seen.outlook.settles.horizon }} bars:
-            <b
-              :class="seen.settlement?.right == null ? '' : seen.settlement.right ? 'rise' : 'fall'"
-              >{{ outcome(seen, when) }}</b><template v-if="seen.settlement?.again"
-              >, {{ seen.settlement.again }}</template
-            ><template v-if="seen.outlook.anyway.of"
-              >; anyway {{ seen.outlook.anyway.came }} of {{ seen.outlook.anyway.of }}</template
-            >
-          </p>
-          <ul class="reasons">
-            <li v-for="(own, m) in seen.outlook.statements" :key="m" :title="own.formula">
-              <Mesh :cells="[own.cell]" :size="9" /> {{ own.bars }}: {{ own.sentence }}
-            </li>
-          </ul>
-          <p v-if="seen.outlook.note" class="words">{{ seen.outlook.note }}</p>
-        </div>
-        <button class="button plain" :disabled="busy" @click.stop="archive(seen)">archive</button>
-      </article>
+      <Reply :of="list" what="The outlooks can't be shown" :empty="!shown.length">
+        <template #empty
+          ><p class="empty">
+            No outlook is written yet. Say what you expect above, and what it rests on: it is
+            settled by itself.
+          </p></template
+        >
+        <article
+          v-for="(seen, n) in shown"
+          :key="seen.id"
+          :class="{ here: n === at }"
+          :aria-label="`Outlook of ${when(seen.outlook.written_at)}`"
+          @click="at = n"
+        >
+          <FrozenPicture :picture="seen.outlook.picture" :start="seen.outlook.start" />
+          <div>
+            <p class="head">
+              <RouterLink
+                class="mono"
+                :to="{
+                  path: instrumentAt(seen.outlook.code),
+                  query: { bars: seen.outlook.settles.bars, at: seen.outlook.written_at },
+                }"
+                >{{ seen.outlook.code }}</RouterLink
+              >
+              {{ price(seen.outlook.start, seen.tick) }}, <b>{{ leanTold(seen.outlook.lean) }}</b>,
+              {{ when(seen.outlook.written_at)
+              }}<template v-if="seen.outlook.looking_back">, written looking back</template>
+            </p>
+            <p>
+              <code>{{ seen.outlook.settles.formula }}</code> on {{ seen.outlook.settles.bars }},
+              {{ seen.outlook.settles.when === 'comes' ? 'within' : 'after' }}
+              {{ seen.outlook.settles.horizon }} bars:
+              <b
+                :class="
+                  seen.settlement?.right == null ? '' : seen.settlement.right ? 'rise' : 'fall'
+                "
+                >{{ outcome(seen, when) }}</b><template v-if="seen.settlement?.again"
+                >, {{ seen.settlement.again }}</template
+              ><template v-if="seen.outlook.anyway.of"
+                >; anyway {{ seen.outlook.anyway.came }} of {{ seen.outlook.anyway.of }}</template
+              >
+            </p>
+            <ul class="reasons">
+              <li v-for="(own, m) in seen.outlook.statements" :key="m" :title="own.formula">
+                <Mesh :cells="[own.cell]" :size="9" /> {{ own.bars }}: {{ own.sentence }}
+              </li>
+            </ul>
+            <p v-if="seen.outlook.note" class="words">{{ seen.outlook.note }}</p>
+          </div>
+          <button class="button plain" :disabled="busy" @click.stop="archive(seen)">archive</button>
+        </article>
+      </Reply>
     </section>
   </main>
 </template>

@@ -1,11 +1,11 @@
 <script setup lang="ts">
 import { computed, ref, toRef } from 'vue'
 import Lines from '@/features/drawings/Lines.vue'
-import ErrorNote from '@/shared/ErrorNote.vue'
 import { told, wholeWithin } from '@/shared/format'
 import FormulaText from '@/shared/FormulaText.vue'
 import InlineText from '@/shared/InlineText.vue'
 import { usePart, type OverviewSet } from './parts'
+import Reply from '@/shared/Reply.vue'
 
 /** How many take part: numbers over all instruments of the universe, through time. */
 const props = defineProps<{ arranged: OverviewSet }>()
@@ -82,24 +82,20 @@ function setHistory(text: string) {
         @take="add"
       />
     </p>
-    <ErrorNote
-      v-if="view.isError.value"
-      :error="view.error.value"
-      what="Breadth can't be shown"
-      @retry="view.refetch()"
-    />
-    <p v-for="(one, n) in problems" :key="n" class="fall" role="alert">
-      <code>{{ one.formula }}</code> shows nothing: {{ told(one.problem) }}
-    </p>
-    <Lines
-      v-if="reply?.moments.length"
-      label="Breadth through time"
-      :moments="reply.moments"
-      :lines="lines"
-      unit=" %"
-      :right="190"
-      :height="240"
-    />
-    <p v-else-if="reply" class="quiet">There are no daily bars in {{ arranged.universe }}.</p>
+    <Reply :of="view" what="Breadth can't be shown">
+      <p v-for="(one, n) in problems" :key="n" class="fall" role="alert">
+        <code>{{ one.formula }}</code> shows nothing: {{ told(one.problem) }}
+      </p>
+      <Lines
+        v-if="reply?.moments.length"
+        label="Breadth through time"
+        :moments="reply.moments"
+        :lines="lines"
+        unit=" %"
+        :right="190"
+        :height="240"
+      />
+      <p v-else-if="reply" class="quiet">There are no daily bars in {{ arranged.universe }}.</p>
+    </Reply>
   </section>
 </template>

@@ -2,7 +2,6 @@
 import { computed, ref } from 'vue'
 import ArrangedBy from '@/shared/ArrangedBy.vue'
 import { useArranging } from '@/shared/arranging'
-import ErrorNote from '@/shared/ErrorNote.vue'
 import Failed from '@/shared/Failed.vue'
 import FormingPart from '@/shared/FormingPart.vue'
 import { useKeys } from '@/shared/keys'
@@ -14,6 +13,7 @@ import RotationPart from './RotationPart.vue'
 import SessionStrip from './SessionStrip.vue'
 import StatementsPart from './StatementsPart.vue'
 import TightPart from './TightPart.vue'
+import Reply from '@/shared/Reply.vue'
 
 /** How does the market stand, and what could undo it today? */
 const LIKE: OverviewSet = {
@@ -53,22 +53,17 @@ useKeys([{ key: 'k', does: 'keep the overview under a name', run: () => void bar
       <FormingPart :forming="arranged?.forming" @choose="(forming) => arrange({ forming })" />.
     </p>
     <Failed :failure="arranging.failure.value" />
-    <ErrorNote
-      v-if="arranging.list.isError.value"
-      :error="arranging.list.error.value"
-      what="The overview can't be shown"
-      @retry="arranging.list.refetch()"
-    />
     <SessionStrip />
-    <div v-if="arranged" class="parts">
-      <StatementsPart class="whole" :arranged="arranged" @arrange="arrange" />
-      <BreadthPart :arranged="arranged" @arrange="arrange" />
-      <RotationPart :arranged="arranged" @arrange="arrange" />
-      <div class="stack">
-        <TightPart :arranged="arranged" @arrange="arrange" />
-        <AheadPart :arranged="arranged" @arrange="arrange" />
-      </div>
-    </div>
+    <Reply :of="arranging.list" what="The overview can't be shown"
+      ><div v-if="arranged" class="parts">
+        <StatementsPart class="whole" :arranged="arranged" @arrange="arrange" />
+        <BreadthPart :arranged="arranged" @arrange="arrange" />
+        <RotationPart :arranged="arranged" @arrange="arrange" />
+        <div class="stack">
+          <TightPart :arranged="arranged" @arrange="arrange" />
+          <AheadPart :arranged="arranged" @arrange="arrange" />
+        </div></div
+    ></Reply>
   </main>
 </template>
 

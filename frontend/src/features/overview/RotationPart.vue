@@ -2,12 +2,12 @@
 import { computed, ref, toRef } from 'vue'
 import Ranks from '@/features/drawings/Ranks.vue'
 import { orders, risen } from '@/features/drawings/ranks'
-import ErrorNote from '@/shared/ErrorNote.vue'
 import { told, wholeWithin } from '@/shared/format'
 import InlineText from '@/shared/InlineText.vue'
 import { useUniverses } from '@/shared/queries'
 import StoppedPart from '@/shared/StoppedPart.vue'
 import { usePart, type OverviewSet } from './parts'
+import Reply from '@/shared/Reply.vue'
 
 /** How the sectors of the universe turn: their mean moves ranked span by span. */
 const props = defineProps<{ arranged: OverviewSet }>()
@@ -88,42 +88,38 @@ function setCount(n: number, text: string) {
         />,
       </template>
     </p>
-    <ErrorNote
-      v-if="view.isError.value"
-      :error="view.error.value"
-      what="Rotation can't be shown"
-      @retry="view.refetch()"
-    />
-    <template v-for="(problem, n) in reply?.problems ?? []" :key="n">
-      <p v-if="problem" class="fall" role="alert">{{ columns[n]?.label }}: {{ told(problem) }}</p>
-    </template>
-    <p v-if="reply && !rows.length" class="quiet">
-      Nothing in {{ arranged.universe }} has the fact {{ arranged.by }}.
-    </p>
-    <Ranks
-      v-else
-      :columns="columns"
-      :rows="rows"
-      :chosen="chosen"
-      :figure="figure"
-      :row="26"
-      @choose="(name) => (chosen = chosen === name ? '' : name)"
-    />
-    <p v-if="changed.length">
-      Changed most:
-      <template v-for="(own, n) in changed" :key="own.name"
-        ><template v-if="n">, </template
-        ><span :class="own.by > 0 ? 'rise' : 'fall'"
-          >{{ own.name }} {{ own.by > 0 ? '▲' : '▼' }} {{ Math.abs(own.by) }}</span
-        ></template
-      >.
-      <RouterLink
-        v-if="universe"
-        class="button plain"
-        :to="{ path: '/instruments', query: { universe: universe.name } }"
-        >{{ universe.name }}, its instruments</RouterLink
-      >
-    </p>
-    <p v-if="reply?.stopped.length"><StoppedPart :codes="reply.stopped" /></p>
+    <Reply :of="view" what="Rotation can't be shown">
+      <template v-for="(problem, n) in reply?.problems ?? []" :key="n">
+        <p v-if="problem" class="fall" role="alert">{{ columns[n]?.label }}: {{ told(problem) }}</p>
+      </template>
+      <p v-if="reply && !rows.length" class="quiet">
+        Nothing in {{ arranged.universe }} has the fact {{ arranged.by }}.
+      </p>
+      <Ranks
+        v-else
+        :columns="columns"
+        :rows="rows"
+        :chosen="chosen"
+        :figure="figure"
+        :row="26"
+        @choose="(name) => (chosen = chosen === name ? '' : name)"
+      />
+      <p v-if="changed.length">
+        Changed most:
+        <template v-for="(own, n) in changed" :key="own.name"
+          ><template v-if="n">, </template
+          ><span :class="own.by > 0 ? 'rise' : 'fall'"
+            >{{ own.name }} {{ own.by > 0 ? '▲' : '▼' }} {{ Math.abs(own.by) }}</span
+          ></template
+        >.
+        <RouterLink
+          v-if="universe"
+          class="button plain"
+          :to="{ path: '/instruments', query: { universe: universe.name } }"
+          >{{ universe.name }}, its instruments</RouterLink
+        >
+      </p>
+      <p v-if="reply?.stopped.length"><StoppedPart :codes="reply.stopped" /></p>
+    </Reply>
   </section>
 </template>

@@ -1,17 +1,17 @@
 <script setup lang="ts">
-import { useQuery } from '@tanstack/vue-query'
 import { computed } from 'vue'
-import { answer, api } from '@/shared/api'
-import { asOf } from '@/shared/asOf'
-import ErrorNote from '@/shared/ErrorNote.vue'
+import { answer } from '@/shared/api'
 import { localOf } from '@/shared/format'
+import { keys } from '@/shared/questions'
+import { useRead } from '@/shared/read'
+import Reply from '@/shared/Reply.vue'
 
 /** When all venues trade, as a strip with the moment that is looked from. */
-const view = useQuery({
-  queryKey: ['sessions', asOf],
+const view = useRead(() => ({
+  of: keys.sessions,
   refetchInterval: 60_000,
-  queryFn: () => answer(api.GET('/api/overview/sessions')),
-})
+  read: (server) => answer(server.GET('/api/overview/sessions')),
+}))
 const seen = computed(() => view.data.value)
 const share = (moment: number) => {
   const { first, last } = seen.value!
@@ -39,37 +39,33 @@ function state(open: readonly (readonly [number, number] | number[])[]) {
 
 <template>
   <section aria-label="Sessions">
-    <ErrorNote
-      v-if="view.isError.value"
-      :error="view.error.value"
-      what="The sessions can't be shown"
-      @retry="view.refetch()"
-    />
-    <div v-else-if="seen" class="strip">
-      <span></span>
-      <div class="scale" aria-hidden="true">
-        <span v-for="hour in hours" :key="hour" :style="{ left: share(hour) }">{{
-          time(hour)
-        }}</span>
-      </div>
-      <span></span>
-      <template v-for="venue in seen.venues" :key="venue.name">
-        <span class="name" :title="`${venue.hours} ${venue.zone}`">{{ venue.name }}</span>
-        <div class="line">
-          <i
-            v-for="[from, to] in venue.open"
-            :key="from"
-            :style="{ left: share(from!), width: `calc(${share(to!)} - ${share(from!)})` }"
-            :title="`${time(from!)} to ${time(to!)}`"
-          ></i>
-          <b :style="{ left: share(seen.now) }" aria-hidden="true"></b>
+    <Reply :of="view" what="The sessions can't be shown">
+      <div v-if="seen" class="strip">
+        <span></span>
+        <div class="scale" aria-hidden="true">
+          <span v-for="hour in hours" :key="hour" :style="{ left: share(hour) }">{{
+            time(hour)
+          }}</span>
         </div>
-        <span :class="state(venue.open).startsWith('open') ? '' : 'quiet'">{{
-          state(venue.open)
-        }}</span>
-      </template>
-      <p v-if="!seen.venues.length" class="quiet">The hours of no venue are known.</p>
-    </div>
+        <span></span>
+        <template v-for="venue in seen.venues" :key="venue.name">
+          <span class="name" :title="`${venue.hours} ${venue.zone}`">{{ venue.name }}</span>
+          <div class="line">
+            <i
+              v-for="[from, to] in venue.open"
+              :key="from"
+              :style="{ left: share(from!), width: `calc(${share(to!)} - ${share(from!)})` }"
+              :title="`${time(from!)} to ${time(to!)}`"
+            ></i>
+            <b :style="{ left: share(seen.now) }" aria-hidden="true"></b>
+          </div>
+          <span :class="state(venue.open).startsWith('open') ? '' : 'quiet'">{{
+            state(venue.open)
+          }}</span>
+        </template>
+        <p v-if="!seen.venues.length" class="quiet">The hours of no venue are known.</p>
+      </div>
+    </Reply>
   </section>
 </template>
 

@@ -1,12 +1,12 @@
 <script setup lang="ts">
 import { instrumentAt } from '@/shared/addresses'
 import { computed, ref, toRef } from 'vue'
-import ErrorNote from '@/shared/ErrorNote.vue'
 import { told } from '@/shared/format'
 import InlineText from '@/shared/InlineText.vue'
 import Mesh from '@/shared/Mesh.vue'
 import { usePart, type OverviewSet, type Said } from './parts'
 import TextList from './TextList.vue'
+import Reply from '@/shared/Reply.vue'
 
 /** What is said of the index and the gauge: a column a kind of bars, a sentence a statement. */
 const props = defineProps<{ arranged: OverviewSet }>()
@@ -89,12 +89,7 @@ const addSubject = (code: string) =>
       />
       <button class="button plain" @click="changing = false">close</button>
     </p>
-    <ErrorNote
-      v-if="view.isError.value"
-      :error="view.error.value"
-      what="Nothing can be said"
-      @retry="view.refetch()"
-    />
+    <Reply :of="view" what="Nothing can be said" />
     <div v-for="(subject, n) in subjects" :key="subject.code" class="subject">
       <h2>
         <RouterLink class="mono" :to="instrumentAt(subject.code)">{{ subject.code }}</RouterLink>

@@ -1,7 +1,6 @@
 <script setup lang="ts">
 import { instrumentAt } from '@/shared/addresses'
 import { computed, ref, toRef } from 'vue'
-import ErrorNote from '@/shared/ErrorNote.vue'
 import { figure, told, wholeWithin } from '@/shared/format'
 import FormulaText from '@/shared/FormulaText.vue'
 import InlineText from '@/shared/InlineText.vue'
@@ -9,6 +8,7 @@ import KeepUniverse from '@/shared/KeepUniverse.vue'
 import StoppedPart from '@/shared/StoppedPart.vue'
 import { usePart, type OverviewSet } from './parts'
 import TextList from './TextList.vue'
+import Reply from '@/shared/Reply.vue'
 
 /** Who is tight on several nested kinds of bars, in the order in which they would release. */
 const props = defineProps<{ arranged: OverviewSet }>()
@@ -90,62 +90,60 @@ const words = (own: On) => {
         />;
       </template>
     </p>
-    <ErrorNote
-      v-if="view.isError.value"
-      :error="view.error.value"
-      what="Tightness can't be shown"
-      @retry="view.refetch()"
-    />
-    <p v-for="(one, n) in reply?.problems ?? []" :key="n" class="fall" role="alert">
-      {{ told(one) }}
-    </p>
-    <p v-if="reply && !rows.length" class="quiet">
-      None of {{ reply.looked }} in {{ arranged.universe }} is tight on so many.
-    </p>
-    <table v-else-if="reply" class="ledger">
-      <thead>
-        <tr>
-          <th scope="col">Code</th>
-          <th v-for="bars in arranged.tight.bars" :key="bars" scope="col">{{ bars }}</th>
-        </tr>
-      </thead>
-      <tbody>
-        <tr v-for="row in rows" :key="row.code">
-          <td>
-            <RouterLink
-              class="mono"
-              :title="row.name"
-              :to="{
-                path: instrumentAt(row.code),
-                query: { universe: arranged.universe, bars: arranged.tight.bars[0], line: arranged.tight.near }, // prettier-ignore
-              }"
-              >{{ row.code }}</RouterLink
-            >
-          </td>
-          <td v-for="(own, n) in row.on" :key="n" :class="{ held: own.held }" :title="words(own)">
-            <span class="visually-hidden">{{ words(own) }}</span>
-            <span aria-hidden="true" class="cell">
-              <i :class="own.held == null ? 'unknown' : own.held ? 'yes' : 'no'"></i>
-              <b>{{ own.held ? own.lasted : '' }}</b>
-              <span>{{ own.held && own.near != null ? `${own.near.toFixed(0)} %` : '' }}</span>
-              <span>{{ arrow(own.trend) }}{{ arrow(own.structure) }}{{ arrow(own.momentum) }}</span>
-            </span>
-          </td>
-        </tr>
-      </tbody>
-    </table>
-    <p v-if="reply?.rows.length" class="quiet">
-      ■ tight, for how many bars, and how far on the way to its release; ▲ ▼ trend, structure,
-      momentum.
-    </p>
-    <p v-if="reply?.rows.length">
-      {{ reply.rows.length }} of {{ reply.looked }}.
-      <button v-if="reply.rows.length > SHOWN" class="button plain" @click="all = !all">
-        {{ all ? 'the first ones only' : 'all of them' }}
-      </button>
-      <KeepUniverse :codes="reply.rows.map((row) => row.code)" what="A universe of them" />
-    </p>
-    <p v-if="reply?.stopped.length"><StoppedPart :codes="reply.stopped" /></p>
+    <Reply :of="view" what="Tightness can't be shown">
+      <p v-for="(one, n) in reply?.problems ?? []" :key="n" class="fall" role="alert">
+        {{ told(one) }}
+      </p>
+      <p v-if="reply && !rows.length" class="quiet">
+        None of {{ reply.looked }} in {{ arranged.universe }} is tight on so many.
+      </p>
+      <table v-else-if="reply" class="ledger">
+        <thead>
+          <tr>
+            <th scope="col">Code</th>
+            <th v-for="bars in arranged.tight.bars" :key="bars" scope="col">{{ bars }}</th>
+          </tr>
+        </thead>
+        <tbody>
+          <tr v-for="row in rows" :key="row.code">
+            <td>
+              <RouterLink
+                class="mono"
+                :title="row.name"
+                :to="{
+                  path: instrumentAt(row.code),
+                  query: { universe: arranged.universe, bars: arranged.tight.bars[0], line: arranged.tight.near }, // prettier-ignore
+                }"
+                >{{ row.code }}</RouterLink
+              >
+            </td>
+            <td v-for="(own, n) in row.on" :key="n" :class="{ held: own.held }" :title="words(own)">
+              <span class="visually-hidden">{{ words(own) }}</span>
+              <span aria-hidden="true" class="cell">
+                <i :class="own.held == null ? 'unknown' : own.held ? 'yes' : 'no'"></i>
+                <b>{{ own.held ? own.lasted : '' }}</b>
+                <span>{{ own.held && own.near != null ? `${own.near.toFixed(0)} %` : '' }}</span>
+                <span
+                  >{{ arrow(own.trend) }}{{ arrow(own.structure) }}{{ arrow(own.momentum) }}</span
+                >
+              </span>
+            </td>
+          </tr>
+        </tbody>
+      </table>
+      <p v-if="reply?.rows.length" class="quiet">
+        ■ tight, for how many bars, and how far on the way to its release; ▲ ▼ trend, structure,
+        momentum.
+      </p>
+      <p v-if="reply?.rows.length">
+        {{ reply.rows.length }} of {{ reply.looked }}.
+        <button v-if="reply.rows.length > SHOWN" class="button plain" @click="all = !all">
+          {{ all ? 'the first ones only' : 'all of them' }}
+        </button>
+        <KeepUniverse :codes="reply.rows.map((row) => row.code)" what="A universe of them" />
+      </p>
+      <p v-if="reply?.stopped.length"><StoppedPart :codes="reply.stopped" /></p>
+    </Reply>
   </section>
 </template>
 

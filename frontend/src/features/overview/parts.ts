@@ -1,6 +1,7 @@
-import { useQuery } from '@tanstack/vue-query'
 import { computed, type Ref } from 'vue'
-import { answer, api, type Schemas } from '@/shared/api'
+import { answer, type Schemas } from '@/shared/api'
+import { keys } from '@/shared/questions'
+import { useRead } from '@/shared/read'
 
 export type OverviewSet = Schemas['OverviewSet-Output']
 export type Said = Schemas['Said']
@@ -23,18 +24,16 @@ export function usePart<P extends Part>(part: P, arranged: Ref<OverviewSet | und
       : P extends 'tightness'
         ? Schemas['Tightness']
         : Schemas['Rotation']
-  const view = useQuery(
-    computed(() => ({
-      queryKey: ['overview', part, LOOKS_AT[part].map((name) => arranged.value?.[name])],
+  const view = useRead(() => {
+    const body = { arranged: arranged.value! }
+    const path = `/api/overview/${part}` as '/api/overview/breadth'
+    const looksAt = LOOKS_AT[part].map((name) => arranged.value?.[name])
+    return {
+      of: keys.overview(part, looksAt),
       enabled: Boolean(arranged.value),
-      placeholderData: (before: unknown) => before as never,
-      queryFn: ({ signal }: { signal: AbortSignal }) => {
-        const body = { arranged: arranged.value! }
-        return answer(
-          api.POST(`/api/overview/${part}` as '/api/overview/breadth', { body, signal }),
-        )
-      },
-    })),
-  )
+      keeps: true,
+      read: (server, signal) => answer(server.POST(path, { body, signal })),
+    }
+  })
   return { view, reply: computed(() => view.data.value as unknown as Reply | undefined) }
 }

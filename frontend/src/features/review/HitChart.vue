@@ -1,5 +1,4 @@
 <script setup lang="ts">
-import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, ref, watch } from 'vue'
 import ChartSheet from '@/features/chart/ChartSheet.vue'
 import { useDress } from '@/features/chart/dress'
@@ -8,8 +7,10 @@ import { arranged } from '@/features/chart/layout'
 import Suggest from '@/features/suggest/Suggest.vue'
 import { usePointed } from '@/features/suggest/usePointed'
 import { chartOf, type Chart, type Sieve } from '@/shared/api'
-import ErrorNote from '@/shared/ErrorNote.vue'
 import { useKeys } from '@/shared/keys'
+import { keys } from '@/shared/questions'
+import { useRead, useReadAhead, type Question } from '@/shared/read'
+import Reply from '@/shared/Reply.vue'
 
 /** The chart of a hit as its run saw it, with what else is drawn beside the sieve's numbers. */
 const props = defineProps<{
@@ -24,26 +25,25 @@ const props = defineProps<{
 }>()
 const FEWEST = 40
 const MOST = 420
-const client = useQueryClient()
+const readAhead = useReadAhead()
 const dressing = useDress('hits')
 const { layout, scale, drawing, dress, open, turn } = dressing
-const query = (hit: number) => ({
-  queryKey: ['chart', 'hit', hit, dress.value],
-  staleTime: 300_000,
-  shallow: true,
-  queryFn: () => chartOf(hit, dress.value),
-})
-const chart = useQuery(
-  computed(() => ({
-    ...query(props.hit),
+function chartOfHit(hit: number): Question<Chart> {
+  const own = dress.value
+  return {
+    of: keys.hitChart(hit, own),
+    staleTime: 300_000,
+    shallow: true,
     // While numbers are turned the chart stays; another hit is never shown the one before.
-    placeholderData: (last?: Chart) => (last?.code === props.code ? last : undefined),
-  })),
-)
+    keeps: (last) => last.code === props.code,
+    read: (server) => chartOf(server, hit, own),
+  }
+}
+const chart = useRead(() => chartOfHit(props.hit))
 watch(
   () => [chart.data.value, props.near] as const,
   ([drawn, near]) => {
-    if (drawn) for (const hit of near) void client.prefetchQuery(query(hit))
+    if (drawn) for (const hit of near) readAhead(chartOfHit(hit))
   },
 )
 const drawn = computed(() => chart.data.value && arranged(chart.data.value, layout.value))
@@ -74,23 +74,18 @@ useKeys([
 
 <template>
   <div class="chart">
-    <ErrorNote
-      v-if="chart.isError.value"
-      :error="chart.error.value"
-      what="The chart can't be drawn"
-      @retry="chart.refetch()"
-    />
-    <ChartSheet
-      v-else-if="drawn"
-      ref="sheet"
-      :chart="drawn"
-      :shown="shown"
-      :scale="scale"
-      :drawing="drawing"
-      :layout="layout"
-      @ask="point"
-    />
-    <p v-else class="quiet">drawing…</p>
+    <Reply :of="chart" alone what="The chart can't be drawn" reading="drawing…"
+      ><ChartSheet
+        v-if="drawn"
+        ref="sheet"
+        :chart="drawn"
+        :shown="shown"
+        :scale="scale"
+        :drawing="drawing"
+        :layout="layout"
+        @ask="point"
+      />
+    </Reply>
     <Suggest
       v-if="pointed"
       :pointed="pointed"

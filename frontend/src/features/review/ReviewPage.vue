@@ -1,16 +1,15 @@
 <script setup lang="ts">
 import { instrumentAt, reviewAt } from '@/shared/addresses'
-import { useQueryClient } from '@tanstack/vue-query'
 import { computed, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
-import { answer, api, ApiError, type HitView } from '@/shared/api'
+import { answer, ApiError, type HitView } from '@/shared/api'
 import { useOwnMoment } from '@/shared/asOf'
 import ErrorNote from '@/shared/ErrorNote.vue'
 import { barTime, figure, moment, plural, price, sides } from '@/shared/format'
 import { useHits } from '@/shared/hits'
 import { useKeys } from '@/shared/keys'
 import Mesh from '@/shared/Mesh.vue'
-import { keys, useRun } from '@/shared/queries'
+import { useRun } from '@/shared/queries'
 import { done, undoKey } from '@/shared/undo'
 import { settle } from '@/shared/way'
 import ChartFrame from '@/features/frame/ChartFrame.vue'
@@ -18,11 +17,16 @@ import Rail from '@/features/frame/Rail.vue'
 import HitChart from './HitChart.vue'
 import { useDecision } from './decision'
 import { REASONS, VERDICTS, type VerdictName } from './reasons'
+import { useServer } from '@/shared/moment'
+import { keys } from '@/shared/questions'
+import { useReadAnew } from '@/shared/read'
+
+const server = useServer()
+const readAnew = useReadAnew()
 
 /** Do I take it? */
 const route = useRoute()
 const router = useRouter()
-const client = useQueryClient()
 const id = computed(() => Number(route.params.id))
 const view = useRun(id)
 const run = computed(() => view.data.value?.run)
@@ -46,12 +50,12 @@ async function named(): Promise<HitView | undefined> {
   try {
     if (hit) {
       const path = { hit_id: Number(hit) }
-      const own = await answer(api.GET('/api/hits/{hit_id}', { params: { path } }))
+      const own = await answer(server.GET('/api/hits/{hit_id}', { params: { path } }))
       return own.run_id === id.value ? own : undefined
     }
     if (!code) return
     const path = { run_id: id.value, code: String(code) }
-    return await answer(api.GET('/api/runs/{run_id}/hits/{code}', { params: { path } }))
+    return await answer(server.GET('/api/runs/{run_id}/hits/{code}', { params: { path } }))
   } catch (problem) {
     if (!(problem instanceof ApiError && problem.code === 'not_found')) throw problem
   }
@@ -79,7 +83,7 @@ watch(
 )
 const openAfter = (place: number) =>
   answer(
-    api.GET('/api/runs/{run_id}/open', {
+    server.GET('/api/runs/{run_id}/open', {
       params: { path: { run_id: id.value }, query: { after: place } },
     }),
   )
@@ -99,15 +103,13 @@ function go(to: number) {
 
 async function send(hit: number, verdict: VerdictName | null, reason: string, note: string) {
   const kept = await answer(
-    api.PUT('/api/hits/{hit_id}/verdict', {
+    server.PUT('/api/hits/{hit_id}/verdict', {
       params: { path: { hit_id: hit } },
       body: { verdict, reason, note },
     }),
   )
   hits.patch(hit, { verdict: kept ?? null })
-  client.invalidateQueries({ queryKey: ['run', id.value] })
-  client.invalidateQueries({ queryKey: keys.thread })
-  client.invalidateQueries({ queryKey: ['verdicts'] })
+  void readAnew(keys.run(id.value), keys.thread, keys.verdicts())
 }
 const SAID = { take: 'taken', watch: 'on watch', drop: 'dropped' } as const
 function decided(
@@ -173,13 +175,13 @@ const sentencesNow = computed(() =>
       v-if="view.isError.value"
       :error="view.error.value"
       what="The run can't be shown"
-      @retry="view.refetch()"
+      :again="view.refetch"
     />
     <ErrorNote
       v-else-if="hits.error.value"
       :error="hits.error.value"
       what="The hits can't be shown"
-      @retry="hits.retry()"
+      :again="hits.retry"
     />
     <p v-else-if="run && run.state !== 'done'" class="empty page">
       This run is {{ run.state }}, so there is nothing to review.
@@ -325,7 +327,7 @@ const sentencesNow = computed(() =>
           class="failed"
           :error="failure.error"
           what="Not kept"
-          @retry="failure.again"
+          :again="failure.again"
         />
       </div>
     </template>

@@ -1,17 +1,21 @@
 <script setup lang="ts">
-import { keepPreviousData, useQuery } from '@tanstack/vue-query'
 import { watchDebounced } from '@vueuse/core'
 import { computed, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { instrumentAt, reviewAt } from '@/shared/addresses'
-import { answer, api, type Schemas } from '@/shared/api'
-import { asOf } from '@/shared/asOf'
-import ErrorNote from '@/shared/ErrorNote.vue'
+import { answer, type Schemas } from '@/shared/api'
 import { barTime, day, figure, moment, plural, price, sides } from '@/shared/format'
 import { useKeys } from '@/shared/keys'
 import ListOut, { type Columns } from '@/shared/ListOut.vue'
 import type { operations } from '@/generated/api'
 import { VERDICTS, type VerdictName } from './reasons'
+import { useMoment, useServer } from '@/shared/moment'
+import { keys } from '@/shared/questions'
+import { useRead } from '@/shared/read'
+import Reply from '@/shared/Reply.vue'
+
+const server = useServer()
+const looksFrom = useMoment()
 
 /** What did I take, what do I watch, and what became of it? */
 type Setup = Schemas['Decided']
@@ -74,13 +78,17 @@ const query = computed(() => ({
   size: SIZE,
 }))
 const ask = (own: Omit<typeof query.value, 'size'> & { size: number }) =>
-  answer(api.GET('/api/verdicts', { params: { query: own } }))
-const { data, isError, error, refetch } = useQuery({
-  queryKey: ['verdicts', query, asOf],
-  queryFn: () => ask(query.value),
-  placeholderData: keepPreviousData,
-  staleTime: 0,
+  answer(server.GET('/api/verdicts', { params: { query: own } }))
+const setupsRead = useRead(() => {
+  const params = { query: query.value }
+  return {
+    of: keys.verdicts(params.query),
+    read: (server) => answer(server.GET('/api/verdicts', { params })),
+    keeps: true,
+    staleTime: 0,
+  }
 })
+const { data, isError } = setupsRead
 const setups = computed(() => data.value?.setups ?? [])
 const decided = computed(() => VERDICTS.reduce((n, kind) => n + (data.value?.counts[kind] ?? 0), 0))
 
@@ -153,7 +161,7 @@ useKeys([
     <p class="sentence">
       <template v-if="data">
         {{ plural(decided, 'setup') }} decided in all runs; prices are those of
-        {{ asOf ? moment(asOf) : 'now' }}, on the bars of each setup.
+        {{ looksFrom ? moment(looksFrom) : 'now' }}, on the bars of each setup.
       </template>
       <template v-else-if="!isError">Reading what was decided …</template>
       <ListOut v-if="data?.matching" :name="NAMES[shown]" :columns="columns" />
@@ -180,74 +188,81 @@ useKeys([
         @keydown.enter="field?.blur()"
       />
     </div>
-    <ErrorNote v-if="isError" :error="error" what="The setups can't be shown" @retry="refetch()" />
-    <p v-else-if="data && !decided" class="empty">
-      Nothing is decided yet. Hits are taken, watched and dropped when a
-      <RouterLink to="/runs">run</RouterLink> is reviewed.
-    </p>
-    <p v-else-if="data && !data.matching" class="empty">
-      {{ words ? `None of them fits “${words}”.` : `None is ${NAMES[shown].toLowerCase()}.` }}
-    </p>
-    <div v-else-if="data" class="scroll">
-      <table class="ledger">
-        <thead>
-          <tr>
-            <th
-              v-for="head in HEADS"
-              :key="head.key"
-              :class="{ number: head.number }"
-              :aria-sort="sortState(head)"
+    <Reply :of="setupsRead" what="The setups can't be shown" reading="" :empty="!data?.matching">
+      <template #empty
+        ><p v-if="!decided" class="empty">
+          Nothing is decided yet. Hits are taken, watched and dropped when a
+          <RouterLink to="/runs">run</RouterLink> is reviewed.
+        </p>
+        <p v-else class="empty">
+          {{ words ? `None of them fits “${words}”.` : `None is ${NAMES[shown].toLowerCase()}.` }}
+        </p></template
+      >
+      <div class="scroll">
+        <table class="ledger">
+          <thead>
+            <tr>
+              <th
+                v-for="head in HEADS"
+                :key="head.key"
+                :class="{ number: head.number }"
+                :aria-sort="sortState(head)"
+              >
+                <button class="sort" :title="head.told" @click="sortBy(head)">
+                  {{ head.name }}
+                </button>
+              </th>
+            </tr>
+          </thead>
+          <tbody>
+            <tr
+              v-for="(own, n) in setups"
+              :key="own.id"
+              class="open"
+              :class="{ chosen: n === row }"
+              :aria-selected="n === row"
+              :data-row="n"
+              @click="row = n"
+              @dblclick="open(own)"
             >
-              <button class="sort" :title="head.told" @click="sortBy(head)">{{ head.name }}</button>
-            </th>
-          </tr>
-        </thead>
-        <tbody>
-          <tr
-            v-for="(own, n) in setups"
-            :key="own.id"
-            class="open"
-            :class="{ chosen: n === row }"
-            :aria-selected="n === row"
-            :data-row="n"
-            @click="row = n"
-            @dblclick="open(own)"
-          >
-            <td class="mono">
-              <RouterLink :to="reviewAt(own.run_id, own.id)">{{ own.code }}</RouterLink>
-            </td>
-            <td class="name">
-              <RouterLink class="plainly" :to="instrumentAt(own.code)">{{ own.name }}</RouterLink>
-            </td>
-            <td>
-              <abbr :title="own.side" :aria-label="own.side">{{ sides([own.side])[0] }}</abbr>
-            </td>
-            <td class="wrap">{{ own.sieve }}</td>
-            <td class="mono">{{ own.timeframe }}</td>
-            <td>{{ barTime(own.fired_at) }}</td>
-            <td :title="moment(own.decided_at)">{{ day(Date.parse(own.decided_at) / 1000) }}</td>
-            <td class="wrap words" :title="own.note">
-              {{ own.reason }} <span class="quiet">{{ own.note }}</span>
-            </td>
-            <td class="number">{{ price(own.close, own.tick) }}</td>
-            <td class="number">
-              {{ own.since.now === null ? '–' : price(own.since.now, own.tick) }}
-            </td>
-            <td class="number" :class="wayOf(own)">{{ percent(own.since.move) }}</td>
-            <td class="number">{{ percent(own.since.far_for) }}</td>
-            <td class="number">
-              {{ own.since.far_against === null ? '–' : percent(-own.since.far_against) }}
-            </td>
-            <td class="number">{{ figure(own.since.bars) }}</td>
-          </tr>
-        </tbody>
-      </table>
-    </div>
-    <p v-if="data && data.matching > SIZE" class="pages">
-      <button class="button" :disabled="at === 0" @click="page(-1)">← before</button>
-      {{ at + 1 }} to {{ at + setups.length }} of {{ data.matching }}
-      <button class="button" :disabled="at + SIZE >= data.matching" @click="page(1)">next →</button>
-    </p>
+              <td class="mono">
+                <RouterLink :to="reviewAt(own.run_id, own.id)">{{ own.code }}</RouterLink>
+              </td>
+              <td class="name">
+                <RouterLink class="plainly" :to="instrumentAt(own.code)">{{ own.name }}</RouterLink>
+              </td>
+              <td>
+                <abbr :title="own.side" :aria-label="own.side">{{ sides([own.side])[0] }}</abbr>
+              </td>
+              <td class="wrap">{{ own.sieve }}</td>
+              <td class="mono">{{ own.timeframe }}</td>
+              <td>{{ barTime(own.fired_at) }}</td>
+              <td :title="moment(own.decided_at)">{{ day(Date.parse(own.decided_at) / 1000) }}</td>
+              <td class="wrap words" :title="own.note">
+                {{ own.reason }} <span class="quiet">{{ own.note }}</span>
+              </td>
+              <td class="number">{{ price(own.close, own.tick) }}</td>
+              <td class="number">
+                {{ own.since.now === null ? '–' : price(own.since.now, own.tick) }}
+              </td>
+              <td class="number" :class="wayOf(own)">{{ percent(own.since.move) }}</td>
+              <td class="number">{{ percent(own.since.far_for) }}</td>
+              <td class="number">
+                {{ own.since.far_against === null ? '–' : percent(-own.since.far_against) }}
+              </td>
+              <td class="number">{{ figure(own.since.bars) }}</td>
+            </tr>
+          </tbody>
+        </table>
+      </div>
+      <p v-if="data && data.matching > SIZE" class="pages">
+        <button class="button" :disabled="at === 0" @click="page(-1)">← before</button>
+        {{ at + 1 }} to {{ at + setups.length }} of {{ data.matching }}
+        <button class="button" :disabled="at + SIZE >= data.matching" @click="page(1)">
+          next →
+        </button>
+      </p>
+    </Reply>
   </main>
 </template>
 

@@ -1,12 +1,11 @@
 <script setup lang="ts">
 import { instrumentAt, reviewAt } from '@/shared/addresses'
-import { useQueryClient } from '@tanstack/vue-query'
 import { ElProgress } from 'element-plus'
 import { watchDebounced } from '@vueuse/core'
 import { computed, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { useAct } from '@/shared/act'
-import { answer, api, type HitColumn, type HitView } from '@/shared/api'
+import { answer, type HitColumn, type HitView } from '@/shared/api'
 import Codes from '@/shared/Codes.vue'
 import { useOwnMoment } from '@/shared/asOf'
 import ErrorNote from '@/shared/ErrorNote.vue'
@@ -17,17 +16,23 @@ import { useKeys } from '@/shared/keys'
 import ListOut from '@/shared/ListOut.vue'
 import Mesh from '@/shared/Mesh.vue'
 import PriceTail from '@/shared/PriceTail.vue'
-import { keys, useMembers, useRun } from '@/shared/queries'
+import { useMembers, useRun } from '@/shared/queries'
 import { useSight } from '@/shared/sight'
 import { useWork } from '@/shared/work'
 import WhyNot from '@/features/sieves/WhyNot.vue'
 import Funnel from './Funnel.vue'
 import { useStartRun } from './startRun'
+import { useServer } from '@/shared/moment'
+import { keys } from '@/shared/questions'
+import { useReadAnew } from '@/shared/read'
+import Reply from '@/shared/Reply.vue'
+
+const server = useServer()
+const readAnew = useReadAnew()
 
 /** What came out, what is new, why not others? */
 const route = useRoute()
 const router = useRouter()
-const client = useQueryClient()
 const id = computed(() => Number(route.params.id))
 const view = useRun(id)
 const run = computed(() => view.data.value?.run)
@@ -35,10 +40,7 @@ useOwnMoment(() => run.value)
 const running = computed(() => ['queued', 'running'].includes(run.value?.state ?? ''))
 const working = useWork(
   () => (running.value ? [`run-${id.value}`] : []),
-  () => {
-    const all = [['run', id.value], ['hits', id.value], keys.runs, keys.thread]
-    return Promise.all(all.map((queryKey) => client.invalidateQueries({ queryKey })))
-  },
+  () => readAnew(keys.run(id.value), keys.hits(id.value), keys.runs, keys.thread),
 )
 const progress = computed(() => working.get(`run-${id.value}`))
 const startRun = useStartRun()
@@ -133,8 +135,8 @@ const { act, busy, failure } = useAct()
 const cancel = () =>
   act('Not cancelled', async () => {
     const path = { params: { path: { run_id: id.value } } }
-    await answer(api.POST('/api/runs/{run_id}/cancel', path))
-    await client.invalidateQueries({ queryKey: ['run', id.value] })
+    await answer(server.POST('/api/runs/{run_id}/cancel', path))
+    await readAnew(keys.run(id.value))
   })
 const again = () =>
   act("The run can't begin", async () => run.value && startRun(run.value.sieve_id))
@@ -151,267 +153,266 @@ const why = ref<InstanceType<typeof WhyNot>>()
 const everyone = useMembers(() => run.value?.sieve.universe)
 const askWhy = (code: string, signal: AbortSignal) => {
   const path = { run_id: id.value, code }
-  return answer(api.GET('/api/runs/{run_id}/why/{code}', { params: { path }, signal }))
+  return answer(server.GET('/api/runs/{run_id}/why/{code}', { params: { path }, signal }))
 }
 const pick = (n: number) => (at.value = n)
 </script>
 
 <template>
   <main class="page">
-    <ErrorNote
-      v-if="view.isError.value"
-      :error="view.error.value"
-      what="The run can't be shown"
-      @retry="view.refetch()"
-    />
-    <p v-else-if="!run" class="quiet">reading…</p>
-    <template v-else>
-      <div class="head">
-        <div v-if="run.state === 'done'" class="sentence">
-          <b>{{ run.hit_count }}</b> of {{ outcome?.instruments }} in {{ run.sieve.universe }} pass
-          <RouterLink :to="`/sieves/${run.sieve_id}`">{{ run.sieve.name }}</RouterLink>
-          (<RouterLink
-            :to="{ path: `/sieves/${run.sieve_id}`, query: { version: run.version } }"
-            title="The version that this run used"
-            >version {{ run.version }}</RouterLink
-          >) {{ sides(run.sieve.sides) }} on {{ run.sieve.timeframes[0] }} bars<template
-            v-if="run.sieve.forming"
-            >, the forming one included</template
-          >, as of {{ moment(run.as_of) }}.
-          <template v-if="view.data.value?.compared_with">
-            {{ view.data.value.new }} new since {{ moment(view.data.value.compared_with) }},
-            {{ view.data.value.gone.length }} gone.
-          </template>
-          <span v-else class="quiet"
-            >Nothing to compare with: {{ view.data.value?.not_compared }}.</span
-          >
-          <template v-if="undecided">
-            {{ undecided }} {{ undecided === 1 ? 'is' : 'are' }} undecided.
-          </template>
-          <details v-if="outcome?.mended.length" class="mended">
-            <summary>{{ plural(outcome.mended.length, 'mending') }} of bars in force.</summary>
-            <p v-for="told in outcome.mended" :key="told">{{ told }}</p>
-          </details>
-          <details v-if="outcome?.hindsight.length" class="mended warn">
-            <summary>Partly judged by what is known now, not by what was known then.</summary>
-            <p v-for="told in outcome.hindsight" :key="told">{{ asSentence(told) }}</p>
-          </details>
-          <span v-if="view.data.value?.changed_since.length" class="warn">
-            Since this run the sieve was changed: {{ view.data.value.changed_since.join(', ') }}.
-          </span>
-        </div>
-        <p v-else-if="running" class="sentence" aria-live="polite">
-          Sifting {{ run.sieve.universe }} with <b>{{ run.sieve.name }}</b>:
-          {{ progress?.done ?? run.done }} of {{ progress?.total ?? run.total }} instruments.
-          <ElProgress
-            class="progress"
-            :percentage="Math.round((100 * (progress?.done ?? 0)) / (progress?.total || 1))"
-            aria-label="Progress"
-          />
-          <button class="button" :disabled="busy" @click="cancel">Cancel</button>
-        </p>
-        <p v-else class="sentence" role="alert">
-          This run of
-          <RouterLink :to="`/sieves/${run.sieve_id}`">{{ run.sieve.name }}</RouterLink> was
-          <b class="fall">{{ run.state }}</b>: {{ run.reason }}.
-        </p>
-        <button class="button" :disabled="busy" @click="again">Run again <kbd>r</kbd></button>
-        <button v-if="run.hit_count" class="button primary" @click="review(chosen?.id)">
-          Review <kbd>⏎</kbd>
-        </button>
-      </div>
-      <Failed :failure="failure" />
-      <ErrorNote
-        v-if="hits.error.value"
-        :error="hits.error.value"
-        what="The hits can't be shown"
-        @retry="hits.retry()"
-      />
-      <template v-if="run.state === 'done' && view.data.value">
-        <Funnel :view="view.data.value" />
-        <WhyNot
-          ref="why"
-          v-model="whom"
-          class="whynot"
-          :offered="everyone"
-          :ask="askWhy"
-          :about="id"
-          :names="names"
-          :sided="sided"
-        />
-        <div class="tabs">
-          <div role="tablist" class="tablist">
-            <button
-              v-for="t in tabs"
-              :key="t.key"
-              role="tab"
-              :aria-selected="tab === t.key"
-              @click="tab = t.key"
+    <Reply :of="view" what="The run can't be shown"
+      ><template v-if="run">
+        <div class="head">
+          <div v-if="run.state === 'done'" class="sentence">
+            <b>{{ run.hit_count }}</b> of {{ outcome?.instruments }} in
+            {{ run.sieve.universe }} pass
+            <RouterLink :to="`/sieves/${run.sieve_id}`">{{ run.sieve.name }}</RouterLink>
+            (<RouterLink
+              :to="{ path: `/sieves/${run.sieve_id}`, query: { version: run.version } }"
+              title="The version that this run used"
+              >version {{ run.version }}</RouterLink
+            >) {{ sides(run.sieve.sides) }} on {{ run.sieve.timeframes[0] }} bars<template
+              v-if="run.sieve.forming"
+              >, the forming one included</template
+            >, as of {{ moment(run.as_of) }}.
+            <template v-if="view.data.value?.compared_with">
+              {{ view.data.value.new }} new since {{ moment(view.data.value.compared_with) }},
+              {{ view.data.value.gone.length }} gone.
+            </template>
+            <span v-else class="quiet"
+              >Nothing to compare with: {{ view.data.value?.not_compared }}.</span
             >
-              {{ t.name }}
-            </button>
+            <template v-if="undecided">
+              {{ undecided }} {{ undecided === 1 ? 'is' : 'are' }} undecided.
+            </template>
+            <details v-if="outcome?.mended.length" class="mended">
+              <summary>{{ plural(outcome.mended.length, 'mending') }} of bars in force.</summary>
+              <p v-for="told in outcome.mended" :key="told">{{ told }}</p>
+            </details>
+            <details v-if="outcome?.hindsight.length" class="mended warn">
+              <summary>Partly judged by what is known now, not by what was known then.</summary>
+              <p v-for="told in outcome.hindsight" :key="told">{{ asSentence(told) }}</p>
+            </details>
+            <span v-if="view.data.value?.changed_since.length" class="warn">
+              Since this run the sieve was changed: {{ view.data.value.changed_since.join(', ') }}.
+            </span>
           </div>
-          <input
-            v-if="tab === 'hits'"
-            ref="field"
-            v-model="words"
-            class="field filter"
-            placeholder="Filter: code, name, new, open, take…  /"
-            aria-label="Filter hits"
-            @keydown.esc="field?.blur()"
-            @keydown.enter="field?.blur()"
-          />
-          <RouterLink
-            v-if="tab === 'hits' && run.hit_count"
-            class="button plain"
-            :to="{ path: '/scatter', query: { run: id } }"
-            >as a scatter</RouterLink
-          >
-          <ListOut
-            v-if="tab === 'hits' && run.hit_count"
-            :name="`Hits of run ${id}`"
-            :from="file"
-          />
-        </div>
-        <template v-if="tab === 'hits'">
-          <p v-if="run.hit_count === 0" class="empty">
-            Nothing passed. The funnel shows which condition cut most;
-            <RouterLink :to="`/sieves/${run.sieve_id}`">loosen it</RouterLink> and run again.
+          <p v-else-if="running" class="sentence" aria-live="polite">
+            Sifting {{ run.sieve.universe }} with <b>{{ run.sieve.name }}</b>:
+            {{ progress?.done ?? run.done }} of {{ progress?.total ?? run.total }} instruments.
+            <ElProgress
+              class="progress"
+              :percentage="Math.round((100 * (progress?.done ?? 0)) / (progress?.total || 1))"
+              aria-label="Progress"
+            />
+            <button class="button" :disabled="busy" @click="cancel">Cancel</button>
           </p>
-          <p v-else-if="hits.matching.value === 0" class="empty">No hit fits the filter.</p>
-          <div v-else class="both">
-            <div ref="scroll" class="scroll">
-              <table class="ledger" :aria-rowcount="(hits.matching.value ?? 0) + 1">
-                <thead>
-                  <tr aria-rowindex="1">
-                    <template v-for="(c, n) in columns" :key="c.key">
-                      <template v-if="n === cut">
-                        <th>Mesh</th>
-                        <th>60 bars</th>
-                      </template>
-                      <th :class="{ number: isNumber(c) }" :aria-sort="sortState(c)">
-                        <button class="sort" :title="helpOf(c)" @click="sortBy(c)">
-                          {{ titleOf(c) }}
-                        </button>
-                      </th>
-                    </template>
-                  </tr>
-                </thead>
-                <tbody>
-                  <tr v-if="above" class="room" aria-hidden="true">
-                    <td :style="{ height: `${above}px` }"></td>
-                  </tr>
-                  <template v-for="item in seen" :key="item.index">
-                    <tr
-                      v-for="hit in [hits.rows.value[item.index]]"
-                      :key="hit?.id ?? item.index"
-                      class="open"
-                      :class="{ chosen: item.index === at }"
-                      :aria-selected="item.index === at"
-                      :aria-rowindex="item.index + 2"
-                      @click="pick(item.index)"
-                      @dblclick="hit && review(hit.id)"
-                    >
+          <p v-else class="sentence" role="alert">
+            This run of
+            <RouterLink :to="`/sieves/${run.sieve_id}`">{{ run.sieve.name }}</RouterLink> was
+            <b class="fall">{{ run.state }}</b>: {{ run.reason }}.
+          </p>
+          <button class="button" :disabled="busy" @click="again">Run again <kbd>r</kbd></button>
+          <button v-if="run.hit_count" class="button primary" @click="review(chosen?.id)">
+            Review <kbd>⏎</kbd>
+          </button>
+        </div>
+        <Failed :failure="failure" />
+        <ErrorNote
+          v-if="hits.error.value"
+          :error="hits.error.value"
+          what="The hits can't be shown"
+          :again="hits.retry"
+        />
+        <template v-if="run.state === 'done' && view.data.value">
+          <Funnel :view="view.data.value" />
+          <WhyNot
+            ref="why"
+            v-model="whom"
+            class="whynot"
+            :offered="everyone"
+            :ask="askWhy"
+            :about="id"
+            :names="names"
+            :sided="sided"
+          />
+          <div class="tabs">
+            <div role="tablist" class="tablist">
+              <button
+                v-for="t in tabs"
+                :key="t.key"
+                role="tab"
+                :aria-selected="tab === t.key"
+                @click="tab = t.key"
+              >
+                {{ t.name }}
+              </button>
+            </div>
+            <input
+              v-if="tab === 'hits'"
+              ref="field"
+              v-model="words"
+              class="field filter"
+              placeholder="Filter: code, name, new, open, take…  /"
+              aria-label="Filter hits"
+              @keydown.esc="field?.blur()"
+              @keydown.enter="field?.blur()"
+            />
+            <RouterLink
+              v-if="tab === 'hits' && run.hit_count"
+              class="button plain"
+              :to="{ path: '/scatter', query: { run: id } }"
+              >as a scatter</RouterLink
+            >
+            <ListOut
+              v-if="tab === 'hits' && run.hit_count"
+              :name="`Hits of run ${id}`"
+              :from="file"
+            />
+          </div>
+          <template v-if="tab === 'hits'">
+            <p v-if="run.hit_count === 0" class="empty">
+              Nothing passed. The funnel shows which condition cut most;
+              <RouterLink :to="`/sieves/${run.sieve_id}`">loosen it</RouterLink> and run again.
+            </p>
+            <p v-else-if="hits.matching.value === 0" class="empty">No hit fits the filter.</p>
+            <div v-else class="both">
+              <div ref="scroll" class="scroll">
+                <table class="ledger" :aria-rowcount="(hits.matching.value ?? 0) + 1">
+                  <thead>
+                    <tr aria-rowindex="1">
                       <template v-for="(c, n) in columns" :key="c.key">
                         <template v-if="n === cut">
-                          <td>
-                            <Mesh v-if="hit" :cells="hit.cells" :names="names" :within="112" />
-                          </td>
-                          <td>
-                            <PriceTail v-if="hit" :closes="hit.tail" :signal="hit.fired_in_tail" />
-                          </td>
+                          <th>Mesh</th>
+                          <th>60 bars</th>
                         </template>
-                        <td v-if="!hit" class="quiet">{{ c.key === 'code' ? '…' : '' }}</td>
-                        <td v-else-if="c.key === 'code'" class="mono">
-                          <RouterLink :to="reviewAt(id, hit.id)">{{ hit.code }}</RouterLink>
-                        </td>
-                        <td v-else-if="c.key === 'side'">
-                          <abbr :title="hit.side" :aria-label="hit.side">{{
-                            sides([hit.side])[0]
-                          }}</abbr>
-                        </td>
-                        <td
-                          v-else
-                          :class="{
-                            number: isNumber(c),
-                            quiet: c.key === 'place',
-                            name: c.key === 'name',
-                            rise: c.key === 'news' && hit.news === 'new',
-                          }"
-                        >
-                          <abbr
-                            v-if="c.key === 'close' && hit.provisional"
-                            title="Provisional: it rests on a bar that has not closed, and may change until it does"
-                            >~</abbr
-                          >{{ told(hit, c) }}
-                        </td>
+                        <th :class="{ number: isNumber(c) }" :aria-sort="sortState(c)">
+                          <button class="sort" :title="helpOf(c)" @click="sortBy(c)">
+                            {{ titleOf(c) }}
+                          </button>
+                        </th>
                       </template>
                     </tr>
-                  </template>
-                  <tr v-if="below > 0" class="room" aria-hidden="true">
-                    <td :style="{ height: `${below}px` }"></td>
-                  </tr>
-                </tbody>
-              </table>
-            </div>
-            <aside v-if="chosen" aria-label="The chosen hit">
-              <h2>
-                <RouterLink class="mono" :to="instrumentAt(chosen.code)">{{
-                  chosen.code
-                }}</RouterLink>
-                {{ chosen.name }} <span v-if="sided">{{ sides([chosen.side]) }}</span>
-              </h2>
-              <p class="quiet">
-                {{ chosen.begun ? 'fired' : 'held when first known,' }}
-                {{ barTime(chosen.fired_at) }}, {{ plural(chosen.age, 'bar') }} ago; judged on
-                {{ barTime(chosen.bar_at) }} at {{ price(chosen.close, chosen.tick)
-                }}<template v-if="chosen.now !== null"
-                  >, now {{ price(chosen.now, chosen.tick) }}</template
-                >
-              </p>
-              <PriceTail
-                :closes="chosen.tail"
-                :signal="chosen.fired_in_tail"
-                :width="268"
-                :height="80"
-              />
-              <ul>
-                <li
-                  v-for="(sentence, n) in chosen.sentences"
-                  v-show="chosen.cells[n] !== 'other'"
-                  :key="n"
-                >
-                  <Mesh :cells="[chosen.cells[n]!]" :names="[names[n] ?? '']" />
-                  <span
-                    ><i class="quiet">{{ run.sieve.conditions[n]?.role }}</i> {{ sentence }}</span
+                  </thead>
+                  <tbody>
+                    <tr v-if="above" class="room" aria-hidden="true">
+                      <td :style="{ height: `${above}px` }"></td>
+                    </tr>
+                    <template v-for="item in seen" :key="item.index">
+                      <tr
+                        v-for="hit in [hits.rows.value[item.index]]"
+                        :key="hit?.id ?? item.index"
+                        class="open"
+                        :class="{ chosen: item.index === at }"
+                        :aria-selected="item.index === at"
+                        :aria-rowindex="item.index + 2"
+                        @click="pick(item.index)"
+                        @dblclick="hit && review(hit.id)"
+                      >
+                        <template v-for="(c, n) in columns" :key="c.key">
+                          <template v-if="n === cut">
+                            <td>
+                              <Mesh v-if="hit" :cells="hit.cells" :names="names" :within="112" />
+                            </td>
+                            <td>
+                              <PriceTail
+                                v-if="hit"
+                                :closes="hit.tail"
+                                :signal="hit.fired_in_tail"
+                              />
+                            </td>
+                          </template>
+                          <td v-if="!hit" class="quiet">{{ c.key === 'code' ? '…' : '' }}</td>
+                          <td v-else-if="c.key === 'code'" class="mono">
+                            <RouterLink :to="reviewAt(id, hit.id)">{{ hit.code }}</RouterLink>
+                          </td>
+                          <td v-else-if="c.key === 'side'">
+                            <abbr :title="hit.side" :aria-label="hit.side">{{
+                              sides([hit.side])[0]
+                            }}</abbr>
+                          </td>
+                          <td
+                            v-else
+                            :class="{
+                              number: isNumber(c),
+                              quiet: c.key === 'place',
+                              name: c.key === 'name',
+                              rise: c.key === 'news' && hit.news === 'new',
+                            }"
+                          >
+                            <abbr
+                              v-if="c.key === 'close' && hit.provisional"
+                              title="Provisional: it rests on a bar that has not closed, and may change until it does"
+                              >~</abbr
+                            >{{ told(hit, c) }}
+                          </td>
+                        </template>
+                      </tr>
+                    </template>
+                    <tr v-if="below > 0" class="room" aria-hidden="true">
+                      <td :style="{ height: `${below}px` }"></td>
+                    </tr>
+                  </tbody>
+                </table>
+              </div>
+              <aside v-if="chosen" aria-label="The chosen hit">
+                <h2>
+                  <RouterLink class="mono" :to="instrumentAt(chosen.code)">{{
+                    chosen.code
+                  }}</RouterLink>
+                  {{ chosen.name }} <span v-if="sided">{{ sides([chosen.side]) }}</span>
+                </h2>
+                <p class="quiet">
+                  {{ chosen.begun ? 'fired' : 'held when first known,' }}
+                  {{ barTime(chosen.fired_at) }}, {{ plural(chosen.age, 'bar') }} ago; judged on
+                  {{ barTime(chosen.bar_at) }} at {{ price(chosen.close, chosen.tick)
+                  }}<template v-if="chosen.now !== null"
+                    >, now {{ price(chosen.now, chosen.tick) }}</template
                   >
-                </li>
-              </ul>
-            </aside>
-          </div>
-        </template>
-        <template v-else>
-          <p class="quiet">{{ TAB_HELP[tab] }}</p>
-          <template v-if="tab === 'undecided'">
-            <p v-for="c in outcome?.undecided" :key="`${c.condition} ${c.words}`">
-              <b>{{ c.cause }}</b>: {{ c.words }},
-              <template v-if="c.condition !== null">
-                for <code>{{ names[c.condition] }}</code></template
-              >
-              <Codes :codes="c.codes" />
-            </p>
-            <p v-if="!undecided" class="empty">None.</p>
+                </p>
+                <PriceTail
+                  :closes="chosen.tail"
+                  :signal="chosen.fired_in_tail"
+                  :width="268"
+                  :height="80"
+                />
+                <ul>
+                  <li
+                    v-for="(sentence, n) in chosen.sentences"
+                    v-show="chosen.cells[n] !== 'other'"
+                    :key="n"
+                  >
+                    <Mesh :cells="[chosen.cells[n]!]" :names="[names[n] ?? '']" />
+                    <span
+                      ><i class="quiet">{{ run.sieve.conditions[n]?.role }}</i> {{ sentence }}</span
+                    >
+                  </li>
+                </ul>
+              </aside>
+            </div>
           </template>
           <template v-else>
-            <p v-if="tab === 'gone' && !view.data.value.compared_with" class="empty">
-              Nothing to compare with: {{ view.data.value.not_compared }}.
-            </p>
-            <p v-else-if="!codesShown.length" class="empty">None.</p>
-            <Codes :codes="codesShown" />
+            <p class="quiet">{{ TAB_HELP[tab] }}</p>
+            <template v-if="tab === 'undecided'">
+              <p v-for="c in outcome?.undecided" :key="`${c.condition} ${c.words}`">
+                <b>{{ c.cause }}</b>: {{ c.words }},
+                <template v-if="c.condition !== null">
+                  for <code>{{ names[c.condition] }}</code></template
+                >
+                <Codes :codes="c.codes" />
+              </p>
+              <p v-if="!undecided" class="empty">None.</p>
+            </template>
+            <template v-else>
+              <p v-if="tab === 'gone' && !view.data.value.compared_with" class="empty">
+                Nothing to compare with: {{ view.data.value.not_compared }}.
+              </p>
+              <p v-else-if="!codesShown.length" class="empty">None.</p>
+              <Codes :codes="codesShown" />
+            </template>
           </template>
-        </template>
-      </template>
-    </template>
+        </template> </template
+    ></Reply>
   </main>
 </template>
 

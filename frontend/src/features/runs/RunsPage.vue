@@ -1,10 +1,10 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 import { from, isLater } from '@/shared/asOf'
-import ErrorNote from '@/shared/ErrorNote.vue'
 import { moment, plural } from '@/shared/format'
 import ListOut, { type Columns } from '@/shared/ListOut.vue'
 import { useRuns } from '@/shared/queries'
+import Reply from '@/shared/Reply.vue'
 
 const runs = useRuns()
 const took = (run: { started_at: string | null; finished_at: string | null }) =>
@@ -48,52 +48,52 @@ const columns = (): Columns => {
       >
       <ListOut v-if="runs.data.value?.length" name="Runs" :columns="columns" />
     </p>
-    <ErrorNote
-      v-if="runs.isError.value"
-      :error="runs.error.value"
-      what="The runs can't be shown"
-      @retry="runs.refetch()"
-    />
-    <p v-else-if="runs.data.value?.length === 0" class="empty">
-      Nothing has been run yet. <RouterLink to="/sieves">Choose a sieve</RouterLink> and run it.
-    </p>
-    <table v-else class="ledger">
-      <thead>
-        <tr>
-          <th class="number">Run</th>
-          <th>Sieve</th>
-          <th class="number">Version</th>
-          <th>Looked in</th>
-          <th>As of</th>
-          <th>State</th>
-          <th class="number">Hits</th>
-          <th class="number">Took</th>
-        </tr>
-      </thead>
-      <tbody>
-        <tr v-for="run in listed" :key="run.id">
-          <th v-if="'later' in run" colspan="8" scope="rowgroup" class="apart">
-            {{ plural(run.later, 'run') }} from later than the moment that is looked from; opening
-            one takes the desk to its own moment
-          </th>
-          <template v-else>
-            <td class="number">
-              <RouterLink :to="from(run.as_of, `/runs/${run.id}`)">{{ run.id }}</RouterLink>
-            </td>
-            <td class="wrap">
-              <RouterLink :to="from(run.as_of, `/runs/${run.id}`)">{{ run.sieve.name }}</RouterLink>
-            </td>
-            <td class="number">{{ run.version }}</td>
-            <td>{{ run.sieve.universe }}</td>
-            <td>{{ moment(run.as_of) }}</td>
-            <td class="wrap" :class="{ fall: run.state === 'failed' }" :title="run.reason ?? ''">
-              {{ run.state }} <span v-if="run.reason" class="quiet">{{ run.reason }}</span>
-            </td>
-            <td class="number">{{ run.state === 'done' ? run.hit_count : '–' }}</td>
-            <td class="number">{{ took(run) }}</td>
-          </template>
-        </tr>
-      </tbody>
-    </table>
+    <Reply :of="runs" what="The runs can't be shown" reading="" :empty="!runs.data.value?.length">
+      <template #empty
+        ><p class="empty">
+          Nothing has been run yet. <RouterLink to="/sieves">Choose a sieve</RouterLink> and run it.
+        </p></template
+      >
+      <table class="ledger">
+        <thead>
+          <tr>
+            <th class="number">Run</th>
+            <th>Sieve</th>
+            <th class="number">Version</th>
+            <th>Looked in</th>
+            <th>As of</th>
+            <th>State</th>
+            <th class="number">Hits</th>
+            <th class="number">Took</th>
+          </tr>
+        </thead>
+        <tbody>
+          <tr v-for="run in listed" :key="run.id">
+            <th v-if="'later' in run" colspan="8" scope="rowgroup" class="apart">
+              {{ plural(run.later, 'run') }} from later than the moment that is looked from; opening
+              one takes the desk to its own moment
+            </th>
+            <template v-else>
+              <td class="number">
+                <RouterLink :to="from(run.as_of, `/runs/${run.id}`)">{{ run.id }}</RouterLink>
+              </td>
+              <td class="wrap">
+                <RouterLink :to="from(run.as_of, `/runs/${run.id}`)">{{
+                  run.sieve.name
+                }}</RouterLink>
+              </td>
+              <td class="number">{{ run.version }}</td>
+              <td>{{ run.sieve.universe }}</td>
+              <td>{{ moment(run.as_of) }}</td>
+              <td class="wrap" :class="{ fall: run.state === 'failed' }" :title="run.reason ?? ''">
+                {{ run.state }} <span v-if="run.reason" class="quiet">{{ run.reason }}</span>
+              </td>
+              <td class="number">{{ run.state === 'done' ? run.hit_count : '–' }}</td>
+              <td class="number">{{ took(run) }}</td>
+            </template>
+          </tr>
+        </tbody>
+      </table>
+    </Reply>
   </main>
 </template>

@@ -1,16 +1,17 @@
-import { useQueryClient } from '@tanstack/vue-query'
 import { useRouter } from 'vue-router'
-import { answer, api } from '@/shared/api'
-import { keys } from '@/shared/queries'
+import { answer } from '@/shared/api'
+import { useServer } from '@/shared/moment'
+import { keys } from '@/shared/questions'
+import { useReadAnew } from '@/shared/read'
 
 /** Queue a run and go to its page. Rejects with an ApiError, to be told where it was asked for. */
 export function useStartRun() {
-  const client = useQueryClient()
+  const readAnew = useReadAnew()
+  const server = useServer()
   const router = useRouter()
   return async (sieveId: number) => {
-    const run = await answer(api.POST('/api/runs', { body: { sieve_id: sieveId, as_of: null } }))
-    client.invalidateQueries({ queryKey: keys.runs })
-    client.invalidateQueries({ queryKey: keys.thread })
+    const run = await answer(server.POST('/api/runs', { body: { sieve_id: sieveId, as_of: null } }))
+    void readAnew(keys.runs, keys.thread)
     await router.push(`/runs/${run.id}`)
   }
 }

@@ -1,11 +1,10 @@
 <script setup lang="ts">
 import { instrumentAt } from '@/shared/addresses'
-import { useQuery } from '@tanstack/vue-query'
 import { computed, ref, watch } from 'vue'
 import { useRoute, useRouter, type LocationQueryRaw } from 'vue-router'
-import { answer, api, ApiError } from '@/shared/api'
+import { answer } from '@/shared/api'
 import { useArranging } from '@/shared/arranging'
-import { asOf, lookFrom, written } from '@/shared/asOf'
+import { lookFrom, written } from '@/shared/asOf'
 import ErrorNote from '@/shared/ErrorNote.vue'
 import Failed from '@/shared/Failed.vue'
 import { figure, plural, told } from '@/shared/format'
@@ -33,6 +32,13 @@ import PlayBar from './PlayBar.vue'
 import { usePlaying } from './playing'
 import { useRegions } from './regions'
 import ScatterSentence from './ScatterSentence.vue'
+import { useMoment, useServer } from '@/shared/moment'
+import { keys } from '@/shared/questions'
+import { useRead } from '@/shared/read'
+import Reply from '@/shared/Reply.vue'
+
+const server = useServer()
+const looksFrom = useMoment()
 
 /** Which are the outliers today? */
 const NOTHING = { formula: '', bars: '1d', label: '' }
@@ -69,15 +75,15 @@ const asked = computed(() => {
   return { universe, x, y, size, trail, move, forming, ...of, ...piece }
 })
 const ready = computed(() => Boolean(arranging.now.value))
-const view = useQuery(
-  computed(() => ({
-    queryKey: ['scatter', asked.value],
+const view = useRead(() => {
+  const body = asked.value
+  return {
+    of: keys.scatter(body),
     enabled: ready.value,
-    placeholderData: (before: unknown) => before as never,
-    queryFn: ({ signal }: { signal: AbortSignal }) =>
-      answer(api.POST('/api/scatter', { body: asked.value, signal })),
-  })),
-)
+    keeps: true,
+    read: (server, signal) => answer(server.POST('/api/scatter', { body, signal })),
+  }
+})
 const newest = computed<Scatter | undefined>(() => view.data.value)
 /** A session is played by the fastest bars of the measures, by minutes where these are days or more. */
 const apart = computed(() => {
@@ -88,11 +94,11 @@ const still = computed(() => apart.value !== newest.value?.fastest && !arranged.
 const play = usePlaying(
   (first, count, signal) => {
     const body = { ...asked.value, step: apart.value, session: true, first, count }
-    return answer(api.POST('/api/scatter', { body, signal }))
+    return answer(server.POST('/api/scatter', { body, signal }))
   },
   () => newest.value?.codes.length ?? 0,
 )
-watch([asked, asOf], () => play.stop())
+watch([asked, looksFrom], () => play.stop())
 
 /** The frame in sight: of the session that is played, else the newest. */
 const scatter = computed(() => play.seen.value?.piece ?? newest.value)
@@ -309,7 +315,7 @@ const problems = computed(() =>
       v-if="play.error.value"
       :error="play.error.value"
       what="The session can't be played"
-      @retry="play.begin()"
+      :again="play.begin"
     />
     <PlayBar
       v-if="play.playing.value && !play.error.value"
@@ -320,53 +326,48 @@ const problems = computed(() =>
       All measures are on bars of a day or more: they move within a session only where unfinished
       bars count too.
     </p>
-    <ErrorNote
-      v-if="view.isError.value"
-      :error="view.error.value as ApiError"
-      what="The scatter can't be drawn"
-      @retry="view.refetch()"
-    />
-    <p v-else-if="!scatter" class="quiet">reading…</p>
-    <p v-else-if="!scatter.codes.length" class="empty">
-      There is nothing in {{ run || codes.length ? 'what was chosen' : arranged.universe }} as of
-      this moment.
-    </p>
-    <p v-else-if="!points.length && !problems.length" class="empty">
-      None of the {{ plural(scatter.codes.length, 'instrument') }} has a value of both
-      <code>{{ arranged.x.formula || 'nothing' }}</code> on {{ arranged.x.bars }} and
-      <code>{{ arranged.y.formula || 'nothing' }}</code> on {{ arranged.y.bars }}: they have no such
-      bars, or too few of them.
-    </p>
-    <div v-else class="middle" :class="{ old: view.isPlaceholderData.value }">
-      <div class="side">
-        <Legend
-          v-if="groups.names.length"
-          :names="groups.names"
-          :only="only"
-          @only="(group) => (only = group)"
-        />
-        <Plane
-          ref="plane"
-          :drawn="drawn"
-          :label="`Scatter ${arranging.name.value}: ${named(arranged.x)} against ${named(arranged.y)}`"
-          :told="chosen < 0 ? '' : detail(chosen).replaceAll('\n', ', ')"
-          :detail="detail"
-          @view="look"
-          @choose="choose"
-          @mark="markAll"
-        />
-      </div>
-      <Peek
-        v-if="chosen >= 0"
-        :scatter="scatter"
-        :place="chosen"
-        :arranged="arranged"
-        :told="detail(chosen)"
-        :marked="marked.has(code)"
-        @mark="mark()"
-        @close="choose(-1)"
-      />
-    </div>
+    <Reply :of="view" what="The scatter can't be drawn"
+      ><template v-if="scatter">
+        <p v-if="!scatter.codes.length" class="empty">
+          There is nothing in {{ run || codes.length ? 'what was chosen' : arranged.universe }} as
+          of this moment.
+        </p>
+        <p v-else-if="!points.length && !problems.length" class="empty">
+          None of the {{ plural(scatter.codes.length, 'instrument') }} has a value of both
+          <code>{{ arranged.x.formula || 'nothing' }}</code> on {{ arranged.x.bars }} and
+          <code>{{ arranged.y.formula || 'nothing' }}</code> on {{ arranged.y.bars }}: they have no
+          such bars, or too few of them.
+        </p>
+        <div v-else class="middle" :class="{ old: view.isPlaceholderData.value }">
+          <div class="side">
+            <Legend
+              v-if="groups.names.length"
+              :names="groups.names"
+              :only="only"
+              @only="(group) => (only = group)"
+            />
+            <Plane
+              ref="plane"
+              :drawn="drawn"
+              :label="`Scatter ${arranging.name.value}: ${named(arranged.x)} against ${named(arranged.y)}`"
+              :told="chosen < 0 ? '' : detail(chosen).replaceAll('\n', ', ')"
+              :detail="detail"
+              @view="look"
+              @choose="choose"
+              @mark="markAll"
+            />
+          </div>
+          <Peek
+            v-if="chosen >= 0"
+            :scatter="scatter"
+            :place="chosen"
+            :arranged="arranged"
+            :told="detail(chosen)"
+            :marked="marked.has(code)"
+            @mark="mark()"
+            @close="choose(-1)"
+          /></div></template
+    ></Reply>
   </main>
 </template>
 

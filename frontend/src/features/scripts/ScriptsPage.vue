@@ -1,21 +1,23 @@
 <script setup lang="ts">
-import { useQuery } from '@tanstack/vue-query'
 import { computed, reactive, ref } from 'vue'
-import { answer, api, shaped } from '@/shared/api'
-import ErrorNote from '@/shared/ErrorNote.vue'
+import { answer, shaped } from '@/shared/api'
 import { useKeys } from '@/shared/keys'
 import { guarded } from '@/shared/session'
 import { asPython, fitting, partsOf, type Reference, type Request } from './reference'
+import { keys } from '@/shared/questions'
+import { useRead } from '@/shared/read'
+import Reply from '@/shared/Reply.vue'
 
 /** What can a script ask of the desk, and what does it need first? */
-const { data, isError, error, refetch } = useQuery({
-  queryKey: ['openapi'],
-  queryFn: async () => {
-    const reply = (await answer(api.GET('/api/openapi.json'))) as unknown as Reference
+const reference = useRead(() => ({
+  of: keys.reference,
+  read: async (server) => {
+    const reply = (await answer(server.GET('/api/openapi.json'))) as unknown as Reference
     return partsOf(shaped(reply, (own) => typeof own.paths === 'object'))
   },
   staleTime: Infinity,
-})
+}))
+const { data } = reference
 const here = window.location.origin
 const BEGIN = `from zealous_sieve.client import Client
 
@@ -78,53 +80,55 @@ useKeys([{ key: 'f', does: 'find a request', run: () => box.value?.focus() }])
       <kbd>f</kbd>
       <span v-if="data" class="quiet">{{ count }} requests</span>
     </p>
-    <ErrorNote
-      v-if="isError"
-      :error="error"
+    <Reply
+      :of="reference"
       what="The requests can't be shown"
-      @retry="refetch()"
-    />
-    <p v-else-if="!data" class="quiet" role="status">Reading the document …</p>
-    <p v-else-if="!count" class="empty">No request fits “{{ words }}”.</p>
-    <section v-for="part in shown" :key="part.name">
-      <h3>{{ part.told }}</h3>
-      <details v-for="own in part.requests" :key="own.method + own.path">
-        <summary>
-          <code class="method">{{ own.method }}</code>
-          <code class="path">{{ own.path }}</code>
-          <span>{{ own.summary }}</span>
-        </summary>
-        <div class="told">
-          <p v-if="own.told">{{ own.told }}</p>
-          <p v-for="parameter in own.parameters" :key="parameter.name">
-            <code>{{ parameter.name }}</code> {{ parameter.where }}: {{ parameter.shape
-            }}<span v-if="!parameter.needed" class="quiet"> (may be left out)</span>
-          </p>
-          <p>
-            <code>{{ asPython(own) }}</code>
-          </p>
-          <div class="shapes">
-            <div v-if="own.body">
-              <h4>It takes</h4>
-              <pre>{{ own.body }}</pre>
+      reading="Reading the document …"
+      :empty="!count"
+    >
+      <template #empty
+        ><p class="empty">No request fits “{{ words }}”.</p></template
+      >
+      <section v-for="part in shown" :key="part.name">
+        <h3>{{ part.told }}</h3>
+        <details v-for="own in part.requests" :key="own.method + own.path">
+          <summary>
+            <code class="method">{{ own.method }}</code>
+            <code class="path">{{ own.path }}</code>
+            <span>{{ own.summary }}</span>
+          </summary>
+          <div class="told">
+            <p v-if="own.told">{{ own.told }}</p>
+            <p v-for="parameter in own.parameters" :key="parameter.name">
+              <code>{{ parameter.name }}</code> {{ parameter.where }}: {{ parameter.shape
+              }}<span v-if="!parameter.needed" class="quiet"> (may be left out)</span>
+            </p>
+            <p>
+              <code>{{ asPython(own) }}</code>
+            </p>
+            <div class="shapes">
+              <div v-if="own.body">
+                <h4>It takes</h4>
+                <pre>{{ own.body }}</pre>
+              </div>
+              <div>
+                <h4>It answers</h4>
+                <pre>{{ own.reply || 'nothing, when it is done' }}</pre>
+              </div>
             </div>
-            <div>
-              <h4>It answers</h4>
-              <pre>{{ own.reply || 'nothing, when it is done' }}</pre>
-            </div>
+            <p v-if="own.plain">
+              <button class="button" @click="ask(own)">Ask it now</button>
+            </p>
+            <p v-if="own.path in answers && answers[own.path] === undefined" role="status">
+              Asking …
+            </p>
+            <pre v-else-if="answers[own.path]" class="answer" aria-label="Answer">{{
+              answers[own.path]
+            }}</pre>
           </div>
-          <p v-if="own.plain">
-            <button class="button" @click="ask(own)">Ask it now</button>
-          </p>
-          <p v-if="own.path in answers && answers[own.path] === undefined" role="status">
-            Asking …
-          </p>
-          <pre v-else-if="answers[own.path]" class="answer" aria-label="Answer">{{
-            answers[own.path]
-          }}</pre>
-        </div>
-      </details>
-    </section>
+        </details>
+      </section>
+    </Reply>
   </main>
 </template>
 

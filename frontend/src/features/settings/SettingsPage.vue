@@ -1,9 +1,8 @@
 <script setup lang="ts">
-import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, ref, watch } from 'vue'
 import { useRouter } from 'vue-router'
 import { useAct } from '@/shared/act'
-import { answer, api } from '@/shared/api'
+import { answer } from '@/shared/api'
 import Failed from '@/shared/Failed.vue'
 import { moment } from '@/shared/format'
 import InlineText from '@/shared/InlineText.vue'
@@ -18,10 +17,15 @@ import { useThread, useUniverses } from '@/shared/queries'
 import { OCTETS, send } from '@/shared/send'
 import { done, undoKey } from '@/shared/undo'
 import { useWork } from '@/shared/work'
+import { useServer } from '@/shared/moment'
+import { keys } from '@/shared/questions'
+import { useReadAnew, useRead } from '@/shared/read'
+
+const server = useServer()
+const readAnew = useReadAnew()
 
 /** How do I look at it, and is what I made safe? */
 const router = useRouter()
-const client = useQueryClient()
 const universes = useUniverses()
 const thread = useThread()
 const zones = Intl.supportedValuesOf('timeZone')
@@ -38,22 +42,22 @@ const PAGES = { '/instruments': 'Instruments', '/sieves': 'Sieves', '/runs': 'Ru
 const now = computed(() => thread.data.value?.now)
 
 const onItsWay = (state?: string) => state === 'going' || state === 'coming'
-const demo = useQuery({
-  queryKey: ['demo'],
-  queryFn: () => answer(api.GET('/api/demo')),
-})
+const demo = useRead(() => ({
+  of: keys.demo,
+  read: (server) => answer(server.GET('/api/demo')),
+}))
 useWork(
   () => (onItsWay(demo.data.value) ? ['demo-0'] : []),
   () => demo.refetch(),
 )
 watch(demo.data, (now, before) => {
-  if (onItsWay(before) && !onItsWay(now)) void client.invalidateQueries()
+  if (onItsWay(before) && !onItsWay(now)) void readAnew()
 })
 const asking = ref(false)
 const turn = (here: boolean) =>
   act(here ? 'Not brought back' : 'Not taken away', async () => {
     asking.value = false
-    await answer(api.PUT('/api/demo', { body: { here } }))
+    await answer(server.PUT('/api/demo', { body: { here } }))
     await demo.refetch()
   })
 
@@ -74,7 +78,7 @@ const restore = () =>
     const counts = Object.entries(told).filter(([, n]) => n)
     putAway()
     await readPreferences()
-    await client.invalidateQueries()
+    await readAnew()
     done(`Restored: ${counts.map(([name, n]) => `${n} ${name.replaceAll('_', ' ')}`).join(', ')}.`)
   })
 useKeys([undoKey, { key: 'Escape', does: 'back', run: () => router.back() }])

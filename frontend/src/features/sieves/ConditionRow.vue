@@ -58,6 +58,7 @@ const {
   edit,
   problemAt,
   error,
+  again,
   broken,
 } = useRows(formula, toRef(props, 'reading'), toRef(props, 'said'))
 const face = ref<Face>(lastFace.value)
@@ -204,7 +205,7 @@ const bars = computed(() => {
         <p v-else class="quiet">
           This one stays text: it has steps of its own, or can’t be read yet.
         </p>
-        <ErrorNote v-if="error" :error="error" what="The parts can't be written" />
+        <ErrorNote v-if="error" :error="error" what="The parts can't be written" :again="again" />
       </HelpCard>
       <FormulaEditor
         v-if="face === 'text' || !parts"

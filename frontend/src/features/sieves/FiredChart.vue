@@ -32,7 +32,7 @@ const emit = defineEmits<{
 }>()
 const dressing = useDress('sieves')
 const { layout, scale, drawing, dress, open, turn } = dressing
-const { fired, reach, error, fresh } = useFired(
+const { fired, reach, error, again, fresh } = useFired(
   toRef(props, 'sieve'),
   toRef(props, 'code'),
   toRef(props, 'focus'),
@@ -172,7 +172,7 @@ useKeys([
         </g>
       </svg>
     </p>
-    <ErrorNote v-if="error" :error="error" what="The chart can't be drawn" />
+    <ErrorNote v-if="error" :error="error" what="The chart can't be drawn" :again="again" />
     <div class="chart">
       <p v-if="!chart" class="quiet">{{ sieve && code ? 'drawing…' : '' }}</p>
       <p v-else-if="!chart.times.length" class="empty">

@@ -1,11 +1,14 @@
 <script setup lang="ts">
 import { computed, ref, watch } from 'vue'
-import { answer, api, type Sieve } from '@/shared/api'
-import { asOf } from '@/shared/asOf'
-import ErrorNote from '@/shared/ErrorNote.vue'
+import { answer, type Sieve } from '@/shared/api'
 import { plural } from '@/shared/format'
 import { useLatest } from '@/shared/latest'
 import type { Sheets } from './fired'
+import { useMoment, useServer } from '@/shared/moment'
+import Reply from '@/shared/Reply.vue'
+
+const server = useServer()
+const looksFrom = useMoment()
 
 /** Where it would have fired on many at once: each with all its history, a stroke for every signal. */
 const props = defineProps<{ sieve?: Sieve; chosen: string; count?: number }>()
@@ -19,13 +22,13 @@ const latest = useLatest<
   { sieve: Sieve; first: number; count: number; by: Sorting; from?: string },
   Sheets
 >(PAUSE, ({ sieve, first, count, by }, signal) =>
-  answer(api.POST('/api/preview/sheets', { body: { sieve, first, count, by }, signal })),
+  answer(server.POST('/api/preview/sheets', { body: { sieve, first, count, by }, signal })),
 )
 watch(
-  [() => props.sieve, by, first, size, asOf],
+  [() => props.sieve, by, first, size, looksFrom],
   ([sieve]) => {
     if (!sieve) return latest.stop()
-    const asked = { first: first.value, count: size.value, by: by.value, from: asOf.value }
+    const asked = { first: first.value, count: size.value, by: by.value, from: looksFrom.value }
     latest.later({ sieve, ...asked })
   },
   { immediate: true },
@@ -81,34 +84,34 @@ function line(closes: readonly number[]): string {
         </button>
       </span>
     </p>
-    <ErrorNote v-if="latest.error.value" :error="latest.error.value" what="No sheets" />
-    <ul v-else-if="found">
-      <li v-for="own in found.sheets" :key="own.code">
-        <button
-          :class="{ here: own.code === chosen }"
-          :aria-pressed="own.code === chosen"
-          @click="$emit('choose', own.code)"
-        >
-          <span class="told">
-            <span class="mono">{{ own.code }}</span>
-            <span class="quiet name">{{ own.name }}</span>
-            <b>{{ own.fired.length }}</b>
-          </span>
-          <svg :viewBox="`0 0 ${WIDTH} ${HEIGHT}`" preserveAspectRatio="none" aria-hidden="true">
-            <path :d="line(own.closes)" />
-            <line
-              v-for="({ at, side }, n) in own.fired"
-              :key="n"
-              :x1="at * WIDTH"
-              :x2="at * WIDTH"
-              :y1="side === 'long' ? HEIGHT - 9 : 0"
-              :y2="side === 'long' ? HEIGHT : 9"
-            />
-          </svg>
-        </button>
-      </li>
-    </ul>
-    <p v-else class="quiet">looking back…</p>
+    <Reply :of="latest" what="No sheets" reading="looking back…"
+      ><ul v-if="found">
+        <li v-for="own in found.sheets" :key="own.code">
+          <button
+            :class="{ here: own.code === chosen }"
+            :aria-pressed="own.code === chosen"
+            @click="$emit('choose', own.code)"
+          >
+            <span class="told">
+              <span class="mono">{{ own.code }}</span>
+              <span class="quiet name">{{ own.name }}</span>
+              <b>{{ own.fired.length }}</b>
+            </span>
+            <svg :viewBox="`0 0 ${WIDTH} ${HEIGHT}`" preserveAspectRatio="none" aria-hidden="true">
+              <path :d="line(own.closes)" />
+              <line
+                v-for="({ at, side }, n) in own.fired"
+                :key="n"
+                :x1="at * WIDTH"
+                :x2="at * WIDTH"
+                :y1="side === 'long' ? HEIGHT - 9 : 0"
+                :y2="side === 'long' ? HEIGHT : 9"
+              />
+            </svg>
+          </button>
+        </li>
+      </ul>
+    </Reply>
   </section>
 </template>
 

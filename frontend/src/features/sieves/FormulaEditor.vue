@@ -7,10 +7,13 @@ import { EditorState, Prec } from '@codemirror/state'
 import { EditorView, keymap, placeholder } from '@codemirror/view'
 import { tags } from '@lezer/highlight'
 import { onBeforeUnmount, onMounted, ref, watch } from 'vue'
-import { answer, api, type Offer, type Problem, type Vocabulary } from '@/shared/api'
+import { answer, type Offer, type Problem, type Vocabulary } from '@/shared/api'
 import { shown } from './completions'
 import { diagnostics } from './diagnostics'
 import { help } from './help'
+import { useServer } from '@/shared/moment'
+
+const server = useServer()
 
 /** A formula as text: completion from the catalogue, errors underlined at their place. */
 const props = defineProps<{
@@ -61,9 +64,9 @@ async function complete(context: CompletionContext) {
   const giveUp = new AbortController()
   context.addEventListener('abort', () => giveUp.abort())
   const body = { text: context.state.doc.toString(), at: context.pos, own: [...(props.own ?? [])] }
-  const offered = await answer(api.POST('/api/completions', { body, signal: giveUp.signal })).catch(
-    () => null,
-  )
+  const offered = await answer(
+    server.POST('/api/completions', { body, signal: giveUp.signal }),
+  ).catch(() => null)
   // What comes once the editor was left would cover what is pressed now.
   if (!view?.hasFocus) return null
   if (!offered?.options.length || (!offered.wanted && !typing(context))) return null

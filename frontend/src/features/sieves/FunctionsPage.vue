@@ -1,11 +1,12 @@
 <script setup lang="ts">
 import { computed, ref, watch } from 'vue'
 import { useRoute } from 'vue-router'
-import ErrorNote from '@/shared/ErrorNote.vue'
 import { useVocabulary } from '@/shared/queries'
 import { pictureOf } from './picture'
+import Reply from '@/shared/Reply.vue'
 
-const { data, isError, error, refetch } = useVocabulary()
+const vocabulary = useVocabulary()
+const { data } = vocabulary
 const route = useRoute()
 const filter = ref(String(route.query.find ?? ''))
 watch(
@@ -40,65 +41,61 @@ const groups = computed(() => {
 
 <template>
   <main class="page">
-    <ErrorNote
-      v-if="isError"
-      :error="error"
-      what="The functions can't be shown"
-      @retry="refetch()"
-    />
-    <p v-else class="sentence">
-      {{ data?.functions.length ?? '…' }} functions, and the sources
-      <code v-for="source in data?.sources" :key="source" class="source">{{ source }}</code>
-    </p>
-    <input
-      v-model="filter"
-      class="field"
-      placeholder="Find a function"
-      aria-label="Find a function"
-    />
-    <p v-if="data && !groups.length && !words.length" class="empty">
-      No function fits “{{ filter }}”.
-    </p>
-    <section v-for="[group, entries] in groups" :key="group">
-      <h2>{{ group }}</h2>
-      <article v-for="entry in entries" :id="entry.name" :key="entry.name">
-        <div>
-          <code>{{ entry.signature }}</code>
-          <div v-if="entry.outputs.length > 1" class="quiet">
-            <span v-for="output in entry.outputs" :key="output" class="mono output"
-              >.{{ output }}</span
-            >
+    <Reply :of="vocabulary" what="The functions can't be shown" reading="Reading the functions …"
+      ><p class="sentence">
+        {{ data?.functions.length ?? '…' }} functions, and the sources
+        <code v-for="source in data?.sources" :key="source" class="source">{{ source }}</code>
+      </p>
+      <input
+        v-model="filter"
+        class="field"
+        placeholder="Find a function"
+        aria-label="Find a function"
+      />
+      <p v-if="data && !groups.length && !words.length" class="empty">
+        No function fits “{{ filter }}”.
+      </p>
+      <section v-for="[group, entries] in groups" :key="group">
+        <h2>{{ group }}</h2>
+        <article v-for="entry in entries" :id="entry.name" :key="entry.name">
+          <div>
+            <code>{{ entry.signature }}</code>
+            <div v-if="entry.outputs.length > 1" class="quiet">
+              <span v-for="output in entry.outputs" :key="output" class="mono output"
+                >.{{ output }}</span
+              >
+            </div>
           </div>
-        </div>
-        <div>
-          <p>{{ entry.meaning }}</p>
-          <p><b>Read:</b> {{ entry.reading }}</p>
-          <p><b>Beware:</b> {{ entry.pitfalls }}</p>
-          <details @toggle="show($event, entry.name)">
-            <summary class="quiet">Picture, formula and source</summary>
-            <pre>{{ entry.formula }}</pre>
-            <p class="quiet">{{ entry.source }}</p>
-          </details>
-        </div>
-      </article>
-    </section>
-    <section v-if="words.length">
-      <h2>Words and signs</h2>
-      <article v-for="own in words" :key="own.pattern">
-        <div>
-          <code>{{ own.pattern }}</code>
-        </div>
-        <div>
-          <p>{{ own.meaning }}</p>
-          <p><b>Read:</b> {{ own.reading }}</p>
-          <p><b>Beware:</b> {{ own.pitfalls }}</p>
-          <details @toggle="show($event, own.pattern)">
-            <summary class="quiet">Picture and example</summary>
-            <pre>{{ own.example }}</pre>
-          </details>
-        </div>
-      </article>
-    </section>
+          <div>
+            <p>{{ entry.meaning }}</p>
+            <p><b>Read:</b> {{ entry.reading }}</p>
+            <p><b>Beware:</b> {{ entry.pitfalls }}</p>
+            <details @toggle="show($event, entry.name)">
+              <summary class="quiet">Picture, formula and source</summary>
+              <pre>{{ entry.formula }}</pre>
+              <p class="quiet">{{ entry.source }}</p>
+            </details>
+          </div>
+        </article>
+      </section>
+      <section v-if="words.length">
+        <h2>Words and signs</h2>
+        <article v-for="own in words" :key="own.pattern">
+          <div>
+            <code>{{ own.pattern }}</code>
+          </div>
+          <div>
+            <p>{{ own.meaning }}</p>
+            <p><b>Read:</b> {{ own.reading }}</p>
+            <p><b>Beware:</b> {{ own.pitfalls }}</p>
+            <details @toggle="show($event, own.pattern)">
+              <summary class="quiet">Picture and example</summary>
+              <pre>{{ own.example }}</pre>
+            </details>
+          </div>
+        </article>
+      </section></Reply
+    >
   </main>
 </template>
 

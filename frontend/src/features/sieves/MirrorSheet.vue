@@ -1,23 +1,26 @@
 <script setup lang="ts">
-import { useQueryClient } from '@tanstack/vue-query'
 import { onMounted, ref } from 'vue'
 import { useRouter } from 'vue-router'
 import { useAct } from '@/shared/act'
-import { answer, api, type Schemas, type Sieve } from '@/shared/api'
+import { answer, type Schemas, type Sieve } from '@/shared/api'
 import Failed from '@/shared/Failed.vue'
-import ErrorNote from '@/shared/ErrorNote.vue'
 import { useLatest } from '@/shared/latest'
-import { keys } from '@/shared/queries'
 import { done } from '@/shared/undo'
+import { useServer } from '@/shared/moment'
+import { keys } from '@/shared/questions'
+import { useReadAnew } from '@/shared/read'
+import Reply from '@/shared/Reply.vue'
+
+const server = useServer()
+const readAnew = useReadAnew()
 
 /** The other side of a sieve, condition by condition, to be approved before it is kept. */
 const props = defineProps<{ sieve: Sieve }>()
 const emit = defineEmits<{ close: []; join: [both: Sieve] }>()
 const router = useRouter()
-const client = useQueryClient()
 const box = ref<HTMLElement>()
 const latest = useLatest<Sieve, Schemas['MirroredSieve']>(0, (sieve, signal) =>
-  answer(api.POST('/api/preview/mirror', { body: { sieve }, signal })),
+  answer(server.POST('/api/preview/mirror', { body: { sieve }, signal })),
 )
 void latest.ask(props.sieve)
 onMounted(() => box.value?.focus())
@@ -26,13 +29,13 @@ const { act, busy, failure } = useAct()
 const approve = () =>
   act('Not kept', async () => {
     if (!found.value) return
-    const kept = await answer(api.POST('/api/sieves', { body: { sieve: found.value.sieve } }))
-    const refresh = () => client.invalidateQueries({ queryKey: keys.sieves })
+    const kept = await answer(server.POST('/api/sieves', { body: { sieve: found.value.sieve } }))
+    const refresh = () => readAnew(keys.sieves)
     await refresh()
     await router.push(`/sieves/${kept.id}`)
     done(`“${kept.sieve.name}” is a sieve of its own.`, async () => {
       await answer(
-        api.DELETE('/api/sieves/{sieve_id}', { params: { path: { sieve_id: kept.id } } }),
+        server.DELETE('/api/sieves/{sieve_id}', { params: { path: { sieve_id: kept.id } } }),
       )
       await refresh()
       await router.push('/sieves')
@@ -66,31 +69,35 @@ const approve = () =>
       In one sieve both are ranked by <code>{{ found.rank.before }}</code>.
     </p>
     <Failed :failure="failure" />
-    <ErrorNote v-if="latest.error.value" :error="latest.error.value" what="No other side" />
-    <p v-else-if="!found" class="quiet">turning round…</p>
-    <table v-else class="ledger">
-      <thead>
-        <tr>
-          <th>{{ sieve.sides.length > 1 ? 'this' : sieve.sides[0] }}</th>
-          <th>{{ sieve.sides.length > 1 ? 'mirrored' : found.sieve.sides[0] }}</th>
-        </tr>
-      </thead>
-      <tbody>
-        <tr v-for="(own, n) in [...found.conditions, ...(found.rank ? [found.rank] : [])]" :key="n">
-          <td>
-            <code>{{ own.before }}</code>
-            <span class="quiet">{{ own.said_before }}</span>
-          </td>
-          <td>
-            <code :class="{ same: own.before === own.after }">{{ own.after }}</code>
-            <span class="quiet">{{ own.said_after }}</span>
-            <span v-if="own.left.length" class="warn">
-              Left as it is, as nothing says what its other side would be: {{ own.left.join(', ') }}
-            </span>
-          </td>
-        </tr>
-      </tbody>
-    </table>
+    <Reply :of="latest" what="No other side" reading="turning round…">
+      <table v-if="found" class="ledger">
+        <thead>
+          <tr>
+            <th>{{ sieve.sides.length > 1 ? 'this' : sieve.sides[0] }}</th>
+            <th>{{ sieve.sides.length > 1 ? 'mirrored' : found.sieve.sides[0] }}</th>
+          </tr>
+        </thead>
+        <tbody>
+          <tr
+            v-for="(own, n) in [...found.conditions, ...(found.rank ? [found.rank] : [])]"
+            :key="n"
+          >
+            <td>
+              <code>{{ own.before }}</code>
+              <span class="quiet">{{ own.said_before }}</span>
+            </td>
+            <td>
+              <code :class="{ same: own.before === own.after }">{{ own.after }}</code>
+              <span class="quiet">{{ own.said_after }}</span>
+              <span v-if="own.left.length" class="warn">
+                Left as it is, as nothing says what its other side would be:
+                {{ own.left.join(', ') }}
+              </span>
+            </td>
+          </tr>
+        </tbody>
+      </table>
+    </Reply>
   </section>
 </template>
 

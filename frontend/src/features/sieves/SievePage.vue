@@ -4,7 +4,7 @@ import { useRoute, useRouter } from 'vue-router'
 import { lastSieve, onBars } from '@/features/suggest/target'
 import { useStartRun } from '@/features/runs/startRun'
 import { useAct } from '@/shared/act'
-import { answer, api, ApiError, type Preview, type Sieve } from '@/shared/api'
+import { answer, ApiError, type Preview, type Sieve } from '@/shared/api'
 import ErrorNote from '@/shared/ErrorNote.vue'
 import { listKeys, useKeys } from '@/shared/keys'
 import { useFormulas, useMembers, useVocabulary } from '@/shared/queries'
@@ -24,6 +24,10 @@ import SieveVersions from './SieveVersions.vue'
 import SieveSentence from './SieveSentence.vue'
 import { useThresholds } from './thresholds'
 import WhyNot from './WhyNot.vue'
+import { useServer } from '@/shared/moment'
+import Reply from '@/shared/Reply.vue'
+
+const server = useServer()
 
 /** Does this say what I mean, and how many does it leave? */
 const route = useRoute()
@@ -32,6 +36,12 @@ const id = computed(() => String(route.params.id))
 const { draft, stored, found, changed, loaded, ready, history, save, discard } = useDraft(id)
 const held = ref(false)
 const { preview, about, from, error, fresh, ask } = usePreview(draft, ready, held)
+/** It is open once what the address names is on the page. */
+const opened = {
+  data: computed(() => ready.value || undefined),
+  error: loaded.error,
+  again: loaded.again,
+}
 const { scales, move: moveThreshold, tie, tied } = useThresholds(draft, preview, about)
 /** Whether what is said of a condition, a formula or the ranking is about the text that stands there. */
 const saidOf = (n: number) =>
@@ -83,7 +93,7 @@ function stepListed(by: number) {
 const asked = ref('')
 const why = ref<InstanceType<typeof WhyNot>>()
 const askWhy = (code: string, signal: AbortSignal) =>
-  answer(api.POST('/api/preview/why', { body: { sieve: sifted.value!, code }, signal }))
+  answer(server.POST('/api/preview/why', { body: { sieve: sifted.value!, code }, signal }))
 const many = ref(false)
 /** The sieve whose other side is looked at. */
 const turning = shallowRef<Sieve>()
@@ -257,194 +267,189 @@ useKeys([
 
 <template>
   <main class="page">
-    <ErrorNote
-      v-if="loaded.isError.value"
-      :error="loaded.error.value"
-      what="The sieve can't be shown"
-      @retry="loaded.refetch()"
-    />
-    <p v-else-if="!ready" class="empty">Opening the sieve …</p>
-    <div v-else class="desk">
-      <section class="shape" aria-label="What is sifted for">
-        <SieveHead
-          v-model="draft.name"
-          :stored="stored"
-          :changed="changed"
-          :busy="saving"
-          :versions="versions"
-          @versions="versions = !versions"
-          :runs="Boolean(preview?.ok) && !error"
-          :why="whyNotYet"
-          :failure="failure"
-          :found="found"
-          :theirs="theirs && asLines(theirs)"
-          :mine="theirs && asLines(draft)"
-          @save="saveOnly"
-          @run="run"
-          @save-as-new="saveAsNew"
-          @take-saved="takeSaved"
-          @forget="forget"
-        />
-        <SieveVersions
-          v-if="versions && stored"
-          :id="stored.id"
-          :version="stored.version"
-          :draft="draft"
-          :marked="marked"
-          @take="takeVersion"
-          @close="versions = false"
-        />
-        <SieveSentence v-model="draft" :vocabulary="vocabulary" />
-        <MirrorSheet v-if="turning" :sieve="turning" @join="join" @close="turning = undefined" />
-        <HelpCard v-show="!turning" class="conditions" :own="FIGURES">
-          <ol>
-            <ConditionRow
-              v-for="(_, n) in draft.conditions"
-              :key="n"
-              ref="rows"
-              v-model="draft.conditions[n]!"
-              :position="n + 1"
-              :total="draft.conditions.length"
-              :reading="preview?.readings[n]"
-              :count="preview?.counts[n]"
-              :said="saidOf(n)"
-              :counted="fresh"
-              :instruments="preview?.instruments ?? 0"
-              :sided="draft.sides.length > 1"
-              :amiss="preview?.problems.find((p) => p.subject === `conditions.${n}.side`)"
-              :lacks="saidOf(n) ? preview?.undecided_by[n] : ''"
-              :constant="saidOf(n) ? preview?.constant[n] : null"
-              :scales="scales[n] ?? []"
-              :open="open === n"
-              :tied="(scale) => tied(n, scale)"
-              :vocabulary="vocabulary"
-              :own="own"
-              @open="open = n"
-              @remove="remove(n)"
-              @duplicate="duplicate(n)"
-              @move="move(n, $event)"
-              @threshold="(scale, value) => moveThreshold(n, scale, value)"
-              @tie="(scale) => tie(n, scale)"
-              @hold="(own) => (held = own)"
-              @next="goOn(n)"
-              @another="add"
-            />
-          </ol>
-          <p class="adds">
-            <button class="button" @click="add">Add a condition <kbd>a</kbd></button>
-            <button class="button plain" @click="addFormula">Name a formula</button>
-            <button
-              class="button plain"
-              :disabled="!preview?.ok"
-              title="The short side of a long sieve, or the long one of a short"
-              @click="turning = about"
-            >
-              Mirror
-            </button>
-            <RouterLink class="button plain" to="/functions">Function reference</RouterLink>
-            <RouterLink class="button plain" to="/formulas">Formulas of the desk</RouterLink>
-          </p>
-          <NamedFormulas
-            v-model="draft.formulas"
-            :readings="preview?.formulas"
-            :problems="preview?.problems"
-            :said-of="saidOfNamed"
-            :vocabulary="vocabulary"
-            :own="own"
+    <Reply :of="opened" what="The sieve can't be shown" reading="Opening the sieve …"
+      ><div class="desk">
+        <section class="shape" aria-label="What is sifted for">
+          <SieveHead
+            v-model="draft.name"
+            :stored="stored"
+            :changed="changed"
+            :busy="saving"
+            :versions="versions"
+            @versions="versions = !versions"
+            :runs="Boolean(preview?.ok) && !error"
+            :why="whyNotYet"
+            :failure="failure"
+            :found="found"
+            :theirs="theirs && asLines(theirs)"
+            :mine="theirs && asLines(draft)"
+            @save="saveOnly"
+            @run="run"
+            @save-as-new="saveAsNew"
+            @take-saved="takeSaved"
+            @forget="forget"
           />
-          <div class="rank">
-            <span class="quiet">ranked by</span>
-            <div>
-              <FormulaEditor
-                v-model="draft.rank"
-                label="Ranking formula"
-                hint="no ranking beyond the score"
-                :problems="preview?.rank?.problems"
-                :offers="about?.rank === draft.rank ? preview?.rank?.offers : []"
-                :nearest="about?.rank === draft.rank ? preview?.rank?.nearest : []"
+          <SieveVersions
+            v-if="versions && stored"
+            :id="stored.id"
+            :version="stored.version"
+            :draft="draft"
+            :marked="marked"
+            @take="takeVersion"
+            @close="versions = false"
+          />
+          <SieveSentence v-model="draft" :vocabulary="vocabulary" />
+          <MirrorSheet v-if="turning" :sieve="turning" @join="join" @close="turning = undefined" />
+          <HelpCard v-show="!turning" class="conditions" :own="FIGURES">
+            <ol>
+              <ConditionRow
+                v-for="(_, n) in draft.conditions"
+                :key="n"
+                ref="rows"
+                v-model="draft.conditions[n]!"
+                :position="n + 1"
+                :total="draft.conditions.length"
+                :reading="preview?.readings[n]"
+                :count="preview?.counts[n]"
+                :said="saidOf(n)"
+                :counted="fresh"
+                :instruments="preview?.instruments ?? 0"
+                :sided="draft.sides.length > 1"
+                :amiss="preview?.problems.find((p) => p.subject === `conditions.${n}.side`)"
+                :lacks="saidOf(n) ? preview?.undecided_by[n] : ''"
+                :constant="saidOf(n) ? preview?.constant[n] : null"
+                :scales="scales[n] ?? []"
+                :open="open === n"
+                :tied="(scale) => tied(n, scale)"
                 :vocabulary="vocabulary"
                 :own="own"
+                @open="open = n"
+                @remove="remove(n)"
+                @duplicate="duplicate(n)"
+                @move="move(n, $event)"
+                @threshold="(scale, value) => moveThreshold(n, scale, value)"
+                @tie="(scale) => tie(n, scale)"
+                @hold="(own) => (held = own)"
+                @next="goOn(n)"
+                @another="add"
               />
-              <p class="says" :class="{ old: about?.rank !== draft.rank }">
-                <span v-for="(p, n) in preview?.rank?.problems" :key="n" class="fall">{{
-                  p.message
-                }}</span>
-                <span v-if="preview?.rank?.ok" class="quiet">
-                  {{ preview.rank.sentence }}, the largest first, after the score of the boosts
-                </span>
-              </p>
-            </div>
-          </div>
-          <textarea
-            v-model="draft.note"
-            class="note"
-            rows="2"
-            aria-label="Note"
-            placeholder="A note: why this should work"
-          />
-        </HelpCard>
-      </section>
-      <section class="below">
-        <FiredChart
-          v-if="!many"
-          :sieve="sifted"
-          :code="chosen"
-          :name="chosenName"
-          :focus="open"
-          :scales="open === undefined ? [] : (scales[open] ?? [])"
-          class="one"
-          @move="(scale, value) => moveThreshold(open!, scale, value)"
-          @hold="(own) => (held = own)"
-          @take="take"
-        >
-          <button
-            class="button plain"
-            title="Small sheets of many instruments"
-            @click="many = true"
-          >
-            many <kbd>v</kbd>
-          </button>
-        </FiredChart>
-        <FiredSheets v-else class="many" :sieve="sifted" :chosen="chosen" @choose="choose">
-          <button class="button plain" title="The chart of one instrument" @click="many = false">
-            one <kbd>v</kbd>
-          </button>
-        </FiredSheets>
-      </section>
-      <aside
-        class="leaves"
-        :class="{ old: preview && !fresh && !held }"
-        aria-label="What it leaves"
-      >
-        <ErrorNote v-if="error" :error="error" what="No preview" @retry="ask" />
-        <template v-else-if="preview">
-          <Leaves
-            aria-live="polite"
-            :preview="preview"
-            :last="last ?? preview"
-            :names="names"
-            :rank="draft.rank"
-            :then="Boolean(from)"
-            :chosen="chosen"
-            :sided="(sifted?.sides.length ?? 1) > 1"
-            @choose="choose"
-          >
-            <WhyNot
-              v-if="sifted"
-              ref="why"
-              v-model="asked"
-              :offered="everyone"
-              :ask="askWhy"
-              :about="sifted"
-              :names="names"
-              :sided="sifted.sides.length > 1"
-              @told="choose"
+            </ol>
+            <p class="adds">
+              <button class="button" @click="add">Add a condition <kbd>a</kbd></button>
+              <button class="button plain" @click="addFormula">Name a formula</button>
+              <button
+                class="button plain"
+                :disabled="!preview?.ok"
+                title="The short side of a long sieve, or the long one of a short"
+                @click="turning = about"
+              >
+                Mirror
+              </button>
+              <RouterLink class="button plain" to="/functions">Function reference</RouterLink>
+              <RouterLink class="button plain" to="/formulas">Formulas of the desk</RouterLink>
+            </p>
+            <NamedFormulas
+              v-model="draft.formulas"
+              :readings="preview?.formulas"
+              :problems="preview?.problems"
+              :said-of="saidOfNamed"
+              :vocabulary="vocabulary"
+              :own="own"
             />
-          </Leaves>
-        </template>
-        <p v-else class="quiet">sifting…</p>
-      </aside>
-    </div>
+            <div class="rank">
+              <span class="quiet">ranked by</span>
+              <div>
+                <FormulaEditor
+                  v-model="draft.rank"
+                  label="Ranking formula"
+                  hint="no ranking beyond the score"
+                  :problems="preview?.rank?.problems"
+                  :offers="about?.rank === draft.rank ? preview?.rank?.offers : []"
+                  :nearest="about?.rank === draft.rank ? preview?.rank?.nearest : []"
+                  :vocabulary="vocabulary"
+                  :own="own"
+                />
+                <p class="says" :class="{ old: about?.rank !== draft.rank }">
+                  <span v-for="(p, n) in preview?.rank?.problems" :key="n" class="fall">{{
+                    p.message
+                  }}</span>
+                  <span v-if="preview?.rank?.ok" class="quiet">
+                    {{ preview.rank.sentence }}, the largest first, after the score of the boosts
+                  </span>
+                </p>
+              </div>
+            </div>
+            <textarea
+              v-model="draft.note"
+              class="note"
+              rows="2"
+              aria-label="Note"
+              placeholder="A note: why this should work"
+            />
+          </HelpCard>
+        </section>
+        <section class="below">
+          <FiredChart
+            v-if="!many"
+            :sieve="sifted"
+            :code="chosen"
+            :name="chosenName"
+            :focus="open"
+            :scales="open === undefined ? [] : (scales[open] ?? [])"
+            class="one"
+            @move="(scale, value) => moveThreshold(open!, scale, value)"
+            @hold="(own) => (held = own)"
+            @take="take"
+          >
+            <button
+              class="button plain"
+              title="Small sheets of many instruments"
+              @click="many = true"
+            >
+              many <kbd>v</kbd>
+            </button>
+          </FiredChart>
+          <FiredSheets v-else class="many" :sieve="sifted" :chosen="chosen" @choose="choose">
+            <button class="button plain" title="The chart of one instrument" @click="many = false">
+              one <kbd>v</kbd>
+            </button>
+          </FiredSheets>
+        </section>
+        <aside
+          class="leaves"
+          :class="{ old: preview && !fresh && !held }"
+          aria-label="What it leaves"
+        >
+          <ErrorNote v-if="error" :error="error" what="No preview" :again="ask" />
+          <template v-else-if="preview">
+            <Leaves
+              aria-live="polite"
+              :preview="preview"
+              :last="last ?? preview"
+              :names="names"
+              :rank="draft.rank"
+              :then="Boolean(from)"
+              :chosen="chosen"
+              :sided="(sifted?.sides.length ?? 1) > 1"
+              @choose="choose"
+            >
+              <WhyNot
+                v-if="sifted"
+                ref="why"
+                v-model="asked"
+                :offered="everyone"
+                :ask="askWhy"
+                :about="sifted"
+                :names="names"
+                :sided="sifted.sides.length > 1"
+                @told="choose"
+              />
+            </Leaves>
+          </template>
+          <p v-else class="quiet">sifting…</p>
+        </aside>
+      </div></Reply
+    >
   </main>
 </template>
 

@@ -1,22 +1,24 @@
 <script setup lang="ts">
-import { useQuery } from '@tanstack/vue-query'
-import { computed, nextTick, ref, watch } from 'vue'
-import { answer, api, type Schemas, type Sieve } from '@/shared/api'
+import { nextTick, ref, watch } from 'vue'
+import { answer, type Schemas, type Sieve } from '@/shared/api'
 import Differences from '@/shared/Differences.vue'
-import ErrorNote from '@/shared/ErrorNote.vue'
 import { moment, plural } from '@/shared/format'
 import { asLines, upToDate } from './draft'
+import { keys } from '@/shared/questions'
+import { useRead } from '@/shared/read'
+import Reply from '@/shared/Reply.vue'
 
 /** What became of this sieve: what each version changed, which runs used it, and back to any of them. */
 const props = defineProps<{ id: number; version: number; draft: Sieve; marked?: number }>()
 const emit = defineEmits<{ take: [sieve: Sieve, version: number]; close: [] }>()
-const { data, isError, error, refetch } = useQuery({
-  queryKey: ['sieve versions', computed(() => [props.id, props.version])],
-  queryFn: () =>
-    answer(
-      api.GET('/api/sieves/{sieve_id}/versions', { params: { path: { sieve_id: props.id } } }),
-    ),
+const versions = useRead(() => {
+  const path = { sieve_id: props.id }
+  return {
+    of: keys.sieveVersions(props.id, props.version),
+    read: (server) => answer(server.GET('/api/sieves/{sieve_id}/versions', { params: { path } })),
+  }
 })
+const { data } = versions
 const MOST_RUNS = 4
 const chosen = ref<number>()
 watch(
@@ -40,69 +42,64 @@ const toldOf = (own: Schemas['VersionView']) =>
       <span>Versions of this sieve</span>
       <button class="button plain" @click="emit('close')">Close <kbd>e</kbd></button>
     </p>
-    <ErrorNote
-      v-if="isError"
-      :error="error"
-      what="The versions can't be shown"
-      @retry="refetch()"
-    />
-    <p v-else-if="!data" class="quiet" role="status">Reading the versions …</p>
-    <p v-else-if="marked && !data.some((own) => own.version === marked)" class="warn">
-      There is no version {{ marked }} of this sieve.
-    </p>
-    <ol>
-      <li
-        v-for="own in data"
-        :id="`version-${own.version}`"
-        :key="own.version"
-        :class="{ marked: own.version === marked }"
-      >
-        <div class="one">
-          <b>{{ own.version }}</b>
-          <span>
-            {{ toldOf(own) }}
-            <span class="quiet">
-              · {{ moment(own.created_at) }}
-              <template v-if="own.runs.length">
-                ·
-                <template v-for="(run, n) in runsOf(own)" :key="run.id"
-                  >{{ n ? ', ' : 'used by '
-                  }}<RouterLink
-                    :to="`/runs/${run.id}`"
-                    :title="`As of ${moment(run.as_of)}: ${plural(run.hits, 'hit')}`"
-                    >run {{ run.id }}</RouterLink
-                  ></template
-                ><template v-if="own.runs.length > MOST_RUNS">
-                  and {{ own.runs.length - MOST_RUNS }} more</template
-                >
-              </template>
+    <Reply :of="versions" what="The versions can't be shown" reading="Reading the versions …">
+      <p v-if="marked && !data?.some((own) => own.version === marked)" class="warn">
+        There is no version {{ marked }} of this sieve.
+      </p>
+      <ol>
+        <li
+          v-for="own in data"
+          :id="`version-${own.version}`"
+          :key="own.version"
+          :class="{ marked: own.version === marked }"
+        >
+          <div class="one">
+            <b>{{ own.version }}</b>
+            <span>
+              {{ toldOf(own) }}
+              <span class="quiet">
+                · {{ moment(own.created_at) }}
+                <template v-if="own.runs.length">
+                  ·
+                  <template v-for="(run, n) in runsOf(own)" :key="run.id"
+                    >{{ n ? ', ' : 'used by '
+                    }}<RouterLink
+                      :to="`/runs/${run.id}`"
+                      :title="`As of ${moment(run.as_of)}: ${plural(run.hits, 'hit')}`"
+                      >run {{ run.id }}</RouterLink
+                    ></template
+                  ><template v-if="own.runs.length > MOST_RUNS">
+                    and {{ own.runs.length - MOST_RUNS }} more</template
+                  >
+                </template>
+              </span>
             </span>
-          </span>
-          <span class="acts">
-            <button
-              class="button plain"
-              :aria-pressed="chosen === own.version"
-              @click="chosen = chosen === own.version ? undefined : own.version"
-            >
-              compare
-            </button>
-            <button
-              class="button"
-              :aria-label="`Put version ${own.version} on the page`"
-              @click="emit('take', upToDate(own.sieve), own.version)"
-            >
-              put it on the page
-            </button>
-          </span>
-        </div>
-        <Differences
-          v-if="chosen === own.version"
-          :before="asLines(own.sieve)"
-          :after="asLines(draft)"
-          :names="[`version ${own.version}`, 'on the page']"
-        />
-      </li>
-    </ol>
+            <span class="acts">
+              <button
+                class="button plain"
+                :aria-pressed="chosen === own.version"
+                @click="chosen = chosen === own.version ? undefined : own.version"
+              >
+                compare
+              </button>
+              <button
+                class="button"
+                :aria-label="`Put version ${own.version} on the page`"
+                @click="emit('take', upToDate(own.sieve), own.version)"
+              >
+                put it on the page
+              </button>
+            </span>
+          </div>
+          <Differences
+            v-if="chosen === own.version"
+            :before="asLines(own.sieve)"
+            :after="asLines(draft)"
+            :names="[`version ${own.version}`, 'on the page']"
+          />
+        </li>
+      </ol>
+    </Reply>
   </section>
 </template>
 

@@ -1,24 +1,28 @@
 <script setup lang="ts">
-import { useQueryClient } from '@tanstack/vue-query'
 import { computed, ref } from 'vue'
 import { useRouter } from 'vue-router'
 import { useAct } from '@/shared/act'
-import { answer, api, type StoredSieve } from '@/shared/api'
+import { answer, type StoredSieve } from '@/shared/api'
 import { from, isLater } from '@/shared/asOf'
-import ErrorNote from '@/shared/ErrorNote.vue'
 import Failed from '@/shared/Failed.vue'
 import { useKeys } from '@/shared/keys'
 import Archived from '@/shared/Archived.vue'
 import TakeIn from './TakeIn.vue'
 import ListOut, { type Columns } from '@/shared/ListOut.vue'
-import { keys, useRuns, useSieves, useArchivedSieves } from '@/shared/queries'
+import { useRuns, useSieves, useArchivedSieves } from '@/shared/queries'
 import { moment, plural, sides } from '@/shared/format'
 import { save } from '@/shared/save'
 import { done, undoKey } from '@/shared/undo'
 import { useStartRun } from '@/features/runs/startRun'
+import { useServer } from '@/shared/moment'
+import { keys } from '@/shared/questions'
+import { useReadAnew } from '@/shared/read'
+import Reply from '@/shared/Reply.vue'
+
+const server = useServer()
+const readAnew = useReadAnew()
 
 const router = useRouter()
-const client = useQueryClient()
 const sieves = useSieves()
 const runs = useRuns()
 const startRun = useStartRun()
@@ -30,27 +34,27 @@ const latest = computed(() => {
 })
 
 const refresh = () => {
-  client.invalidateQueries({ queryKey: keys.sieves })
-  client.invalidateQueries({ queryKey: keys.archivedSieves })
-  client.invalidateQueries({ queryKey: keys.thread })
+  void readAnew(keys.sieves, keys.archivedSieves, keys.thread)
 }
 const { act, busy, failure } = useAct()
 const run = (stored: StoredSieve) => act("The run can't begin", () => startRun(stored.id))
 async function restore(id: number) {
-  await answer(api.POST('/api/sieves/{sieve_id}/restore', { params: { path: { sieve_id: id } } }))
+  await answer(
+    server.POST('/api/sieves/{sieve_id}/restore', { params: { path: { sieve_id: id } } }),
+  )
   refresh()
 }
 const remove = (stored: StoredSieve) =>
   act('Not archived', async () => {
     const path = { params: { path: { sieve_id: stored.id } } }
-    await answer(api.DELETE('/api/sieves/{sieve_id}', path))
+    await answer(server.DELETE('/api/sieves/{sieve_id}', path))
     refresh()
     done(`“${stored.sieve.name}” was archived.`, () => restore(stored.id))
   })
 const copy = (stored: StoredSieve) =>
   act('Not copied', async () => {
     const sieve = { ...stored.sieve, name: `${stored.sieve.name}, copy`.slice(0, 120) }
-    const made = await answer(api.POST('/api/sieves', { body: { sieve } }))
+    const made = await answer(server.POST('/api/sieves', { body: { sieve } }))
     refresh()
     router.push(`/sieves/${made.id}`)
   })
@@ -58,7 +62,7 @@ const copy = (stored: StoredSieve) =>
 const give = (stored: StoredSieve) =>
   act('Not written', async () => {
     const path = { params: { path: { sieve_id: stored.id } } }
-    const document = await answer(api.GET('/api/sieves/{sieve_id}/document', path))
+    const document = await answer(server.GET('/api/sieves/{sieve_id}/document', path))
     save(`${document.name}.json`, JSON.stringify(document, null, 2), 'application/json')
     done(`“${stored.sieve.name}” was written with all that it calls.`)
   })
@@ -106,86 +110,91 @@ const columns = (): Columns => {
       <RouterLink class="button" to="/functions">Function reference</RouterLink>
       <RouterLink class="button primary" to="/sieves/new">Compose a sieve <kbd>c</kbd></RouterLink>
     </div>
-    <ErrorNote
-      v-if="sieves.isError.value"
-      :error="sieves.error.value"
+    <Reply
+      :of="sieves"
       what="The sieves can't be shown"
-      @retry="sieves.refetch()"
-    />
-    <p v-else-if="sieves.data.value?.length === 0" class="empty">
-      There is no sieve yet. <RouterLink to="/sieves/new">Compose one</RouterLink>: a first
-      condition may be as short as <code>close &gt; sma(close, 45)</code>.
-    </p>
+      reading=""
+      :empty="!sieves.data.value?.length"
+    >
+      <template #empty
+        ><p class="empty">
+          There is no sieve yet. <RouterLink to="/sieves/new">Compose one</RouterLink>: a first
+          condition may be as short as <code>close &gt; sma(close, 45)</code>.
+        </p></template
+      >
+      <div class="both">
+        <table class="ledger">
+          <thead>
+            <tr>
+              <th>Sieve</th>
+              <th>Looks in</th>
+              <th>Side</th>
+              <th class="number">Conditions</th>
+              <th class="number">Version</th>
+              <th>Last run</th>
+              <th class="number">Hits</th>
+              <th><span class="visually-hidden">What to do</span></th>
+            </tr>
+          </thead>
+          <tbody>
+            <tr
+              v-for="(stored, n) in sieves.data.value"
+              :key="stored.id"
+              :class="{ looked: stored.id === chosen?.id }"
+              @mouseenter="at = n"
+              @focusin="at = n"
+            >
+              <td class="name">
+                <RouterLink :to="`/sieves/${stored.id}`">{{ stored.sieve.name }}</RouterLink>
+                <span class="quiet note">{{ stored.sieve.note }}</span>
+              </td>
+              <td>{{ stored.sieve.universe }}</td>
+              <td>{{ sides(stored.sieve.sides) }}</td>
+              <td class="number">{{ stored.sieve.conditions.length }}</td>
+              <td class="number">{{ stored.version }}</td>
+              <td>
+                <template v-if="latest.get(stored.id)">
+                  <RouterLink
+                    :to="from(latest.get(stored.id)!.as_of, `/runs/${latest.get(stored.id)!.id}`)"
+                  >
+                    {{ moment(latest.get(stored.id)!.as_of) }}
+                  </RouterLink>
+                  <span v-if="isLater(latest.get(stored.id)!.as_of)" class="quiet"> later</span>
+                </template>
+                <span v-else class="quiet">never</span>
+              </td>
+              <td class="number">{{ latest.get(stored.id)?.hit_count ?? '–' }}</td>
+              <td class="actions">
+                <button class="button" :disabled="busy" @click="run(stored)">Run</button>
+                <button class="button plain" :disabled="busy" @click="copy(stored)">Copy</button>
+                <button class="button plain" :disabled="busy" @click="give(stored)">File</button>
+                <button class="button plain" :disabled="busy" @click="remove(stored)">
+                  Archive
+                </button>
+              </td>
+            </tr>
+          </tbody>
+        </table>
+        <aside v-if="chosen" aria-label="The sieve looked at">
+          <h2>{{ chosen.sieve.name }}</h2>
+          <p class="quiet">
+            {{ chosen.sieve.universe }}, bars of {{ chosen.sieve.timeframes[0] }},
+            {{ sides(chosen.sieve.sides) }}
+          </p>
+          <ol>
+            <li v-for="(c, n) in chosen.sieve.conditions" :key="n">
+              <i :class="c.role === 'veto' ? 'fall' : 'quiet'">{{ c.off ? 'off' : c.role }}</i>
+              <code>{{ c.formula }}</code>
+            </li>
+          </ol>
+          <p v-if="chosen.sieve.rank" class="quiet">
+            ranked by <code>{{ chosen.sieve.rank }}</code>
+          </p>
+          <p>{{ chosen.sieve.note }}</p>
+        </aside>
+      </div>
+    </Reply>
     <Failed :failure="failure" />
-    <div v-if="sieves.data.value?.length" class="both">
-      <table class="ledger">
-        <thead>
-          <tr>
-            <th>Sieve</th>
-            <th>Looks in</th>
-            <th>Side</th>
-            <th class="number">Conditions</th>
-            <th class="number">Version</th>
-            <th>Last run</th>
-            <th class="number">Hits</th>
-            <th><span class="visually-hidden">What to do</span></th>
-          </tr>
-        </thead>
-        <tbody>
-          <tr
-            v-for="(stored, n) in sieves.data.value"
-            :key="stored.id"
-            :class="{ looked: stored.id === chosen?.id }"
-            @mouseenter="at = n"
-            @focusin="at = n"
-          >
-            <td class="name">
-              <RouterLink :to="`/sieves/${stored.id}`">{{ stored.sieve.name }}</RouterLink>
-              <span class="quiet note">{{ stored.sieve.note }}</span>
-            </td>
-            <td>{{ stored.sieve.universe }}</td>
-            <td>{{ sides(stored.sieve.sides) }}</td>
-            <td class="number">{{ stored.sieve.conditions.length }}</td>
-            <td class="number">{{ stored.version }}</td>
-            <td>
-              <template v-if="latest.get(stored.id)">
-                <RouterLink
-                  :to="from(latest.get(stored.id)!.as_of, `/runs/${latest.get(stored.id)!.id}`)"
-                >
-                  {{ moment(latest.get(stored.id)!.as_of) }}
-                </RouterLink>
-                <span v-if="isLater(latest.get(stored.id)!.as_of)" class="quiet"> later</span>
-              </template>
-              <span v-else class="quiet">never</span>
-            </td>
-            <td class="number">{{ latest.get(stored.id)?.hit_count ?? '–' }}</td>
-            <td class="actions">
-              <button class="button" :disabled="busy" @click="run(stored)">Run</button>
-              <button class="button plain" :disabled="busy" @click="copy(stored)">Copy</button>
-              <button class="button plain" :disabled="busy" @click="give(stored)">File</button>
-              <button class="button plain" :disabled="busy" @click="remove(stored)">Archive</button>
-            </td>
-          </tr>
-        </tbody>
-      </table>
-      <aside v-if="chosen" aria-label="The sieve looked at">
-        <h2>{{ chosen.sieve.name }}</h2>
-        <p class="quiet">
-          {{ chosen.sieve.universe }}, bars of {{ chosen.sieve.timeframes[0] }},
-          {{ sides(chosen.sieve.sides) }}
-        </p>
-        <ol>
-          <li v-for="(c, n) in chosen.sieve.conditions" :key="n">
-            <i :class="c.role === 'veto' ? 'fall' : 'quiet'">{{ c.off ? 'off' : c.role }}</i>
-            <code>{{ c.formula }}</code>
-          </li>
-        </ol>
-        <p v-if="chosen.sieve.rank" class="quiet">
-          ranked by <code>{{ chosen.sieve.rank }}</code>
-        </p>
-        <p>{{ chosen.sieve.note }}</p>
-      </aside>
-    </div>
     <TakeIn />
     <Archived :entries="gone" @back="(id) => act('Not restored', () => restore(Number(id)))" />
   </main>

@@ -1,23 +1,22 @@
 <script setup lang="ts">
-import { useQuery } from '@tanstack/vue-query'
 import { ref, watch } from 'vue'
 import { useRouter } from 'vue-router'
 import { useAct } from '@/shared/act'
-import { answer, api } from '@/shared/api'
-import ErrorNote from '@/shared/ErrorNote.vue'
+import { answer } from '@/shared/api'
 import Failed from '@/shared/Failed.vue'
 import { droppedSieve } from '../imports/incoming'
 import { takeAsDraft, type Offered } from './offered'
 import OfferedSieve from './OfferedSieve.vue'
+import { useServer } from '@/shared/moment'
+import { useReady } from '@/shared/queries'
+import Reply from '@/shared/Reply.vue'
+
+const server = useServer()
 
 /** Sieves from elsewhere: ready ones, and those that are dropped as files. Nothing is kept before it is saved. */
 const router = useRouter()
 const open = ref(false)
-const ready = useQuery({
-  queryKey: ['ready'],
-  enabled: open,
-  queryFn: () => answer(api.GET('/api/ready')),
-})
+const ready = useReady(() => open.value)
 const dropped = ref<Offered>()
 const { act, failure } = useAct()
 const read = (file: File | undefined) =>
@@ -25,7 +24,7 @@ const read = (file: File | undefined) =>
     if (!file) return
     dropped.value = undefined
     dropped.value = await answer(
-      api.POST('/api/sieves/read', { body: { text: await file.text() } }),
+      server.POST('/api/sieves/read', { body: { text: await file.text() } }),
     )
   })
 function take(offered: Offered) {
@@ -62,14 +61,14 @@ watch(
     <OfferedSieve v-if="dropped" :offered="dropped" @take="take(dropped)" />
     <details @toggle="open = ($event.target as HTMLDetailsElement).open">
       <summary>Ready sieves, one for each way of working</summary>
-      <ErrorNote v-if="ready.isError.value" :error="ready.error.value" what="They can't be shown" />
-      <p v-else-if="open && !ready.data.value" class="quiet">reading…</p>
-      <OfferedSieve
-        v-for="own in ready.data.value?.sieves"
-        :key="own.sieve.name"
-        :offered="own"
-        @take="take(own)"
-      />
+      <Reply v-if="open" :of="ready" what="They can't be shown">
+        <OfferedSieve
+          v-for="own in ready.data.value?.sieves"
+          :key="own.sieve.name"
+          :offered="own"
+          @take="take(own)"
+        />
+      </Reply>
     </details>
   </section>
 </template>

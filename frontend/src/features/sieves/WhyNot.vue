@@ -1,11 +1,13 @@
 <script setup lang="ts">
 import { computed, ref, watch } from 'vue'
-import { asOf } from '@/shared/asOf'
 import type { Schemas } from '@/shared/api'
 import ErrorNote from '@/shared/ErrorNote.vue'
 import { barTime, sides } from '@/shared/format'
 import { useLatest } from '@/shared/latest'
 import Mesh from '@/shared/Mesh.vue'
+import { useMoment } from '@/shared/moment'
+
+const looksFrom = useMoment()
 
 /** Why not? What any instrument passes, what it lacks, and by how much. */
 const props = defineProps<{
@@ -37,7 +39,7 @@ const meant = computed(() => {
   return begun.length === 1 ? begun[0]!.code : undefined
 })
 watch(
-  [meant, () => props.about, asOf],
+  [meant, () => props.about, looksFrom],
   ([code], before) => {
     if (code && code !== before?.[0]) emit('told', code)
     if (code) latest.later({ code })
@@ -85,7 +87,12 @@ defineExpose({ focus: () => field.value?.select() })
         fits.length ? `${fits.length} instruments fit; write on` : `No instrument fits “${typed}”.`
       }}
     </p>
-    <ErrorNote v-if="meant && latest.error.value" :error="latest.error.value" what="Not judged" />
+    <ErrorNote
+      v-if="meant && latest.error.value"
+      :error="latest.error.value"
+      what="Not judged"
+      :again="latest.again"
+    />
     <div v-else-if="why" aria-live="polite" class="told">
       <p>
         <b class="mono">{{ why.code }}</b> {{ why.name }}:

@@ -1,19 +1,13 @@
-import { useQuery, useQueryClient } from '@tanstack/vue-query'
+import { useQueryClient } from '@tanstack/vue-query'
 import { computed, ref, watch, type Ref } from 'vue'
-import {
-  answer,
-  api,
-  type Condition,
-  type Preview,
-  type Sieve,
-  type StoredSieve,
-} from '@/shared/api'
-import { asOf } from '@/shared/asOf'
+import { answer, type Condition, type Preview, type Sieve, type StoredSieve } from '@/shared/api'
 import { beginning } from '@/shared/beginning'
 import { same } from '@/shared/same'
 import { draftOf, forgetDraft, keepDraft } from '@/shared/drafts'
 import { useLatest } from '@/shared/latest'
-import { keys } from '@/shared/queries'
+import { useMoment, useServer } from '@/shared/moment'
+import { keys } from '@/shared/questions'
+import { useReadAnew, useRead } from '@/shared/read'
 
 /** A must, until it is said otherwise. */
 export const condition = (formula: string): Condition => ({
@@ -140,20 +134,22 @@ export function useHistory(draft: Ref<Sieve>) {
 /** The sieve being written: loaded, changed here, saved as a new version. */
 export function useDraft(id: Ref<string>) {
   const client = useQueryClient()
+  const readAnew = useReadAnew()
+  const server = useServer()
   const draft = ref<Sieve>(empty())
   const stored = ref<StoredSieve>()
   /** When the draft that is on the page was left, and the version it was made from. */
   const found = ref<{ at: number; basedOn: number }>()
   const basedOn = ref(0)
   const history = useHistory(draft)
-  const loaded = useQuery({
-    queryKey: ['sieve', id],
-    enabled: () => id.value !== 'new',
-    staleTime: 0,
-    queryFn: () =>
-      answer(
-        api.GET('/api/sieves/{sieve_id}', { params: { path: { sieve_id: Number(id.value) } } }),
-      ),
+  const loaded = useRead(() => {
+    const path = { sieve_id: Number(id.value) }
+    return {
+      of: keys.sieve(id.value),
+      enabled: id.value !== 'new',
+      staleTime: 0,
+      read: (server) => answer(server.GET('/api/sieves/{sieve_id}', { params: { path } })),
+    }
   })
   let begun = empty()
   const place = () => `sieve ${id.value}`
@@ -214,20 +210,19 @@ export function useDraft(id: Ref<string>) {
     const saved =
       stored.value && !asNew
         ? await answer(
-            api.PUT('/api/sieves/{sieve_id}', {
+            server.PUT('/api/sieves/{sieve_id}', {
               params: { path: { sieve_id: stored.value.id } },
               body: { sieve: sent, based_on: basedOn.value },
             }),
           )
-        : await answer(api.POST('/api/sieves', { body: { sieve: sent } }))
+        : await answer(server.POST('/api/sieves', { body: { sieve: sent } }))
     forgetDraft(from)
     stored.value = saved
     basedOn.value = saved.version
     found.value = undefined
     draft.value = merged(sent, plain(draft.value), plain(saved.sieve))
-    client.setQueryData(['sieve', String(saved.id)], saved)
-    client.invalidateQueries({ queryKey: keys.sieves })
-    client.invalidateQueries({ queryKey: keys.thread })
+    client.setQueryData(keys.sieve(String(saved.id)), saved)
+    void readAnew(keys.sieves, keys.thread)
     return saved
   }
   return { draft, stored, found, changed, loaded, ready, history, save, discard }
@@ -248,12 +243,14 @@ interface Question {
  * the sieve that the present answer is about: what differs from it is no longer true.
  */
 export function usePreview(draft: Ref<Sieve>, ready: Ref<boolean>, held: Ref<boolean>) {
+  const server = useServer()
+  const moment = useMoment()
   const latest = useLatest<Question, Preview>(PAUSE, ({ sieve }, signal) =>
-    answer(api.POST('/api/preview', { body: { sieve }, signal })),
+    answer(server.POST('/api/preview', { body: { sieve }, signal })),
   )
-  const question = (): Question => ({ sieve: plain(draft.value), from: asOf.value })
+  const question = (): Question => ({ sieve: plain(draft.value), from: moment.value })
   watch(
-    [draft, ready, asOf],
+    [draft, ready, moment],
     () => {
       if (!ready.value) latest.stop()
       else if (held.value) latest.soon(question())
@@ -266,7 +263,7 @@ export function usePreview(draft: Ref<Sieve>, ready: Ref<boolean>, held: Ref<boo
   const fresh = computed(
     () =>
       latest.reply.value !== undefined &&
-      latest.about.value?.from === asOf.value &&
+      latest.about.value?.from === moment.value &&
       same(counted(latest.about.value?.sieve), counted(draft.value)),
   )
   const about = computed(() => latest.about.value?.sieve)

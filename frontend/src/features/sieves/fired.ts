@@ -1,7 +1,7 @@
 import { computed, ref, shallowRef, watch, type Ref } from 'vue'
-import { answer, api, type Dress, type Schemas, type Sieve } from '@/shared/api'
-import { asOf } from '@/shared/asOf'
+import { answer, type Dress, type Schemas, type Server, type Sieve } from '@/shared/api'
 import { useLatest } from '@/shared/latest'
+import { useMoment, useServer } from '@/shared/moment'
 
 export type Fired = Awaited<ReturnType<typeof firedOn>>
 export type Sheets = Schemas['Sheets']
@@ -10,9 +10,13 @@ const MOST = 5_000
 const AHEAD = 120
 const PAUSE = 160
 
-const firedOn = ({ sieve, code, count, focus, dress }: Question, signal: AbortSignal) =>
+const firedOn = (
+  server: Server,
+  { sieve, code, count, focus, dress }: Question,
+  signal: AbortSignal,
+) =>
   answer(
-    api.POST('/api/preview/fired', {
+    server.POST('/api/preview/fired', {
       body: { ...dress, sieve, code, count, focus, before: null },
       signal,
     }),
@@ -34,12 +38,16 @@ export function useFired(
   focus: Ref<number | undefined>,
   dress: Ref<Dress>,
 ) {
+  const server = useServer()
+  const moment = useMoment()
   const count = ref(FIRST)
-  const latest = useLatest<Question, Fired>(PAUSE, firedOn)
+  const latest = useLatest<Question, Fired>(PAUSE, (question, signal) =>
+    firedOn(server, question, signal),
+  )
   const fired = shallowRef<Fired>()
   watch(latest.reply, (reply) => (fired.value = reply))
   watch(
-    [sieve, code, focus, count, asOf, dress],
+    [sieve, code, focus, count, moment, dress],
     ([own, of], before) => {
       if (of !== before[1]) count.value = FIRST
       if (own && of)
@@ -49,7 +57,7 @@ export function useFired(
           count: count.value,
           focus: focus.value ?? null,
           dress: dress.value,
-          from: asOf.value,
+          from: moment.value,
         })
       else latest.stop()
     },
@@ -74,5 +82,5 @@ export function useFired(
   const fresh = computed(
     () => latest.about.value?.sieve === sieve.value && latest.about.value?.code === code.value,
   )
-  return { fired, reach, error: latest.error, fresh }
+  return { fired, reach, error: latest.error, again: latest.again, fresh }
 }

@@ -1,4 +1,4 @@
-import { answer, api, type Picture, type Trace } from '@/shared/api'
+import { answer, present, type Picture, type Trace } from '@/shared/api'
 import './picture.css'
 
 const WIDTH = 320
@@ -18,7 +18,9 @@ export async function pictureOf(name: string): Promise<SVGElement | undefined> {
 
 async function asked(name: string) {
   const path = { function: name }
-  const picture = await answer(api.GET('/api/functions/{function}/picture', { params: { path } }))
+  const picture = await answer(
+    present.GET('/api/functions/{function}/picture', { params: { path } }),
+  )
   return picture.closes.length ? drawn(picture) : undefined
 }
 

@@ -1,7 +1,8 @@
 import { useKept } from '@/shared/store'
 import { computed, ref, watch, type Ref } from 'vue'
-import { answer, api, type Problem, type Reading, type Schemas } from '@/shared/api'
+import { answer, type Problem, type Reading, type Schemas } from '@/shared/api'
 import { useLatest } from '@/shared/latest'
+import { useServer } from '@/shared/moment'
 
 export type Row = Schemas['Row-Input']
 export type Face = 'text' | 'parts'
@@ -56,8 +57,9 @@ export function useRows(
   const problems = ref<readonly Problem[]>([])
   /** The text that the parts on the page were written as. */
   let written: string | undefined
+  const server = useServer()
   const latest = useLatest<Row, Schemas['Written']>(0, (asked, signal) =>
-    answer(api.POST('/api/rows', { body: { row: asked }, signal })),
+    answer(server.POST('/api/rows', { body: { row: asked }, signal })),
   )
   watch(latest.reply, (reply) => {
     if (!reply) return
@@ -87,6 +89,7 @@ export function useRows(
     edit,
     problemAt,
     error: latest.error,
+    again: latest.again,
     broken: computed(() => problems.value.length > 0),
   }
 }

@@ -1,15 +1,13 @@
 <script setup lang="ts">
 import { instrumentAt } from '@/shared/addresses'
-import { useQuery } from '@tanstack/vue-query'
 import { computed, nextTick, ref } from 'vue'
 import { enter } from '@/shared/firstField'
 import { useRoute, useRouter, type LocationQueryRaw } from 'vue-router'
 import Lines from '@/features/drawings/Lines.vue'
 import Ranks from '@/features/drawings/Ranks.vue'
-import { ApiError, answer, api, type Schemas } from '@/shared/api'
+import { ApiError, answer, type Schemas } from '@/shared/api'
 import ArrangedBy from '@/shared/ArrangedBy.vue'
 import { useArranging } from '@/shared/arranging'
-import ErrorNote from '@/shared/ErrorNote.vue'
 import Failed from '@/shared/Failed.vue'
 import { moment, told, wholeWithin } from '@/shared/format'
 import FormingPart from '@/shared/FormingPart.vue'
@@ -18,6 +16,9 @@ import { useKeys } from '@/shared/keys'
 import ListOut, { type Columns } from '@/shared/ListOut.vue'
 import { useVocabulary } from '@/shared/queries'
 import UniversePart from '@/shared/UniversePart.vue'
+import { keys } from '@/shared/questions'
+import { useRead } from '@/shared/read'
+import Reply from '@/shared/Reply.vue'
 
 /** Which currency against which? */
 type StrengthSet = Schemas['StrengthSet']
@@ -42,18 +43,16 @@ const line = computed(() => {
   const last = (arranged.value?.spans.length ?? 1) - 1
   return Number.isInteger(asked) ? Math.max(0, Math.min(last, asked)) : 0
 })
-const view = useQuery(
-  computed(() => ({
-    queryKey: ['strength', arranged.value, line.value],
+const view = useRead(() => {
+  const { without = [], history = 160, ...rest } = arranged.value ?? LIKE
+  const body = { ...rest, without, history, line: line.value }
+  return {
+    of: keys.strength(arranged.value, line.value),
     enabled: Boolean(arranged.value),
-    placeholderData: (before: unknown) => before as never,
-    queryFn: ({ signal }: { signal: AbortSignal }) => {
-      const { without = [], history = 160, ...rest } = arranged.value!
-      const body = { ...rest, without, history, line: line.value }
-      return answer(api.POST('/api/strength', { body: body as never, signal }))
-    },
-  })),
-)
+    keeps: true,
+    read: (server, signal) => answer(server.POST('/api/strength', { body: body as never, signal })),
+  }
+})
 /** What was asked for last. */
 const seen = computed(() =>
   view.data.value?.spans.length === arranged.value?.spans.length ? view.data.value : undefined,
@@ -246,74 +245,68 @@ const table = (): Columns => [
       strength to add up. Pairs have the facts base and quote: from a table of instruments, or
       <RouterLink to="/instruments">said on their page</RouterLink>.
     </p>
-    <ErrorNote
-      v-else-if="view.isError.value"
-      :error="view.error.value"
-      what="The strength can't be shown"
-      @retry="view.refetch()"
-    />
-    <p v-else-if="!seen" class="quiet">reading…</p>
-    <template v-else>
-      <div class="both" :class="{ old: view.isPlaceholderData.value }">
-        <Ranks
-          class="ranks"
-          :columns="columns"
-          :rows="rows"
+    <Reply v-else :of="view" what="The strength can't be shown"
+      ><template v-if="seen">
+        <div class="both" :class="{ old: view.isPlaceholderData.value }">
+          <Ranks
+            class="ranks"
+            :columns="columns"
+            :rows="rows"
+            :chosen="chosen"
+            :at="line"
+            :figure="figure"
+            @choose="choose"
+            @reach="(n) => tell({ span: n })"
+          />
+          <section v-if="chosen" class="partners" :aria-label="`${chosen} against the others`">
+            <h2>
+              {{ chosen }} against
+              <button class="button plain" @click="leaveOut()">leave it out <kbd>x</kbd></button>
+            </h2>
+            <table class="ledger">
+              <thead>
+                <tr>
+                  <th scope="col">Other</th>
+                  <th scope="col">Pair</th>
+                  <th v-for="(column, n) in columns" :key="n" scope="col" class="number">
+                    {{ column.label }}
+                  </th>
+                </tr>
+              </thead>
+              <tbody>
+                <tr v-for="own in partners" :key="own.code">
+                  <td>
+                    <button class="button plain" @click="choose(own.other)">{{ own.other }}</button>
+                  </td>
+                  <td>
+                    <RouterLink class="mono" :to="chartOf(own.code)">{{ own.code }}</RouterLink>
+                  </td>
+                  <td
+                    v-for="(move, n) in own.moves"
+                    :key="n"
+                    class="number"
+                    :class="move == null ? '' : move > 0 ? 'rise' : move < 0 ? 'fall' : ''"
+                  >
+                    {{ move == null ? '–' : figure(move) }}
+                  </td>
+                </tr>
+              </tbody>
+            </table>
+          </section>
+        </div>
+        <h2 v-if="seen.moments.length">
+          Over {{ columns[line]?.label }} through time, {{ seen.moments.length }} bars
+        </h2>
+        <Lines
+          v-if="seen.moments.length"
+          :label="`Strength over ${columns[line]?.label} through time`"
+          :moments="seen.moments"
+          :lines="seen.currencies.map((name, n) => ({ name, values: seen!.history[n]! }))"
           :chosen="chosen"
-          :at="line"
-          :figure="figure"
+          :height="260"
           @choose="choose"
-          @reach="(n) => tell({ span: n })"
-        />
-        <section v-if="chosen" class="partners" :aria-label="`${chosen} against the others`">
-          <h2>
-            {{ chosen }} against
-            <button class="button plain" @click="leaveOut()">leave it out <kbd>x</kbd></button>
-          </h2>
-          <table class="ledger">
-            <thead>
-              <tr>
-                <th scope="col">Other</th>
-                <th scope="col">Pair</th>
-                <th v-for="(column, n) in columns" :key="n" scope="col" class="number">
-                  {{ column.label }}
-                </th>
-              </tr>
-            </thead>
-            <tbody>
-              <tr v-for="own in partners" :key="own.code">
-                <td>
-                  <button class="button plain" @click="choose(own.other)">{{ own.other }}</button>
-                </td>
-                <td>
-                  <RouterLink class="mono" :to="chartOf(own.code)">{{ own.code }}</RouterLink>
-                </td>
-                <td
-                  v-for="(move, n) in own.moves"
-                  :key="n"
-                  class="number"
-                  :class="move == null ? '' : move > 0 ? 'rise' : move < 0 ? 'fall' : ''"
-                >
-                  {{ move == null ? '–' : figure(move) }}
-                </td>
-              </tr>
-            </tbody>
-          </table>
-        </section>
-      </div>
-      <h2 v-if="seen.moments.length">
-        Over {{ columns[line]?.label }} through time, {{ seen.moments.length }} bars
-      </h2>
-      <Lines
-        v-if="seen.moments.length"
-        :label="`Strength over ${columns[line]?.label} through time`"
-        :moments="seen.moments"
-        :lines="seen.currencies.map((name, n) => ({ name, values: seen!.history[n]! }))"
-        :chosen="chosen"
-        :height="260"
-        @choose="choose"
-      />
-    </template>
+        /> </template
+    ></Reply>
   </main>
 </template>
 

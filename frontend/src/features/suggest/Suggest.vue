@@ -1,12 +1,15 @@
 <script setup lang="ts">
 import { computed, nextTick, onMounted, ref, watch } from 'vue'
 import { useRouter } from 'vue-router'
-import { answer, api, type Schemas } from '@/shared/api'
-import ErrorNote from '@/shared/ErrorNote.vue'
+import { answer, type Schemas } from '@/shared/api'
 import { barTime } from '@/shared/format'
 import { useLatest } from '@/shared/latest'
 import { useSieves } from '@/shared/queries'
 import { lastSieve, taken } from './target'
+import { useServer } from '@/shared/moment'
+import Reply from '@/shared/Reply.vue'
+
+const server = useServer()
 
 /**
  * Conditions that a value on a chart suggests: each holds at that bar. The one that is taken goes into a
@@ -42,7 +45,7 @@ const sieves = useSieves()
 const box = ref<HTMLElement>()
 const latest = useLatest<Pointed, Schemas['SuggestedList']>(0, (asked, signal) =>
   answer(
-    api.POST('/api/suggestions', {
+    server.POST('/api/suggestions', {
       body: {
         code: asked.code,
         bars: asked.bars,
@@ -113,18 +116,23 @@ function step(by: number) {
       >
       <button class="button plain" aria-label="Close" @click="emit('close')">×</button>
     </p>
-    <ErrorNote v-if="latest.error.value" :error="latest.error.value" what="Nothing suggested" />
-    <p v-else-if="!found" class="quiet">looking…</p>
-    <p v-else-if="!found.suggested.length" class="quiet">It has no value at this bar.</p>
-    <ul v-else>
-      <li v-for="own in found.suggested" :key="own.text">
-        <button class="take" :title="own.sentence" @click="take(own.text)">
-          <code>{{ own.text }}</code>
-          <span class="quiet">{{ own.seen }}</span>
-          <span class="count">{{ own.passes }} of {{ found.instruments }} now</span>
-        </button>
-      </li>
-    </ul>
+    <Reply
+      :of="latest"
+      what="Nothing suggested"
+      reading="looking…"
+      :empty="!found?.suggested.length"
+    >
+      <template #empty><p class="quiet">It has no value at this bar.</p></template>
+      <ul v-if="found">
+        <li v-for="own in found.suggested" :key="own.text">
+          <button class="take" :title="own.sentence" @click="take(own.text)">
+            <code>{{ own.text }}</code>
+            <span class="quiet">{{ own.seen }}</span>
+            <span class="count">{{ own.passes }} of {{ found.instruments }} now</span>
+          </button>
+        </li>
+      </ul>
+    </Reply>
     <p class="foot">
       <label v-if="!here"
         >goes into

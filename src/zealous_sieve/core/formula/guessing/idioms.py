@@ -312,6 +312,9 @@ IDIOMS: tuple[Rule, ...] = (
     (r"\b(resistance|support)\b(?<!\.resistance)(?<!\.support)", r"levels.\1"),
     (rf"\bfirst {BARS} (above|below) ({SIDE})", r"close crosses \1 \2"),
     (rf"\b(?:({OF_PRICE}) )?crosse[sd] (above|below) (.+?) yesterday$", lambda m: f"prev({m[1] or 'close'} crosses {m[2]} {m[3]})"),
+    # A price of so many bars ago, or the crossing itself so long ago: it is said alike.
+    (rf"\b(?:({OF_PRICE}) )?crosse[sd] (above|below) ({OF_PRICE}) (\d+) {BARS} ago$",
+     (lambda m: f"{m[1] or 'close'} crosses {m[2]} ago({m[3]}, {m[4]})", lambda m: f"ago({m[1] or 'close'} crosses {m[2]} {m[3]}, {m[4]})")),
     (rf"\b(?:({OF_PRICE}) )?crosse[sd] (above|below) (.+?) (\d+) {BARS} ago$",
      lambda m: f"ago({m[1] or 'close'} crosses {m[2]} {m[3]}, {m[4]})"),
     (r"\bgolden cross\b", "sma(50) crosses above sma(200)"),
