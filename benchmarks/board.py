@@ -12,6 +12,7 @@ from collections.abc import Sequence
 from dataclasses import replace
 from datetime import UTC, datetime
 
+from zealous_sieve.core.engine.local import LOCAL
 from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.market.board import READY, BoardColumn, BoardSet
 from zealous_sieve.core.market.lantern.calendar import NOW
@@ -31,6 +32,7 @@ def desk() -> Desk:
     return Desk(
         now=datetime.fromtimestamp(NOW, UTC),
         panel=whole_panel(whole, coast.reference),
+        executor=LOCAL,
         reference=coast.reference,
         universes=universes(),
         library={},

@@ -17,8 +17,8 @@ import numpy as np
 import pandas as pd
 from rivals import TEN, ten
 
-from zealous_sieve.core.engine.evaluate import evaluate
 from zealous_sieve.core.engine.incremental import IncrementalEvaluation
+from zealous_sieve.core.engine.local import evaluate
 from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.engine.warm import warm_cache
 from zealous_sieve.core.formula.check import check

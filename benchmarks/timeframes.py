@@ -17,7 +17,7 @@ import numpy as np
 import pandas as pd
 
 from zealous_sieve.core.engine.build import bars_of, seen_at
-from zealous_sieve.core.engine.evaluate import evaluate
+from zealous_sieve.core.engine.local import LOCAL, evaluate
 from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.engine.session import Session
 from zealous_sieve.core.engine.warm import warm_cache
@@ -60,7 +60,7 @@ def spent(work: Callable[[], object]) -> float:
 
 def timed(panel: Panel, level: float) -> tuple[float, int]:
     start = time.perf_counter()
-    found = scan(prepare(sieve(level)), panel)
+    found = scan(prepare(sieve(level)), panel, LOCAL)
     return time.perf_counter() - start, len(found.hits)
 
 
@@ -89,7 +89,7 @@ def main() -> None:
     options = parser.parse_args()
     warm_cache()
     panel = minutes()
-    scan(prepare(sieve(70)), panel.choose(panel.codes[:2]))
+    scan(prepare(sieve(70)), panel.choose(panel.codes[:2]), LOCAL)
     cold, hits = timed(panel, 70)
     warm = min(timed(panel, level)[0] for level in (69, 68, 67))
 

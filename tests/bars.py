@@ -9,7 +9,7 @@ import numpy as np
 
 from zealous_sieve.core.engine.background import Background, Track
 from zealous_sieve.core.engine.build import bars_of
-from zealous_sieve.core.engine.evaluate import evaluate
+from zealous_sieve.core.engine.local import evaluate
 from zealous_sieve.core.engine.panel import Column, Panel, Times
 from zealous_sieve.core.engine.session import Session, read_session
 from zealous_sieve.core.formula.check import check

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from datetime import UTC, datetime
 
+from zealous_sieve.core.engine.local import LOCAL
 from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.market.instruments import Event, Instrument, ReferenceData, Venue
 from zealous_sieve.core.market.universes import Universe
@@ -31,6 +32,7 @@ def desk_on(panel: Panel, moment: int | None = None) -> Desk:
     return Desk(
         now=datetime.fromtimestamp(newest if moment is None else moment, UTC),
         panel=panel,
+        executor=LOCAL,
         reference=ReferenceData(
             instruments=instruments,
             venues=tuple(Venue(name=name, hours=str(own)) for name, own in sessions.items()),

@@ -13,6 +13,7 @@ from zealous_sieve.compute.apart import Apart
 from zealous_sieve.compute.here import Here
 from zealous_sieve.compute.server import Server
 from zealous_sieve.compute.shared import Shared
+from zealous_sieve.core.engine.local import LOCAL
 from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.engine.warm import read_bodies, warm_cache
 from zealous_sieve.jobs.queue import Queue, work
@@ -60,6 +61,7 @@ def for_owner(database: Database, owner: str) -> Outside:
         compute=Shared(Apart(name, owner), lambda: mark_of(made.market))
         if name
         else Here(lambda: desk_of(made), lambda: made),
+        executor=LOCAL,
         bars=BarStore(own),
         market=MarketStore(own),
         mendings=MendingStore(own),

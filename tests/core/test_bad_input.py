@@ -9,8 +9,8 @@ import pytest
 
 from tests.bars import DAY, example_calls, market_of, one, panel_of, values
 from zealous_sieve.core.engine.build import bars_of, seen_at
-from zealous_sieve.core.engine.evaluate import evaluate
 from zealous_sieve.core.engine.known import names_in
+from zealous_sieve.core.engine.local import evaluate
 from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.engine.session import read_session
 from zealous_sieve.core.errors import DataError, FormulaError

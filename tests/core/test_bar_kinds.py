@@ -7,7 +7,7 @@ import pytest
 
 from tests.bars import DAY, KINDS, Series, example_calls, market_of, name_of, one
 from zealous_sieve.core.engine.build import bars_of, closed_only, seen_at
-from zealous_sieve.core.engine.evaluate import evaluate
+from zealous_sieve.core.engine.local import evaluate
 from zealous_sieve.core.engine.panel import NEVER, Panel
 from zealous_sieve.core.errors import DataError
 from zealous_sieve.core.formula.check import check

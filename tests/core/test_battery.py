@@ -9,9 +9,9 @@ import numpy as np
 import pytest
 
 from tests.bars import calls_of, example_calls, memory_calls, name_of, panel_of, values
-from zealous_sieve.core.engine.evaluate import evaluate
 from zealous_sieve.core.engine.external_inputs import with_external_inputs
 from zealous_sieve.core.engine.incremental import IncrementalEvaluation
+from zealous_sieve.core.engine.local import evaluate
 from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.engine.plan import plan
 from zealous_sieve.core.engine.sources import with_sources

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from tests.bars import DAY
 from tests.conftest import SMALL
 from zealous_sieve.core.engine.build import bars_of
+from zealous_sieve.core.engine.local import LOCAL
 from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.formula.timeframe import timeframe
 from zealous_sieve.core.market.bases import Base
@@ -146,6 +147,7 @@ def outcomes(coast: Coast, panel: Panel) -> dict[str, Scan]:
         example.name: scan(
             prepare(example),
             panel.choose(codes(rules[example.universe], coast)),
+            LOCAL,
         )
         for example in EXAMPLES
     }
@@ -171,8 +173,8 @@ def test_scanning_as_of_a_moment_equals_scanning_data_that_end_there(panel: Pane
             {name: column[rows][kept] for name, column in panel.columns.items()},
         )
     for example in EXAMPLES:
-        then = scan(prepare(example), panel.as_of(moment))
-        alone = scan(prepare(example), Panel.of(cut).with_background(panel.background))
+        then = scan(prepare(example), panel.as_of(moment), LOCAL)
+        alone = scan(prepare(example), Panel.of(cut).with_background(panel.background), LOCAL)
         assert then == alone
 
 

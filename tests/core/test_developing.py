@@ -9,7 +9,7 @@ import pytest
 
 from tests.bars import example_calls, market_of
 from zealous_sieve.core.engine.build import UNFINISHED, seen_at
-from zealous_sieve.core.engine.evaluate import evaluate
+from zealous_sieve.core.engine.local import LOCAL, evaluate
 from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.formula.check import check
 from zealous_sieve.core.formula.timeframe import timeframe
@@ -84,13 +84,13 @@ def test_a_setup_that_stood_in_the_morning_is_found_in_the_afternoon_as_it_was()
         conditions=(Condition(formula="(close on 1d) > (prev(high) on 1d)"),),
     )  # fmt: skip
     prepared = prepare(sieve)
-    later = {hit.code: hit for hit in scan(prepared, forming(END, "15m")).hits}
+    later = {hit.code: hit for hit in scan(prepared, forming(END, "15m"), LOCAL).hits}
     last = forming(END, "15m")
     found = 0
     for back in range(1, 12):
         for position, code in enumerate(last.codes):
             moment = int(last.close_times(last.rows(position))[-1 - back])
-            then = scan(prepared, forming(moment, "15m")).hits
+            then = scan(prepared, forming(moment, "15m"), LOCAL).hits
             hit = next((h for h in then if h.code == code and h.bar_at == moment - 900), None)
             if hit is not None:
                 found += 1

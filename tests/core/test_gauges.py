@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from tests.bars import example_calls, panel_of
 from tests.core.test_scan import closes, must, sieve
 from tests.properties.strategies import conditions
-from zealous_sieve.core.engine.evaluate import evaluate
+from zealous_sieve.core.engine.local import LOCAL, evaluate
 from zealous_sieve.core.errors import FormulaError
 from zealous_sieve.core.formula.check import check, check_condition
 from zealous_sieve.core.sieve.definition import Condition, Role
@@ -119,12 +119,12 @@ def test_near_misses_are_those_that_one_condition_alone_keeps_out_the_nearest_fi
     ]
     panel = panel_of(*[120] * 60, seed=3)
     whole = prepare(sieve(*conditions))
-    near, count = nearest(sift_closely(whole, panel), 100)
-    passing = {hit.code for hit in scan(whole, panel).hits}
+    near, count = nearest(sift_closely(whole, panel, LOCAL), 100)
+    passing = {hit.code for hit in scan(whole, panel, LOCAL).hits}
     expected = {}
     for n in range(3):
         rest = [c for m, c in enumerate(conditions) if m != n]
-        for hit in scan(prepare(sieve(*rest)), panel).hits:
+        for hit in scan(prepare(sieve(*rest)), panel, LOCAL).hits:
             if hit.code not in passing:
                 expected[hit.code] = n
     assert {miss.code: miss.condition for miss in near} == expected
@@ -140,7 +140,7 @@ def test_near_misses_are_those_that_one_condition_alone_keeps_out_the_nearest_fi
 def test_what_is_lacking_is_told_in_the_unit_that_is_measured() -> None:
     panel = closes([5.0, 5.0], [4.0, 4.0], [9.0, 9.0])
     text = must("close > 4.75"), must("close < 8 for 2 bars")
-    closely = sift_closely(prepare(sieve(*text)), panel)
+    closely = sift_closely(prepare(sieve(*text)), panel, LOCAL)
     near, _ = nearest(closely, 9)
     assert {(m.code, m.condition, m.lacks) for m in near} == {
         ("C1", 0, "0.75 too low"),
@@ -157,7 +157,7 @@ def test_a_veto_without_a_number_that_alone_keeps_out_is_a_near_miss_too(text: s
     found = prepare(sieve(must("close > 0"), Condition(formula=text, role=Role.VETO)))
     held = evaluate({"": truth_of(found.formulas[1])}, alone)[""]
     at = int(np.flatnonzero(held == 1.0)[-1])
-    sides = sift_closely(found, alone.ending(np.array([at + 1])))
+    sides = sift_closely(found, alone.ending(np.array([at + 1])), LOCAL)
     ((miss,), count) = nearest(sides, 5)
     assert (miss.condition, miss.short, miss.lacks, count) == (1, None, "", 1)
     told = standing(sides, 0)
@@ -167,7 +167,7 @@ def test_a_veto_without_a_number_that_alone_keeps_out_is_a_near_miss_too(text: s
 def test_of_several_bars_the_one_with_the_fewest_in_the_way_is_told() -> None:
     panel = closes([1.0, 6.0, 1.0])
     closely = sift_closely(
-        prepare(sieve(must("close > 5"), must("close > 20"), fired_within=3)), panel
+        prepare(sieve(must("close > 5"), must("close > 20"), fired_within=3)), panel, LOCAL
     )
     near, _ = nearest(closely, 5)
     assert [(miss.condition, miss.lacks) for miss in near] == [(1, "14.00 too low")]

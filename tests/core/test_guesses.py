@@ -13,7 +13,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tests.bars import panel_of
-from zealous_sieve.core.engine.evaluate import evaluate
+from zealous_sieve.core.engine.local import evaluate
 from zealous_sieve.core.errors import FormulaError
 from zealous_sieve.core.formula import canonical
 from zealous_sieve.core.formula.check import check

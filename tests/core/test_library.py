@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from tests.bars import panel_of, values
-from zealous_sieve.core.engine.evaluate import evaluate
+from zealous_sieve.core.engine.local import evaluate
 from zealous_sieve.core.errors import FormulaError, SieveError
 from zealous_sieve.core.formula.check import check
 from zealous_sieve.core.formula.speech.sentence import read

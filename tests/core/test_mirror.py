@@ -8,7 +8,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from tests.bars import DAY, example_calls
-from zealous_sieve.core.engine.evaluate import evaluate
+from zealous_sieve.core.engine.local import evaluate
 from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.errors import DataError, FormulaError
 from zealous_sieve.core.formula import canonical, tree

@@ -10,6 +10,7 @@ import pytest
 from tests.bars import DAY, DAYTIME, background, market_of, one, panel_of, values, walk
 from zealous_sieve.core.engine.background import Background
 from zealous_sieve.core.engine.build import bars_of, seen_at
+from zealous_sieve.core.engine.local import LOCAL
 from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.engine.session import read_session
 from zealous_sieve.core.errors import DataError, FormulaError
@@ -54,7 +55,7 @@ def test_a_hit_is_provisional_exactly_when_it_rests_on_a_bar_that_has_not_closed
 ) -> None:
     prepared = prepare(sieve(must(formula)))
     panel = seen_at(MARKET, MIDDAY, timeframe(frame), forming=forming)
-    assert [hit.provisional for hit in scan(prepared, panel).hits] == [expected] * 3
+    assert [hit.provisional for hit in scan(prepared, panel, LOCAL).hits] == [expected] * 3
     on_the_hour = seen_at(MARKET, MIDDAY - 7 * 60, timeframe("15m"), forming=True)
     assert not provisional(prepare(sieve(must("close > 0"))), on_the_hour, 1)
 
@@ -109,7 +110,7 @@ CELLS = [
 @pytest.mark.parametrize(("role", "formula", "cell"), CELLS)
 def test_the_mesh_shows_how_each_condition_stands(role: Role, formula: str, cell: Cell) -> None:
     found = scan(
-        prepare(sieve(must("close > 0"), Condition(role=role, formula=formula))), panel_of(9)
+        prepare(sieve(must("close > 0"), Condition(role=role, formula=formula))), panel_of(9), LOCAL
     )
     assert found.hits[0].cells[1] == cell
 
@@ -130,7 +131,7 @@ def test_counts_tell_what_each_role_does() -> None:
         Condition(role=Role.BOOST, formula="close > 9"),
         Condition(role=Role.VETO, formula="close > 10"),
     )
-    assert scan(prepare(sieve(*conditions)), panel).counts == (
+    assert scan(prepare(sieve(*conditions)), panel, LOCAL).counts == (
         Count(alone=8, so_far=8, without=10),
         Count(alone=3, so_far=8, without=6),
         Count(alone=10, so_far=6, without=8),
@@ -165,7 +166,7 @@ def test_an_instrument_is_stale_from_so_many_sessions_without_data_by_timeframe(
 ) -> None:
     panel = stopped(missing, frame)
     assert stale(panel).tolist() == [False, expected]
-    found = scan(prepare(sieve(must("close > 0"))), panel)
+    found = scan(prepare(sieve(must("close > 0"))), panel, LOCAL)
     assert found.stale == (("B",) if expected else ())
     if frame == "1d":
         kinds = {f.kind for f in inspect(panel, {"A": "Quay", "B": "Quay"}) if f.code == "B"}

@@ -9,7 +9,7 @@ import pytest
 
 from tests.bars import DAY, one, panel_of, values, walk
 from zealous_sieve.core.engine.build import seen_at
-from zealous_sieve.core.engine.evaluate import evaluate
+from zealous_sieve.core.engine.local import LOCAL, evaluate
 from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.errors import CancelledError, SieveError
 from zealous_sieve.core.formula.timeframe import timeframe
@@ -44,6 +44,7 @@ def test_hits_are_those_whose_musts_hold_and_vetoes_do_not() -> None:
     found = scan(
         prepare(sieve(must("close > 2"), Condition(role=Role.VETO, formula="close > 8"))),
         closes([1, 1], [1, 3], [1, 9], [5, 5]),
+        LOCAL,
     )
     assert {hit.code for hit in found.hits} == {"C1", "C3"}
     assert found.counts == (
@@ -63,6 +64,7 @@ def test_score_adds_the_weights_of_boosts_and_rank_breaks_ties() -> None:
             )
         ),
         closes([1], [6], [8], [2]),
+        LOCAL,
     )
     assert [(hit.code, hit.score) for hit in found.hits] == [
         ("C2", 2.5), ("C1", 2.0), ("C0", 0.0), ("C3", 0.0),
@@ -72,10 +74,10 @@ def test_score_adds_the_weights_of_boosts_and_rank_breaks_ties() -> None:
 
 def test_age_counts_bars_since_the_setup_began_to_hold() -> None:
     panel = closes([1, 3, 3, 3], [1, 1, 1, 3], [1, 3, 3, 1], [3, 1, 1, 1])
-    found = scan(prepare(sieve(must("close > 2"), fired_within=2)), panel)
+    found = scan(prepare(sieve(must("close > 2"), fired_within=2)), panel, LOCAL)
     ages = {hit.code: (hit.age, hit.fired_at // DAY, hit.bar_at // DAY) for hit in found.hits}
     assert ages == {"C0": (2, 1, 3), "C1": (0, 3, 3), "C2": (2, 1, 2)}
-    own = find_firings(prepare(sieve(must("close > 2"))), panel)
+    own = find_firings(prepare(sieve(must("close > 2"))), panel, LOCAL)
     assert own.fired.row.tolist() == [1, 7, 9]
     assert own.held_when_first_known.row.tolist() == [12], "C3, since before its first bar"
 
@@ -83,7 +85,7 @@ def test_age_counts_bars_since_the_setup_began_to_hold() -> None:
 def test_a_setup_is_no_older_than_what_is_known_of_it() -> None:
     """However far back that is: beyond an unknown bar nobody knows, and none is looked at in vain."""
     long_ago, lately = [1.0] * 100 + [3.0] * 1500, [3.0] * 1597 + [np.nan, 3.0, 3.0]
-    found = scan(prepare(sieve(must("close > 2"))), closes(long_ago, lately, [3.0] * 1600))
+    found = scan(prepare(sieve(must("close > 2"))), closes(long_ago, lately, [3.0] * 1600), LOCAL)
     assert {hit.code: (hit.age, hit.begun) for hit in found.hits} == {
         "C0": (1499, True), "C1": (1, False), "C2": (1599, False),
     }  # fmt: skip
@@ -93,11 +95,11 @@ def test_too_little_history_is_told_apart_from_no() -> None:
     times, columns = walk(40)
     young = (times[35:], {name: column[35:] for name, column in columns.items()})
     panel = Panel.of({"A0": young, "A1": (times, columns)})
-    found = scan(prepare(sieve(must("close > sma(close, 20) or close < 0"))), panel)
+    found = scan(prepare(sieve(must("close > sma(close, 20) or close < 0"))), panel, LOCAL)
     assert [(u.codes, u.cause, u.words) for u in found.undecided] == [
         (("A0",), Cause.HISTORY, "needs 20 bars, has 5: known from about 24 Feb 1970 on")
     ]
-    decided = scan(prepare(sieve(must("close < 0 and close > sma(close, 20)"))), panel)
+    decided = scan(prepare(sieve(must("close < 0 and close > sma(close, 20)"))), panel, LOCAL)
     assert decided.undecided == ()
     assert decided.hits == ()
 
@@ -133,10 +135,10 @@ def test_three_causes_of_unknown_are_told_apart_and_only_missing_data_spare_a_ve
     formula: str, cause: Cause, words: str
 ) -> None:
     panel = panel_of(40)
-    told = scan(prepare(sieve(must(formula))), panel).undecided
+    told = scan(prepare(sieve(must(formula))), panel, LOCAL).undecided
     assert [(u.cause, u.words) for u in told] == [(cause, words)]
     vetoed = scan(
-        prepare(sieve(must("close > 0"), Condition(role=Role.VETO, formula=formula))), panel
+        prepare(sieve(must("close > 0"), Condition(role=Role.VETO, formula=formula))), panel, LOCAL
     )
     if cause == Cause.DATA:
         assert vetoed.hits[0].cells[1] == Cell.UNKNOWN
@@ -149,14 +151,16 @@ def test_three_causes_of_unknown_are_told_apart_and_only_missing_data_spare_a_ve
 def test_a_veto_on_what_the_data_hold_keeps_out_as_ever() -> None:
     panel = panel_of(40, 40)
     veto = Condition(role=Role.VETO, formula='fact("size") > 1')
-    found = scan(prepare(sieve(must("close > 0"), veto)), panel)
+    found = scan(prepare(sieve(must("close > 0"), veto)), panel, LOCAL)
     assert [hit.code for hit in found.hits] == ["A0"]
 
 
 def test_stale_instruments_are_left_out_and_told() -> None:
     times, columns = walk(60)
     old = (times[:40], {name: column[:40] for name, column in columns.items()})
-    found = scan(prepare(sieve(must("close > 0"))), Panel.of({"NEW": (times, columns), "OLD": old}))
+    found = scan(
+        prepare(sieve(must("close > 0"))), Panel.of({"NEW": (times, columns), "OLD": old}), LOCAL
+    )
     assert found.stale == ("OLD",)
     assert [hit.code for hit in found.hits] == ["NEW"]
 
@@ -171,7 +175,7 @@ def test_bars_that_take_long_to_form_are_not_stale() -> None:
     }
     bricks = seen_at(Panel.of(series), 40 * DAY, timeframe("brick(100, 200)"))
     assert bricks.times[bricks.ends[0] - 1] < days[20] < bricks.times[bricks.ends[1] - 1]
-    found = scan(prepare(sieve(must("close > open"))), bricks)
+    found = scan(prepare(sieve(must("close > open"))), bricks, LOCAL)
     assert found.stale == ()
     assert {hit.code for hit in found.hits} == {"CALM", "QUICK"}
 
@@ -179,13 +183,15 @@ def test_bars_that_take_long_to_form_are_not_stale() -> None:
 def test_a_scan_reports_progress_and_can_be_cancelled() -> None:
     panel = panel_of(*[3000] * 12)
     told: list[int] = []
-    scan(prepare(sieve(must("close > 0"))), panel, progress=lambda done, _: told.append(done))
+    scan(
+        prepare(sieve(must("close > 0"))), panel, LOCAL, progress=lambda done, _: told.append(done)
+    )
     assert told[-1] == 12
     assert told == sorted(told)
     stop = Event()
     stop.set()
     with pytest.raises(CancelledError):
-        scan(prepare(sieve(must("close > 0"))), panel, cancelled=stop)
+        scan(prepare(sieve(must("close > 0"))), panel, LOCAL, cancelled=stop)
 
 
 def test_wrong_formulas_are_told_with_their_condition() -> None:

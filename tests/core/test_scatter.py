@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 
 from tests.bars import walk
 from zealous_sieve.core.engine.develop import looked_at
-from zealous_sieve.core.engine.evaluate import evaluate
+from zealous_sieve.core.engine.local import evaluate
 from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.formula.check import check
 from zealous_sieve.core.formula.terms import on_timeframe

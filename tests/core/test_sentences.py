@@ -12,7 +12,7 @@ from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
 from tests.bars import calls_of, example_calls, market_of, panel_of
-from zealous_sieve.core.engine.evaluate import evaluate
+from zealous_sieve.core.engine.local import evaluate
 from zealous_sieve.core.errors import FormulaError
 from zealous_sieve.core.formula.check import check, check_condition
 from zealous_sieve.core.formula.speech.mentioned import parts

@@ -6,6 +6,7 @@ import pytest
 
 from tests.bars import panel_of, walk
 from tests.core.test_scan import closes, must, sieve
+from zealous_sieve.core.engine.local import LOCAL
 from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.errors import SieveError
 from zealous_sieve.core.sieve.definition import (
@@ -94,8 +95,8 @@ def test_both_sides_find_what_each_finds_alone(
 ) -> None:
     panel = young_and_old(80)
     whole = sieve(*conditions, sides=BOTH, fired_within=fired_within, rank="rel_volume(12)")
-    found = scan(prepare(whole), panel)
-    each = {side: scan(prepare(alone(whole, side)), panel) for side in BOTH}
+    found = scan(prepare(whole), panel, LOCAL)
+    each = {side: scan(prepare(alone(whole, side)), panel, LOCAL) for side in BOTH}
     sides, alike = expected(each)
     assert {hit.code: hit.side for hit in found.hits} == sides
     assert len(found.hits) == found.passing == len(sides)
@@ -127,7 +128,7 @@ def test_both_sides_find_what_each_finds_alone(
 
 
 def sift_of(whole: Sieve, panel):  # type: ignore[no-untyped-def]
-    return [one.sifted for one in sift_closely(prepare(whole), panel)]
+    return [one.sifted for one in sift_closely(prepare(whole), panel, LOCAL)]
 
 
 @pytest.mark.parametrize("conditions", [CASES["apart"], CASES["shared"]])
@@ -136,12 +137,12 @@ def test_near_misses_of_both_sides_are_those_of_either_the_nearest_once(
 ) -> None:
     panel = panel_of(*[90] * 60, seed=9)
     whole = sieve(*conditions, sides=BOTH)
-    closely = sift_closely(prepare(whole), panel)
+    closely = sift_closely(prepare(whole), panel, LOCAL)
     near, count = nearest(closely, 1000)
-    passing = {hit.code for hit in scan(prepare(whole), panel).hits}
+    passing = {hit.code for hit in scan(prepare(whole), panel, LOCAL).hits}
     best: dict[str, float] = {}
     for side in BOTH:
-        (own,) = sift_closely(prepare(alone(whole, side)), panel)
+        (own,) = sift_closely(prepare(alone(whole, side)), panel, LOCAL)
         for miss in own.near(1000)[0]:
             short = float("inf") if miss.short is None else miss.short
             best[miss.code] = min(short, best.get(miss.code, float("inf")))
@@ -157,13 +158,13 @@ def test_near_misses_of_both_sides_are_those_of_either_the_nearest_once(
 def test_why_not_tells_of_the_nearer_side_and_of_what_the_other_lacks() -> None:
     panel = closes([5.0, 6.0], [5.0, 1.0], [5.0, 4.0])
     whole = sieve(of(LONG, "close > 5"), of(SHORT, "close < 2"), of(LONG, "close > 0"), sides=BOTH)
-    closely = sift_closely(prepare(whole), panel)
+    closely = sift_closely(prepare(whole), panel, LOCAL)
     up, down, neither = (standing(closely, place) for place in range(3))
     assert (up.side, up.passes, down.side, down.passes) == (LONG, True, SHORT, True)
     assert (neither.side, neither.passes, neither.in_the_way) == (LONG, False, 1)
     assert [c.lacks for c in neither.conditions] == ["1.00 too low", "2.00 too high", ""]
     assert [c.cell for c in neither.conditions] == [Cell.MISS, Cell.MISS, Cell.PASS]
-    fired = find_firings(prepare(whole), panel).fired
+    fired = find_firings(prepare(whole), panel, LOCAL).fired
     assert list(zip(fired.row.tolist(), fired.sides_of(), strict=True)) == [(1, LONG), (3, SHORT)]
 
 

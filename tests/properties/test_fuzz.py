@@ -10,6 +10,7 @@ from hypothesis import strategies as st
 from tests.bars import walk
 from tests.fuzzing import edited, examples, formulas_of_the_guide, in_our_words, quickly
 from tests.properties.strategies import conditions
+from zealous_sieve.core.engine.local import LOCAL
 from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.errors import DataError, FormulaError, SieveError
 from zealous_sieve.core.formula import canonical
@@ -60,7 +61,7 @@ def sift(text: str) -> None:
         return
     with quickly(text):
         try:
-            found = scan(prepared, TROUBLED)
+            found = scan(prepared, TROUBLED, LOCAL)
         except DataError as error:
             in_our_words(error)
             return

@@ -14,6 +14,7 @@ from tests.bars import KINDS, example_calls, market_of
 from tests.desks import EVERYBODY, desk_on
 from zealous_sieve.core.engine.background import Track
 from zealous_sieve.core.engine.external_inputs import needs_universe
+from zealous_sieve.core.engine.local import LOCAL
 from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.formula.check import check
 from zealous_sieve.core.functions.specification import Kind
@@ -66,7 +67,7 @@ def numbers(call: str, bars: str, moment: int, *, forming: bool) -> None:
         forming=forming,
     )
     panel = desk.bars(desk.members(universe), desk.now, bars, forming=forming)
-    hits = {hit.code: hit.rank for hit in scan(prepare(sieve), panel).hits}
+    hits = {hit.code: hit.rank for hit in scan(prepare(sieve), panel, LOCAL).hits}
     for code in CODES:
         dress = Dress(lines=(call,), states=(call,) if truth else ())
         looked = Looked(bars=bars, universe=universe, forming=forming, dress=dress, count=5_000)

@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 
 from tests.bars import Series, walk
 from tests.properties.strategies import conditions, expressions
-from zealous_sieve.core.engine.evaluate import evaluate
+from zealous_sieve.core.engine.local import LOCAL, evaluate
 from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.errors import SieveError
 from zealous_sieve.core.formula.terms import beside_the_bars
@@ -141,7 +141,7 @@ def by_hand(prepared: Prepared, panel: Panel) -> dict[str, ByHand]:
 @given(sieves)
 def test_hits_scores_ages_and_their_order(sieve: Sieve) -> None:
     prepared = prepared_of(sieve)
-    found = scan(prepared, PANEL)
+    found = scan(prepared, PANEL, LOCAL)
     own = by_hand(prepared, PANEL)
     live = {code: hand for code, hand in own.items() if code not in found.stale}
     assert {hit.code for hit in found.hits} == {c for c, h in live.items() if h.hit is not None}
@@ -171,7 +171,7 @@ def test_hits_scores_ages_and_their_order(sieve: Sieve) -> None:
     keys = [(-h.score, math.inf if h.rank is None else -h.rank, PANEL.codes.index(h.code))
             for h in found.hits]  # fmt: skip
     assert keys == sorted(keys)
-    first = scan(prepared, PANEL, most=2)
+    first = scan(prepared, PANEL, LOCAL, most=2)
     assert [hit.code for hit in first.hits] == [hit.code for hit in found.hits[:2]]
     assert (first.passing, first.counts) == (len(found.hits), found.counts)
 
@@ -180,7 +180,7 @@ def test_hits_scores_ages_and_their_order(sieve: Sieve) -> None:
 @given(sieves)
 def test_the_funnel_and_who_is_undecided(sieve: Sieve) -> None:
     prepared = prepared_of(sieve)
-    found = scan(prepared, PANEL)
+    found = scan(prepared, PANEL, LOCAL)
     live = {c: h for c, h in by_hand(prepared, PANEL).items() if c not in found.stale}
     binding = prepared.binding()
     for n, count in enumerate(found.counts):
@@ -213,7 +213,7 @@ def test_the_funnel_and_who_is_undecided(sieve: Sieve) -> None:
 @given(sieves)
 def test_near_misses_and_why_not_are_one_judgement(sieve: Sieve) -> None:
     prepared = prepared_of(sieve)
-    sides = sift_closely(prepared, PANEL)
+    sides = sift_closely(prepared, PANEL, LOCAL)
     found = found_by([side.sifted for side in sides])
     live = {c: h for c, h in by_hand(prepared, PANEL).items() if c not in found.stale}
     misses, count = nearest(sides, 100)
@@ -242,10 +242,12 @@ def test_where_it_would_have_fired_is_where_a_scan_of_that_day_finds_it(
     prepared = prepared_of(sieve)
     ends = np.maximum(PANEL.starts, PANEL.ends - back)
     then = PANEL.ending(ends)
-    assume(not any(scan(prepared, then).stale))
-    own = find_firings(prepared, PANEL)
+    assume(not any(scan(prepared, then, LOCAL).stale))
+    own = find_firings(prepared, PANEL, LOCAL)
     for begun, firings in ((True, own.fired), (False, own.held_when_first_known)):
-        young = {h.code for h in scan(prepared, then).hits if h.age == 0 and h.begun == begun}
+        young = {
+            h.code for h in scan(prepared, then, LOCAL).hits if h.age == 0 and h.begun == begun
+        }
         places = firings.instrument[firings.row == ends[firings.instrument] - 1]
         assert {PANEL.codes[place] for place in places} == young
 
@@ -254,7 +256,7 @@ def test_where_it_would_have_fired_is_where_a_scan_of_that_day_finds_it(
 @given(sieves)
 def test_firings_are_where_a_setup_was_no_and_is_yes(sieve: Sieve) -> None:
     prepared = prepared_of(sieve)
-    own = find_firings(prepared, PANEL)
+    own = find_firings(prepared, PANEL, LOCAL)
     boosts = {
         n: c.weight for n, c in enumerate(sieve.conditions) if c.role == Role.BOOST and not c.off
     }

@@ -9,6 +9,7 @@ import pytest
 from flask.testing import FlaskClient
 
 from tests.web.test_api import document, get, ran, send
+from zealous_sieve.core.engine.local import LOCAL
 from zealous_sieve.core.market.data_quality import inspect
 from zealous_sieve.core.market.instruments import Event as Scheduled
 from zealous_sieve.core.sieve.definition import Sieve
@@ -47,7 +48,9 @@ def test_counts_charts_and_runs_agree_with_bars_cut_at_the_moment(
     desk = desk_of(outside)
     moment = seconds(WEEK_BACK)
     shares = [i.code for i in desk.members("All shares")]
-    cut = scan(prepare(Sieve.model_validate(document())), desk.panel.choose(shares).as_of(moment))
+    cut = scan(
+        prepare(Sieve.model_validate(document())), desk.panel.choose(shares).as_of(moment), LOCAL
+    )
     assert [hit["code"] for hit in found["hits"]] == [hit.code for hit in cut.hits[:12]]
     assert found["passing"] == cut.passing
     assert [c["alone"] for c in found["counts"]] == [c.alone for c in cut.counts]

@@ -18,6 +18,7 @@ import pytest
 
 from zealous_sieve.compute import server
 from zealous_sieve.compute.apart import Apart
+from zealous_sieve.core.engine.local import LOCAL
 from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.errors import CancelledError, DataError, Problem
 from zealous_sieve.core.market.instruments import ReferenceData
@@ -34,7 +35,14 @@ CHANGED = "changed"
 
 def desk() -> Desk:
     now = datetime.fromtimestamp(0, UTC)
-    return Desk(now=now, panel=Panel.of({}), reference=ReferenceData(), universes=(), library={})
+    return Desk(
+        now=now,
+        panel=Panel.of({}),
+        executor=LOCAL,
+        reference=ReferenceData(),
+        universes=(),
+        library={},
+    )
 
 
 def answer(_: Desk, number: int) -> int:

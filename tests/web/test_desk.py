@@ -17,7 +17,7 @@ from pyarrow.csv import write_csv
 
 from tests.web.test_api import document, get, hit_at, ran, send
 from zealous_sieve.cli.main import commands
-from zealous_sieve.core.engine.evaluate import evaluate
+from zealous_sieve.core.engine.local import evaluate
 from zealous_sieve.core.formula.check import check
 from zealous_sieve.usecases.market import desk_of
 from zealous_sieve.usecases.ports import Outside

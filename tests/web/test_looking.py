@@ -10,7 +10,7 @@ import pytest
 from flask.testing import FlaskClient
 
 from tests.web.test_api import get, ran, send
-from zealous_sieve.core.engine.evaluate import evaluate
+from zealous_sieve.core.engine.local import evaluate
 from zealous_sieve.core.formula.check import check
 from zealous_sieve.core.functions.catalogue import functions
 from zealous_sieve.core.functions.specification import Kind

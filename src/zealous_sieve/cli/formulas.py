@@ -13,8 +13,8 @@ import numpy as np
 from zealous_sieve.cli.checking import text_of
 from zealous_sieve.core.engine.background import Background
 from zealous_sieve.core.engine.build import seen_at
-from zealous_sieve.core.engine.evaluate import evaluate
 from zealous_sieve.core.engine.known import names_in
+from zealous_sieve.core.engine.local import LOCAL, evaluate
 from zealous_sieve.core.engine.panel import Column, Panel
 from zealous_sieve.core.errors import DataError, Problem
 from zealous_sieve.core.formula.check import check
@@ -212,7 +212,7 @@ def scan_sieve(
 ) -> None:
     """Sift with SIEVE, a JSON document; with files, over all their instruments."""
     prepared, panel = _prepared(sieve, bars, instruments, as_of)
-    found = scan(prepared, panel)
+    found = scan(prepared, panel, LOCAL)
     counts = f"{len(found.hits)} of {found.instruments} pass"
     causes: Counter[str] = Counter()
     for one in found.undecided:
@@ -251,7 +251,7 @@ def tell_signals(
     before. What held when it was first known began nobody knows when: its state says so."""
     prepared, panel = _prepared(sieve, bars, instruments, as_of)
     columns: dict[str, list[str]] = {"instrument": [], "time": [], "side": [], "state": []}
-    beginnings = find_firings(prepared, panel)
+    beginnings = find_firings(prepared, panel, LOCAL)
     for state, own in (
         ("fired", beginnings.fired),
         ("held_when_first_known", beginnings.held_when_first_known),

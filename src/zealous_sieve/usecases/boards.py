@@ -8,7 +8,6 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from zealous_sieve.core.engine.evaluate import evaluate
 from zealous_sieve.core.errors import Problem
 from zealous_sieve.core.formula.timeframe import bars_problem
 from zealous_sieve.core.formula.typed import Typed
@@ -83,7 +82,7 @@ def board_on(desk: Desk, asked: BoardSet) -> Board:
     sides = np.full((len(chosen), len(columns)), UNKNOWN)
     for bars, places in by_bars.items():
         seen = awake_or_why(desk, chosen, bars, forming=asked.forming)
-        _fill(seen, places, columns, read, cells, sides)
+        _fill(desk, seen, places, columns, read, cells, sides)
     return Board(
         codes=[instrument.code for instrument in chosen],
         names=[instrument.name for instrument in chosen],
@@ -118,6 +117,7 @@ def _read(desk: Desk, column: BoardColumn) -> Typed | tuple[Problem, ...]:
 
 
 def _fill(
+    desk: Desk,
     seen: Awake | tuple[Problem, ...],
     places: Sequence[int],
     columns: Sequence[BoardColumn],
@@ -132,7 +132,9 @@ def _fill(
         return
     last = 2 * max(columns[n].back for n in places) + 1
     values = {n: own for n in places if isinstance(own := read[n], Typed)}
-    found = evaluate({str(n): own.term for n, own in values.items()}, seen.panel, last=last)
+    found = desk.executor.evaluate(
+        {str(n): own.term for n, own in values.items()}, seen.panel, last=last
+    )
     for n, own in values.items():
         table, back = seen.spread(found[str(n)]), columns[n].back
         truth = own.kind == Kind.TRUTH

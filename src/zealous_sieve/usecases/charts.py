@@ -8,7 +8,6 @@ from datetime import datetime
 
 import numpy as np
 
-from zealous_sieve.core.engine.evaluate import evaluate
 from zealous_sieve.core.engine.external_inputs import needs_universe
 from zealous_sieve.core.market.data_quality import Finding
 from zealous_sieve.core.sieve.definition import Sieve
@@ -108,7 +107,7 @@ def draw(
     terms = {f"line {n}": line.term for n, line in enumerate(drawn)} | numbers | own.terms()
     chosen = desk.members(sieve.universe, as_of) if needs_universe(terms) else [instrument]
     panel = desk.bars(chosen, as_of, sieve.timeframe, forming=sieve.forming)
-    found = evaluate(terms, panel)
+    found = desk.executor.evaluate(terms, panel)
     rows = panel.rows(panel.position(code))
     shown = slice(max(rows.start, rows.stop - bars), rows.stop)
     judged = int(np.searchsorted(panel.times[rows], hit.bar_at)) + rows.start

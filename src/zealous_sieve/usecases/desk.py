@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zealous_sieve.core.engine.build import seen_at
-from zealous_sieve.core.engine.evaluate import evaluate
+from zealous_sieve.core.engine.executor import Executor
 from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.engine.progress import Progress
 from zealous_sieve.core.errors import DataError, Problem
@@ -59,6 +59,8 @@ class Desk:
 
     now: datetime
     panel: Panel
+    executor: Executor
+    """By whom what is wanted of the panel is computed."""
     reference: ReferenceData
     universes: Sequence[Universe]
     library: Mapping[str, str]
@@ -117,7 +119,7 @@ class Desk:
         def truths(formula: str, chosen: Sequence[Instrument]) -> NDArray[np.bool_]:
             condition = check_condition(formula, None, self.library, self.reference.names)
             panel = self.bars(chosen, moment)
-            found = evaluate({"true": truth_of(condition)}, panel, last=1)
+            found = self.executor.evaluate({"true": truth_of(condition)}, panel, last=1)
             return np.asarray(found["true"][:, 0] == 1)
 
         def turnovers(chosen: Sequence[Instrument]) -> NDArray[np.float64]:

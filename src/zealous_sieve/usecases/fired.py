@@ -11,7 +11,6 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from zealous_sieve.core.engine.evaluate import evaluate
 from zealous_sieve.core.engine.external_inputs import needs_universe
 from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.formula.terms import Term
@@ -107,7 +106,7 @@ def fired_on(desk: Desk, sieve: Sieve, stretch: Stretch, doubted: Sequence[Findi
     across = needs_universe(terms)
     chosen = desk.among(sieve.universe, stretch.code) if across else [instrument]
     panel = desk.awake(chosen, sieve.timeframe, forming=sieve.forming, keep=stretch.code)
-    found = evaluate(terms, panel)
+    found = desk.executor.evaluate(terms, panel)
     rows = panel.rows(panel.position(stretch.code))
     stop = rows.stop
     if stretch.before is not None:
@@ -217,7 +216,9 @@ def sheets_on(desk: Desk, sieve: Sieve, first: int, count: int, by: Sorting) -> 
     prepared = prepare(sieve, desk.library, desk.reference.names)
     instruments = desk.members(sieve.universe)
     panel = desk.awake(instruments, sieve.timeframe, forming=sieve.forming)
-    beginnings = find_firings(prepared, panel, progress=desk.progress, cancelled=desk.cancelled)
+    beginnings = find_firings(
+        prepared, panel, desk.executor, progress=desk.progress, cancelled=desk.cancelled
+    )
     fires = beginnings.fired
     often = fires.counts(len(panel))
     keys = {"most": -often, "least": often, "listed": np.zeros(len(often))}

@@ -15,7 +15,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zealous_sieve.core.engine.build import UNFINISHED
-from zealous_sieve.core.engine.evaluate import evaluate
 from zealous_sieve.core.engine.external_inputs import needs_universe
 from zealous_sieve.core.engine.panel import Column, Panel, Times
 from zealous_sieve.core.formula.terms import Term
@@ -54,7 +53,7 @@ def along(
     marks = growing.columns.get(UNFINISHED)
     unfinished = np.zeros(rows.stop - rows.start, bool) if marks is None else marks[rows] == 1.0
     if forming:
-        columns = evaluate(terms, growing)
+        columns = desk.executor.evaluate(terms, growing)
     else:
         columns = _once_closed(desk, chosen, bars, terms, growing, position)
     return Along(panel=growing, rows=rows, columns=columns, unfinished=unfinished)
@@ -79,9 +78,9 @@ def _once_closed(
     closed = desk.bars(chosen, desk.now, bars).choose(growing.codes)
     known, rows = closed.rows(position), growing.rows(position)
     count = known.stop - known.start
-    settled = evaluate(terms, closed)
+    settled = desk.executor.evaluate(terms, closed)
     under_way = rows.stop - rows.start - count
-    newest = evaluate(terms, growing, last=under_way) if under_way else {}
+    newest = desk.executor.evaluate(terms, growing, last=under_way) if under_way else {}
     columns = {}
     for name, values in settled.items():
         column = np.full(len(growing.times), np.nan)

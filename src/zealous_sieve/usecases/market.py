@@ -95,6 +95,7 @@ def desk_of(outside: Outside) -> Desk:
     return Desk(
         now=now(outside.market),
         panel=whole_panel(outside.bars.panel(), reference),
+        executor=outside.executor,
         reference=reference,
         universes=[stored.universe for stored in outside.universes.all()],
         library={stored.name: stored.text for stored in outside.formulas.all()},

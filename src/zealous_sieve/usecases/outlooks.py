@@ -7,7 +7,6 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from zealous_sieve.core.engine.evaluate import evaluate
 from zealous_sieve.core.engine.external_inputs import needs_universe
 from zealous_sieve.core.engine.panel import Column, Panel
 from zealous_sieve.core.errors import DataError, FormulaError, Problem
@@ -164,7 +163,7 @@ def _anyway(desk: Desk, panel: Panel, closes: Column, settles: Settles) -> Anywa
     if not begins:
         _condition(desk, settles.formula, float(closes[-1]))
         return Anyway(came=0, of=0)
-    found = evaluate(terms, panel)
+    found = desk.executor.evaluate(terms, panel)
     rows = panel.rows(0)
     parts = [found[str(place)][rows][place + 1 : place + 1 + settles.horizon] for place in begins]
     return anyway(parts, settles.horizon, settles.when)
@@ -297,7 +296,7 @@ def _settled(desk: Desk, own: Outlook) -> tuple[Settlement | None, int] | None:
     rows = panel.rows(0)
     closes = panel.close_times(rows)
     first = int(np.searchsorted(panel.begin_times(0), own.written_at, side="left"))
-    truths = evaluate({"": term}, panel)[""][rows][first:]
+    truths = desk.executor.evaluate({"": term}, panel)[""][rows][first:]
     found = settled(truths, own.settles.horizon, own.settles.when)
     if found is None:
         return None, own.settles.horizon - len(truths)

@@ -8,7 +8,6 @@ from datetime import datetime
 
 import numpy as np
 
-from zealous_sieve.core.engine.evaluate import evaluate
 from zealous_sieve.core.engine.panel import Column
 from zealous_sieve.core.errors import FormulaError, Problem
 from zealous_sieve.core.formula.check import check, check_condition
@@ -163,7 +162,7 @@ def breadth_on(desk: Desk, asked: OverviewSet) -> Breadth:
     )
     whose = int(np.lexsort((counts, newest))[-1])
     shown = min(asked.history, int(counts[whose]))
-    found = evaluate(terms, panel, last=shown) if terms else {}
+    found = desk.executor.evaluate(terms, panel, last=shown) if terms else {}
     rows = panel.rows(whose)
     return Breadth(
         stopped=stopped,
@@ -252,7 +251,7 @@ def _on_bars(
         return found
     stopped |= set(seen.stopped)
     if terms:
-        newest = evaluate(terms, seen.panel, last=1)
+        newest = desk.executor.evaluate(terms, seen.panel, last=1)
         found |= {name: seen.spread(own)[:, -1] for name, own in newest.items()}
     return found
 
@@ -296,7 +295,9 @@ def rotation_on(desk: Desk, asked: OverviewSet) -> Rotation:
             stopped |= set(seen.stopped)
             move = check(f"roc(close, {span.count})").value
             assert move is not None
-            column = seen.spread(evaluate({"": move.term}, seen.panel, last=1)[""])[:, -1]
+            column = seen.spread(desk.executor.evaluate({"": move.term}, seen.panel, last=1)[""])[
+                :, -1
+            ]
             means.append(means_by_group(column, groups))
         else:
             means.append({})

@@ -8,7 +8,6 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from zealous_sieve.core.engine.evaluate import evaluate
 from zealous_sieve.core.engine.external_inputs import needs_universe
 from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.errors import DataError, FormulaError
@@ -149,7 +148,7 @@ def _on(desk: Desk, texts: Mapping[str, str], call: str, own: Instrument, bars: 
         terms = {name: value.term for name, value in read.items() if value is not None}
         chosen = list(desk.reference.instruments) if needs_universe(terms) else [own]
         panel = desk.bars(chosen, desk.now, bars)
-        found = evaluate(terms, panel)
+        found = desk.executor.evaluate(terms, panel)
     except (FormulaError, DataError):
         return nothing
     rows = panel.rows(panel.position(own.code))

@@ -10,6 +10,7 @@ from pathlib import Path
 from threading import Event
 from typing import BinaryIO, Concatenate, ParamSpec, Protocol, TypeVar
 
+from zealous_sieve.core.engine.executor import Executor
 from zealous_sieve.core.engine.panel import Panel, Series
 from zealous_sieve.core.engine.progress import Progress
 from zealous_sieve.core.market.bases import Base
@@ -643,6 +644,8 @@ class Outside:
     """Everything the use cases reach beyond the core."""
 
     compute: ComputePort
+    executor: Executor
+    """By whom plans on panels are gone through, wherever ``compute`` has that done."""
     bars: BarsPort
     market: MarketPort
     mendings: MendingsPort

@@ -147,7 +147,9 @@ def preview_on(desk: Desk, sieve: Sieve) -> Preview:
         return amiss((error.problem,))
     started = time.perf_counter()
     try:
-        closely = sift_closely(prepared, panel, progress=desk.progress, cancelled=desk.cancelled)
+        closely = sift_closely(
+            prepared, panel, desk.executor, progress=desk.progress, cancelled=desk.cancelled
+        )
     except DataError as error:
         unfit = {n: _unfit(formula, panel, n) for n, formula in enumerate(prepared.formulas)}
         wrong = tuple(problem for found in unfit.values() for problem in found)
@@ -157,7 +159,7 @@ def preview_on(desk: Desk, sieve: Sieve) -> Preview:
         )
         return amiss(wrong or error.problems, said)
     found = found_by([side.sifted for side in closely], SHOWN)
-    same = _constants(prepared, panel, found)
+    same = _constants(desk, prepared, panel, found)
     keeps_out = [
         n
         for n, own in same.items()
@@ -220,7 +222,7 @@ def _as_read(problem: Problem, readings: Sequence[Reading]) -> Problem:
     return problem
 
 
-def _constants(prepared: Prepared, panel: Panel, found: Scan) -> dict[int, Constant]:
+def _constants(desk: Desk, prepared: Prepared, panel: Panel, found: Scan) -> dict[int, Constant]:
     """Conditions that are the same on all bars; only one that is so for all instruments now can be."""
     left_out = len(found.stale) + sum(len(group.codes) for group in found.undecided)
     decided = found.instruments - left_out
@@ -229,7 +231,7 @@ def _constants(prepared: Prepared, panel: Panel, found: Scan) -> dict[int, Const
         for n, (formula, count) in enumerate(zip(prepared.formulas, found.counts, strict=True))
         if prepared.sieve.conditions[n].role != Role.BOOST and not 0 < count.alone < decided
     }
-    return constants(judged, panel)
+    return constants(judged, panel, desk.executor)
 
 
 def _told_constant(

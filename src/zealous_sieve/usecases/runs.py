@@ -94,7 +94,7 @@ def sift(desk: Desk, sieve: Sieve, as_of: datetime) -> tuple[list[Hit], Outcome]
     instruments = desk.members(sieve.universe, as_of)
     panel = desk.bars(instruments, as_of, sieve.timeframe, forming=sieve.forming)
     prepared = prepare(sieve)
-    found = scan(prepared, panel, progress=desk.progress, cancelled=desk.cancelled)
+    found = scan(prepared, panel, desk.executor, progress=desk.progress, cancelled=desk.cancelled)
     outcome = Outcome(
         instruments=found.instruments,
         counts=found.counts,

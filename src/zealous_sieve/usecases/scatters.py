@@ -6,7 +6,6 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from zealous_sieve.core.engine.develop import looked_at
-from zealous_sieve.core.engine.evaluate import evaluate
 from zealous_sieve.core.engine.external_inputs import needs_universe
 from zealous_sieve.core.engine.panel import Column, Panel
 from zealous_sieve.core.errors import DataError, FormulaError, Problem
@@ -126,7 +125,7 @@ def scatter_on(desk: Desk, asked: Asked, sides: Mapping[str, str] | None = None)
         asleep = _asleep(desk, others, kinds) | {instrument.code for instrument in chosen}
         compared = [*chosen, *(other for other in others if other.code not in asleep)]
         panel = desk.bars(compared, desk.now, step, forming=arranged.forming)
-        found = _along(terms, looked_at(panel, told), read)
+        found = _along(desk, terms, looked_at(panel, told), read)
         values = {
             name: column.reshape(len(compared), len(told))[: len(chosen)].T
             for name, column in found.items()
@@ -186,18 +185,19 @@ def _fastest(bars: Sequence[str]) -> str:
 
 
 def _along(
+    desk: Desk,
     terms: Mapping[str, Term],
     looks: Panel,
     read: dict[str, Typed | tuple[Problem, ...] | None],
 ) -> dict[str, Column]:
     """All measures computed together; where that fails, each for itself, and ``read`` is told which do."""
     try:
-        return evaluate(terms, looks)
+        return desk.executor.evaluate(terms, looks)
     except (DataError, FormulaError):
         found: dict[str, Column] = {}
         for name, term in terms.items():
             try:
-                found |= evaluate({name: term}, looks)
+                found |= desk.executor.evaluate({name: term}, looks)
             except (DataError, FormulaError) as error:
                 read[name] = error.problems
         return found

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from zealous_sieve.core.engine.evaluate import evaluate
 from zealous_sieve.core.engine.external_inputs import needs_universe
 from zealous_sieve.core.errors import DataError, FormulaError, Problem
 from zealous_sieve.core.formula.check import check_condition
@@ -94,7 +93,7 @@ def _say(
             others = desk.members(universe)
             chosen += [other for other in others if other.code != code]
         panel = desk.awake(chosen, bars, forming=forming, keep=code)
-        found = evaluate(numbers, panel, last=1)
+        found = desk.executor.evaluate(numbers, panel, last=1)
     except DataError as error:
         return [_untold(own, error.problems) for own in statements]
     rows = panel.rows(0)

@@ -8,7 +8,6 @@ from datetime import datetime
 
 import numpy as np
 
-from zealous_sieve.core.engine.evaluate import evaluate
 from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.errors import DataError, Problem
 from zealous_sieve.core.formula.check import check, check_condition
@@ -121,7 +120,7 @@ def _counted(
         for own in found
     }
     terms = {text: truth_of(formula) for text, formula in read_as.items()}
-    newest = evaluate(terms, panel, last=1) if terms and members else {}
+    newest = desk.executor.evaluate(terms, panel, last=1) if terms and members else {}
     return tuple(
         Suggested(
             text=own.text,

@@ -66,7 +66,9 @@ def why_on(desk: Desk, sieve: Sieve, code: str) -> Why:
     at = panel.position(code)
     if panel.ends[at] == panel.starts[at]:
         return replace(told, note=f"no bars of {sieve.timeframe}")
-    closely = sift_closely(prepared, panel, progress=desk.progress, cancelled=desk.cancelled)
+    closely = sift_closely(
+        prepared, panel, desk.executor, progress=desk.progress, cancelled=desk.cancelled
+    )
     sifted = closely[0].sifted
     if code in sifted.stale:
         return replace(told, note="its bars have stopped, so it is left out")

@@ -66,6 +66,13 @@ class Background:
         """Its session; days of UTC from midnight to midnight where nobody knows it."""
         return self.session or ANY_DAY
 
+    def values_of(self, name: str) -> tuple[object, ...]:
+        """All that a fact ever was, as far as anything is known of it."""
+        track = self.dated.get(name)
+        if track is not None:
+            return track.values
+        return (self.facts[name],) if name in self.facts else ()
+
     def fact(self, name: str, moment: int | None = None) -> object:
         """A fact as it was known at a moment; without one, as it is known now. ``None`` where it is not."""
         track = self.dated.get(name)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Container, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from difflib import get_close_matches
 from functools import cached_property
@@ -138,6 +138,53 @@ class Panel:
     def places(self) -> Mapping[str, int]:
         """Where each instrument stands."""
         return {code: i for i, code in enumerate(self.codes)}
+
+    def narrow(self, others: Container[str] | None = None) -> Panel:
+        """The same in memory of its own, without rows that belong to no instrument; of those of the
+        ``whole`` only some ``others`` keep their bars, where they are named. It looks at the same bars at
+        other rows."""
+        return self._narrow(others, {})
+
+    def _narrow(self, others: Container[str] | None, made: dict[object, Panel]) -> Panel:
+        """What several panels share is made once."""
+        place = (id(self.columns), self.starts.tobytes(), self.ends.tobytes())
+        rows = self.own_rows()
+        bars = made.get(place)
+        if bars is None:
+            ends = np.cumsum(self.ends - self.starts)
+            bars = made[place] = replace(
+                self,
+                times=self.times[rows],
+                columns={name: column[rows] for name, column in self.columns.items()},
+                starts=ends - (self.ends - self.starts),
+                ends=ends,
+            )
+        whole = self.whole
+        if whole is not None:
+            whole = (whole if others is None else whole.only(others))._narrow(None, made)
+        return replace(
+            self,
+            times=bars.times,
+            columns=bars.columns,
+            starts=bars.starts,
+            ends=bars.ends,
+            closes=None if self.closes is None else self.closes[rows],
+            bases=tuple(base._narrow(others, made) for base in self.bases),
+            whole=whole,
+        )
+
+    def own_rows(self) -> Rows:
+        """The rows of all instruments, one after another."""
+        lengths = self.ends - self.starts
+        before = np.cumsum(lengths) - lengths
+        rows: Rows = np.arange(int(lengths.sum())) + np.repeat(self.starts - before, lengths)
+        return rows
+
+    def only(self, codes: Container[str]) -> Panel:
+        """The same instruments, of which all but some have no bars."""
+        left = np.array([code not in codes for code in self.codes], dtype=bool)
+        bases = tuple(base.only(codes) for base in self.bases)
+        return replace(self, ends=np.where(left, self.starts, self.ends), bases=bases)
 
     def ending(self, ends: Rows) -> Panel:
         """The same panel with each instrument ended earlier."""

@@ -9,12 +9,8 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass
 from enum import StrEnum
-from threading import Event
-from typing import Protocol
 
-from zealous_sieve.core.engine.panel import Column, Panel
 from zealous_sieve.core.engine.plan import EVERYTHING, Plan, plan
-from zealous_sieve.core.engine.progress import Progress
 from zealous_sieve.core.formula.terms import (
     Across,
     ExternalInput,
@@ -59,24 +55,6 @@ class Work:
     inputs: tuple[InputStage, ...]
     looks: tuple[Plan, ...]
     last: int | None
-
-
-class Executor(Protocol):
-    """Whatever goes through the stages of some work."""
-
-    def run(
-        self,
-        work: Work,
-        panel: Panel,
-        *,
-        progress: Progress | None = None,
-        cancelled: Event | None = None,
-    ) -> dict[str, Column]:
-        """The results by name: columns like the panel's, rows outside of the instruments missing; with
-        ``last = n`` of shape ``(instruments, n)``, the newest bar in the last column, missing where there
-        are fewer. Both give the same numbers. Raises DataError ``no_such_column`` and CancelledError.
-        """
-        ...
 
 
 def split(terms: Mapping[str, Term], last: int | None = None) -> Work:

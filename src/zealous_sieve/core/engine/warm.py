@@ -6,8 +6,8 @@ from dataclasses import replace
 
 import numpy as np
 
-from zealous_sieve.core.engine.evaluate import evaluate
 from zealous_sieve.core.engine.incremental import IncrementalEvaluation
+from zealous_sieve.core.engine.local import evaluate
 from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.formula.check import check
 from zealous_sieve.core.formula.parser import parse

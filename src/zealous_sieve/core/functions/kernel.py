@@ -61,6 +61,10 @@ class Kernel:
     """Makes something of a missing input: what is missing below it has to be so, and not merely not yet
     seen."""
 
+    def __reduce__(self) -> tuple[Callable[[str], Kernel], tuple[str]]:
+        """A kernel travels by its name: compiled code stays where it is."""
+        return kernel_named, (self.name,)
+
 
 KERNELS: dict[str, Kernel] = {}
 WHOLE: dict[str, tuple[bool, ...]] = {}
@@ -104,6 +108,11 @@ def kernel(
         return entry
 
     return register
+
+
+def kernel_named(name: str) -> Kernel:
+    """A kernel by its name. Raises KeyError."""
+    return KERNELS[name]
 
 
 def scalar(rule: Rule) -> Rule:

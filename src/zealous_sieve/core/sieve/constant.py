@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from zealous_sieve.core.engine.evaluate import evaluate
+from zealous_sieve.core.engine.executor import Executor
 from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.formula.typed import Formula
 from zealous_sieve.core.sieve.prepare import truth_of
@@ -31,14 +31,16 @@ FEWEST = 250
 """Bars on which a condition has to be known before it is said to be always or never so."""
 
 
-def constants(formulas: Mapping[int, Formula], panel: Panel) -> dict[int, Constant]:
+def constants(
+    formulas: Mapping[int, Formula], panel: Panel, executor: Executor
+) -> dict[int, Constant]:
     """Those of some conditions, by their positions, that are the same on all bars of a panel on which they
     are known."""
     if not formulas or not panel.bars:
         return {}
     terms = {str(n): truth_of(formula) for n, formula in formulas.items()}
     found: dict[int, Constant] = {}
-    for name, truths in evaluate(terms, panel).items():
+    for name, truths in executor.evaluate(terms, panel).items():
         known = int(np.isfinite(truths).sum())
         yes = int((truths == 1.0).sum())
         if known >= FEWEST and yes in (0, known):

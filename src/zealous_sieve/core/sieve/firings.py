@@ -9,7 +9,7 @@ from threading import Event
 import numpy as np
 from numpy.typing import NDArray
 
-from zealous_sieve.core.engine.evaluate import evaluate
+from zealous_sieve.core.engine.executor import Executor
 from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.engine.progress import Progress
 from zealous_sieve.core.formula.terms import Term
@@ -74,18 +74,21 @@ def firing_terms(prepared: Prepared) -> dict[str, Term]:
 def find_firings(
     prepared: Prepared,
     panel: Panel,
+    executor: Executor,
     *,
     progress: Progress | None = None,
     cancelled: Event | None = None,
 ) -> Begun:
     """Where a sieve would have fired, over all history. Raises CancelledError."""
-    found = evaluate(firing_terms(prepared), panel, progress=progress, cancelled=cancelled)
+    terms = firing_terms(prepared)
+    found = executor.evaluate(terms, panel, progress=progress, cancelled=cancelled)
     return begun(prepared, panel, found)
 
 
 def begun(prepared: Prepared, panel: Panel, found: Mapping[str, Truths]) -> Begun:
     """Where setups began to hold, by columns of ``firing_terms`` over all bars of a panel."""
-    instruments, rows = _all_rows(panel)
+    rows = panel.own_rows()
+    instruments = np.repeat(np.arange(len(panel)), panel.ends - panel.starts)
     first = rows == panel.starts[instruments]
     parts = []
     for n, own in enumerate(prepared.sided()):
@@ -109,11 +112,3 @@ def begun(prepared: Prepared, panel: Panel, found: Mapping[str, Truths]) -> Begu
         fired=everything._some(sure[order]),
         held_when_first_known=everything._some(~sure[order]),
     )
-
-
-def _all_rows(panel: Panel) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
-    """The instruments and rows of all bars of a panel, in order."""
-    lengths = panel.ends - panel.starts
-    owner = np.repeat(np.arange(len(panel)), lengths)
-    begins = np.cumsum(lengths) - lengths
-    return owner, np.arange(len(owner)) - np.repeat(begins - panel.starts, lengths)

@@ -11,6 +11,7 @@ from threading import Event
 import numpy as np
 from numpy.typing import NDArray
 
+from zealous_sieve.core.engine.executor import Executor
 from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.engine.progress import Progress
 from zealous_sieve.core.formula.speech.figures import MOST_DIGITS, figure
@@ -269,6 +270,7 @@ def _measured_in(gauge: Gauge) -> str:
 def sift_closely(
     prepared: Prepared,
     panel: Panel,
+    executor: Executor,
     *,
     progress: Progress | None = None,
     cancelled: Event | None = None,
@@ -280,7 +282,7 @@ def sift_closely(
         for condition, shape in zip(prepared.sieve.conditions, shapes, strict=True)
     )
     beside = {_named(term): term for term in terms_of([*shapes, *asked])}
-    sides = sift(prepared, panel, beside, progress=progress, cancelled=cancelled)
+    sides = sift(prepared, panel, executor, beside, progress=progress, cancelled=cancelled)
     return tuple(Closely(sifted=sifted, shapes=shapes, asked=asked) for sifted in sides)
 
 

@@ -7,9 +7,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.formula.terms import Term, apply
-from zealous_sieve.core.sieve.sifting import Sifted, Truths, of_some, scores_at
+from zealous_sieve.core.sieve.sifting import Sifted, Truths, scores_at
 
 
 @dataclass(frozen=True, slots=True)
@@ -37,7 +36,7 @@ def ranked(sifted: Sifted) -> Ranked:
     prepared, found, setup = sifted.prepared, sifted.columns, sifted.setup
     passing = np.flatnonzero(sifted.passing)
     window = setup.shape[1]
-    held, unsure = _held(prepared.setup(), sifted.panel, passing, window)
+    held, unsure = _held(prepared.setup(), sifted, passing, window)
     each = np.arange(len(passing))
     back = np.argmax(setup[passing][:, ::-1] == 1.0, axis=1)
     at = window - 1 - back
@@ -52,15 +51,15 @@ def ranked(sifted: Sifted) -> Ranked:
 
 
 def _held(
-    setup: Term, panel: Panel, places: NDArray[np.int64], window: int
+    setup: Term, sifted: Sifted, places: NDArray[np.int64], window: int
 ) -> tuple[Truths, NDArray[np.bool_]]:
     """On how many bars in a row the setup has been known to be yes, at each of the last bars; and where it
     was unknown before these."""
-    held = of_some({"": apply("streak", setup)}, panel, places, window)[""]
+    held = sifted.of_some({"": apply("streak", setup)}, places, window)[""]
     since_unknown = np.isnan(held)
     unsure = np.flatnonzero(since_unknown.any(axis=1))
     if len(unsure):
         known = apply("both", setup, apply("known", setup))
-        sure = of_some({"": apply("streak", known)}, panel, places[unsure], window)[""]
+        sure = sifted.of_some({"": apply("streak", known)}, places[unsure], window)[""]
         held[unsure] = sure
     return held, since_unknown

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from threading import Event
 
+from zealous_sieve.core.engine.executor import Executor
 from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.engine.progress import Progress
 from zealous_sieve.core.sieve.funnel import Count, Funnel, count_through
@@ -35,6 +36,7 @@ class Scan:
 def scan(
     prepared: Prepared,
     panel: Panel,
+    executor: Executor,
     *,
     most: int | None = None,
     progress: Progress | None = None,
@@ -44,7 +46,7 @@ def scan(
 
     With ``most`` only so many hits are returned; the counts are whole all the same. Raises CancelledError.
     """
-    return found_by(sift(prepared, panel, progress=progress, cancelled=cancelled), most)
+    return found_by(sift(prepared, panel, executor, progress=progress, cancelled=cancelled), most)
 
 
 def found_by(sides: Sequence[Sifted], most: int | None = None) -> Scan:

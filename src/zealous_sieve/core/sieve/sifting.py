@@ -10,7 +10,7 @@ from threading import Event
 import numpy as np
 from numpy.typing import NDArray
 
-from zealous_sieve.core.engine.evaluate import evaluate
+from zealous_sieve.core.engine.executor import Executor
 from zealous_sieve.core.engine.external_inputs import needs_universe
 from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.engine.progress import Progress
@@ -31,6 +31,7 @@ class Sifted:
 
     prepared: Prepared
     panel: Panel
+    executor: Executor
     stale: tuple[str, ...]
     columns: Mapping[str, Truths]
     passing: NDArray[np.bool_]
@@ -55,7 +56,18 @@ class Sifted:
         if all(_number(name) in self.columns for name in wanted):
             return [self.columns[_number(name)][places] for name in wanted]
         window = self.prepared.sieve.fired_within
-        return list(of_some(wanted, self.panel, places, window).values())
+        return list(self.of_some(wanted, places, window).values())
+
+    def of_some(
+        self, terms: Mapping[str, Term], places: NDArray[np.int64], window: int
+    ) -> dict[str, Truths]:
+        """The last bars of terms for the instruments at some places; computed for those only, or for all
+        when some of it looks across them."""
+        if needs_universe(terms):
+            whole = self.executor.evaluate(terms, self.panel, last=window)
+            return {name: column[places] for name, column in whole.items()}
+        some = self.panel.choose([self.panel.codes[place] for place in places])
+        return self.executor.evaluate(terms, some, last=window)
 
 
 AT_ONCE = 20_000
@@ -69,6 +81,7 @@ def _number(name: str) -> str:
 def sift(
     prepared: Prepared,
     panel: Panel,
+    executor: Executor,
     beside: Mapping[str, Term] | None = None,
     *,
     progress: Progress | None = None,
@@ -84,7 +97,7 @@ def sift(
     live, stopped = awake(panel)
     if beside is not None and len(live) * prepared.sieve.fired_within <= AT_ONCE:
         terms |= {_number(name): term for name, term in prepared.numbers().items()}
-    found = evaluate(
+    found = executor.evaluate(
         {**terms, **(beside or {})},
         live,
         last=prepared.sieve.fired_within,
@@ -98,6 +111,7 @@ def sift(
         Sifted(
             prepared=side,
             panel=live,
+            executor=executor,
             stale=stopped,
             columns=found,
             passing=own & ~alike,
@@ -133,14 +147,3 @@ def scores_at(
     for n, weight in prepared.boosts().items():
         scores += weight * (found[f"truth {n}"][at] == 1.0)
     return scores
-
-
-def of_some(
-    terms: Mapping[str, Term], panel: Panel, places: NDArray[np.int64], window: int
-) -> dict[str, Truths]:
-    """The last bars of terms for the instruments at some places of a panel; computed for those only,
-    or for all when some of it looks across them."""
-    if needs_universe(terms):
-        whole = evaluate(terms, panel, last=window)
-        return {name: column[places] for name, column in whole.items()}
-    return evaluate(terms, panel.choose([panel.codes[place] for place in places]), last=window)

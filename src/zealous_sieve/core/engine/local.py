@@ -1,23 +1,23 @@
-"""Plans on panels: portions of instruments, spread over threads."""
+"""The executor of this process: portions of instruments, spread over threads."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable
 from concurrent.futures import FIRST_COMPLETED, wait
 from itertools import pairwise
 from threading import Event
 
 import numpy as np
 
+from zealous_sieve.core.engine.executor import Executor
 from zealous_sieve.core.engine.external_inputs import with_inputs
 from zealous_sieve.core.engine.panel import Column, Panel
 from zealous_sieve.core.engine.pool import THREADS, pool
 from zealous_sieve.core.engine.progress import Progress
 from zealous_sieve.core.engine.runner import addresses, program, run
 from zealous_sieve.core.engine.sources import with_sources
-from zealous_sieve.core.engine.stages import Executor, Work, split
+from zealous_sieve.core.engine.stages import Work
 from zealous_sieve.core.errors import CancelledError
-from zealous_sieve.core.formula.terms import Term
 
 PORTIONS = 6
 """Portions of work for each thread: so many that progress is seen and no thread waits long."""
@@ -25,20 +25,7 @@ PORTION_ROWS = 50_000
 """Fewer bars than that are not worth a portion of their own."""
 
 
-def evaluate(
-    terms: Mapping[str, Term],
-    panel: Panel,
-    *,
-    last: int | None = None,
-    progress: Progress | None = None,
-    cancelled: Event | None = None,
-) -> dict[str, Column]:
-    """Compute terms for every instrument of a panel, here. See ``Executor`` for what comes back and what
-    is raised."""
-    return LOCAL.run(split(terms, last), panel, progress=progress, cancelled=cancelled)
-
-
-class LocalExecutor:
+class LocalExecutor(Executor):
     """Goes through the stages in this process, instruments on as many threads as there are processors."""
 
     def run(
@@ -50,7 +37,7 @@ class LocalExecutor:
         cancelled: Event | None = None,
     ) -> dict[str, Column]:
         """As the protocol says."""
-        panel = with_sources(with_inputs(work.inputs, panel, evaluate), work.looks[-1].fields)
+        panel = with_sources(with_inputs(work.inputs, panel, self.evaluate), work.looks[-1].fields)
         columns = [np.ascontiguousarray(panel.columns[f]) for f in work.looks[-1].fields]
         programs = [(look.sure_up_to, program(look)) for look in work.looks]
         last = work.last or 0
@@ -79,7 +66,9 @@ class LocalExecutor:
         return results
 
 
-LOCAL: Executor = LocalExecutor()
+LOCAL = LocalExecutor()
+evaluate = LOCAL.evaluate
+"""For whoever means to compute here, and nowhere else: commands on files, and what is only tried."""
 
 
 def _is_set(event: Event | None) -> bool:
