@@ -12,11 +12,11 @@ from collections.abc import Sequence
 from dataclasses import replace
 from datetime import UTC, datetime
 
+from zealous_sieve.core.demo.calendar import NOW
+from zealous_sieve.core.demo.market import build, universes
 from zealous_sieve.core.engine.local import LOCAL
 from zealous_sieve.core.engine.panel import Panel
-from zealous_sieve.core.market.board import READY, BoardColumn, BoardSet
-from zealous_sieve.core.market.lantern.calendar import NOW
-from zealous_sieve.core.market.lantern.market import build, universes
+from zealous_sieve.core.pages.board import READY, BoardColumn, BoardSet
 from zealous_sieve.usecases.boards import board_on
 from zealous_sieve.usecases.desk import Desk, whole_panel
 

@@ -22,8 +22,8 @@ import pyarrow as pa
 import pyarrow.parquet as pq
 
 from zealous_sieve.client import Client
-from zealous_sieve.core.market.foreign.refusals import Refusals
-from zealous_sieve.core.market.foreign.sifting import sift
+from zealous_sieve.core.intake.refusals import Refusals
+from zealous_sieve.core.intake.sifting import sift
 from zealous_sieve.storage.foreign_columns import read_rows
 from zealous_sieve.storage.foreign_files import Table, glimpse
 

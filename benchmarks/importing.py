@@ -18,7 +18,7 @@ import numpy as np
 import pandas as pd
 
 from zealous_sieve import bootstrap, environment
-from zealous_sieve.core.market.import_validation import joined
+from zealous_sieve.core.intake.tables import joined
 from zealous_sieve.storage.files import read_bars
 from zealous_sieve.usecases.importing import import_bars
 

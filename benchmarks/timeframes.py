@@ -16,6 +16,7 @@ from collections.abc import Callable
 import numpy as np
 import pandas as pd
 
+from zealous_sieve.core.demo.market import build
 from zealous_sieve.core.engine.build import bars_of, seen_at
 from zealous_sieve.core.engine.local import LOCAL, evaluate
 from zealous_sieve.core.engine.panel import Panel
@@ -24,7 +25,6 @@ from zealous_sieve.core.engine.warm import warm_cache
 from zealous_sieve.core.formula.check import check
 from zealous_sieve.core.formula.timeframe import timeframe
 from zealous_sieve.core.market.bases import Base
-from zealous_sieve.core.market.lantern.market import build
 from zealous_sieve.core.sieve.definition import Condition, Sieve
 from zealous_sieve.core.sieve.prepare import prepare
 from zealous_sieve.core.sieve.scan import scan

@@ -7,6 +7,8 @@ from dataclasses import replace
 
 import numpy as np
 
+from zealous_sieve.core.demo.intraday import Grid
+from zealous_sieve.core.demo.tape import trades_of
 from zealous_sieve.core.engine.background import Background, Track
 from zealous_sieve.core.engine.build import bars_of
 from zealous_sieve.core.engine.local import evaluate
@@ -16,8 +18,6 @@ from zealous_sieve.core.formula.check import check
 from zealous_sieve.core.formula.timeframe import timeframe
 from zealous_sieve.core.functions.specification import CATALOGUE, Function, Kind
 from zealous_sieve.core.functions.units import NONE
-from zealous_sieve.core.market.lantern.intraday import Grid
-from zealous_sieve.core.market.lantern.tape import trades_of
 
 DAY = 86_400
 Series = tuple[Times, dict[str, Column]]

@@ -24,7 +24,7 @@ from hypothesis import HealthCheck, settings
 from zealous_sieve import bootstrap, environment
 from zealous_sieve.admission import Admission, keep
 from zealous_sieve.client import Client
-from zealous_sieve.core.market.lantern.intraday import Extent
+from zealous_sieve.core.demo.intraday import Extent
 from zealous_sieve.local.cluster import DESK, KEEPER, Cluster, cluster_in, free_port
 from zealous_sieve.storage.revision import migrate
 from zealous_sieve.usecases.demo import fill_demo

@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from tests.bars import DAY, walk
 from zealous_sieve.core.engine.panel import Column
 from zealous_sieve.core.errors import DataError
-from zealous_sieve.core.market.foreign.adjusted import told_by
+from zealous_sieve.core.intake.adjusted import told_by
 from zealous_sieve.core.market.mending import Mending, MendingKind, check, mended
 
 TERMS = ((2, 1), (3, 1), (3, 2), (10, 1), (1, 5), (1, 12), (7, 4))

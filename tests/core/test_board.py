@@ -7,7 +7,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from zealous_sieve.core.formula.check import check
-from zealous_sieve.core.market.board import (
+from zealous_sieve.core.pages.board import (
     READY,
     UNKNOWN,
     BoardColumn,

@@ -10,14 +10,14 @@ from numpy.typing import NDArray
 
 from tests.bars import DAY
 from tests.conftest import SMALL
+from zealous_sieve.core.demo.calendar import NOW
+from zealous_sieve.core.demo.market import Coast, build, universes
 from zealous_sieve.core.engine.build import bars_of
 from zealous_sieve.core.engine.local import LOCAL
 from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.formula.timeframe import timeframe
 from zealous_sieve.core.market.bases import Base
 from zealous_sieve.core.market.data_quality import inspect
-from zealous_sieve.core.market.lantern.calendar import NOW
-from zealous_sieve.core.market.lantern.market import Coast, build, universes
 from zealous_sieve.core.market.universes import Rule, Surroundings, membership
 from zealous_sieve.core.sieve.examples import EXAMPLES
 from zealous_sieve.core.sieve.hit import Cell

@@ -15,7 +15,7 @@ from tests.bars import walk
 from tests.desks import EVERYBODY, desk_on
 from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.errors import DataError
-from zealous_sieve.core.market.currencies import (
+from zealous_sieve.core.pages.currencies import (
     READY,
     Span,
     StrengthSet,

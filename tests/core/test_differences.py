@@ -7,14 +7,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from zealous_sieve.core.engine.panel import Series
-from zealous_sieve.core.market.foreign.difference import (
-    MOST,
-    completed,
-    difference,
-    tape_difference,
-)
-from zealous_sieve.core.market.foreign.refusals import Refusals
-from zealous_sieve.core.market.foreign.sifting import Rows, sift
+from zealous_sieve.core.intake.difference import MOST, completed, difference, tape_difference
+from zealous_sieve.core.intake.refusals import Refusals
+from zealous_sieve.core.intake.sifting import Rows, sift
 
 FIELDS = ("open", "high", "low", "close", "volume")
 LATEST = 4_000_000_000

@@ -155,7 +155,9 @@ def test_what_is_computed_within_a_computation_is_so_by_the_same(
             inner.append(terms)
             return super().evaluate(terms, *rest, **more)  # type: ignore[no-any-return]
 
-    Watched().evaluate(readable(["(sma(close, 4) on 1w) > close", 'ratio_to("A0") > 1']), narrowed())
+    Watched().evaluate(
+        readable(["(sma(close, 4) on 1w) > close", 'ratio_to("A0") > 1']), narrowed()
+    )
     assert len(inner) >= 3
     with pytest.raises(DataError, match="no room"):
         Refusing().evaluate(readable(["close"]), narrowed())

@@ -10,9 +10,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from zealous_sieve.core.errors import DataError
-from zealous_sieve.core.market.foreign.layout import Content, Dates, Layout, check_layout
-from zealous_sieve.core.market.foreign.records import RowFault, event_of, facts_of
-from zealous_sieve.core.market.foreign.understand import sample_of, understand
+from zealous_sieve.core.intake.layout import Content, Dates, Layout, check_layout
+from zealous_sieve.core.intake.records import RowFault, event_of, facts_of
+from zealous_sieve.core.intake.understand import sample_of, understand
 from zealous_sieve.core.market.instruments import DatedFact, Event
 
 CODES = ("QUVNA", "HALTRE", "ORMSK")

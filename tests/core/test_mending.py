@@ -16,8 +16,8 @@ from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.engine.session import read_session
 from zealous_sieve.core.errors import DataError
 from zealous_sieve.core.market.data_quality import FindingKind, inspect, split_near
-from zealous_sieve.core.market.import_validation import value_faults
 from zealous_sieve.core.market.mending import Mending, MendingKind, check, mended, unaccepted
+from zealous_sieve.core.market.soundness import value_faults
 
 START = int(walk(3)[0][0])
 

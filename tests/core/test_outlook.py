@@ -9,7 +9,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from zealous_sieve.core.market.outlook import When, anyway, settled, stretches
+from zealous_sieve.core.pages.outlook import When, anyway, settled, stretches
 
 YES, NO, NOT_KNOWN = 1.0, 0.0, math.nan
 truths = st.lists(st.sampled_from([YES, NO, NOT_KNOWN]), max_size=12)

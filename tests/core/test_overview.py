@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 from tests.bars import DAYTIME
 from zealous_sieve.core.engine.session import read_session
 from zealous_sieve.core.formula.check import check, check_condition
-from zealous_sieve.core.market.overview import (
+from zealous_sieve.core.pages.overview import (
     READY,
     joined,
     means_by_group,

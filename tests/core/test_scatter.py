@@ -15,11 +15,7 @@ from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.formula.check import check
 from zealous_sieve.core.formula.terms import on_timeframe
 from zealous_sieve.core.formula.timeframe import timeframe
-from zealous_sieve.core.market.scatter import (
-    READY,
-    last_moments,
-    session_moments,
-)
+from zealous_sieve.core.pages.scatter import READY, last_moments, session_moments
 
 HOUR = 3600
 

@@ -11,9 +11,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from zealous_sieve.core.market.foreign.across import across_of
-from zealous_sieve.core.market.foreign.layout import Dates
-from zealous_sieve.core.market.foreign.moments import order_of
+from zealous_sieve.core.intake.across import across_of
+from zealous_sieve.core.intake.layout import Dates
+from zealous_sieve.core.intake.moments import order_of
 from zealous_sieve.storage.uploads import Uploads
 
 DAYS = [f"2025-03-{day:02d}" for day in range(3, 21)]

@@ -18,8 +18,8 @@ from zealous_sieve.core.engine.local import LOCAL
 from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.formula.check import check
 from zealous_sieve.core.functions.specification import Kind
-from zealous_sieve.core.market.board import BoardColumn, BoardSet
-from zealous_sieve.core.market.scatter import Measure, ScatterSet
+from zealous_sieve.core.pages.board import BoardColumn, BoardSet
+from zealous_sieve.core.pages.scatter import Measure, ScatterSet
 from zealous_sieve.core.sieve.definition import Condition, Sieve
 from zealous_sieve.core.sieve.prepare import prepare
 from zealous_sieve.core.sieve.scan import scan

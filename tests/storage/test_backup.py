@@ -22,8 +22,8 @@ from tests.fuzzing import MANY, examples
 from zealous_sieve import bootstrap
 from zealous_sieve.core.errors import DataError
 from zealous_sieve.core.market.mending import Mending, MendingKind
-from zealous_sieve.core.market.outlook import Settles
 from zealous_sieve.core.market.universes import Rule, Universe
+from zealous_sieve.core.pages.outlook import Settles
 from zealous_sieve.core.sieve.examples import EXAMPLES
 from zealous_sieve.environment import data_folder
 from zealous_sieve.local.cluster import Cluster

@@ -11,10 +11,10 @@ from sqlalchemy import inspect
 
 from tests.bars import DAY, walk
 from tests.conftest import SMALL
+from zealous_sieve.core.demo.market import build
 from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.market.bases import Base
 from zealous_sieve.core.market.instruments import Instrument
-from zealous_sieve.core.market.lantern.market import build
 from zealous_sieve.core.market.mending import Mending, MendingKind
 from zealous_sieve.storage import models
 from zealous_sieve.storage.bars import BarStore

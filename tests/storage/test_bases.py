@@ -13,8 +13,8 @@ from tests.bars import DAY, example_calls, market_of, minutes, one, walk
 from tests.storage.test_files import run_command
 from zealous_sieve import environment
 from zealous_sieve.core.engine.panel import Panel
+from zealous_sieve.core.intake.tables import joined
 from zealous_sieve.core.market.bases import Base
-from zealous_sieve.core.market.import_validation import joined
 from zealous_sieve.core.market.instruments import Instrument
 from zealous_sieve.storage.bar_statements import period_of
 from zealous_sieve.storage.blocks import BAR, copied, copy_end, copy_start, parse_copied, rows_of

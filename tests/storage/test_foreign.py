@@ -15,9 +15,9 @@ from hypothesis import strategies as st
 
 from zealous_sieve.core.engine.panel import Series
 from zealous_sieve.core.errors import DataError
-from zealous_sieve.core.market.foreign.layout import Content, Dates, Layout
-from zealous_sieve.core.market.foreign.refusals import Refusals
-from zealous_sieve.core.market.foreign.sifting import sift
+from zealous_sieve.core.intake.layout import Content, Dates, Layout
+from zealous_sieve.core.intake.refusals import Refusals
+from zealous_sieve.core.intake.sifting import sift
 from zealous_sieve.storage.files import safe_text
 from zealous_sieve.storage.foreign_columns import read_rows
 from zealous_sieve.storage.foreign_files import Table, glimpse, read_texts, write_refused

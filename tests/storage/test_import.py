@@ -18,8 +18,8 @@ from tests.bars import DAY, walk
 from zealous_sieve import environment
 from zealous_sieve.cli.main import commands
 from zealous_sieve.core.errors import CoreError, DataError
+from zealous_sieve.core.intake.tables import joined
 from zealous_sieve.core.market.bases import Base
-from zealous_sieve.core.market.import_validation import joined
 from zealous_sieve.storage.files import read_bars, write_bars, write_table
 from zealous_sieve.storage.instrument_files import read_instruments
 from zealous_sieve.usecases.ports import Outside

@@ -22,7 +22,7 @@ import pytest
 from tests.faults.hands import BACK_WITHIN, Installation, begin, left_behind, used
 from tests.faults.hostile import stranger_at
 from zealous_sieve.admission import TICKETS, keep, secret_in
-from zealous_sieve.core.market.lantern.market import universes
+from zealous_sieve.core.demo.market import universes
 from zealous_sieve.environment import ADDRESS, DATA
 from zealous_sieve.local.cluster import DESK, KEEPER, Cluster, cluster_in, free_port, port_in
 from zealous_sieve.local.opening import PORT

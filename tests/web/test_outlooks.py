@@ -11,7 +11,7 @@ from flask.testing import FlaskClient
 from tests.web.test_api import get, send
 from tests.web.test_as_of import WEEK_BACK, seconds, seen
 from zealous_sieve.core.market.mending import Mending, MendingKind
-from zealous_sieve.core.market.outlook import Settles, When
+from zealous_sieve.core.pages.outlook import Settles, When
 from zealous_sieve.usecases.market import desk_of
 from zealous_sieve.usecases.mending import mend, take_back
 from zealous_sieve.usecases.outlooks import Draft, Ground, frozen

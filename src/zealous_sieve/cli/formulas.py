@@ -21,7 +21,7 @@ from zealous_sieve.core.formula.check import check
 from zealous_sieve.core.formula.timeframe import WRITTEN_SO, of_seconds, read_timeframe, timeframe
 from zealous_sieve.core.formula.typed import Typed
 from zealous_sieve.core.functions.specification import Kind
-from zealous_sieve.core.market.import_validation import joined
+from zealous_sieve.core.intake.tables import joined
 from zealous_sieve.core.sieve.definition import read_sieve
 from zealous_sieve.core.sieve.firings import find_firings
 from zealous_sieve.core.sieve.hit_table import Entry, hit_table

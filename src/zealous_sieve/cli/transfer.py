@@ -11,7 +11,7 @@ import click
 from zealous_sieve import bootstrap
 from zealous_sieve.cli.formulas import FILE, OUT, bars_in
 from zealous_sieve.core.errors import DataError, Problem
-from zealous_sieve.core.market.import_validation import joined
+from zealous_sieve.core.intake.tables import joined
 from zealous_sieve.core.sieve.definition import read_sieve, write_sieve
 from zealous_sieve.local.found import desk_address
 from zealous_sieve.storage.files import write_bars, write_table

@@ -10,10 +10,10 @@ from pathlib import Path
 from zealous_sieve.core.engine.panel import Series
 from zealous_sieve.core.errors import DataError, Problem
 from zealous_sieve.core.formula.timeframe import DAY
-from zealous_sieve.core.market.foreign.layout import Content
-from zealous_sieve.core.market.foreign.refusals import Refusals
-from zealous_sieve.core.market.foreign.sifting import sift
-from zealous_sieve.core.market.import_validation import refusal, refused
+from zealous_sieve.core.intake.layout import Content
+from zealous_sieve.core.intake.refusals import Refusals
+from zealous_sieve.core.intake.sifting import sift
+from zealous_sieve.core.intake.tables import refusal, refused
 from zealous_sieve.storage.files import read_bars
 from zealous_sieve.storage.uploads import Uploads
 from zealous_sieve.usecases.sources import pieces_of

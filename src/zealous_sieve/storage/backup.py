@@ -17,7 +17,7 @@ from psycopg import sql
 from psycopg.types.json import Jsonb
 from pydantic import TypeAdapter
 
-from zealous_sieve.core.market.lantern.market import universes
+from zealous_sieve.core.demo.market import universes
 from zealous_sieve.core.market.universes import EVERYTHING, Rule, Universe
 from zealous_sieve.core.sieve.definition import write_sieve
 from zealous_sieve.core.sieve.examples import EXAMPLES

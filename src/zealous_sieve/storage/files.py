@@ -19,7 +19,7 @@ from numpy.typing import NDArray
 
 from zealous_sieve.core.engine.panel import Column, Series, Times
 from zealous_sieve.core.errors import DataError, Problem
-from zealous_sieve.core.market.import_validation import (
+from zealous_sieve.core.intake.tables import (
     MOST_COUNTED,
     OPTIONAL,
     Table,

@@ -12,11 +12,11 @@ from numpy.typing import NDArray
 
 from zealous_sieve.core.engine.panel import KNOWN_FROM, Column
 from zealous_sieve.core.functions.catalogue import EXTRAS
-from zealous_sieve.core.market.foreign.layout import Content, Layout
-from zealous_sieve.core.market.foreign.moments import MomentReader, Moments, parted
-from zealous_sieve.core.market.foreign.numbers import THOUSANDS
-from zealous_sieve.core.market.foreign.refusals import Refusals
-from zealous_sieve.core.market.foreign.sifting import Rows
+from zealous_sieve.core.intake.layout import Content, Layout
+from zealous_sieve.core.intake.moments import MomentReader, Moments, parted
+from zealous_sieve.core.intake.numbers import THOUSANDS
+from zealous_sieve.core.intake.refusals import Refusals
+from zealous_sieve.core.intake.sifting import Rows
 from zealous_sieve.storage.foreign_files import Piece, Table, Told, pieces, texts_of, together
 
 

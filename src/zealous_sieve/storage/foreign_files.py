@@ -18,15 +18,9 @@ import pyarrow.parquet as pq
 from numpy.typing import NDArray
 
 from zealous_sieve.core.errors import DataError, Problem
-from zealous_sieve.core.market.foreign.layout import (
-    SEPARATORS,
-    Content,
-    Encoding,
-    Layout,
-    check_layout,
-)
-from zealous_sieve.core.market.foreign.refusals import PLACE, Refusals
-from zealous_sieve.core.market.foreign.understand import (
+from zealous_sieve.core.intake.layout import SEPARATORS, Content, Encoding, Layout, check_layout
+from zealous_sieve.core.intake.refusals import PLACE, Refusals
+from zealous_sieve.core.intake.understand import (
     Glimpse,
     Sample,
     sample_of,

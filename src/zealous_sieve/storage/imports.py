@@ -9,7 +9,7 @@ from typing import Any
 from pydantic import TypeAdapter
 from sqlalchemy import ColumnElement, select, update
 
-from zealous_sieve.core.market.foreign.layout import Content, Layout
+from zealous_sieve.core.intake.layout import Content, Layout
 from zealous_sieve.core.market.instruments import DatedFact, Event, Instrument, Venue
 from zealous_sieve.storage.database import Database
 from zealous_sieve.storage.models import ImportRow

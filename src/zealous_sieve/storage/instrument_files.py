@@ -14,7 +14,8 @@ from numpy.typing import NDArray
 from zealous_sieve.core.engine.background import Background
 from zealous_sieve.core.engine.session import Session, read_session
 from zealous_sieve.core.errors import DataError, Problem
-from zealous_sieve.core.market.import_validation import code_fault, refusal
+from zealous_sieve.core.intake.tables import refusal
+from zealous_sieve.core.market.soundness import code_fault
 
 CALENDAR = ("hours", "zone", "half_days", "holidays")
 OWN = ("code", "tick", "venue", *CALENDAR)

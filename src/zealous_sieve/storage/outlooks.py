@@ -5,7 +5,7 @@ from __future__ import annotations
 from pydantic import TypeAdapter
 from sqlalchemy import func, select
 
-from zealous_sieve.core.market.outlook import Outlook, Settlement
+from zealous_sieve.core.pages.outlook import Outlook, Settlement
 from zealous_sieve.storage.database import Database
 from zealous_sieve.storage.models import OutlookRow
 from zealous_sieve.usecases.ports import StoredOutlook

@@ -10,10 +10,10 @@ import pyarrow as pa
 import pyarrow.compute as pc
 import pyarrow.csv as pa_csv
 
-from zealous_sieve.core.market.foreign.across import Across, across_of
-from zealous_sieve.core.market.foreign.layout import Layout
-from zealous_sieve.core.market.foreign.numbers import NOTHING
-from zealous_sieve.core.market.foreign.understand import rows_of
+from zealous_sieve.core.intake.across import Across, across_of
+from zealous_sieve.core.intake.layout import Layout
+from zealous_sieve.core.intake.numbers import NOTHING
+from zealous_sieve.core.intake.understand import rows_of
 from zealous_sieve.storage.foreign_files import (
     first_lines,
     is_parquet,

@@ -13,10 +13,10 @@ from pathlib import Path
 from typing import IO
 
 from zealous_sieve.core.errors import DataError, Problem
-from zealous_sieve.core.market.foreign.layout import Layout, code_of_file
-from zealous_sieve.core.market.foreign.refusals import Refusals
-from zealous_sieve.core.market.foreign.sifting import Rows
-from zealous_sieve.core.market.foreign.understand import Glimpse, Sample
+from zealous_sieve.core.intake.layout import Layout, code_of_file
+from zealous_sieve.core.intake.refusals import Refusals
+from zealous_sieve.core.intake.sifting import Rows
+from zealous_sieve.core.intake.understand import Glimpse, Sample
 from zealous_sieve.storage import foreign_files
 from zealous_sieve.storage.foreign_columns import read_rows
 from zealous_sieve.storage.foreign_files import Table

@@ -10,12 +10,12 @@ from typing import Any, Generic, TypeVar
 from pydantic import TypeAdapter, ValidationError
 
 from zealous_sieve.core.errors import DataError, Problem
-from zealous_sieve.core.market import board, chart_layout, currencies, overview, scatter
-from zealous_sieve.core.market.board import BoardSet
-from zealous_sieve.core.market.chart_layout import ChartLayout
-from zealous_sieve.core.market.currencies import StrengthSet
-from zealous_sieve.core.market.overview import OverviewSet
-from zealous_sieve.core.market.scatter import ScatterSet
+from zealous_sieve.core.pages import board, chart_layout, currencies, overview, scatter
+from zealous_sieve.core.pages.board import BoardSet
+from zealous_sieve.core.pages.chart_layout import ChartLayout
+from zealous_sieve.core.pages.currencies import StrengthSet
+from zealous_sieve.core.pages.overview import OverviewSet
+from zealous_sieve.core.pages.scatter import ScatterSet
 from zealous_sieve.usecases.beginnings import inventory
 from zealous_sieve.usecases.errors import ConflictError, NotFoundError
 from zealous_sieve.usecases.ports import Outside

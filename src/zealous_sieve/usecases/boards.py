@@ -12,7 +12,8 @@ from zealous_sieve.core.errors import Problem
 from zealous_sieve.core.formula.timeframe import bars_problem
 from zealous_sieve.core.formula.typed import Typed
 from zealous_sieve.core.functions.specification import Kind
-from zealous_sieve.core.market.board import (
+from zealous_sieve.core.market.instruments import Instrument
+from zealous_sieve.core.pages.board import (
     UNKNOWN,
     BoardColumn,
     BoardSet,
@@ -22,7 +23,6 @@ from zealous_sieve.core.market.board import (
     zone_of,
     zones,
 )
-from zealous_sieve.core.market.instruments import Instrument
 from zealous_sieve.usecases.chart import plain
 from zealous_sieve.usecases.desk import Desk
 from zealous_sieve.usecases.ports import Order, Outside

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.engine.strength import pairs_of, strength
 from zealous_sieve.core.errors import Problem
-from zealous_sieve.core.market.currencies import Span, StrengthSet, absent, strengths, without
+from zealous_sieve.core.pages.currencies import Span, StrengthSet, absent, strengths, without
 from zealous_sieve.usecases.chart import plain, plain_number
 from zealous_sieve.usecases.desk import Desk
 from zealous_sieve.usecases.ports import Order, Outside

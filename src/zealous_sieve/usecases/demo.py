@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from zealous_sieve.core.market.lantern.calendar import NOW
-from zealous_sieve.core.market.lantern.intraday import Extent
-from zealous_sieve.core.market.lantern.market import build, universes
+from zealous_sieve.core.demo.calendar import NOW
+from zealous_sieve.core.demo.intraday import Extent
+from zealous_sieve.core.demo.market import build, universes
 from zealous_sieve.core.market.universes import EVERYTHING, Universe
 from zealous_sieve.core.sieve.definition import write_sieve
 from zealous_sieve.core.sieve.examples import EXAMPLES, FORMULAS

@@ -6,8 +6,8 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, replace
 
 from zealous_sieve.core.errors import CoreError, Problem
-from zealous_sieve.core.market.foreign.layout import Layout
-from zealous_sieve.core.market.foreign.understand import Glimpse
+from zealous_sieve.core.intake.layout import Layout
+from zealous_sieve.core.intake.understand import Glimpse
 from zealous_sieve.usecases.errors import ConflictError
 from zealous_sieve.usecases.import_ports import IMPORT, Held, Import, ImportState
 from zealous_sieve.usecases.imports import (

@@ -12,21 +12,22 @@ import numpy as np
 from zealous_sieve.core.engine.panel import Column, Series, Times
 from zealous_sieve.core.errors import DataError, Problem
 from zealous_sieve.core.formula.timeframe import DAY
-from zealous_sieve.core.market.bases import Base, series_of
-from zealous_sieve.core.market.data_quality import causes
-from zealous_sieve.core.market.foreign.adjusted import BECAUSE, Adjustments, told_by
-from zealous_sieve.core.market.foreign.difference import (
+from zealous_sieve.core.intake.adjusted import BECAUSE, Adjustments, told_by
+from zealous_sieve.core.intake.difference import (
     Change,
     Difference,
     completed,
     difference,
     tape_difference,
 )
-from zealous_sieve.core.market.foreign.layout import LONGEST_CODE, Adjusted, Content, Layout
-from zealous_sieve.core.market.foreign.refusals import Refusals
-from zealous_sieve.core.market.foreign.sifting import renamed, sift
-from zealous_sieve.core.market.import_validation import PRICES, joined
+from zealous_sieve.core.intake.layout import LONGEST_CODE, Adjusted, Content, Layout
+from zealous_sieve.core.intake.refusals import Refusals
+from zealous_sieve.core.intake.sifting import renamed, sift
+from zealous_sieve.core.intake.tables import joined
+from zealous_sieve.core.market.bases import Base, series_of
+from zealous_sieve.core.market.data_quality import causes
 from zealous_sieve.core.market.mending import Mending
+from zealous_sieve.core.market.soundness import PRICES
 from zealous_sieve.usecases.import_ports import (
     TOLD_ONE_BY_ONE,
     Account,

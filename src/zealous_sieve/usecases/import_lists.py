@@ -5,15 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 
-from zealous_sieve.core.market.foreign.layout import Content
-from zealous_sieve.core.market.foreign.records import (
-    RowFault,
-    event_of,
-    facts_of,
-    instrument_of,
-    venue_of,
-)
-from zealous_sieve.core.market.foreign.refusals import Refusals
+from zealous_sieve.core.intake.layout import Content
+from zealous_sieve.core.intake.records import RowFault, event_of, facts_of, instrument_of, venue_of
+from zealous_sieve.core.intake.refusals import Refusals
 from zealous_sieve.core.market.instruments import DatedFact, Event, Instrument, Venue
 from zealous_sieve.usecases.import_ports import (
     TOLD_ONE_BY_ONE,

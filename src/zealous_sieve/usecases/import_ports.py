@@ -7,11 +7,11 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import IO, Protocol
 
-from zealous_sieve.core.market.foreign.difference import Change
-from zealous_sieve.core.market.foreign.layout import Layout
-from zealous_sieve.core.market.foreign.refusals import Refusals, RefusedRow
-from zealous_sieve.core.market.foreign.sifting import Rows
-from zealous_sieve.core.market.foreign.understand import Glimpse, Sample
+from zealous_sieve.core.intake.difference import Change
+from zealous_sieve.core.intake.layout import Layout
+from zealous_sieve.core.intake.refusals import Refusals, RefusedRow
+from zealous_sieve.core.intake.sifting import Rows
+from zealous_sieve.core.intake.understand import Glimpse, Sample
 from zealous_sieve.core.market.instruments import DatedFact, Event, Instrument, Venue
 from zealous_sieve.usecases.work import Work, WorkState
 

@@ -9,9 +9,9 @@ from threading import Event, Thread
 from typing import IO, Concatenate
 
 from zealous_sieve.core.errors import CancelledError, CoreError, DataError, Problem
-from zealous_sieve.core.market.foreign.layout import FIELDS, Field, Layout, check_layout
-from zealous_sieve.core.market.foreign.refusals import Refusals
-from zealous_sieve.core.market.foreign.understand import (
+from zealous_sieve.core.intake.layout import FIELDS, Field, Layout, check_layout
+from zealous_sieve.core.intake.refusals import Refusals
+from zealous_sieve.core.intake.understand import (
     Glimpse,
     Sample,
     Understood,

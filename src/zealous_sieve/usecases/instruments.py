@@ -8,8 +8,8 @@ from dataclasses import dataclass, field, replace
 from typing import Any
 
 from zealous_sieve.core.errors import DataError, Problem
-from zealous_sieve.core.market.import_validation import code_fault
 from zealous_sieve.core.market.instruments import DatedFact, Fact, Instrument, InstrumentKind
+from zealous_sieve.core.market.soundness import code_fault
 from zealous_sieve.usecases.errors import ConflictError, NotFoundError
 from zealous_sieve.usecases.market import check_data, moment_of
 from zealous_sieve.usecases.ports import Outside

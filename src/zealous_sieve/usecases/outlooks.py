@@ -15,7 +15,7 @@ from zealous_sieve.core.formula.terms import Term
 from zealous_sieve.core.formula.words import START
 from zealous_sieve.core.market.instruments import Instrument
 from zealous_sieve.core.market.mending import MendingKind
-from zealous_sieve.core.market.outlook import (
+from zealous_sieve.core.pages.outlook import (
     LEANS,
     Anyway,
     Frozen,

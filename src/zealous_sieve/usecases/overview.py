@@ -15,7 +15,7 @@ from zealous_sieve.core.formula.terms import Term
 from zealous_sieve.core.formula.timeframe import DAY
 from zealous_sieve.core.formula.typed import Typed
 from zealous_sieve.core.market.instruments import Instrument
-from zealous_sieve.core.market.overview import (
+from zealous_sieve.core.pages.overview import (
     OverviewSet,
     means_by_group,
     open_between,

@@ -23,8 +23,8 @@ from zealous_sieve.core.market.instruments import (
 )
 from zealous_sieve.core.market.instruments import Event as Scheduled
 from zealous_sieve.core.market.mending import Mending
-from zealous_sieve.core.market.outlook import Outlook, Settlement
 from zealous_sieve.core.market.universes import Universe
+from zealous_sieve.core.pages.outlook import Outlook, Settlement
 from zealous_sieve.core.sieve.definition import Side, Sieve
 from zealous_sieve.core.sieve.funnel import Count, Funnel
 from zealous_sieve.core.sieve.hit import Hit

@@ -13,12 +13,7 @@ from zealous_sieve.core.formula.terms import Term, on_timeframe
 from zealous_sieve.core.formula.timeframe import Timeframe, bars_problem, timeframe
 from zealous_sieve.core.formula.typed import Typed
 from zealous_sieve.core.market.instruments import Instrument
-from zealous_sieve.core.market.scatter import (
-    Measure,
-    ScatterSet,
-    last_moments,
-    session_moments,
-)
+from zealous_sieve.core.pages.scatter import Measure, ScatterSet, last_moments, session_moments
 from zealous_sieve.usecases.chart import plain
 from zealous_sieve.usecases.desk import Desk
 from zealous_sieve.usecases.errors import NotFoundError

@@ -12,9 +12,9 @@ from math import isfinite
 from pydantic import TypeAdapter
 
 from zealous_sieve.core.errors import DataError, Problem
-from zealous_sieve.core.market.import_validation import code_fault
 from zealous_sieve.core.market.instruments import Instrument, InstrumentKind
 from zealous_sieve.core.market.pairs import pair_of
+from zealous_sieve.core.market.soundness import code_fault
 from zealous_sieve.usecases.arrangements import PAGES
 from zealous_sieve.usecases.errors import DiskFullError, OutageError
 from zealous_sieve.usecases.ports import HitsQuery, Outside, Run

@@ -9,13 +9,13 @@ from pydantic import AfterValidator, AwareDatetime, BaseModel, ConfigDict, Field
 
 from zealous_sieve.core.engine.made_of import Relation
 from zealous_sieve.core.formula.rows import Row
-from zealous_sieve.core.market.currencies import Span, StrengthSet, Unit
-from zealous_sieve.core.market.foreign.layout import Layout
+from zealous_sieve.core.intake.layout import Layout
 from zealous_sieve.core.market.mending import Mending
-from zealous_sieve.core.market.outlook import Settles, When
-from zealous_sieve.core.market.overview import OverviewSet
-from zealous_sieve.core.market.scatter import Measure, ScatterSet
 from zealous_sieve.core.market.universes import EVERYTHING, Rule, Universe
+from zealous_sieve.core.pages.currencies import Span, StrengthSet, Unit
+from zealous_sieve.core.pages.outlook import Settles, When
+from zealous_sieve.core.pages.overview import OverviewSet
+from zealous_sieve.core.pages.scatter import Measure, ScatterSet
 from zealous_sieve.core.sieve.definition import Sieve
 from zealous_sieve.core.sieve.hit import COLUMNS
 from zealous_sieve.usecases.boards import LONGEST_BACK

@@ -15,7 +15,7 @@ from zealous_sieve.core.engine.session import ANY_DAY, Clock
 from zealous_sieve.core.errors import DataError, Problem
 from zealous_sieve.core.formula.timeframe import DAY, of_seconds
 from zealous_sieve.core.market.data_quality import Finding, FindingKind
-from zealous_sieve.core.market.import_validation import PRICES, stamp_of, value_faults
+from zealous_sieve.core.market.soundness import PRICES, stamp_of, value_faults
 
 FIELDS = (*PRICES, "volume")
 SHARES = ("volume", "buy_volume", "sell_volume")

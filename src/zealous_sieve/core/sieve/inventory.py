@@ -11,11 +11,11 @@ from zealous_sieve.core.errors import FormulaError
 from zealous_sieve.core.formula.check import check
 from zealous_sieve.core.formula.names import Market
 from zealous_sieve.core.formula.timeframe import BarKind, timeframe
-from zealous_sieve.core.market.board import BoardSet
-from zealous_sieve.core.market.currencies import StrengthSet
-from zealous_sieve.core.market.overview import OverviewSet, Subject
-from zealous_sieve.core.market.scatter import Measure, ScatterSet
 from zealous_sieve.core.market.universes import EVERYTHING
+from zealous_sieve.core.pages.board import BoardSet
+from zealous_sieve.core.pages.currencies import StrengthSet
+from zealous_sieve.core.pages.overview import OverviewSet, Subject
+from zealous_sieve.core.pages.scatter import Measure, ScatterSet
 from zealous_sieve.core.sieve.definition import Sieve
 
 QUARTER = "15m"

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from zealous_sieve.core.market.board import BoardColumn, BoardSet
+from zealous_sieve.core.pages.board import BoardColumn, BoardSet
 from zealous_sieve.usecases import boards
 from zealous_sieve.usecases.boards import Board
 from zealous_sieve.usecases.ports import Kind, Outside

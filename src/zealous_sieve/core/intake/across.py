@@ -6,10 +6,10 @@ import re
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from zealous_sieve.core.market.foreign.layout import FIELDS, Content, bare_name
-from zealous_sieve.core.market.foreign.moments import is_moment
-from zealous_sieve.core.market.foreign.numbers import NOTHING, is_number
-from zealous_sieve.core.market.import_validation import code_fault
+from zealous_sieve.core.intake.layout import FIELDS, Content, bare_name
+from zealous_sieve.core.intake.moments import is_moment
+from zealous_sieve.core.intake.numbers import NOTHING, is_number
+from zealous_sieve.core.market.soundness import code_fault
 
 _PRICES = ("open", "high", "low", "close", "volume")
 _WORDS = {

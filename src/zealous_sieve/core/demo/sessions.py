@@ -8,10 +8,8 @@ from itertools import combinations
 
 import numpy as np
 
-from zealous_sieve.core.engine.session import Session
-from zealous_sieve.core.market.instruments import InstrumentKind
-from zealous_sieve.core.market.lantern.calendar import NOW
-from zealous_sieve.core.market.lantern.intraday import (
+from zealous_sieve.core.demo.calendar import NOW
+from zealous_sieve.core.demo.intraday import (
     FIFTEEN,
     MINUTE,
     POINTS,
@@ -28,8 +26,10 @@ from zealous_sieve.core.market.lantern.intraday import (
     spread_volume,
     today,
 )
-from zealous_sieve.core.market.lantern.names import CURRENCIES, CURRENCY_ROOM
-from zealous_sieve.core.market.lantern.paths import STEPS, Array, Made
+from zealous_sieve.core.demo.names import CURRENCIES, CURRENCY_ROOM
+from zealous_sieve.core.demo.paths import STEPS, Array, Made
+from zealous_sieve.core.engine.session import Session
+from zealous_sieve.core.market.instruments import InstrumentKind
 
 PRICES = ("open", "high", "low", "close")
 

@@ -9,11 +9,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zealous_sieve.core.engine.panel import Column, Series, Times
-from zealous_sieve.core.market.foreign.refusals import Refusals
-from zealous_sieve.core.market.import_validation import (
+from zealous_sieve.core.intake.refusals import Refusals
+from zealous_sieve.core.intake.tables import by_date
+from zealous_sieve.core.market.soundness import (
     NOT_ABOVE_ZERO,
     OUTSIDE,
-    by_date,
     code_fault,
     outside,
     stamp_of,

@@ -11,7 +11,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from zealous_sieve.core.market.foreign.layout import (
+from zealous_sieve.core.intake.layout import (
     FIELDS,
     SEPARATORS,
     Adjusted,
@@ -25,14 +25,14 @@ from zealous_sieve.core.market.foreign.layout import (
     code_of_file,
     names_of,
 )
-from zealous_sieve.core.market.foreign.moments import (
+from zealous_sieve.core.intake.moments import (
     counted_as,
     go_forward,
     is_moment,
     order_of,
     read_clock,
 )
-from zealous_sieve.core.market.foreign.numbers import decimal_of, is_number, number
+from zealous_sieve.core.intake.numbers import decimal_of, is_number, number
 
 SURE = 0.9
 """A column is what so many of its cells can be."""

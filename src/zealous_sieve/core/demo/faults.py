@@ -7,8 +7,8 @@ from collections.abc import Mapping
 import numpy as np
 from numpy.typing import NDArray
 
+from zealous_sieve.core.demo.paths import Array
 from zealous_sieve.core.formula.timeframe import DAY
-from zealous_sieve.core.market.lantern.paths import Array
 
 Series = tuple[NDArray[np.int64], dict[str, Array]]
 

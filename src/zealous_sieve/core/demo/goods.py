@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import numpy as np
 
+from zealous_sieve.core.demo.names import GOODS, GOODS_YARD, HOME
+from zealous_sieve.core.demo.paths import STEPS, Made, cut, noise, regimes, to_tick, walk
 from zealous_sieve.core.market.instruments import Instrument, InstrumentKind
-from zealous_sieve.core.market.lantern.names import GOODS, GOODS_YARD, HOME
-from zealous_sieve.core.market.lantern.paths import STEPS, Made, cut, noise, regimes, to_tick, walk
 
 
 def make_goods(rng: np.random.Generator, days: int) -> list[Made]:

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from zealous_sieve.core.engine.panel import BESIDE, Series
-from zealous_sieve.core.market.import_validation import PRICES
+from zealous_sieve.core.market.soundness import PRICES
 
 
 @dataclass(frozen=True, kw_only=True)

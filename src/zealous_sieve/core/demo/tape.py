@@ -7,8 +7,8 @@ from collections.abc import Mapping
 import numpy as np
 from numpy.typing import NDArray
 
-from zealous_sieve.core.market.lantern.intraday import MINUTE, Series
-from zealous_sieve.core.market.lantern.paths import Array
+from zealous_sieve.core.demo.intraday import MINUTE, Series
+from zealous_sieve.core.demo.paths import Array
 
 MOST_A_MINUTE = 40
 

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from zealous_sieve.core.engine.session import clock_of
 from zealous_sieve.core.formula.timeframe import DAY
-from zealous_sieve.core.market.foreign.layout import Dates
+from zealous_sieve.core.intake.layout import Dates
 
 Seconds = NDArray[np.int64]
 _EPOCH = date(1970, 1, 1).toordinal()

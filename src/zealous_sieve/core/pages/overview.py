@@ -11,7 +11,7 @@ import numpy as np
 from zealous_sieve.core.engine.panel import Column
 from zealous_sieve.core.engine.session import Session
 from zealous_sieve.core.formula.timeframe import DAY
-from zealous_sieve.core.market.currencies import Span
+from zealous_sieve.core.pages.currencies import Span
 
 
 @dataclass(frozen=True, kw_only=True)

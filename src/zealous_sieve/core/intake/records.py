@@ -8,10 +8,9 @@ from dataclasses import replace
 from functools import lru_cache
 
 from zealous_sieve.core.errors import DataError
-from zealous_sieve.core.market.foreign.layout import Dates, Layout
-from zealous_sieve.core.market.foreign.moments import MomentReader
-from zealous_sieve.core.market.foreign.numbers import number
-from zealous_sieve.core.market.import_validation import LONGEST_CODE, code_fault
+from zealous_sieve.core.intake.layout import Dates, Layout
+from zealous_sieve.core.intake.moments import MomentReader
+from zealous_sieve.core.intake.numbers import number
 from zealous_sieve.core.market.instruments import (
     DatedFact,
     Event,
@@ -20,6 +19,7 @@ from zealous_sieve.core.market.instruments import (
     InstrumentKind,
     Venue,
 )
+from zealous_sieve.core.market.soundness import LONGEST_CODE, code_fault
 
 Row = Mapping[str, str]
 """Texts by the names of a table's columns."""

@@ -7,8 +7,8 @@ from itertools import pairwise
 
 import numpy as np
 
+from zealous_sieve.core.demo.paths import Made
 from zealous_sieve.core.market.instruments import DatedFact, Event
-from zealous_sieve.core.market.lantern.paths import Made
 
 FIRST = "sector"
 """The fact that a company has from its first day on."""

@@ -6,18 +6,9 @@ from itertools import combinations
 
 import numpy as np
 
+from zealous_sieve.core.demo.names import CURRENCIES, CURRENCY_ROOM
+from zealous_sieve.core.demo.paths import STEPS, Array, Made, cut, noise, regimes, to_tick, walk
 from zealous_sieve.core.market.instruments import Instrument, InstrumentKind
-from zealous_sieve.core.market.lantern.names import CURRENCIES, CURRENCY_ROOM
-from zealous_sieve.core.market.lantern.paths import (
-    STEPS,
-    Array,
-    Made,
-    cut,
-    noise,
-    regimes,
-    to_tick,
-    walk,
-)
 
 START = {"LMN": 1.0, "OSK": 1.32, "VRL": 0.0091, "TDQ": 0.74, "KWE": 1.08, "BRQ": 0.62,
          "ZFN": 0.145, "HLQ": 0.88}  # fmt: skip

@@ -8,10 +8,10 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from zealous_sieve.core.demo.calendar import NOW
+from zealous_sieve.core.demo.paths import STEPS, Array, to_tick
 from zealous_sieve.core.engine.session import Session
 from zealous_sieve.core.formula.timeframe import DAY
-from zealous_sieve.core.market.lantern.calendar import NOW
-from zealous_sieve.core.market.lantern.paths import STEPS, Array, to_tick
 
 Times = NDArray[np.int64]
 Series = tuple[Times, dict[str, Array]]

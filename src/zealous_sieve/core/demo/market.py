@@ -7,6 +7,16 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from zealous_sieve.core.demo import faults, known
+from zealous_sieve.core.demo.calendar import HALF_DAY, ZONE, events, holidays, trading_days
+from zealous_sieve.core.demo.currencies import currency_values, make_crosses
+from zealous_sieve.core.demo.goods import make_goods
+from zealous_sieve.core.demo.intraday import Extent, Series
+from zealous_sieve.core.demo.names import CURRENCY_ROOM, EXCHANGE, GOODS_YARD, SECTORS, companies
+from zealous_sieve.core.demo.paths import Made
+from zealous_sieve.core.demo.sessions import Sessions
+from zealous_sieve.core.demo.shares import Market, gauge_of, index_of, index_weights, make_share
+from zealous_sieve.core.demo.tape import trades_of
 from zealous_sieve.core.engine.made_of import Relation
 from zealous_sieve.core.market.bases import Base
 from zealous_sieve.core.market.instruments import (
@@ -17,34 +27,6 @@ from zealous_sieve.core.market.instruments import (
     ReferenceData,
     Venue,
 )
-from zealous_sieve.core.market.lantern import faults, known
-from zealous_sieve.core.market.lantern.calendar import (
-    HALF_DAY,
-    ZONE,
-    events,
-    holidays,
-    trading_days,
-)
-from zealous_sieve.core.market.lantern.currencies import currency_values, make_crosses
-from zealous_sieve.core.market.lantern.goods import make_goods
-from zealous_sieve.core.market.lantern.intraday import Extent, Series
-from zealous_sieve.core.market.lantern.names import (
-    CURRENCY_ROOM,
-    EXCHANGE,
-    GOODS_YARD,
-    SECTORS,
-    companies,
-)
-from zealous_sieve.core.market.lantern.paths import Made
-from zealous_sieve.core.market.lantern.sessions import Sessions
-from zealous_sieve.core.market.lantern.shares import (
-    Market,
-    gauge_of,
-    index_of,
-    index_weights,
-    make_share,
-)
-from zealous_sieve.core.market.lantern.tape import trades_of
 from zealous_sieve.core.market.pairs import make_pair
 from zealous_sieve.core.market.universes import Rule, Universe
 

@@ -7,18 +7,9 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from zealous_sieve.core.demo.names import EXCHANGE, HOME, SECTORS, Company
+from zealous_sieve.core.demo.paths import STEPS, Array, Made, cut, noise, regimes, to_tick, walk
 from zealous_sieve.core.market.instruments import Fact, Instrument, InstrumentKind
-from zealous_sieve.core.market.lantern.names import EXCHANGE, HOME, SECTORS, Company
-from zealous_sieve.core.market.lantern.paths import (
-    STEPS,
-    Array,
-    Made,
-    cut,
-    noise,
-    regimes,
-    to_tick,
-    walk,
-)
 
 TICK = 0.01
 Days = NDArray[np.int64]
