@@ -17,8 +17,8 @@ from zealous_sieve.core.demo.market import build, universes
 from zealous_sieve.core.engine.local import LOCAL
 from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.pages.board import READY, BoardColumn, BoardSet
-from zealous_sieve.usecases.boards import board_on
-from zealous_sieve.usecases.desk import Desk, whole_panel
+from zealous_sieve.usecases.background.boards import board_on
+from zealous_sieve.usecases.desk.desk import Desk, whole_panel
 
 
 def desk() -> Desk:

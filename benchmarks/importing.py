@@ -20,7 +20,7 @@ import pandas as pd
 from zealous_sieve import bootstrap, environment
 from zealous_sieve.core.intake.tables import joined
 from zealous_sieve.storage.files import read_bars
-from zealous_sieve.usecases.importing import import_bars
+from zealous_sieve.usecases.table.bars import import_bars
 
 SAMPLE = 50_000
 

@@ -27,8 +27,8 @@ from zealous_sieve.client import Client
 from zealous_sieve.core.demo.intraday import Extent
 from zealous_sieve.local.cluster import DESK, KEEPER, Cluster, cluster_in, free_port
 from zealous_sieve.storage.revision import migrate
-from zealous_sieve.usecases.demo import fill_demo
-from zealous_sieve.usecases.ports import Outside
+from zealous_sieve.usecases.desk.outside import Outside
+from zealous_sieve.usecases.table.demo import fill_demo
 from zealous_sieve.web.endpoints.access import ADMISSION
 from zealous_sieve.web.strangers import cookie_at
 

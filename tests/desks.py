@@ -8,7 +8,7 @@ from zealous_sieve.core.engine.local import LOCAL
 from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.market.instruments import Event, Instrument, ReferenceData, Venue
 from zealous_sieve.core.market.universes import Universe
-from zealous_sieve.usecases.desk import Desk
+from zealous_sieve.usecases.desk.desk import Desk
 
 EVERYBODY = Universe(name="Everybody")
 

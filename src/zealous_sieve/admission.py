@@ -13,11 +13,12 @@ import hashlib
 import hmac
 import os
 import secrets
-import time
 from contextlib import suppress
 from dataclasses import dataclass
 from pathlib import Path
 from typing import TextIO
+
+from zealous_sieve import clock
 
 LASTS = 30 * 86_400
 """Seconds for which a browser is let in; each day that it is used begins them anew."""
@@ -121,14 +122,14 @@ class Admission:
         return good
 
     def _pass(self, kind: str, seconds: int) -> str:
-        own = f"{secrets.token_urlsafe(18)}.{int(time.time()) + seconds}"
+        own = f"{secrets.token_urlsafe(18)}.{int(clock.seconds()) + seconds}"
         return f"{own}.{self._digest(kind, own)}"
 
     def _left(self, kind: str, given: str) -> float:
         own, _, digest = given.rpartition(".")
         if not hmac.compare_digest(self._digest(kind, own).encode(), digest.encode()):
             return 0.0
-        return max(0.0, int(own.rpartition(".")[2]) - time.time())
+        return max(0.0, int(own.rpartition(".")[2]) - clock.seconds())
 
     def _digest(self, of: str, text: str) -> str:
         return hmac.new(self.secret.encode(), f"{of} {text}".encode(), "sha256").hexdigest()
@@ -152,6 +153,6 @@ def _ticket_file(folder: Path, ticket: str) -> Path:
 
 def _fresh(file: Path) -> bool:
     try:
-        return time.time() - file.stat().st_mtime < TICKET_LASTS
+        return clock.seconds() - file.stat().st_mtime < TICKET_LASTS
     except OSError:
         return False

@@ -38,11 +38,11 @@ from zealous_sieve.storage.sieves import SieveStore
 from zealous_sieve.storage.universes import UniverseStore
 from zealous_sieve.storage.uploads import Uploads
 from zealous_sieve.storage.work import WorkStore
-from zealous_sieve.usecases.desk import Desk
+from zealous_sieve.usecases.across.whole import check_whole
+from zealous_sieve.usecases.desk.desk import Desk
+from zealous_sieve.usecases.desk.outside import Outside
+from zealous_sieve.usecases.desk.present import desk_of, mark_of
 from zealous_sieve.usecases.errors import UseCaseError
-from zealous_sieve.usecases.market import desk_of, mark_of
-from zealous_sieve.usecases.ports import Outside
-from zealous_sieve.usecases.whole import check_whole
 from zealous_sieve.web.server import serve
 
 log = logging.getLogger(__name__)

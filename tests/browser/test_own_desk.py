@@ -20,7 +20,7 @@ from tests.conftest import Service, copy_of
 from zealous_sieve import bootstrap
 from zealous_sieve.local.cluster import Cluster
 from zealous_sieve.storage.revision import migrate
-from zealous_sieve.usecases.demo import begin_empty
+from zealous_sieve.usecases.table.demo import begin_empty
 
 FIVE = ("KESSO", "KWE/OSK", "TA RO", "^OLM", "QUAY.B")
 MANY = tuple(f"QRN{n:04}" for n in range(3000))

@@ -24,7 +24,7 @@ from zealous_sieve.core.pages.currencies import (
     strengths,
     without,
 )
-from zealous_sieve.usecases.currencies import strength_on
+from zealous_sieve.usecases.background.strength import strength_on
 
 CURRENCIES = ("AAA", "BBB", "CCC", "DDD")
 

@@ -22,7 +22,7 @@ from zealous_sieve.core.formula.guessing.nearest import nearest
 from zealous_sieve.core.formula.guessing.parts import synonyms
 from zealous_sieve.core.formula.names import Market
 from zealous_sieve.core.sieve.prepare import truth_of
-from zealous_sieve.usecases.formulas import read_formula
+from zealous_sieve.usecases.shaping.formulas import read_formula
 
 MARKET = Market(
     codes=frozenset({"LANT40", "TPSNHV"}),

@@ -9,7 +9,7 @@ import pytest
 
 from zealous_sieve.core.formula.limits import MAX_CALLS, MAX_SOUGHT
 from zealous_sieve.core.formula.names import Market
-from zealous_sieve.usecases.formulas import Reading, read_formula
+from zealous_sieve.usecases.shaping.formulas import Reading, read_formula
 
 Written = tuple[str, dict[str, str]]
 """A condition, and the formulas that it may call."""

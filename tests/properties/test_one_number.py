@@ -23,12 +23,12 @@ from zealous_sieve.core.pages.scatter import Measure, ScatterSet
 from zealous_sieve.core.sieve.definition import Condition, Sieve
 from zealous_sieve.core.sieve.prepare import prepare
 from zealous_sieve.core.sieve.scan import scan
-from zealous_sieve.usecases.boards import board_on
-from zealous_sieve.usecases.charts import Looked, look
-from zealous_sieve.usecases.dressing import Dress
-from zealous_sieve.usecases.fired import Stretch, fired_on
-from zealous_sieve.usecases.scatters import Asked, scatter_on
-from zealous_sieve.usecases.suggested import Pointed, suggested_on
+from zealous_sieve.usecases.background.boards import board_on
+from zealous_sieve.usecases.background.scatters import Asked, scatter_on
+from zealous_sieve.usecases.charts.dressing import Dress
+from zealous_sieve.usecases.charts.instrument_charts import Looked, look
+from zealous_sieve.usecases.shaping.fired import Stretch, fired_on
+from zealous_sieve.usecases.shaping.suggested import Pointed, suggested_on
 
 MARKET = market_of(days=5)
 OPENS = int(MARKET.bases[1].times[0])

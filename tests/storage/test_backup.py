@@ -30,16 +30,18 @@ from zealous_sieve.local.cluster import Cluster
 from zealous_sieve.storage.backup import ONE_RESTORE
 from zealous_sieve.storage.machine import NAME, MachineFile
 from zealous_sieve.storage.revision import migrate
-from zealous_sieve.usecases.demo import begin_empty
+from zealous_sieve.usecases.background.outlooks import Draft, frozen
+from zealous_sieve.usecases.desk.outside import Outside
+from zealous_sieve.usecases.desk.preferences import Preferences, prefer, preferences
+from zealous_sieve.usecases.desk.present import desk_of
 from zealous_sieve.usecases.errors import ConflictError
-from zealous_sieve.usecases.instruments import Described, describe, rename
-from zealous_sieve.usecases.market import desk_of
-from zealous_sieve.usecases.mending import mend
-from zealous_sieve.usecases.outlooks import Draft, frozen
-from zealous_sieve.usecases.ports import HitsQuery, Outside, VerdictKind
-from zealous_sieve.usecases.preferences import Preferences, prefer, preferences
-from zealous_sieve.usecases.runs import execute_run, give_verdict, start_run
-from zealous_sieve.usecases.sources import add_source, read_files, sources
+from zealous_sieve.usecases.records.hits import HitsQuery, VerdictKind
+from zealous_sieve.usecases.review.verdicts import give_verdict
+from zealous_sieve.usecases.sifting.runs import execute_run, start_run
+from zealous_sieve.usecases.table.demo import begin_empty
+from zealous_sieve.usecases.table.instruments import Described, describe, rename
+from zealous_sieve.usecases.table.mending import mend
+from zealous_sieve.usecases.table.sources import add_source, read_files, sources
 
 
 def made(outside: Outside) -> dict[str, object]:

@@ -19,7 +19,7 @@ from zealous_sieve.core.market.mending import Mending, MendingKind
 from zealous_sieve.storage import models
 from zealous_sieve.storage.bars import BarStore
 from zealous_sieve.storage.revision import migrate
-from zealous_sieve.usecases.ports import Outside
+from zealous_sieve.usecases.desk.outside import Outside
 
 
 def same(a: Panel, b: Panel) -> None:

@@ -20,8 +20,8 @@ from zealous_sieve.storage.bar_statements import period_of
 from zealous_sieve.storage.blocks import BAR, copied, copy_end, copy_start, parse_copied, rows_of
 from zealous_sieve.storage.files import write_bars
 from zealous_sieve.storage.instrument_files import read_instruments
-from zealous_sieve.usecases.importing import import_bars
-from zealous_sieve.usecases.ports import Outside
+from zealous_sieve.usecases.desk.outside import Outside
+from zealous_sieve.usecases.table.bars import import_bars
 
 INSIDE = tuple(base for base in Base if base not in (Base.TRADES, Base.DAY))
 

@@ -17,7 +17,12 @@ from zealous_sieve.core.market.bases import Base
 from zealous_sieve.core.sieve.definition import Condition, Sieve
 from zealous_sieve.local.cluster import Cluster
 from zealous_sieve.storage.revision import migrate
-from zealous_sieve.usecases.demo import (
+from zealous_sieve.usecases.desk.outside import Order, Outside
+from zealous_sieve.usecases.desk.present import now
+from zealous_sieve.usecases.errors import AwayError, ConflictError, database_away
+from zealous_sieve.usecases.shaping.preview import preview
+from zealous_sieve.usecases.table.bars import import_bars
+from zealous_sieve.usecases.table.demo import (
     EVERYTHING,
     DemoState,
     begin_empty,
@@ -26,11 +31,6 @@ from zealous_sieve.usecases.demo import (
     move_demo,
     turn_demo,
 )
-from zealous_sieve.usecases.errors import AwayError, ConflictError, database_away
-from zealous_sieve.usecases.importing import import_bars
-from zealous_sieve.usecases.market import now
-from zealous_sieve.usecases.ports import Order, Outside
-from zealous_sieve.usecases.preview import preview
 
 
 @pytest.fixture

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 
 from zealous_sieve.core.market.instruments import DatedFact, Event, Instrument
-from zealous_sieve.usecases.ports import Outside
+from zealous_sieve.usecases.desk.outside import Outside
 
 FACTS = (
     DatedFact(code="NEWONE", name="boats", value=7.0, held=100, known=200),

@@ -23,8 +23,9 @@ from zealous_sieve.core.errors import CoreError, DataError
 from zealous_sieve.core.sieve.definition import read_sieve, write_sieve
 from zealous_sieve.core.sieve.examples import EXAMPLES
 from zealous_sieve.storage.files import TableFiles, exact, iso, read_bars, write_bars
-from zealous_sieve.usecases.ports import Outside
-from zealous_sieve.usecases.runs import all_hits, execute_run, start_run
+from zealous_sieve.usecases.desk.outside import Outside
+from zealous_sieve.usecases.sifting.hits import all_hits
+from zealous_sieve.usecases.sifting.runs import execute_run, start_run
 
 HEAD = "instrument,time,open,high,low,close,volume\n"
 ROW = "ABC,2026-01-0{day}T00:00:00+00:00,10,11,9,10.5,1000\n"

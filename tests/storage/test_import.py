@@ -22,7 +22,7 @@ from zealous_sieve.core.intake.tables import joined
 from zealous_sieve.core.market.bases import Base
 from zealous_sieve.storage.files import read_bars, write_bars, write_table
 from zealous_sieve.storage.instrument_files import read_instruments
-from zealous_sieve.usecases.ports import Outside
+from zealous_sieve.usecases.desk.outside import Outside
 
 HEAD = "instrument,time,open,high,low,close,volume\n"
 

@@ -12,7 +12,7 @@ from tests.bars import DAY
 from zealous_sieve.core.engine.panel import KNOWN_FROM, Series
 from zealous_sieve.core.market.bases import Base
 from zealous_sieve.core.market.instruments import Instrument
-from zealous_sieve.usecases.ports import Outside
+from zealous_sieve.usecases.desk.outside import Outside
 
 FIRST = 20_000 * DAY
 State = dict[tuple[str, int], tuple[float, ...]]

@@ -9,10 +9,13 @@ from zealous_sieve.core.market.universes import Universe
 from zealous_sieve.core.sieve.examples import EXAMPLES
 from zealous_sieve.storage.database import Database
 from zealous_sieve.usecases.errors import NotFoundError
-from zealous_sieve.usecases.library import add_formula
-from zealous_sieve.usecases.ports import RUN, HitsQuery, RunState, VerdictKind
-from zealous_sieve.usecases.runs import execute_run, give_verdict, start_run, view_run
-from zealous_sieve.usecases.sieves import delete_sieve, save_sieve
+from zealous_sieve.usecases.records.hits import HitsQuery, VerdictKind
+from zealous_sieve.usecases.records.runs import RUN, RunState
+from zealous_sieve.usecases.review.verdicts import give_verdict
+from zealous_sieve.usecases.shaping.library import add_formula
+from zealous_sieve.usecases.shaping.sieves import delete_sieve, save_sieve
+from zealous_sieve.usecases.sifting.outcome import view_run
+from zealous_sieve.usecases.sifting.runs import execute_run, start_run
 
 
 def test_what_belongs_to_another_is_not_there(address: str) -> None:

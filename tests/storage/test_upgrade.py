@@ -15,8 +15,8 @@ from psycopg.types.json import Jsonb
 from zealous_sieve import bootstrap
 from zealous_sieve.local.cluster import Cluster
 from zealous_sieve.storage.revision import MIGRATIONS, migrate, newest_revision
+from zealous_sieve.usecases.across.whole import check_whole
 from zealous_sieve.usecases.errors import ConflictError
-from zealous_sieve.usecases.whole import check_whole
 
 REVISIONS = sorted(path.name[:4] for path in (MIGRATIONS / "versions").glob("[0-9]*.py"))
 DAY = "2026-03-02T00:00:00Z"

@@ -16,9 +16,9 @@ from tests.web.test_shaping import asked, must
 from zealous_sieve.core.formula.check import check
 from zealous_sieve.core.functions.catalogue import functions
 from zealous_sieve.core.functions.specification import Function, Kind
-from zealous_sieve.usecases.market import known_names
-from zealous_sieve.usecases.pictures import example
-from zealous_sieve.usecases.ports import Outside
+from zealous_sieve.usecases.charts.pictures import example
+from zealous_sieve.usecases.desk.outside import Outside
+from zealous_sieve.usecases.desk.present import known_names
 
 PARTS = 6
 """The catalogue is gone through in so many parts."""

@@ -9,8 +9,9 @@ from flask.testing import FlaskClient
 
 from zealous_sieve.core.sieve.examples import WAKING
 from zealous_sieve.jobs.tasks import TASKS
-from zealous_sieve.usecases.ports import RUN, Outside, RunState
-from zealous_sieve.usecases.runs import execute_run
+from zealous_sieve.usecases.desk.outside import Outside
+from zealous_sieve.usecases.records.runs import RUN, RunState
+from zealous_sieve.usecases.sifting.runs import execute_run
 
 
 def get(client: FlaskClient, path: str) -> Any:

@@ -11,7 +11,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from tests.web.test_api import get, send
-from zealous_sieve.usecases.arrangements import PAGES
+from zealous_sieve.usecases.across.arrangements import PAGES
 
 SIMPLE = st.one_of(
     st.none(), st.booleans(), st.integers(-3, 9000), st.floats(allow_nan=False, allow_infinity=False),

@@ -15,9 +15,9 @@ from zealous_sieve.core.market.instruments import Event as Scheduled
 from zealous_sieve.core.sieve.definition import Sieve
 from zealous_sieve.core.sieve.prepare import prepare
 from zealous_sieve.core.sieve.scan import scan
-from zealous_sieve.usecases.market import desk_of
-from zealous_sieve.usecases.ports import Outside
-from zealous_sieve.usecases.runs import execute_run
+from zealous_sieve.usecases.desk.outside import Outside
+from zealous_sieve.usecases.desk.present import desk_of
+from zealous_sieve.usecases.sifting.runs import execute_run
 
 WEEK_BACK = "2026-06-09T14:20:00Z"
 

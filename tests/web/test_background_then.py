@@ -10,8 +10,8 @@ from flask.testing import FlaskClient
 from tests.web.test_api import get, send
 from tests.web.test_as_of import WEEK_BACK, seconds, seen
 from zealous_sieve.core.market.bases import Base, series_of
-from zealous_sieve.usecases.market import DEMO_NOW
-from zealous_sieve.usecases.ports import Outside
+from zealous_sieve.usecases.desk.outside import Outside
+from zealous_sieve.usecases.desk.present import DEMO_NOW
 
 RATED = {"formula": "rank(close / ago(close, 5))", "bars": "1d", "back": 3}
 WEEKLY = {"formula": "rsi(11)", "bars": "1w", "back": 2}

@@ -11,7 +11,7 @@ from pydantic import TypeAdapter
 from tests.web.test_api import document, get, send
 from tests.web.test_as_of import WEEK_BACK, seen
 from zealous_sieve.core.pages.overview import READY as OVERVIEWS
-from zealous_sieve.usecases.ports import Outside
+from zealous_sieve.usecases.desk.outside import Outside
 
 RATIO = {"formula": "100 * (close / sma(close, 34) - 1)", "bars": "1d", "back": 4}
 

@@ -21,7 +21,7 @@ import pytest
 from tests.conftest import Service
 from zealous_sieve.compute.server import BUDGETS
 from zealous_sieve.storage.foreign_files import LONGEST_CELL, MOST_COLUMNS
-from zealous_sieve.usecases.ports import Kind
+from zealous_sieve.usecases.desk.outside import Kind
 
 HEAD = "instrument,date,open,high,low,close,volume"
 ROW = "BUDGETED,2026-01-{:02d},10,11,9,10.5,1000"

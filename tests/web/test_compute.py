@@ -22,9 +22,9 @@ from zealous_sieve.core.engine.local import LOCAL
 from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.errors import CancelledError, DataError, Problem
 from zealous_sieve.core.market.instruments import ReferenceData
-from zealous_sieve.usecases.desk import Desk
+from zealous_sieve.usecases.desk.desk import Desk
+from zealous_sieve.usecases.desk.outside import Kind, Order, Outside
 from zealous_sieve.usecases.errors import AwayError, ConflictError, NotFoundError, TooMuchError
-from zealous_sieve.usecases.ports import Kind, Order, Outside
 
 # Little time for the one, little memory for the other: which of the two ends a computation must not
 # depend on how fast the machine is.

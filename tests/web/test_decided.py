@@ -11,8 +11,9 @@ from flask.testing import FlaskClient
 from tests.web.test_api import get, hit_at, ran, send
 from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.sieve.definition import Side
-from zealous_sieve.usecases.decided import Since, _since
-from zealous_sieve.usecases.ports import DecidedSetup, Outside, VerdictKind
+from zealous_sieve.usecases.desk.outside import Outside
+from zealous_sieve.usecases.records.hits import DecidedSetup, VerdictKind
+from zealous_sieve.usecases.review.decided import Since, _since
 
 
 def decide(client: FlaskClient, run: int, code: str, verdict: str | None, **told: str) -> None:

@@ -19,8 +19,8 @@ from tests.web.test_api import document, get, hit_at, ran, send
 from zealous_sieve.cli.main import commands
 from zealous_sieve.core.engine.local import evaluate
 from zealous_sieve.core.formula.check import check
-from zealous_sieve.usecases.market import desk_of
-from zealous_sieve.usecases.ports import Outside
+from zealous_sieve.usecases.desk.outside import Outside
+from zealous_sieve.usecases.desk.present import desk_of
 
 BANDS = "input width = 2 between 1 and 3\nshow upper = sma(close, 20) + width * stdev(close, 20)"
 

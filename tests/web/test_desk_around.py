@@ -18,10 +18,10 @@ from hypothesis import strategies as st
 from tests.bars import walk
 from zealous_sieve.core.market.universes import EVERYTHING
 from zealous_sieve.core.sieve.drawing import beside, near, smoothed
-from zealous_sieve.usecases.market import desk_of
-from zealous_sieve.usecases.ports import Outside
-from zealous_sieve.usecases.preferences import KEY, Clock, Preferences, prefer, preferences
-from zealous_sieve.usecases.statements import Statement, say_statements
+from zealous_sieve.usecases.background.statements import Statement, say_statements
+from zealous_sieve.usecases.desk.outside import Outside
+from zealous_sieve.usecases.desk.preferences import KEY, Clock, Preferences, prefer, preferences
+from zealous_sieve.usecases.desk.present import desk_of
 
 
 def found(client: FlaskClient, words: str) -> list[tuple[str, str]]:

@@ -17,8 +17,9 @@ from zealous_sieve import bootstrap
 from zealous_sieve.local.cluster import Cluster
 from zealous_sieve.storage.database import Database
 from zealous_sieve.usecases.errors import AwayError
-from zealous_sieve.usecases.ports import Run, RunState
-from zealous_sieve.usecases.runs import all_hits, start_run
+from zealous_sieve.usecases.records.runs import Run, RunState
+from zealous_sieve.usecases.sifting.hits import all_hits
+from zealous_sieve.usecases.sifting.runs import start_run
 
 
 def call(service: Service, path: str, body: object = None) -> Any:

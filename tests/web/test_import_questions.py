@@ -9,7 +9,7 @@ from flask.testing import FlaskClient
 
 from tests.web.test_api import get, send
 from tests.web.test_imports import bring, counts, worked
-from zealous_sieve.usecases.ports import Outside
+from zealous_sieve.usecases.desk.outside import Outside
 
 TWO_WAYS = "date;close\n" + "".join(
     f"{text};{n + 10}\n" for n, text in enumerate(("02.03.2026", "03.03.2026", "04.03.2026"))

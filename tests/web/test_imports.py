@@ -28,13 +28,13 @@ from zealous_sieve.environment import data_folder
 from zealous_sieve.jobs.tasks import TASKS
 from zealous_sieve.storage import uploads
 from zealous_sieve.storage.machine import NAME, MachineFile
+from zealous_sieve.usecases.desk.outside import Outside
 from zealous_sieve.usecases.errors import database_away
-from zealous_sieve.usecases.import_ports import IMPORT, ImportState
-from zealous_sieve.usecases.imports import execute_import
-from zealous_sieve.usecases.ports import Outside
-from zealous_sieve.usecases.runs import execute_run
-from zealous_sieve.usecases.sources import Reading, read_sources, sources
-from zealous_sieve.usecases.work import Work
+from zealous_sieve.usecases.records.imports import IMPORT, ImportState
+from zealous_sieve.usecases.records.work import Work
+from zealous_sieve.usecases.sifting.runs import execute_run
+from zealous_sieve.usecases.table.imports import execute_import
+from zealous_sieve.usecases.table.sources import Reading, read_sources, sources
 
 BARS = "code;day;open;high;low;close;volume\n" + "".join(
     f"QUVNA;{day:02d}.03.2026;10,5;11,25;9,5;10,{day:02d};100\n" for day in range(2, 21)

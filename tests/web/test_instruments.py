@@ -12,9 +12,9 @@ from flask.testing import FlaskClient
 
 from tests.web.test_api import document, get, hit_at, ran, send
 from tests.web.test_imports import BARS, bring, counts, worked
-from zealous_sieve.usecases.market import now
-from zealous_sieve.usecases.ports import Outside
-from zealous_sieve.usecases.universes import codes_in
+from zealous_sieve.usecases.desk.outside import Outside
+from zealous_sieve.usecases.desk.present import now
+from zealous_sieve.usecases.table.universes import codes_in
 
 ODD = ("KWE/OSK", "QUAY.B", "TA RO", "^OLM", "X=F", "a?b#c", "50%", "Größe+", "A//B", "x/chart")
 NONE = ("..", ".", "/A", "A/", "<b>", "<script>", "Q" * 10_000, "a\x07b", '"', "=1+1")

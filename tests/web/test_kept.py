@@ -25,11 +25,12 @@ from zealous_sieve import bootstrap
 from zealous_sieve.core.sieve.hit import Cell
 from zealous_sieve.local.cluster import Cluster, cluster_in
 from zealous_sieve.storage.revision import migrate
+from zealous_sieve.usecases.desk.outside import Outside
 from zealous_sieve.usecases.errors import ConflictError
-from zealous_sieve.usecases.library import add_formula, save_formula
-from zealous_sieve.usecases.ports import Outside
-from zealous_sieve.usecases.runs import all_hits, execute_run
-from zealous_sieve.usecases.sieves import get_sieve, save_sieve
+from zealous_sieve.usecases.shaping.library import add_formula, save_formula
+from zealous_sieve.usecases.shaping.sieves import get_sieve, save_sieve
+from zealous_sieve.usecases.sifting.hits import all_hits
+from zealous_sieve.usecases.sifting.runs import execute_run
 
 
 def verdict(client: FlaskClient, run: int, code: str, word: str | None, note: str = "") -> Any:

@@ -16,9 +16,9 @@ from zealous_sieve.core.functions.catalogue import functions
 from zealous_sieve.core.functions.specification import Kind
 from zealous_sieve.core.market.instruments import Instrument
 from zealous_sieve.core.sieve.drawing import drawable
-from zealous_sieve.usecases.market import desk_of
-from zealous_sieve.usecases.pictures import example
-from zealous_sieve.usecases.ports import Outside
+from zealous_sieve.usecases.charts.pictures import example
+from zealous_sieve.usecases.desk.outside import Outside
+from zealous_sieve.usecases.desk.present import desk_of
 
 CODE = "TPSNHV"
 

@@ -9,8 +9,8 @@ from flask.testing import FlaskClient
 
 from tests.web.test_api import get, send
 from tests.web.test_imports import bring, worked
-from zealous_sieve.usecases.ports import Outside
-from zealous_sieve.usecases.runs import execute_run
+from zealous_sieve.usecases.desk.outside import Outside
+from zealous_sieve.usecases.sifting.runs import execute_run
 
 
 def closes(client: FlaskClient, code: str) -> dict[int, float]:

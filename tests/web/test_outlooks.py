@@ -12,10 +12,10 @@ from tests.web.test_api import get, send
 from tests.web.test_as_of import WEEK_BACK, seconds, seen
 from zealous_sieve.core.market.mending import Mending, MendingKind
 from zealous_sieve.core.pages.outlook import Settles, When
-from zealous_sieve.usecases.market import desk_of
-from zealous_sieve.usecases.mending import mend, take_back
-from zealous_sieve.usecases.outlooks import Draft, Ground, frozen
-from zealous_sieve.usecases.ports import Outside
+from zealous_sieve.usecases.background.outlooks import Draft, Ground, frozen
+from zealous_sieve.usecases.desk.outside import Outside
+from zealous_sieve.usecases.desk.present import desk_of
+from zealous_sieve.usecases.table.mending import mend, take_back
 
 CODE = "LANT40"
 

@@ -11,7 +11,7 @@ from flask.testing import FlaskClient
 from tests.web.test_api import get, hit_at, ran, send
 from tests.web.test_as_of import WEEK_BACK, seen
 from zealous_sieve.core.market.instruments import Event
-from zealous_sieve.usecases.ports import Outside
+from zealous_sieve.usecases.desk.outside import Outside
 
 
 @pytest.fixture

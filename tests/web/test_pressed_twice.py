@@ -15,7 +15,7 @@ from tests.conftest import session_of
 from tests.web.test_api import document, get, hit_at, ran, send
 from tests.web.test_kept import at_once
 from tests.web.test_outlooks import draft
-from zealous_sieve.usecases.ports import Outside
+from zealous_sieve.usecases.desk.outside import Outside
 
 AT_ONCE = 4
 

@@ -10,7 +10,7 @@ from flask.testing import FlaskClient
 
 from tests.web.test_api import get, ran, send
 from tests.web.test_as_of import seen
-from zealous_sieve.usecases.ports import Outside
+from zealous_sieve.usecases.desk.outside import Outside
 
 MOVED = {"formula": "session_change", "bars": "1m"}
 LONG = {"formula": "100 * (close / sma(close, 21) - 1)", "bars": "1w"}

@@ -9,7 +9,7 @@ import pytest
 from flask.testing import FlaskClient
 
 from tests.web.test_api import document, get, hit_at, ran, send
-from zealous_sieve.usecases.ports import Outside
+from zealous_sieve.usecases.desk.outside import Outside
 
 
 def asked(client: FlaskClient, path: str, status: int = 200, **body: object) -> Any:

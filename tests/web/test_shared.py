@@ -17,10 +17,14 @@ from tests.web.test_compute import compute  # noqa: F401
 from zealous_sieve.compute.apart import Apart
 from zealous_sieve.compute.shared import Shared
 from zealous_sieve.core.errors import CancelledError, DataError, Problem
-from zealous_sieve.usecases.desk import Desk
-from zealous_sieve.usecases.market import mark_of, now
-from zealous_sieve.usecases.ports import HitsQuery, Kind, Order, Outside, VerdictKind
-from zealous_sieve.usecases.runs import execute_run, give_verdict, start_run, thread, view_run
+from zealous_sieve.usecases.across.thread import thread
+from zealous_sieve.usecases.desk.desk import Desk
+from zealous_sieve.usecases.desk.outside import Kind, Order, Outside
+from zealous_sieve.usecases.desk.present import mark_of, now
+from zealous_sieve.usecases.records.hits import HitsQuery, VerdictKind
+from zealous_sieve.usecases.review.verdicts import give_verdict
+from zealous_sieve.usecases.sifting.outcome import view_run
+from zealous_sieve.usecases.sifting.runs import execute_run, start_run
 
 
 def counted(_: Desk, file: str, seconds: float = 0.0) -> int:

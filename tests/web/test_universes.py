@@ -13,8 +13,8 @@ from hypothesis import strategies as st
 from zealous_sieve.core.errors import DataError
 from zealous_sieve.core.market.instruments import Instrument
 from zealous_sieve.core.market.universes import Joined, Rule, Surroundings, membership
-from zealous_sieve.usecases.desk import turnover
-from zealous_sieve.usecases.ports import Outside
+from zealous_sieve.usecases.desk.desk import turnover
+from zealous_sieve.usecases.desk.outside import Outside
 
 CODES = [f"I{n}" for n in range(12)]
 SETS = st.sets(st.sampled_from(CODES)).filter(bool)

@@ -7,7 +7,7 @@ from pathlib import Path
 
 import click
 
-from zealous_sieve.usecases.formulas import as_document, read_formula
+from zealous_sieve.usecases.shaping.formulas import as_document, read_formula
 
 
 def text_of(argument: str) -> str:

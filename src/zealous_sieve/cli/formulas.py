@@ -2,35 +2,30 @@
 
 from __future__ import annotations
 
-from collections import Counter
 from collections.abc import Callable, Sequence
 from datetime import datetime
 from pathlib import Path
 
 import click
-import numpy as np
 
 from zealous_sieve.cli.checking import text_of
-from zealous_sieve.core.engine.background import Background
-from zealous_sieve.core.engine.build import seen_at
-from zealous_sieve.core.engine.known import names_in
-from zealous_sieve.core.engine.local import LOCAL, evaluate
-from zealous_sieve.core.engine.panel import Column, Panel
-from zealous_sieve.core.errors import DataError, Problem
-from zealous_sieve.core.formula.check import check
-from zealous_sieve.core.formula.timeframe import WRITTEN_SO, of_seconds, read_timeframe, timeframe
-from zealous_sieve.core.formula.typed import Typed
-from zealous_sieve.core.functions.specification import Kind
-from zealous_sieve.core.intake.tables import joined
+from zealous_sieve.core.engine.local import LOCAL
+from zealous_sieve.core.engine.panel import Panel
+from zealous_sieve.core.formula.timeframe import WRITTEN_SO
 from zealous_sieve.core.sieve.definition import read_sieve
-from zealous_sieve.core.sieve.firings import find_firings
-from zealous_sieve.core.sieve.hit_table import Entry, hit_table
-from zealous_sieve.core.sieve.judging import sentences
-from zealous_sieve.core.sieve.prepare import Prepared, prepare
-from zealous_sieve.core.sieve.scan import scan
 from zealous_sieve.storage.any_bars import FileOfBars, read_any_bars
 from zealous_sieve.storage.files import exact, iso, write_table
 from zealous_sieve.storage.instrument_files import read_instruments
+from zealous_sieve.usecases.across.on_files import (
+    Evaluated,
+    SieveOnBars,
+    evaluated,
+    panel_of,
+    sieve_on_desk,
+    sieve_on_files,
+    sifted,
+    signals,
+)
 
 FILE = click.Path(path_type=Path, exists=True, dir_okay=False)
 OUT = click.Path(path_type=Path, dir_okay=False, writable=True)
@@ -50,47 +45,18 @@ def bars_in(file: Path) -> FileOfBars:
     return found
 
 
-def read_panel(files: Sequence[Path]) -> Panel:
-    """The bars of several files, those of one instrument put together."""
-    found = joined([(str(file), bars_in(file).series) for file in files])
-    if len(found) > 1:
-        lengths = " and ".join(base.word for base in found)
-        message = f"the files hold bars of {lengths}"
-        mend = "give files with bars of one length; slower ones are built"
-        raise DataError(Problem(code="several_bases", message=message, mend=mend))
-    return Panel.of(next(iter(found.values())))
+def read_panel(files: Sequence[Path], instruments: Path | None) -> Panel:
+    """The bars of several files, with what another says of the instruments."""
+    known = read_instruments(instruments) if instruments else {}
+    return panel_of([(str(file), bars_in(file).series) for file in files], known)
 
 
-def with_instruments(panel: Panel, file: Path | None) -> Panel:
-    """The panel with what a file says of its instruments; else the price step that its prices show."""
-    known = read_instruments(file) if file else {}
-    ticks = [_step(panel.columns["close"][panel.rows(n)]) for n in range(len(panel))]
-    return panel.with_background(
-        [known.get(code, Background(tick=ticks[n])) for n, code in enumerate(panel.codes)]
-    )
-
-
-def _step(prices: Column) -> float:
-    """The power of ten that all prices are whole multiples of, at least a millionth."""
-    known = prices[np.isfinite(prices)]
-    for digits in range(6):
-        scaled = known * 10.0**digits
-        if np.allclose(scaled, np.rint(scaled), rtol=0, atol=1e-6):
-            return float(10.0**-digits)
-    return 1e-6
-
-
-def newest(panel: Panel) -> int:
-    """The moment at which the last bar of all closed."""
-    closes = [panel.close_times(panel.rows(n)) for n in range(len(panel))]
-    return max((int(own[-1]) for own in closes if len(own)), default=0)
-
-
-def written(value: Typed, column: Column) -> list[str]:
+def written(found: Evaluated, name: str) -> list[str]:
     """A result as text: 17 digits, missing empty; truths as yes, no and unknown."""
-    if value.kind == Kind.TRUTH:
-        return [TRUTHS.get(entry, "unknown") for entry in column.tolist()]
-    return [exact(entry) for entry in column.tolist()]
+    values = found.results[name].tolist()
+    if name in found.truths:
+        return [TRUTHS.get(value, "unknown") for value in values]
+    return [exact(value) for value in values]
 
 
 @click.command("eval")
@@ -117,37 +83,22 @@ def evaluate_formula(
     out: Path | None,
 ) -> None:
     """Evaluate FORMULA on every bar of a file (FORMULA may be @FILE)."""
-    panel = with_instruments(read_panel([bars]), instruments)
-    settings = dict(_setting(pair) for pair in inputs)
-    checked = check(text_of(formula), settings, None, names_in(panel))
-    if instrument:
-        panel.position(instrument)
-        panel = panel.choose([instrument])
-    panel = _seen(panel, frame, forming=forming)
-    results = evaluate({n: v.term for n, v in checked.outputs.items()}, panel)
-    columns: dict[str, list[str]] = {}
-    if len(panel) > 1:
-        lengths = panel.ends - panel.starts
-        columns["instrument"] = np.repeat(panel.codes, lengths).tolist()
-    rows = np.concatenate([np.arange(*panel.rows(i).indices(2**62)) for i in range(len(panel))])
-    columns["time"] = [iso(moment) for moment in panel.times[rows]]
-    for name, value in checked.outputs.items():
-        columns[name] = written(value, results[name][rows])
+    found = evaluated(
+        LOCAL,
+        text_of(formula),
+        read_panel([bars], instruments),
+        dict(_setting(pair) for pair in inputs),
+        instrument=instrument,
+        bars=frame,
+        forming=forming,
+    )
+    columns = {"instrument": found.instruments} if found.instruments else {}
+    columns["time"] = [iso(moment) for moment in found.times]
+    columns |= {name: written(found, name) for name in found.results}
     if out:
         write_table(columns, out)
     else:
         _print(columns)
-
-
-def _seen(panel: Panel, text: str | None, *, forming: bool) -> Panel:
-    """Bars as they look when the last bar of the data has closed, as a scan sees them."""
-    frame = of_seconds(panel.duration) if text is None else read_timeframe(text)
-    if frame is None:
-        message = f"{text!r} is not a timeframe; write {WRITTEN_SO}"
-        raise click.BadParameter(message, param_hint="--timeframe")
-    if text is None and not forming:
-        return panel
-    return seen_at(panel, newest(panel), frame, forming=forming)
 
 
 def _print(columns: dict[str, list[str]]) -> None:
@@ -178,26 +129,18 @@ def _over_a_market(command: Callable[..., None]) -> Callable[..., None]:
     return command
 
 
-def _prepared(
+def _looked_at(
     sieve: Path, bars: Sequence[Path], instruments: Path | None, as_of: str | None
-) -> tuple[Prepared, Panel]:
+) -> SieveOnBars:
     """A sieve made ready, and the bars that it looks at."""
-    read = read_sieve(sieve.read_bytes())
-    moment = _moment(as_of)
+    read, moment = read_sieve(sieve.read_bytes()), _moment(as_of)
     if bars:
-        panel = with_instruments(read_panel(bars), instruments)
-        looked = int(moment.timestamp()) if moment else newest(panel)
-        seen = seen_at(panel, looked, timeframe(read.timeframe), forming=read.forming)
-        return prepare(read, None, names_in(panel)), seen
+        return sieve_on_files(read, read_panel(bars, instruments), moment)
     from zealous_sieve import bootstrap
     from zealous_sieve.local.found import desk_address
-    from zealous_sieve.usecases.market import desk_of
+    from zealous_sieve.usecases.desk.present import desk_of
 
-    outside = bootstrap.outside(desk_address())
-    desk = desk_of(outside)
-    chosen = desk.members(read.universe, moment)
-    panel = desk.bars(chosen, moment or desk.now, read.timeframe, forming=read.forming)
-    return prepare(read, desk.library, desk.reference.names, desk.clock), panel
+    return sieve_on_desk(read, desk_of(bootstrap.outside(desk_address())), moment)
 
 
 @click.command("scan")
@@ -211,25 +154,11 @@ def scan_sieve(
     out: Path | None,
 ) -> None:
     """Sift with SIEVE, a JSON document; with files, over all their instruments."""
-    prepared, panel = _prepared(sieve, bars, instruments, as_of)
-    found = scan(prepared, panel, LOCAL)
-    counts = f"{len(found.hits)} of {found.instruments} pass"
-    causes: Counter[str] = Counter()
-    for one in found.undecided:
-        causes[str(one.cause)] += len(one.codes)
-    undecided = "".join(f", {count} {cause}" for cause, count in sorted(causes.items()))
-    click.echo(counts + undecided, err=True)
+    found = sifted(LOCAL, _looked_at(sieve, bars, instruments, as_of))
+    undecided = "".join(f", {count} {cause}" for cause, count in found.undecided.items())
+    click.echo(f"{len(found.hits)} of {found.instruments} pass{undecided}", err=True)
     if out:
-        entries = [
-            Entry(
-                hit=hit,
-                sentences=sentences(prepared, hit.values, hit.unknown, hit.tick),
-                values=prepared.by_condition(hit.values),
-            )
-            for hit in found.hits
-        ]
-        formulas = [condition.formula for condition in prepared.sieve.conditions]
-        write_table(hit_table(entries, formulas), out)
+        write_table(found.table, out)
     else:
         for hit in found.hits:
             click.echo(
@@ -249,17 +178,13 @@ def tell_signals(
 ) -> None:
     """Every bar of the past on which SIEVE fired: its conditions held together, and did not on the bar
     before. What held when it was first known began nobody knows when: its state says so."""
-    prepared, panel = _prepared(sieve, bars, instruments, as_of)
-    columns: dict[str, list[str]] = {"instrument": [], "time": [], "side": [], "state": []}
-    beginnings = find_firings(prepared, panel, LOCAL)
-    for state, own in (
-        ("fired", beginnings.fired),
-        ("held_when_first_known", beginnings.held_when_first_known),
-    ):
-        columns["instrument"] += [panel.codes[n] for n in own.instrument.tolist()]
-        columns["time"] += [iso(moment) for moment in panel.times[own.row]]
-        columns["side"] += map(str, own.sides_of())
-        columns["state"] += [state] * len(own)
+    found = signals(LOCAL, _looked_at(sieve, bars, instruments, as_of))
+    columns = {
+        "instrument": found.instruments,
+        "time": [iso(moment) for moment in found.times],
+        "side": found.sides,
+        "state": found.states,
+    }
     if out:
         write_table(columns, out)
     else:

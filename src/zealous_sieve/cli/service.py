@@ -9,7 +9,7 @@ import click
 from zealous_sieve import bootstrap, environment
 from zealous_sieve.cli.reference import write_reference
 from zealous_sieve.storage.revision import migrate
-from zealous_sieve.usecases.demo import begin_empty, fill_demo
+from zealous_sieve.usecases.table.demo import begin_empty, fill_demo
 
 ROOT = Path(__file__).resolve().parents[3]
 

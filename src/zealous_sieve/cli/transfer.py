@@ -15,14 +15,14 @@ from zealous_sieve.core.intake.tables import joined
 from zealous_sieve.core.sieve.definition import read_sieve, write_sieve
 from zealous_sieve.local.found import desk_address
 from zealous_sieve.storage.files import write_bars, write_table
-from zealous_sieve.usecases.import_bars import keep_bars
-from zealous_sieve.usecases.imports import LONGEST_NAME
-from zealous_sieve.usecases.library import desk_library, with_library
-from zealous_sieve.usecases.market import codes_of
-from zealous_sieve.usecases.ports import Order, Outside
-from zealous_sieve.usecases.runs import all_hits
-from zealous_sieve.usecases.sieves import create_sieve, get_sieve
-from zealous_sieve.usecases.sources import Folder, Reading, read_files, read_folder
+from zealous_sieve.usecases.desk.outside import Order, Outside
+from zealous_sieve.usecases.desk.present import codes_of
+from zealous_sieve.usecases.shaping.library import desk_library, with_library
+from zealous_sieve.usecases.shaping.sieves import create_sieve, get_sieve
+from zealous_sieve.usecases.sifting.hits import all_hits
+from zealous_sieve.usecases.table.imported_bars import keep_bars
+from zealous_sieve.usecases.table.imports import LONGEST_NAME
+from zealous_sieve.usecases.table.sources import Folder, Reading, read_files, read_folder
 
 
 def _outside() -> Outside:

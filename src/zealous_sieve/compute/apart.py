@@ -11,9 +11,9 @@ from typing import Any, Concatenate
 
 from zealous_sieve.compute.wire import Asked, Died, Failed, Far, OverBudget, Result, connect
 from zealous_sieve.core.errors import CancelledError, Problem
-from zealous_sieve.usecases.desk import Desk
+from zealous_sieve.usecases.desk.desk import Desk
+from zealous_sieve.usecases.desk.outside import Kind, Order, Outside, P, R
 from zealous_sieve.usecases.errors import DiedError, TooMuchError, computing_away
-from zealous_sieve.usecases.ports import Kind, Order, Outside, P, R
 
 LOOK = 0.05
 """Seconds between two looks whether the answer is still wanted."""

@@ -6,8 +6,8 @@ from collections.abc import Callable
 from dataclasses import replace
 from typing import Concatenate
 
-from zealous_sieve.usecases.desk import Desk
-from zealous_sieve.usecases.ports import Order, Outside, P, R
+from zealous_sieve.usecases.desk.desk import Desk
+from zealous_sieve.usecases.desk.outside import Order, Outside, P, R
 
 
 class Here:

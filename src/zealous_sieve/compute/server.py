@@ -35,9 +35,9 @@ from zealous_sieve.compute.wire import (
 )
 from zealous_sieve.core.errors import CoreError
 from zealous_sieve.processes import ends_with, how_it_ended
-from zealous_sieve.usecases.desk import Desk
+from zealous_sieve.usecases.desk.desk import Desk
+from zealous_sieve.usecases.desk.outside import Kind, Outside
 from zealous_sieve.usecases.errors import UseCaseError
-from zealous_sieve.usecases.ports import Kind, Outside
 
 LOOK = 0.05
 """Seconds between two looks at what the copies take."""

@@ -12,8 +12,8 @@ from cachetools import LRUCache
 
 from zealous_sieve.compute.apart import LOOK, Apart
 from zealous_sieve.core.errors import CancelledError
-from zealous_sieve.usecases.desk import Desk
-from zealous_sieve.usecases.ports import Kind, Order, Outside, P, R
+from zealous_sieve.usecases.desk.desk import Desk
+from zealous_sieve.usecases.desk.outside import Kind, Order, Outside, P, R
 
 SHARED = (Kind.GLANCE, Kind.PREVIEW)
 MOST = 64 * 2**20

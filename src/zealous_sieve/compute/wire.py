@@ -13,7 +13,7 @@ from datetime import datetime
 from multiprocessing.connection import Connection
 from typing import Any
 
-from zealous_sieve.usecases.ports import Kind
+from zealous_sieve.usecases.desk.outside import Kind
 
 
 @dataclass(frozen=True)

@@ -14,10 +14,10 @@ from procrastinate.exceptions import AlreadyEnqueued, ConnectorException
 from procrastinate.jobs import Status
 
 from zealous_sieve.jobs.tasks import TASKS, Task
+from zealous_sieve.usecases.desk.outside import Outside
 from zealous_sieve.usecases.errors import OutageError, database_away
-from zealous_sieve.usecases.ports import Outside
-from zealous_sieve.usecases.sources import Reading, read_sources
-from zealous_sieve.usecases.work import Work
+from zealous_sieve.usecases.records.work import Work
+from zealous_sieve.usecases.table.sources import Reading, read_sources
 
 ONLY_WORKER = 7_215_001
 """Number of the advisory lock that the one worker of a database holds."""

@@ -5,12 +5,13 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from zealous_sieve.usecases.demo import DEMO, move_demo, settled_demo
-from zealous_sieve.usecases.import_ports import IMPORT
-from zealous_sieve.usecases.imports import execute_import, settled_import
-from zealous_sieve.usecases.ports import RUN, Outside, RunState
-from zealous_sieve.usecases.runs import execute_run
-from zealous_sieve.usecases.work import MOST_ATTEMPTS, Work, WorkState
+from zealous_sieve.usecases.desk.outside import Outside
+from zealous_sieve.usecases.records.imports import IMPORT
+from zealous_sieve.usecases.records.runs import RUN, RunState
+from zealous_sieve.usecases.records.work import MOST_ATTEMPTS, Work, WorkState
+from zealous_sieve.usecases.sifting.runs import execute_run
+from zealous_sieve.usecases.table.demo import DEMO, move_demo, settled_demo
+from zealous_sieve.usecases.table.imports import execute_import, settled_import
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -8,6 +8,7 @@ import time
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
+from zealous_sieve import clock
 from zealous_sieve.processes import how_it_ended, start_child
 from zealous_sieve.storage.services import ServicesFile, ServiceState
 
@@ -159,7 +160,7 @@ class Supervisor:
         pause = self._pauses.get(name, FIRST_PAUSE)
         self._pauses[name] = min(LONGEST_PAUSE, pause * 2)
         self._due[name] = time.monotonic() + pause
-        now, known = time.time(), self.states[name]
+        now, known = clock.seconds(), self.states[name]
         self.states[name] = replace(
             known, ended=how, ended_at=now, again_at=now + pause, restarts=known.restarts + 1
         )

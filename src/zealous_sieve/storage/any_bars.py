@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import tempfile
-import time
 from dataclasses import dataclass, replace
 from pathlib import Path
 
+from zealous_sieve import clock
 from zealous_sieve.core.engine.panel import Series
 from zealous_sieve.core.errors import DataError, Problem
 from zealous_sieve.core.formula.timeframe import DAY
@@ -16,7 +16,7 @@ from zealous_sieve.core.intake.sifting import sift
 from zealous_sieve.core.intake.tables import refusal, refused
 from zealous_sieve.storage.files import read_bars
 from zealous_sieve.storage.uploads import Uploads
-from zealous_sieve.usecases.sources import pieces_of
+from zealous_sieve.usecases.table.sources import pieces_of
 
 NOT_OURS = ("wrong_columns", "unreadable_file")
 """Why a file is no table of our own form, and may be one of another."""
@@ -67,7 +67,7 @@ def _foreign(path: Path) -> FileOfBars:
             raise DataError(Problem(code="wrong_columns", message=message, mend=mend))
         refusals = Refusals()
         rows = files.rows(1, name, layout, refusals, lambda done, total: None)
-        series, _ = sift(rows, refusals, int(time.time()) + DAY)
+        series, _ = sift(rows, refusals, int(clock.seconds()) + DAY)
     if refusals.count:
         told = [
             refusal(str(path), one.line, one.column, one.value, one.reason)

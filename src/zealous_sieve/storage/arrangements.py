@@ -10,7 +10,7 @@ from sqlalchemy.orm import Session
 
 from zealous_sieve.storage.database import Database
 from zealous_sieve.storage.models import ArrangementRow
-from zealous_sieve.usecases.ports import StoredArrangement
+from zealous_sieve.usecases.records.pages import StoredArrangement
 
 
 class ArrangementStore:

@@ -7,7 +7,6 @@ import time
 import zipfile
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
-from datetime import UTC, datetime
 from itertools import islice
 from pathlib import Path
 from typing import IO, Any
@@ -17,6 +16,7 @@ from psycopg import sql
 from psycopg.types.json import Jsonb
 from pydantic import TypeAdapter
 
+from zealous_sieve import clock
 from zealous_sieve.core.demo.market import universes
 from zealous_sieve.core.market.universes import EVERYTHING, Rule, Universe
 from zealous_sieve.core.sieve.definition import write_sieve
@@ -25,8 +25,8 @@ from zealous_sieve.storage import backup_market
 from zealous_sieve.storage.backup_file import FORMAT, MANIFEST, BackupFile, Row, opened
 from zealous_sieve.storage.bar_statements import BUMP_MARKET
 from zealous_sieve.storage.database import Database, Within
+from zealous_sieve.usecases.across.whole import unreadable
 from zealous_sieve.usecases.errors import ConflictError
-from zealous_sieve.usecases.whole import unreadable
 
 _RULE = TypeAdapter(Rule)
 AT_ONCE = 2_000
@@ -91,7 +91,7 @@ class BackupFiles:
                     counts[name] = self._dump(connection, query, out)
             manifest = {
                 "format": FORMAT,
-                "made_at": datetime.now(UTC).isoformat(),
+                "made_at": clock.now().isoformat(),
                 "revision": _revision(connection),
                 "rows": counts,
             }

@@ -12,7 +12,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-from zealous_sieve.usecases.whole import unreadable
+from zealous_sieve.usecases.across.whole import unreadable
 
 MANIFEST = "manifest.json"
 FORMAT = 1

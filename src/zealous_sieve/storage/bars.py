@@ -32,7 +32,7 @@ from zealous_sieve.storage.database import Database
 from zealous_sieve.storage.layers import Layer, Rows, forget_layers, lay, row_of
 from zealous_sieve.storage.mendings import in_force
 from zealous_sieve.storage.uncovering import count_back, put_away_empty, take_back
-from zealous_sieve.usecases.import_ports import TakenBack
+from zealous_sieve.usecases.records.imports import TakenBack
 
 BARS = tuple(base for base in Base if base != Base.TRADES)
 Block = tuple[int, int, datetime, int, bytes]

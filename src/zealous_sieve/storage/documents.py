@@ -12,7 +12,7 @@ from zealous_sieve.core.sieve.funnel import Count, Funnel
 from zealous_sieve.core.sieve.hit import Hit
 from zealous_sieve.core.sieve.undecided import Undecided
 from zealous_sieve.core.sieve.unknown import Cause
-from zealous_sieve.usecases.ports import Outcome
+from zealous_sieve.usecases.records.runs import Outcome
 
 HIT_FORMAT = 3
 OUTCOME_FORMAT = 2

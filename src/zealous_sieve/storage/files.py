@@ -21,13 +21,13 @@ from zealous_sieve.core.engine.panel import Column, Series, Times
 from zealous_sieve.core.errors import DataError, Problem
 from zealous_sieve.core.intake.tables import (
     MOST_COUNTED,
-    OPTIONAL,
     Table,
     check_columns,
     refusal,
     refused,
     take,
 )
+from zealous_sieve.core.market.soundness import OPTIONAL
 
 NUMBERS = ("open", "high", "low", "close", "volume")
 

@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session
 
 from zealous_sieve.storage.database import Database
 from zealous_sieve.storage.models import FormulaRow, FormulaVersionRow
-from zealous_sieve.usecases.ports import FormulaVersion, StoredFormula
+from zealous_sieve.usecases.records.sieves import FormulaVersion, StoredFormula
 
 
 class FormulaStore:

@@ -30,18 +30,18 @@ from zealous_sieve.core.sieve.hit import Cell, Hit
 from zealous_sieve.storage.database import Database
 from zealous_sieve.storage.documents import read_hit, write_hit
 from zealous_sieve.storage.models import HitRow, RunRow, VerdictRow
-from zealous_sieve.usecases.ports import (
+from zealous_sieve.usecases.records.hits import (
     DecidedSetup,
     HitCounts,
     HitsQuery,
     HitTally,
     OpenIdea,
-    Run,
     SeenHit,
     Verdict,
     VerdictKind,
     WasHit,
 )
+from zealous_sieve.usecases.records.runs import Run
 
 _IN_BODY = ("values", "unknown")
 _COLUMNS = tuple(f.name for f in fields(Hit) if f.name not in _IN_BODY)

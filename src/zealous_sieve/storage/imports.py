@@ -14,7 +14,7 @@ from zealous_sieve.core.market.instruments import DatedFact, Event, Instrument, 
 from zealous_sieve.storage.database import Database
 from zealous_sieve.storage.models import ImportRow
 from zealous_sieve.storage.work import asked, rested
-from zealous_sieve.usecases.import_ports import (
+from zealous_sieve.usecases.records.imports import (
     Account,
     Import,
     ImportState,

@@ -16,7 +16,7 @@ from zealous_sieve.core.market.mending import Mending, MendingKind
 from zealous_sieve.storage import bar_statements as sql
 from zealous_sieve.storage.database import Database
 from zealous_sieve.storage.models import InstrumentRow, MendingRow
-from zealous_sieve.usecases.ports import StoredMending
+from zealous_sieve.usecases.records.table import StoredMending
 
 _BODY = TypeAdapter(Mending)
 

@@ -8,7 +8,7 @@ from sqlalchemy import func, select
 from zealous_sieve.core.pages.outlook import Outlook, Settlement
 from zealous_sieve.storage.database import Database
 from zealous_sieve.storage.models import OutlookRow
-from zealous_sieve.usecases.ports import StoredOutlook
+from zealous_sieve.usecases.records.pages import StoredOutlook
 
 _BODY = TypeAdapter(Outlook)
 _SETTLEMENT = TypeAdapter(Settlement)

@@ -15,14 +15,8 @@ from zealous_sieve.storage.database import Database
 from zealous_sieve.storage.documents import read_outcome, write_outcome
 from zealous_sieve.storage.hits import write_hits
 from zealous_sieve.storage.models import RunRow
-from zealous_sieve.usecases.ports import (
-    Outcome,
-    Run,
-    RunMark,
-    RunOf,
-    RunState,
-    StoredSieve,
-)
+from zealous_sieve.usecases.records.runs import Outcome, Run, RunMark, RunOf, RunState
+from zealous_sieve.usecases.records.sieves import StoredSieve
 
 MOST_TOLD = 1_000
 """So many runs of a sieve are told with its versions."""

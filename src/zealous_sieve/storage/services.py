@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import json
-import time
 from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass
 from pathlib import Path
+
+from zealous_sieve import clock
 
 TOLD_FOR = 120.0
 """Seconds for which it is told that a process was started again."""
@@ -50,7 +51,7 @@ class ServicesFile:
 
     def troubles(self) -> list[str]:
         """What the desk should know of processes that ended, in words."""
-        return [words for state in self.states() if (words := _words(state, time.time()))]
+        return [words for state in self.states() if (words := _words(state, clock.seconds()))]
 
 
 CRASHES = ("SIGSEGV", "SIGBUS", "SIGILL", "SIGABRT", "SIGFPE")

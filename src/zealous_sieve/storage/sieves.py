@@ -8,7 +8,7 @@ from sqlalchemy.orm import Session
 from zealous_sieve.core.sieve.definition import Sieve, read_sieve, write_sieve
 from zealous_sieve.storage.database import Database
 from zealous_sieve.storage.models import SieveRow, SieveVersionRow
-from zealous_sieve.usecases.ports import StoredSieve, Version
+from zealous_sieve.usecases.records.sieves import StoredSieve, Version
 
 
 class SieveStore:

@@ -24,7 +24,7 @@ from zealous_sieve.storage.layers import (
     relay,
     uncover,
 )
-from zealous_sieve.usecases.import_ports import Covered, TakenBack
+from zealous_sieve.usecases.records.imports import Covered, TakenBack
 
 _INCOMING = b"""
 CREATE TEMP TABLE incoming (instrument_id int, base smallint, time timestamptz) ON COMMIT DROP

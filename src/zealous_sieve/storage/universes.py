@@ -11,7 +11,7 @@ from sqlalchemy.exc import IntegrityError
 from zealous_sieve.core.market.universes import Rule, Universe
 from zealous_sieve.storage.database import Database
 from zealous_sieve.storage.models import UniverseRow
-from zealous_sieve.usecases.ports import StoredUniverse
+from zealous_sieve.usecases.records.table import StoredUniverse
 
 _RULE = TypeAdapter(Rule)
 

@@ -23,7 +23,7 @@ from zealous_sieve.storage.foreign_files import Table
 from zealous_sieve.storage.packed import PIECE, ZIP, tar_members, unpacked, zip_members
 from zealous_sieve.storage.unfolded import across_in, unfold
 from zealous_sieve.usecases.errors import disk_full
-from zealous_sieve.usecases.import_ports import Held, Told
+from zealous_sieve.usecases.records.imports import Held, Told
 
 MOST_BYTES = 4 * 1024**3
 NO_SPACE = 28

@@ -9,10 +9,10 @@ from sqlalchemy import ColumnElement, Select, func, select, update
 
 from zealous_sieve.storage.database import Database
 from zealous_sieve.storage.models import DemoRow, ImportRow, RunRow
-from zealous_sieve.usecases.demo import DEMO
-from zealous_sieve.usecases.import_ports import IMPORT
-from zealous_sieve.usecases.ports import RUN
-from zealous_sieve.usecases.work import Piece, Work, WorkState
+from zealous_sieve.usecases.records.imports import IMPORT
+from zealous_sieve.usecases.records.runs import RUN
+from zealous_sieve.usecases.records.work import Piece, Work, WorkState
+from zealous_sieve.usecases.table.demo import DEMO
 
 Row: TypeAlias = type[RunRow] | type[ImportRow] | type[DemoRow]
 

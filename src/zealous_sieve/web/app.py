@@ -9,7 +9,7 @@ from flask import Flask, Response, send_from_directory
 from werkzeug.exceptions import NotFound
 
 from zealous_sieve.admission import Admission
-from zealous_sieve.usecases.ports import Outside
+from zealous_sieve.usecases.desk.outside import Outside
 from zealous_sieve.web.bodies import MOST_DOCUMENT
 from zealous_sieve.web.contract import Code, Contract, Id, openapi
 from zealous_sieve.web.endpoints import (

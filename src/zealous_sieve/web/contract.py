@@ -15,8 +15,8 @@ from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
 from werkzeug.routing import IntegerConverter, Map, PathConverter
 
 from zealous_sieve.core.errors import DataError, Problem
+from zealous_sieve.usecases.desk.outside import Kind, Order
 from zealous_sieve.usecases.errors import UseCaseError
-from zealous_sieve.usecases.ports import Kind, Order
 from zealous_sieve.web.strangers import COOKIE, TOKEN
 
 PORT = 8437

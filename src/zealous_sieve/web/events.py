@@ -14,11 +14,12 @@ from starlette.responses import JSONResponse, Response, StreamingResponse
 
 from zealous_sieve.admission import Admission
 from zealous_sieve.core.errors import CoreError, DataError, Problem
-from zealous_sieve.usecases.demo import DEMO
 from zealous_sieve.usecases.errors import NotFoundError, UseCaseError
-from zealous_sieve.usecases.import_ports import IMPORT
-from zealous_sieve.usecases.ports import RUN
-from zealous_sieve.usecases.work import Piece, Work, WorkPort
+from zealous_sieve.usecases.ports.work import WorkPort
+from zealous_sieve.usecases.records.imports import IMPORT
+from zealous_sieve.usecases.records.runs import RUN
+from zealous_sieve.usecases.records.work import Piece, Work
+from zealous_sieve.usecases.table.demo import DEMO
 from zealous_sieve.web.contract import MOST
 from zealous_sieve.web.errors import failure_of, problems_of
 from zealous_sieve.web.strangers import check_host, check_pass

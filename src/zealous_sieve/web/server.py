@@ -14,8 +14,8 @@ from starlette.routing import Mount, Route
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from zealous_sieve.admission import Admission
+from zealous_sieve.usecases.desk.outside import Outside
 from zealous_sieve.usecases.errors import UseCaseError
-from zealous_sieve.usecases.ports import Outside
 from zealous_sieve.web.app import create_app
 from zealous_sieve.web.bodies import PIECE, GoneError, check_own, refused, taken_in
 from zealous_sieve.web.contract import GONE

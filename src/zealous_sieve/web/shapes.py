@@ -18,18 +18,18 @@ from zealous_sieve.core.pages.overview import OverviewSet
 from zealous_sieve.core.pages.scatter import Measure, ScatterSet
 from zealous_sieve.core.sieve.definition import Sieve
 from zealous_sieve.core.sieve.hit import COLUMNS
-from zealous_sieve.usecases.boards import LONGEST_BACK
-from zealous_sieve.usecases.charts import Looked
-from zealous_sieve.usecases.currencies import MOST_BACK
-from zealous_sieve.usecases.dressing import Dress
-from zealous_sieve.usecases.fired import Stretch
-from zealous_sieve.usecases.instruments import Described
-from zealous_sieve.usecases.outlooks import Draft, Ground
-from zealous_sieve.usecases.ports import VerdictKind
-from zealous_sieve.usecases.preferences import Preferences
-from zealous_sieve.usecases.scatters import MOST_FRAMES, Asked
-from zealous_sieve.usecases.speeds import AskedSpeeds
-from zealous_sieve.usecases.suggested import Pointed
+from zealous_sieve.usecases.background.boards import LONGEST_BACK
+from zealous_sieve.usecases.background.outlooks import Draft, Ground
+from zealous_sieve.usecases.background.scatters import MOST_FRAMES, Asked
+from zealous_sieve.usecases.background.strength import MOST_BACK
+from zealous_sieve.usecases.charts.dressing import Dress
+from zealous_sieve.usecases.charts.instrument_charts import Looked
+from zealous_sieve.usecases.charts.speeds import AskedSpeeds
+from zealous_sieve.usecases.desk.preferences import Preferences
+from zealous_sieve.usecases.records.hits import VerdictKind
+from zealous_sieve.usecases.shaping.fired import Stretch
+from zealous_sieve.usecases.shaping.suggested import Pointed
+from zealous_sieve.usecases.table.instruments import Described
 from zealous_sieve.web.contract import MOST
 
 

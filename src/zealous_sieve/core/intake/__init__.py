@@ -1,0 +1,1 @@
+"""Tables written elsewhere: how they are read, what of them is taken, and what it would change."""

@@ -12,18 +12,21 @@ from numpy.typing import NDArray
 from zealous_sieve.core.engine.panel import Column, Series, Times
 from zealous_sieve.core.errors import DataError, Problem
 from zealous_sieve.core.formula.timeframe import DAY
-from zealous_sieve.core.functions.catalogue import EXTRAS
 from zealous_sieve.core.market.bases import Base, base_of
-from zealous_sieve.core.market.soundness import OUTSIDE, code_fault, outside, stamp_of, value_faults
+from zealous_sieve.core.market.soundness import (
+    OPTIONAL,
+    OUTSIDE,
+    code_fault,
+    outside,
+    stamp_of,
+    value_faults,
+)
 
 REQUIRED = ("time", "open", "high", "low", "close", "volume")
-OPTIONAL = EXTRAS
 MOST_PROBLEMS = 20
 """Faults that are told one by one; the others are counted."""
 MOST_COUNTED = 10_000
 """Faults that are looked for of one kind."""
-EARLIEST, LATEST = -5_364_662_400, 7_258_118_400
-"""Times are taken from 1800 up to 2200: what lies outside is no time of a bar."""
 SHORTEST_DAY = 23 * 3600
 """From one local midnight to the next when clocks go forward."""
 FEW = 3

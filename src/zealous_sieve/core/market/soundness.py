@@ -8,8 +8,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zealous_sieve.core.engine.panel import Column, Times
-from zealous_sieve.core.intake.tables import EARLIEST, LATEST, OPTIONAL
+from zealous_sieve.core.functions.catalogue import EXTRAS
 
+OPTIONAL = EXTRAS
+EARLIEST, LATEST = -5_364_662_400, 7_258_118_400
+"""Times are taken from 1800 up to 2200: what lies outside is no time of a bar."""
 PRICES = ("open", "high", "low", "close")
 LONGEST_CODE = 40
 

@@ -1,0 +1,1 @@
+"""How pages are arranged, and what they reckon."""

@@ -8,7 +8,7 @@ from flask import Response, current_app, request
 from pydantic import BaseModel
 
 from zealous_sieve.admission import LASTS, Admission
-from zealous_sieve.usecases.ports import Outside
+from zealous_sieve.usecases.desk.outside import Outside
 from zealous_sieve.web.contract import Contract
 from zealous_sieve.web.strangers import check_pass, cookie_at, give_pass, shown
 

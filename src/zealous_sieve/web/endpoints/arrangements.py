@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from zealous_sieve.usecases import arrangements
-from zealous_sieve.usecases.arrangements import Arranged
-from zealous_sieve.usecases.ports import Outside
+from zealous_sieve.usecases.across import arrangements
+from zealous_sieve.usecases.across.arrangements import Arranged
+from zealous_sieve.usecases.desk.outside import Outside
 from zealous_sieve.web.contract import Contract
 from zealous_sieve.web.shapes import ArrangementBody, NameQuery
 

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from zealous_sieve.core.pages.board import BoardColumn, BoardSet
-from zealous_sieve.usecases import boards
-from zealous_sieve.usecases.boards import Board
-from zealous_sieve.usecases.ports import Kind, Outside
+from zealous_sieve.usecases.background import boards
+from zealous_sieve.usecases.background.boards import Board
+from zealous_sieve.usecases.desk.outside import Kind, Outside
 from zealous_sieve.web.contract import Contract, wanted
 from zealous_sieve.web.shapes import BoardBody
 

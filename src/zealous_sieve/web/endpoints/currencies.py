@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from zealous_sieve.usecases import currencies
-from zealous_sieve.usecases.currencies import StrengthView
-from zealous_sieve.usecases.ports import Kind, Outside
+from zealous_sieve.usecases.background import strength as currencies
+from zealous_sieve.usecases.background.strength import StrengthView
+from zealous_sieve.usecases.desk.outside import Kind, Outside
 from zealous_sieve.web.contract import Contract, wanted
 from zealous_sieve.web.shapes import StrengthBody
 

@@ -5,12 +5,15 @@ from __future__ import annotations
 from zealous_sieve.core.differences import DifferingLine, differences
 from zealous_sieve.core.formula.completing.complete import Completion
 from zealous_sieve.core.formula.rows import Written, text_of
-from zealous_sieve.usecases import formulas, library, market, pictures, vocabulary
-from zealous_sieve.usecases.formulas import Reading
-from zealous_sieve.usecases.library import LibraryEntry
-from zealous_sieve.usecases.pictures import Picture
-from zealous_sieve.usecases.ports import FormulaVersion, Outside, StoredFormula
-from zealous_sieve.usecases.vocabulary import Vocabulary
+from zealous_sieve.usecases.charts import pictures
+from zealous_sieve.usecases.charts.pictures import Picture
+from zealous_sieve.usecases.desk.outside import Outside
+from zealous_sieve.usecases.desk.present import known_names
+from zealous_sieve.usecases.records.sieves import FormulaVersion, StoredFormula
+from zealous_sieve.usecases.shaping import formulas, library, vocabulary
+from zealous_sieve.usecases.shaping.formulas import Reading
+from zealous_sieve.usecases.shaping.library import LibraryEntry
+from zealous_sieve.usecases.shaping.vocabulary import Vocabulary
 from zealous_sieve.web.contract import Contract
 from zealous_sieve.web.shapes import (
     CompareBody,
@@ -33,7 +36,7 @@ def contract(outside: Outside) -> Contract:
     @api.endpoint("POST", "/formula", reply=Reading, body=FormulaBody)
     def read_formula(body: FormulaBody) -> Reading:
         """What a formula means, or what is wrong with it."""
-        names = market.known_names(outside.market)
+        names = known_names(outside.market)
         desk = library.desk_library(outside.formulas)
         return formulas.read_formula(body.text, body.role, desk, names)
 
@@ -45,7 +48,7 @@ def contract(outside: Outside) -> Contract:
     @api.endpoint("POST", "/completions", reply=Completion, body=PlaceBody)
     def complete_formula(body: PlaceBody) -> Completion:
         """What may be written at a place of a formula, the likeliest first."""
-        names = market.known_names(outside.market)
+        names = known_names(outside.market)
         desk = library.desk_library(outside.formulas)
         return formulas.complete_formula(body.text, body.at, (*body.own, *desk), desk, names)
 

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from flask import Response, send_file
 
-from zealous_sieve.usecases import gathering, imports
-from zealous_sieve.usecases.gathering import Gathered
-from zealous_sieve.usecases.import_ports import Import, TakenBack
-from zealous_sieve.usecases.imports import ImportView, Lines
-from zealous_sieve.usecases.ports import Outside
+from zealous_sieve.usecases.desk.outside import Outside
+from zealous_sieve.usecases.records.imports import Import, TakenBack
+from zealous_sieve.usecases.table import gathering, imports
+from zealous_sieve.usecases.table.gathering import Gathered
+from zealous_sieve.usecases.table.imports import ImportView, Lines
 from zealous_sieve.web.contract import Contract, uploaded
 from zealous_sieve.web.shapes import (
     GatheringQuery,

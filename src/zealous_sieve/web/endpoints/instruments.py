@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from zealous_sieve.core.market.instruments import Instrument, Venue
-from zealous_sieve.usecases import instruments, pairs
-from zealous_sieve.usecases.instruments import Described
-from zealous_sieve.usecases.ports import Outside
+from zealous_sieve.usecases.desk.outside import Outside
+from zealous_sieve.usecases.table import instruments, pairs
+from zealous_sieve.usecases.table.instruments import Described
 from zealous_sieve.web.contract import Contract
 from zealous_sieve.web.shapes import DescribedBody, NamedBody, PairBody, RenameBody
 

@@ -3,22 +3,19 @@
 from __future__ import annotations
 
 from zealous_sieve.core.market.data_quality import SharedDoubt
-from zealous_sieve.usecases import (
-    charts,
-    finding,
-    looking_back,
-    market,
-    mending,
-    runs,
-    speeds,
-)
-from zealous_sieve.usecases.chart import Chart
-from zealous_sieve.usecases.finding import Found
-from zealous_sieve.usecases.looking_back import Moved, Step
-from zealous_sieve.usecases.market import InstrumentDetail, InstrumentSummary
-from zealous_sieve.usecases.ports import Outside, StoredMending
-from zealous_sieve.usecases.runs import Thread
-from zealous_sieve.usecases.speeds import Speeds
+from zealous_sieve.usecases.across import finding
+from zealous_sieve.usecases.across.finding import Found
+from zealous_sieve.usecases.across.thread import Thread, thread
+from zealous_sieve.usecases.charts import speeds
+from zealous_sieve.usecases.charts.chart import Chart
+from zealous_sieve.usecases.charts.instrument_charts import instrument_chart
+from zealous_sieve.usecases.charts.speeds import Speeds
+from zealous_sieve.usecases.desk import looking_back
+from zealous_sieve.usecases.desk.looking_back import Moved, Step
+from zealous_sieve.usecases.desk.outside import Outside
+from zealous_sieve.usecases.records.table import StoredMending
+from zealous_sieve.usecases.table import data_check, market, mending
+from zealous_sieve.usecases.table.market import InstrumentDetail, InstrumentSummary
 from zealous_sieve.web.contract import Contract, as_of, wanted
 from zealous_sieve.web.shapes import (
     AcceptedBody,
@@ -38,7 +35,7 @@ def contract(outside: Outside) -> Contract:
     @api.endpoint("GET", "/thread", reply=Thread)
     def get_thread() -> Thread:
         """The live counts of every stage."""
-        return runs.thread(outside, as_of())
+        return thread(outside, as_of())
 
     @api.endpoint("GET", "/moment", reply=Moved, query=MoveQuery)
     def move_moment(query: MoveQuery) -> Moved:
@@ -71,7 +68,7 @@ def contract(outside: Outside) -> Contract:
     @api.endpoint("POST", "/instruments/<code:code>/chart", reply=Chart, body=LookedBody)
     def look_at_instrument(code: str, body: LookedBody) -> Chart:
         """Bars of an instrument, built as asked, with formulas drawn."""
-        return charts.instrument_chart(outside, code, body.looked(), wanted())
+        return instrument_chart(outside, code, body.looked(), wanted())
 
     @api.endpoint("POST", "/instruments/<code:code>/speeds", reply=Speeds, body=SpeedsBody)
     def compare_speeds(code: str, body: SpeedsBody) -> Speeds:
@@ -91,7 +88,7 @@ def contract(outside: Outside) -> Contract:
     @api.endpoint("GET", "/doubts", reply=list[SharedDoubt], query=UniverseQuery)
     def get_shared_doubts(query: UniverseQuery) -> list[SharedDoubt]:
         """What the data check found of the same bars of several instruments."""
-        return market.shared_doubts(outside, query.universe, wanted())
+        return data_check.shared_doubts(outside, query.universe, wanted())
 
     @api.endpoint("POST", "/doubts/accept", reply=list[int], body=AcceptedBody)
     def accept_cause(body: AcceptedBody) -> list[int]:

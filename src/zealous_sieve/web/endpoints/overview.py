@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from zealous_sieve.usecases import overview
-from zealous_sieve.usecases.overview import Ahead, Breadth, Rotation, Sessions, Tightness
-from zealous_sieve.usecases.ports import Kind, Outside
-from zealous_sieve.usecases.statements import Said
+from zealous_sieve.usecases.background import overview
+from zealous_sieve.usecases.background.overview import Ahead, Breadth, Rotation, Sessions, Tightness
+from zealous_sieve.usecases.background.statements import Said
+from zealous_sieve.usecases.desk.outside import Kind, Outside
 from zealous_sieve.web.contract import Contract, as_of, wanted
 from zealous_sieve.web.shapes import AheadQuery, OverviewBody
 

@@ -6,12 +6,18 @@ from io import BytesIO
 
 from flask import Response, send_file
 
-from zealous_sieve.usecases import charts, runs, why
-from zealous_sieve.usecases.chart import Chart
-from zealous_sieve.usecases.decided import DecidedPage, list_decided
-from zealous_sieve.usecases.ports import DecidedQuery, HitsQuery, Order, Outside, Run, Verdict
-from zealous_sieve.usecases.runs import HitPage, HitView, RunView
-from zealous_sieve.usecases.why import Why
+from zealous_sieve.usecases.charts.chart import Chart
+from zealous_sieve.usecases.desk.outside import Order, Outside
+from zealous_sieve.usecases.records.hits import DecidedQuery, HitsQuery, Verdict
+from zealous_sieve.usecases.records.runs import Run
+from zealous_sieve.usecases.review.decided import DecidedPage, list_decided
+from zealous_sieve.usecases.review.hit_charts import hit_chart
+from zealous_sieve.usecases.review.verdicts import give_verdict
+from zealous_sieve.usecases.shaping import why
+from zealous_sieve.usecases.shaping.why import Why
+from zealous_sieve.usecases.sifting import hits, runs
+from zealous_sieve.usecases.sifting.hits import HitPage, HitView
+from zealous_sieve.usecases.sifting.outcome import RunView, view_run
 from zealous_sieve.web.contract import Contract, as_of, wanted
 from zealous_sieve.web.shapes import (
     HitChartBody,
@@ -46,7 +52,7 @@ def contract(outside: Outside) -> Contract:
     @api.endpoint("GET", "/runs/<id:run_id>", reply=RunView)
     def get_run(run_id: int) -> RunView:
         """A run with its outcome in numbers."""
-        return runs.view_run(outside, run_id)
+        return view_run(outside, run_id)
 
     @api.endpoint("POST", "/runs/<id:run_id>/cancel", reply=Run)
     def cancel_run(run_id: int) -> Run:
@@ -56,13 +62,13 @@ def contract(outside: Outside) -> Contract:
     @api.endpoint("GET", "/runs/<id:run_id>/hits", reply=HitPage, query=HitsRequest)
     def get_hits(run_id: int, query: HitsRequest) -> HitPage:
         """Hits of a run by page and column."""
-        return runs.list_hits(outside, run_id, HitsQuery(**query.model_dump()), wanted())
+        return hits.list_hits(outside, run_id, HitsQuery(**query.model_dump()), wanted())
 
     @api.endpoint("GET", "/runs/<id:run_id>/hits.file", query=HitsFileRequest, gives=OCTETS)
     def get_hits_as_file(run_id: int, query: HitsFileRequest) -> Response:
         """Hits of a run as a CSV, Parquet or JSON file."""
         asked = HitsQuery(sort=query.sort, down=query.down, words=query.words)
-        table = runs.all_hits(outside, run_id, wanted(), asked)
+        table = hits.all_hits(outside, run_id, wanted(), asked)
         written = BytesIO(outside.tables.written(table, query.format))
         name = f"Hits of run {run_id}.{query.format}"
         return send_file(written, mimetype=OCTETS, as_attachment=True, download_name=name)
@@ -70,12 +76,12 @@ def contract(outside: Outside) -> Contract:
     @api.endpoint("GET", "/runs/<id:run_id>/hits/<code:code>", reply=HitView)
     def get_hit_of(run_id: int, code: str) -> HitView:
         """The hit that an instrument was in a run, of several the first."""
-        return runs.hit_of(outside, run_id, code, wanted())
+        return hits.hit_of(outside, run_id, code, wanted())
 
     @api.endpoint("GET", "/hits/<id:hit_id>", reply=HitView)
     def get_hit(hit_id: int) -> HitView:
         """One hit."""
-        return runs.get_hit(outside, hit_id, wanted())
+        return hits.get_hit(outside, hit_id, wanted())
 
     @api.endpoint("GET", "/runs/<id:run_id>/why/<code:code>", reply=Why)
     def why_in_run(run_id: int, code: str) -> Why:
@@ -85,17 +91,17 @@ def contract(outside: Outside) -> Contract:
     @api.endpoint("GET", "/runs/<id:run_id>/open", reply=int | None, query=OpenRequest)
     def get_next_open(run_id: int, query: OpenRequest) -> int | None:
         """The number of the next hit that waits for a verdict after a place, else of the first of all."""
-        return runs.next_open(outside, run_id, query.after)
+        return hits.next_open(outside, run_id, query.after)
 
     @api.endpoint("POST", "/hits/<id:hit_id>/chart", reply=Chart, body=HitChartBody)
     def look_at_hit(hit_id: int, body: HitChartBody) -> Chart:
         """Bars, lines and reasons of a hit as of the run's moment, with what is drawn beside them."""
-        return charts.hit_chart(outside, hit_id, own(), body.bars, body.dress())
+        return hit_chart(outside, hit_id, own(), body.bars, body.dress())
 
     @api.endpoint("PUT", "/hits/<id:hit_id>/verdict", reply=Verdict | None, body=VerdictBody)
     def put_verdict(hit_id: int, body: VerdictBody) -> Verdict | None:
         """Take, watch or drop a hit, or take the verdict back."""
-        return runs.give_verdict(outside, hit_id, body.verdict, body.reason, body.note)
+        return give_verdict(outside, hit_id, body.verdict, body.reason, body.note)
 
     @api.endpoint("GET", "/verdicts", reply=DecidedPage, query=VerdictsQuery)
     def get_verdicts(query: VerdictsQuery) -> DecidedPage:

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from zealous_sieve.usecases import scatters
-from zealous_sieve.usecases.ports import Kind, Outside
-from zealous_sieve.usecases.scatters import Scatter
+from zealous_sieve.usecases.background import scatters
+from zealous_sieve.usecases.background.scatters import Scatter
+from zealous_sieve.usecases.desk.outside import Kind, Outside
 from zealous_sieve.web.contract import Contract, wanted
 from zealous_sieve.web.shapes import ScatterBody
 

@@ -3,17 +3,18 @@
 from __future__ import annotations
 
 import tempfile
-from datetime import UTC, datetime
 from io import BytesIO
 from pathlib import Path
 
 from flask import Response, send_file
 
-from zealous_sieve.usecases import beginnings, demo, preferences
-from zealous_sieve.usecases.beginnings import Beginning
-from zealous_sieve.usecases.demo import DemoState
-from zealous_sieve.usecases.ports import Outside
-from zealous_sieve.usecases.preferences import Preferences
+from zealous_sieve import clock
+from zealous_sieve.usecases.desk import beginnings, preferences
+from zealous_sieve.usecases.desk.beginnings import Beginning
+from zealous_sieve.usecases.desk.outside import Outside
+from zealous_sieve.usecases.desk.preferences import Preferences
+from zealous_sieve.usecases.table import demo
+from zealous_sieve.usecases.table.demo import DemoState
 from zealous_sieve.web.contract import Contract, uploaded
 from zealous_sieve.web.shapes import DemoBody, PreferencesBody, ReplaceQuery
 from zealous_sieve.web.strangers import OCTETS
@@ -54,7 +55,7 @@ def contract(outside: Outside) -> Contract:
             path = Path(folder) / "backup.zip"
             outside.backup.write(path)
             content = BytesIO(path.read_bytes())
-        name = f"zealous-sieve {datetime.now(UTC):%Y-%m-%d %H.%M}.zip"
+        name = f"zealous-sieve {clock.now():%Y-%m-%d %H.%M}.zip"
         return send_file(content, "application/zip", as_attachment=True, download_name=name)
 
     @api.endpoint("POST", "/backup", reply=dict[str, int], query=ReplaceQuery, takes=OCTETS)

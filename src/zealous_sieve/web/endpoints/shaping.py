@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 from zealous_sieve.core.sieve.definition import Sieve
-from zealous_sieve.usecases import fired, mirroring, preview, sharing, suggested, why
-from zealous_sieve.usecases.fired import Fired, Sheets
-from zealous_sieve.usecases.mirroring import MirroredSieve
-from zealous_sieve.usecases.ports import Kind, Outside
-from zealous_sieve.usecases.preview import Preview
-from zealous_sieve.usecases.sharing import OfferedSieve, ReadyMade
-from zealous_sieve.usecases.suggested import SuggestedList
-from zealous_sieve.usecases.why import Why
+from zealous_sieve.usecases.desk.outside import Kind, Outside
+from zealous_sieve.usecases.shaping import fired, mirroring, preview, sharing, suggested, why
+from zealous_sieve.usecases.shaping.fired import Fired, Sheets
+from zealous_sieve.usecases.shaping.mirroring import MirroredSieve
+from zealous_sieve.usecases.shaping.preview import Preview
+from zealous_sieve.usecases.shaping.sharing import OfferedSieve, ReadyMade
+from zealous_sieve.usecases.shaping.suggested import SuggestedList
+from zealous_sieve.usecases.shaping.why import Why
 from zealous_sieve.web.contract import Contract, wanted
 from zealous_sieve.web.shapes import (
     DocumentBody,

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from zealous_sieve.usecases import sieves
-from zealous_sieve.usecases.ports import Outside, StoredSieve
-from zealous_sieve.usecases.sieves import VersionView
+from zealous_sieve.usecases.desk.outside import Outside
+from zealous_sieve.usecases.records.sieves import StoredSieve
+from zealous_sieve.usecases.shaping import sieves
+from zealous_sieve.usecases.shaping.sieves import VersionView
 from zealous_sieve.web.contract import Contract
 from zealous_sieve.web.shapes import SaveBody, SieveBody
 

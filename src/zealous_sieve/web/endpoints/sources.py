@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from zealous_sieve.usecases import sources
-from zealous_sieve.usecases.ports import Outside
-from zealous_sieve.usecases.sources import Source
+from zealous_sieve.usecases.desk.outside import Outside
+from zealous_sieve.usecases.table import sources
+from zealous_sieve.usecases.table.sources import Source
 from zealous_sieve.web.contract import Contract
 from zealous_sieve.web.shapes import SourceBody
 

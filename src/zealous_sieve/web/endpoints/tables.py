@@ -7,7 +7,7 @@ from io import BytesIO
 from flask import Response, send_file
 
 from zealous_sieve.core.errors import DataError, Problem
-from zealous_sieve.usecases.ports import Outside
+from zealous_sieve.usecases.desk.outside import Outside
 from zealous_sieve.web.contract import Contract
 from zealous_sieve.web.shapes import TableBody
 from zealous_sieve.web.strangers import OCTETS

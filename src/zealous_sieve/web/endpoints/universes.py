@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from zealous_sieve.usecases import universes
-from zealous_sieve.usecases.ports import Outside, StoredUniverse
-from zealous_sieve.usecases.universes import UniversePreview, UniverseSummary, Uses
+from zealous_sieve.usecases.desk.outside import Outside
+from zealous_sieve.usecases.records.table import StoredUniverse
+from zealous_sieve.usecases.table import universes
+from zealous_sieve.usecases.table.universes import UniversePreview, UniverseSummary, Uses
 from zealous_sieve.web.contract import Contract, wanted
 from zealous_sieve.web.shapes import CodesBody, UniverseBody, UniversePreviewBody
 

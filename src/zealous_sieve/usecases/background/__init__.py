@@ -1,0 +1,1 @@
+"""How the market stands: overview, boards, scatters, strength, outlooks."""

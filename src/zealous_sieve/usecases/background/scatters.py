@@ -1,0 +1,205 @@
+"""Scatters: which are the outliers today?"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, replace
+
+from zealous_sieve.core.engine.develop import looked_at
+from zealous_sieve.core.engine.external_inputs import needs_universe
+from zealous_sieve.core.engine.panel import Column, Panel
+from zealous_sieve.core.errors import DataError, FormulaError, Problem
+from zealous_sieve.core.formula.terms import Term, on_timeframe
+from zealous_sieve.core.formula.timeframe import Timeframe, bars_problem, timeframe
+from zealous_sieve.core.formula.typed import Typed
+from zealous_sieve.core.market.instruments import Instrument
+from zealous_sieve.core.pages.scatter import Measure, ScatterSet, last_moments, session_moments
+from zealous_sieve.usecases.charts.chart import plain
+from zealous_sieve.usecases.desk.desk import Desk
+from zealous_sieve.usecases.desk.outside import Order, Outside
+from zealous_sieve.usecases.desk.told import Awake, awake_or_why, bars_or_why, result_or_why
+from zealous_sieve.usecases.errors import NotFoundError
+
+MOST_FRAMES = 120
+DEFAULT_BARS = "1d"
+
+
+@dataclass(frozen=True, kw_only=True)
+class Asked:
+    """What a scatter is wanted of: a universe, some ``codes``, or the hits of a ``run``; what compares
+    instruments does so within the universe, of hits within that of their sieve.
+
+    ``session`` asks for all moments of the last session, a bar of ``step`` apart, of which those from
+    ``first`` on, so many as ``count``, are told.
+    """
+
+    arranged: ScatterSet
+    codes: tuple[str, ...] = ()
+    run: int | None = None
+    step: str = ""
+    session: bool = False
+    first: int = 0
+    count: int = MOST_FRAMES
+
+
+@dataclass(frozen=True, kw_only=True)
+class Measured:
+    """A measure of all points: a list a frame. ``problems`` say why there is nothing in it."""
+
+    unit: str
+    values: list[list[float | None]]
+    problems: tuple[Problem, ...] = ()
+
+
+@dataclass(frozen=True, kw_only=True)
+class Scatter:
+    """Points through time. ``moments`` are those of all frames in seconds since 1970, the newest last (but
+    for those of a session it is the one looked from), of which the values begin with frame ``first``;
+    ``sides`` are those of hits, empty elsewhere. ``fastest`` are the fastest bars of its measures,
+    ``universe`` is that within which instruments are compared, ``stopped`` are those that are left out, as
+    their bars of some measure have stopped."""
+
+    universe: str
+    codes: list[str]
+    names: list[str]
+    sectors: list[str]
+    sides: list[str]
+    fastest: str
+    moments: list[int]
+    stopped: list[str]
+    first: int
+    x: Measured
+    y: Measured
+    size: Measured
+
+
+def scatter(outside: Outside, asked: Asked, order: Order) -> Scatter:
+    """The points of a scatter. Raises NotFoundError, DataError and FormulaError of what it is of; what is
+    wrong with a measure stands in it."""
+    sides: dict[str, str] = {}
+    if asked.run is not None:
+        run = outside.runs.get(asked.run)
+        if run is None:
+            raise NotFoundError("run", asked.run)
+        _, hits = outside.hits.page(run)
+        sides = {seen.hit.code: seen.hit.side for seen in hits}
+        asked = replace(asked, arranged=replace(asked.arranged, universe=run.sieve.universe))
+    return outside.compute.do(order, scatter_on, asked, sides)
+
+
+def scatter_on(desk: Desk, asked: Asked, sides: Mapping[str, str] | None = None) -> Scatter:
+    """As ``scatter``, on a desk; ``sides`` are those of hits by code."""
+    chosen = _chosen(desk, asked, sides or {})
+    arranged = asked.arranged
+    measures = {"x": arranged.x, "y": arranged.y, "size": arranged.size}
+    read = {name: _read(desk, own, chosen, arranged.forming) for name, own in measures.items()}
+    kinds = {measures[name].bars for name, own in read.items() if isinstance(own, Typed)}
+    asleep = _asleep(desk, chosen, kinds)
+    stopped = [instrument.code for instrument in chosen if instrument.code in asleep]
+    chosen = [instrument for instrument in chosen if instrument.code not in asleep]
+    usable = [measures[name].bars for name, own in read.items() if isinstance(own, Typed)]
+    fastest = _fastest(usable)
+    step = (asked.step if asked.session else arranged.move) or fastest
+    wrong = bars_problem(step)
+    if wrong is not None:
+        raise DataError(wrong)
+    steps = desk.bars(chosen, desk.now, step, forming=arranged.forming)
+    moments = session_moments(steps) if asked.session else last_moments(steps, arranged.trail + 1)
+    if not asked.session:
+        moments[-1:] = int(desk.now.timestamp())
+    first = min(asked.first, len(moments)) if asked.session else 0
+    told = moments[first : first + asked.count] if asked.session else moments
+    values: dict[str, Column] = {}
+    if len(told) and usable:
+        terms = {
+            name: on_timeframe(own.term, timeframe(measures[name].bars))
+            for name, own in read.items()
+            if isinstance(own, Typed)
+        }
+        others = desk.members(arranged.universe) if needs_universe(terms) else ()
+        asleep = _asleep(desk, others, kinds) | {instrument.code for instrument in chosen}
+        compared = [*chosen, *(other for other in others if other.code not in asleep)]
+        panel = desk.bars(compared, desk.now, step, forming=arranged.forming)
+        found = _along(desk, terms, looked_at(panel, told), read)
+        values = {
+            name: column.reshape(len(compared), len(told))[: len(chosen)].T
+            for name, column in found.items()
+        }
+    return Scatter(
+        universe=arranged.universe,
+        codes=[instrument.code for instrument in chosen],
+        names=[instrument.name for instrument in chosen],
+        sectors=[str(instrument.facts.get("sector") or "") for instrument in chosen],
+        sides=[(sides or {}).get(instrument.code, "") for instrument in chosen],
+        fastest=fastest,
+        moments=moments.tolist(),
+        stopped=stopped,
+        first=first,
+        **{name: _measured(own, values.get(name)) for name, own in read.items()},
+    )
+
+
+def _asleep(desk: Desk, instruments: Sequence[Instrument], kinds: Iterable[str]) -> set[str]:
+    """The codes of those whose bars of some kind have stopped."""
+    codes = set[str]()
+    for bars in kinds:
+        seen = awake_or_why(desk, instruments, bars)
+        codes |= set(seen.stopped) if isinstance(seen, Awake) else set()
+    return codes
+
+
+def _chosen(desk: Desk, asked: Asked, sides: Mapping[str, str]) -> Sequence[Instrument]:
+    codes = asked.codes or tuple(sides)
+    if not codes and asked.run is None:
+        return desk.members(asked.arranged.universe)
+    there = {i.code: i for i in desk.reference.seen_at(int(desk.now.timestamp()))}
+    return [there[code] for code in dict.fromkeys(codes) if code in there]
+
+
+def _read(
+    desk: Desk, measure: Measure, chosen: Sequence[Instrument], forming: bool
+) -> Typed | tuple[Problem, ...] | None:
+    """What a measure computes, nothing where it measures nothing, or why it can't."""
+    if not measure.formula.strip():
+        return None
+    wrong = bars_problem(measure.bars)
+    if wrong is not None:
+        return (wrong,)
+    found = result_or_why(desk, measure.formula, "an axis shows one result")
+    if not isinstance(found, Typed):
+        return found
+    panel = bars_or_why(desk, chosen, measure.bars, forming=forming)
+    return found if isinstance(panel, Panel) else panel
+
+
+def _fastest(bars: Sequence[str]) -> str:
+    """The fastest of some bars that are by the clock."""
+    rules = [(timeframe(text), text) for text in bars]
+    clocks = [(rule.seconds, text) for rule, text in rules if isinstance(rule, Timeframe)]
+    return min(clocks, default=(0, DEFAULT_BARS))[1]
+
+
+def _along(
+    desk: Desk,
+    terms: Mapping[str, Term],
+    looks: Panel,
+    read: dict[str, Typed | tuple[Problem, ...] | None],
+) -> dict[str, Column]:
+    """All measures computed together; where that fails, each for itself, and ``read`` is told which do."""
+    try:
+        return desk.executor.evaluate(terms, looks)
+    except (DataError, FormulaError):
+        found: dict[str, Column] = {}
+        for name, term in terms.items():
+            try:
+                found |= desk.executor.evaluate({name: term}, looks)
+            except (DataError, FormulaError) as error:
+                read[name] = error.problems
+        return found
+
+
+def _measured(own: Typed | tuple[Problem, ...] | None, values: Column | None) -> Measured:
+    if not isinstance(own, Typed):
+        return Measured(unit="none", values=[], problems=own or ())
+    frames = [] if values is None else [plain(row) for row in values]
+    return Measured(unit=str(own.unit), values=frames)

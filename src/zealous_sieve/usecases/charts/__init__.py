@@ -1,0 +1,1 @@
+"""Charts, whatever they are of."""

@@ -1,0 +1,1 @@
+"""The desk: what computations look at, and all that requests of every stage share."""

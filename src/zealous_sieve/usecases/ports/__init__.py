@@ -1,0 +1,1 @@
+"""What the use cases need from outside, as Protocols."""

@@ -1,0 +1,1 @@
+"""What is kept, as it is handed between use cases and whoever keeps it."""

@@ -1,0 +1,1 @@
+"""Deciding about hits, and what became of what was decided."""

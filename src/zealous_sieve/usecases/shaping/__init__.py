@@ -1,0 +1,1 @@
+"""Shaping an idea: formulas and sieves as they are written, tried and kept."""

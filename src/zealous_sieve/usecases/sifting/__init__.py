@@ -1,0 +1,1 @@
+"""Runs, and what comes out of them."""

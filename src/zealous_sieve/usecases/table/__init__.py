@@ -1,0 +1,1 @@
+"""What lies on the table: instruments, bars, universes, and how they come there."""
