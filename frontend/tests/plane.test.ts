@@ -1,7 +1,7 @@
+import { brief, ticks } from '@/parts/drawings/scale'
 import { describe, expect, it, test } from 'vitest'
 import { placing } from '@/features/scatter/paint'
 import {
-  brief,
   byExtremity,
   grouped,
   histogram,
@@ -12,7 +12,6 @@ import {
   pointsOf,
   reach,
   scaled,
-  ticks,
   viewRead,
   viewTold,
   wholeView,

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest'
-import { orders, risen } from '@/features/drawings/ranks'
+import { orders, risen } from '@/parts/drawings/ranks'
 
 describe('ranks', () => {
   const rows = [

@@ -2,7 +2,7 @@
 import { ElDialog } from 'element-plus'
 import { activeKeys, useKeys } from '@/shared/keys'
 import { toggleNight } from '@/shared/theme'
-import { showKeys } from './keyList'
+import { showKeys } from '@/shared/keyList'
 
 useKeys([
   { key: '?', does: 'list the keys', run: () => (showKeys.value = true) },

@@ -3474,7 +3474,7 @@ export interface components {
              */
             levels: number[];
             /** @default  */
-            place: components["schemas"]["zealous_sieve__core__market__chart_layout__Place"];
+            place: components["schemas"]["zealous_sieve__core__pages__chart_layout__Place"];
             /**
              * States
              * @default []
@@ -6614,7 +6614,7 @@ export interface components {
          *     before it.
          * @enum {string}
          */
-        zealous_sieve__core__market__chart_layout__Place: "" | "price" | "own" | "before";
+        zealous_sieve__core__pages__chart_layout__Place: "" | "price" | "own" | "before";
     };
     responses: never;
     parameters: never;

@@ -1,6 +1,6 @@
 import { useEventListener } from '@vueuse/core'
 import { onBeforeUnmount, onMounted, reactive } from 'vue'
-import { showKeys } from '@/app/keyList'
+import { showKeys } from './keyList'
 
 export interface Key {
   key: string

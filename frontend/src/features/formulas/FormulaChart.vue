@@ -1,12 +1,12 @@
 <script setup lang="ts">
 import { useKept } from '@/shared/store'
 import { computed, ref, watch } from 'vue'
-import ChartSheet from '@/features/chart/ChartSheet.vue'
-import LineNumbers from '@/features/chart/LineNumbers.vue'
-import { dressOf } from '@/features/chart/dress'
-import { PLAIN } from '@/features/chart/layout'
-import { useLook } from '@/features/chart/look'
-import { useSighting } from '@/features/chart/sighting'
+import ChartSheet from '@/parts/chart/ChartSheet.vue'
+import LineNumbers from '@/parts/chart/LineNumbers.vue'
+import { dressOf } from '@/parts/chart/dress'
+import { PLAIN } from '@/parts/chart/layout'
+import { useLook } from '@/parts/chart/look'
+import { useSighting } from '@/parts/chart/sighting'
 import { useMembers } from '@/shared/queries'
 import Reply from '@/shared/Reply.vue'
 

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed, nextTick, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
-import FormulaEditor from '@/features/sieves/FormulaEditor.vue'
+import FormulaEditor from '@/parts/editor/FormulaEditor.vue'
 import { useAct } from '@/shared/act'
 import { answer, type LibraryEntry } from '@/shared/api'
 import { draftOf, forgetDraft, keepDraft } from '@/shared/drafts'

@@ -1,6 +1,7 @@
 import { ref } from 'vue'
 import { useRouter } from 'vue-router'
 import { ApiError, type Import } from '@/shared/api'
+import { droppedSieve } from '@/shared/dropped'
 import { parcels } from './archive'
 import { bring, bringSome } from './bring'
 import { keys } from '@/shared/questions'
@@ -41,9 +42,6 @@ async function filesIn(entry: FileSystemEntry | File): Promise<File[]> {
 
 /** Files on their way, whatever page they were dropped on. */
 export const coming = ref<Coming[]>([])
-/** The file of a sieve that was dropped, on whatever page. */
-export const droppedSieve = ref<File>()
-
 const isSieve = (file: File) => /\.json$/i.test(file.name) || file.type === 'application/json'
 
 /** Takes files in, from any page: tables become imports, a sieve's file is shown beside the sieves. */

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { ref } from 'vue'
 import { useRoute } from 'vue-router'
-import { found } from '@/features/chart/look'
+import { found } from '@/parts/chart/look'
 import { useAct } from '@/shared/act'
 import type { Mending, Schemas, StoredMending } from '@/shared/api'
 import Failed from '@/shared/Failed.vue'

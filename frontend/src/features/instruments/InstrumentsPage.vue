@@ -2,7 +2,7 @@
 import { instrumentAt } from '@/shared/addresses'
 import { computed, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
-import { found } from '@/features/chart/look'
+import { found } from '@/parts/chart/look'
 import { useAct } from '@/shared/act'
 import Failed from '@/shared/Failed.vue'
 import { beginning } from '@/shared/beginning'

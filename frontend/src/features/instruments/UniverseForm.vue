@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed, onMounted, ref, watch } from 'vue'
-import FormulaEditor from '@/features/sieves/FormulaEditor.vue'
+import FormulaEditor from '@/parts/editor/FormulaEditor.vue'
 import { useAct } from '@/shared/act'
 import { amount } from '@/shared/amount'
 import { answer, ApiError, type Rule, type Universe } from '@/shared/api'

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed, ref, toRef } from 'vue'
-import Lines from '@/features/drawings/Lines.vue'
+import Lines from '@/parts/drawings/Lines.vue'
 import { told, wholeWithin } from '@/shared/format'
 import FormulaText from '@/shared/FormulaText.vue'
 import InlineText from '@/shared/InlineText.vue'

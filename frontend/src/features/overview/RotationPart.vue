@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed, ref, toRef } from 'vue'
-import Ranks from '@/features/drawings/Ranks.vue'
-import { orders, risen } from '@/features/drawings/ranks'
+import Ranks from '@/parts/drawings/Ranks.vue'
+import { orders, risen } from '@/parts/drawings/ranks'
 import { told, wholeWithin } from '@/shared/format'
 import InlineText from '@/shared/InlineText.vue'
 import { useUniverses } from '@/shared/queries'

@@ -1,8 +1,8 @@
 <script setup lang="ts">
 import { instrumentAt } from '@/shared/addresses'
 import { computed, ref, watch } from 'vue'
-import ChartPanel from '@/features/chart/ChartPanel.vue'
-import { layersOf, PLAIN, type Layout } from '@/features/chart/layout'
+import ChartPanel from '@/parts/chart/ChartPanel.vue'
+import { layersOf, PLAIN, type Layout } from '@/parts/chart/layout'
 import type { Scatter, ScatterSet } from './plane'
 
 /** The chart of a point beside the plane, with both measures drawn. */

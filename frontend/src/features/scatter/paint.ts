@@ -1,12 +1,11 @@
+import { brief, ticks } from '@/parts/drawings/scale'
 import { ink } from '@/shared/theme'
 import {
-  brief,
   byExtremity,
   histogram,
   inView,
   labelled,
   named,
-  ticks,
   type Measure,
   type Point,
   type Scale,

@@ -2,7 +2,7 @@
 import { computed, ref, watch } from 'vue'
 import { useRoute } from 'vue-router'
 import { useVocabulary } from '@/shared/queries'
-import { pictureOf } from './picture'
+import { pictureOf } from '@/parts/editor/picture'
 import Reply from '@/shared/Reply.vue'
 
 const vocabulary = useVocabulary()

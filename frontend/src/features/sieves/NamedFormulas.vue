@@ -2,7 +2,7 @@
 import type { Problem, Reading, Schemas, Vocabulary } from '@/shared/api'
 import { needs } from '@/shared/format'
 import { done } from '@/shared/undo'
-import FormulaEditor from './FormulaEditor.vue'
+import FormulaEditor from '@/parts/editor/FormulaEditor.vue'
 
 /** Formulas of a sieve's own, which its conditions call by name. */
 const formulas = defineModel<Schemas['NamedFormula'][]>({ required: true })

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 import type { Vocabulary } from '@/shared/api'
-import FormulaEditor from './FormulaEditor.vue'
+import FormulaEditor from '@/parts/editor/FormulaEditor.vue'
 import { BLANK, group, type Row } from './rows'
 
 /** A condition as parts, or a group of such: each part is changed where it stands. */

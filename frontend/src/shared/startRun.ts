@@ -1,8 +1,8 @@
 import { useRouter } from 'vue-router'
-import { answer } from '@/shared/api'
-import { useServer } from '@/shared/moment'
-import { keys } from '@/shared/questions'
-import { useReadAnew } from '@/shared/read'
+import { answer } from './api'
+import { useServer } from './moment'
+import { keys } from './questions'
+import { useReadAnew } from './read'
 
 /** Queue a run and go to its page. Rejects with an ApiError, to be told where it was asked for. */
 export function useStartRun() {

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed, nextTick, ref, watch } from 'vue'
-import Suggest from '@/features/suggest/Suggest.vue'
-import { usePointed } from '@/features/suggest/usePointed'
+import Suggest from '@/parts/suggest/Suggest.vue'
+import { usePointed } from '@/parts/suggest/usePointed'
 import { useKeys, type Key } from '@/shared/keys'
 import { useVocabulary } from '@/shared/queries'
 import { done } from '@/shared/undo'

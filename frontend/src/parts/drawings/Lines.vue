@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { useElementSize } from '@vueuse/core'
 import { computed, ref } from 'vue'
-import { brief, ticks } from '@/features/scatter/plane'
+import { brief, ticks } from './scale'
 import { barTime, day } from '@/shared/format'
 import { lineOf } from './ranks'
 
