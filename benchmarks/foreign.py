@@ -23,9 +23,9 @@ import pyarrow.parquet as pq
 
 from zealous_sieve.client import Client
 from zealous_sieve.core.intake.refusals import Refusals
-from zealous_sieve.core.intake.sifting import sift
+from zealous_sieve.core.intake.sifting import take_rows
 from zealous_sieve.storage.foreign_columns import read_rows
-from zealous_sieve.storage.foreign_files import Table, glimpse
+from zealous_sieve.storage.foreign_files import ForeignTable, glimpse
 
 CODES, SHARE = 100, 20
 
@@ -66,9 +66,9 @@ def ours(path: Path, rows_of: int) -> float:
     begun = time.perf_counter()
     refusals = Refusals()
     layout = glimpse(path, path.name, {}).understood.layout
-    whole = Table(path=path, name=path.name, layout=layout)
+    whole = ForeignTable(path=path, name=path.name, layout=layout)
     rows = read_rows([whole], refusals, lambda done, total: None)
-    series, _ = sift(rows, refusals, int(time.time()))
+    series, _ = take_rows(rows, refusals, int(time.time()))
     assert refusals.count == 0
     assert sum(len(times) for times, _ in series.values()) == rows_of
     return time.perf_counter() - begun

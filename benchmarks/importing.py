@@ -18,7 +18,7 @@ import numpy as np
 import pandas as pd
 
 from zealous_sieve import bootstrap, environment
-from zealous_sieve.core.intake.tables import joined
+from zealous_sieve.core.intake.tables import joined_files
 from zealous_sieve.storage.files import read_bars
 from zealous_sieve.usecases.table.bars import import_bars
 
@@ -51,11 +51,11 @@ def main() -> None:
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / "bars.csv"
         write(path, 7, 700)  # what is loaded once is not counted
-        import_bars(outside, joined([(str(path), read_bars(path))]))
+        import_bars(outside, joined_files([(str(path), read_bars(path))]))
         for instruments in (240, 1000, 5000):
             write(path, instruments, options.rows)
             start = time.perf_counter()
-            bars = joined([(str(path), read_bars(path))])
+            bars = joined_files([(str(path), read_bars(path))])
             read = time.perf_counter()
             done = import_bars(outside, bars)
             end = time.perf_counter()

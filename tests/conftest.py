@@ -13,6 +13,7 @@ import traceback
 from collections.abc import Iterator
 from contextlib import ExitStack, contextmanager, nullcontext
 from pathlib import Path
+from random import Random
 from typing import Any
 
 import psycopg
@@ -47,6 +48,21 @@ _numbers = itertools.count(1)
 # Nothing is read of, or written to, the data of whoever runs the tests.
 _own = tempfile.TemporaryDirectory(prefix="zealous-sieve-data-")
 os.environ[environment.DATA] = _own.name
+
+
+def pytest_addoption(parser: pytest.Parser) -> None:
+    parser.addoption(
+        "--shuffled", type=int, metavar="SEED", help="tests of a file in an order by lot"
+    )
+
+
+def pytest_collection_modifyitems(config: pytest.Config, items: list[pytest.Item]) -> None:
+    """No test leans on another: files stay where they are, the tests in them change places."""
+    seed = config.getoption("shuffled")
+    if seed is not None:
+        lots = {item.nodeid: Random(f"{seed} {item.nodeid}").random() for item in items}
+        places = {path: n for n, path in enumerate(dict.fromkeys(item.path for item in items))}
+        items.sort(key=lambda item: (places[item.path], lots[item.nodeid]))
 
 
 @pytest.hookimpl(optionalhook=True)

@@ -26,7 +26,7 @@ OF_A_SCRIPT = 3_600
 """Seconds for which a pass that a script made is good."""
 TICKET_LASTS = 86_400
 SECRET = "session.secret"
-RUN = "session.run"
+RUN_FILE = "session.run"
 """What differs in each run of the web process."""
 TICKETS = "tickets"
 OTHERS = 0o077
@@ -83,12 +83,14 @@ class Admission:
     def begun(cls, folder: Path) -> Admission:
         """That of a web process that begins to answer for the desk in ``folder``. Raises OSError."""
         folder.mkdir(parents=True, exist_ok=True)
-        return cls(folder=folder, secret=secret_in(folder / SECRET), run=_renewed(folder / RUN))
+        return cls(
+            folder=folder, secret=secret_in(folder / SECRET), run=_renewed(folder / RUN_FILE)
+        )
 
     @classmethod
     def known(cls, folder: Path) -> Admission:
         """That of a desk that answers. Raises OSError where there is none, or it is of another account."""
-        secret, run = ((folder / name).read_text() for name in (SECRET, RUN))
+        secret, run = ((folder / name).read_text() for name in (SECRET, RUN_FILE))
         return cls(folder=folder, secret=secret, run=run)
 
     def browser_pass(self) -> str:

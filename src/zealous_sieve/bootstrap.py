@@ -21,12 +21,12 @@ from zealous_sieve.processes import give_memory_back
 from zealous_sieve.storage.arrangements import ArrangementStore
 from zealous_sieve.storage.backup import BackupFiles
 from zealous_sieve.storage.bars import BarStore
-from zealous_sieve.storage.database import DESK, Database
+from zealous_sieve.storage.database import MAIN_OWNER, Database
 from zealous_sieve.storage.files import TableFiles
 from zealous_sieve.storage.formulas import FormulaStore
 from zealous_sieve.storage.hits import HitStore
 from zealous_sieve.storage.imports import ImportStore
-from zealous_sieve.storage.machine import NAME as MACHINE
+from zealous_sieve.storage.machine import MACHINE_NAME as MACHINE
 from zealous_sieve.storage.machine import MachineFile
 from zealous_sieve.storage.market import MarketStore
 from zealous_sieve.storage.mendings import MendingStore
@@ -45,12 +45,12 @@ from zealous_sieve.usecases.desk.present import desk_of, mark_of
 from zealous_sieve.usecases.errors import UseCaseError
 from zealous_sieve.web.server import serve
 
-log = logging.getLogger(__name__)
+_log = logging.getLogger(__name__)
 
 
 def outside(address: str) -> Outside:
     """Everything the use cases need, on one database, for its one owner."""
-    return for_owner(Database(address), DESK)
+    return for_owner(Database(address), MAIN_OWNER)
 
 
 def for_owner(database: Database, owner: str) -> Outside:
@@ -97,7 +97,7 @@ class _Owners:
         return self._known[owner]
 
     def names(self) -> list[str]:
-        return owners(self.database.engine) or [DESK]
+        return owners(self.database.engine) or [MAIN_OWNER]
 
 
 def run_web(port: int) -> None:
@@ -117,7 +117,7 @@ def run_compute() -> None:
     """The process that computes, under the name in the environment."""
     address = environment.address()
     known = _Owners(address)
-    bars = known.get(DESK).bars
+    bars = known.get(MAIN_OWNER).bars
     held: list[Panel] = []
     kept: dict[str, tuple[str, Desk]] = {}
 
@@ -140,9 +140,9 @@ def run_compute() -> None:
         """Have the bars and the compiled code at hand before the first copy is made."""
         read_bodies()
         try:
-            desk(DESK)
+            desk(MAIN_OWNER)
         except UseCaseError as error:
-            log.warning("%s", error)
+            _log.warning("%s", error)
         states = ServicesFile(environment.services()).states()
         have_compiled(broken=crashed(states, environment.COMPUTING))
 
@@ -166,7 +166,7 @@ def have_compiled(*, broken: bool = False) -> None:
     except Exception as error:
         if kept is None:
             raise
-        log.warning("the compiled code is made anew: %s", error)
+        _log.warning("the compiled code is made anew: %s", error)
         shutil.rmtree(kept, ignore_errors=True)
         warm_cache()
     environment.mark_compiled()

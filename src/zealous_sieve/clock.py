@@ -6,7 +6,7 @@ import time
 from datetime import UTC, datetime
 
 
-def now() -> datetime:
+def present() -> datetime:
     """The present, by UTC."""
     return datetime.now(UTC)
 

@@ -15,7 +15,7 @@ SERVICES = "ZEALOUS_SIEVE_SERVICES"
 """The file in which it is told how the processes are."""
 UPLOADS = "ZEALOUS_SIEVE_UPLOADS"
 """The folder of files that are brought in, until they are taken."""
-KERNELS = "NUMBA_CACHE_DIR"
+KERNEL_CACHE = "NUMBA_CACHE_DIR"
 """Where compiled code is kept; each state of the sources has a folder of its own."""
 COMPUTING = "computing process"
 """What the process that computes is called where processes are told of."""
@@ -23,7 +23,7 @@ DEMO_FILLED = "demo_filled"
 """The setting of the database that says that it was begun, with the demo or without."""
 DATA = "ZEALOUS_SIEVE_DATA"
 """The folder of the data, where it is not that of the project."""
-ROOT = Path(__file__).resolve().parents[2]
+_ROOT = Path(__file__).resolve().parents[2]
 _WHOLE = "whole"
 
 
@@ -37,7 +37,7 @@ def address() -> str:
 
 def data_folder() -> Path:
     """Where the data lie that `./start` makes."""
-    return Path(os.environ.get(DATA, ROOT / ".data"))
+    return Path(os.environ.get(DATA, _ROOT / ".data"))
 
 
 def services() -> Path | None:
@@ -57,7 +57,7 @@ def uploads(address: str) -> Path:
 
 def kernels() -> Path | None:
     """The folder of compiled code."""
-    found = os.environ.get(KERNELS)
+    found = os.environ.get(KERNEL_CACHE)
     return Path(found) if found else None
 
 

@@ -41,9 +41,7 @@ def faults_of(page: Page) -> list[str]:
 
 def page_of(browser: Browser, service: Service) -> Page:
     """A browser's first page on a desk that knows it."""
-    context = browser.new_context(
-        viewport={"width": 1280, "height": 800}, base_url=service.base, bypass_csp=True
-    )
+    context = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=service.base)
     service.admit(context)
     return context.new_page()
 

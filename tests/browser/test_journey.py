@@ -232,7 +232,7 @@ def check_access(page: Page, path: str) -> None:
     page.wait_for_load_state("networkidle")
     # What is being counted or read anew is faint for a moment, on purpose.
     expect(page.locator(".counts.stale, .leaves.busy, .old")).to_have_count(0)
-    page.add_script_tag(path=str(AXE))
+    page.evaluate(AXE.read_text())
     assert faults_of_access(page, "") == []
     page.get_by_role("button", name="Night", exact=True).click()
     expect(page.locator("html.dark")).to_have_count(1)

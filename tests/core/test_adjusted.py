@@ -11,7 +11,7 @@ from tests.bars import DAY, walk
 from zealous_sieve.core.engine.panel import Column
 from zealous_sieve.core.errors import DataError
 from zealous_sieve.core.intake.adjusted import told_by
-from zealous_sieve.core.market.mending import Mending, MendingKind, check, mended
+from zealous_sieve.core.market.mending import Mending, MendingKind, check_mending, mended
 
 TERMS = ((2, 1), (3, 1), (3, 2), (10, 1), (1, 5), (1, 12), (7, 4))
 events = st.lists(
@@ -65,7 +65,7 @@ def test_what_happened_is_told_and_mended_closes_are_the_adjusted_ones(
     assert told.unexplained == 0
     assert [(m.kind, m.first) for m in told.mendings] == [(m.kind, m.first) for m in happened]
     for own, known in zip(told.mendings, happened, strict=True):
-        check(own, (times, columns))
+        check_mending(own, (times, columns))
         assert own.ratio == pytest.approx(known.ratio, rel=2e-3)
     prices = dict.fromkeys(("open", "high", "low", "close"), close)
     _, after = mended((times, {**prices, "volume": np.full(120, 8.0)}), told.mendings, DAY)
@@ -96,7 +96,7 @@ def test_a_payment_is_above_zero_and_below_the_close_before(values: dict[str, fl
     series = walk(9)
     first = int(series[0][4])
     with pytest.raises(DataError, match="a payment is above zero"):
-        check(
+        check_mending(
             Mending(code="A", kind=MendingKind.PAYMENT, first=first, last=first, values=values),
             series,
         )

@@ -9,7 +9,7 @@ import pytest
 
 from tests.bars import DAY, example_calls, market_of, one, panel_of, values
 from zealous_sieve.core.engine.build import bars_of, seen_at
-from zealous_sieve.core.engine.known import names_in
+from zealous_sieve.core.engine.known import names_known
 from zealous_sieve.core.engine.local import evaluate
 from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.engine.session import read_session
@@ -129,7 +129,7 @@ def test_any_argument_of_any_function_is_computed_or_refused_at_its_place(
     function: Function,
 ) -> None:
     panel = panel_of(40, 30)
-    market = names_in(panel)
+    market = names_known(panel)
     outputs = [f".{output.name}" for output in function.outputs]
     for given in ARGUMENTS:
         for output in outputs if len(outputs) > 1 else [""]:
@@ -168,7 +168,7 @@ NAMES = [
 @pytest.mark.parametrize(("text", "code", "column", "mend"), NAMES)
 def test_what_a_formula_names_has_to_be_there(text: str, code: str, column: int, mend: str) -> None:
     with pytest.raises(FormulaError) as refused:
-        check(text, market=names_in(panel_of(4, 4)))
+        check(text, market=names_known(panel_of(4, 4)))
     problem = refused.value.problem
     assert problem.place is not None
     assert (problem.code, problem.place.column, problem.mend) == (code, column, mend)

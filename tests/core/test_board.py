@@ -12,8 +12,8 @@ from zealous_sieve.core.pages.board import (
     UNKNOWN,
     BoardColumn,
     agreement,
-    in_order,
-    turned,
+    ordered_rows,
+    turned_rows,
     zone_of,
     zones,
 )
@@ -43,7 +43,7 @@ def test_a_turn_is_from_one_side_to_the_other_whatever_lies_between() -> None:
         ([1, -1, -1, -2], 2),
         ([1, 1, 1, UNKNOWN], -1),
     ]
-    assert turned(np.array([zone for zone, _ in rows])).tolist() == [ago for _, ago in rows]
+    assert turned_rows(np.array([zone for zone, _ in rows])).tolist() == [ago for _, ago in rows]
 
 
 @given(
@@ -59,8 +59,8 @@ def test_ready_boards_can_be_read() -> None:
     for board in READY.values():
         for column in board.columns:
             assert check(column.formula).value is not None
-            assert in_order(column)
-    assert not in_order(BoardColumn(formula="x", below=1, above=0))
+            assert ordered_rows(column)
+    assert not ordered_rows(BoardColumn(formula="x", below=1, above=0))
     assert len(READY["Crosses, eight studies on five timeframes"].columns) == 40
 
 
@@ -80,7 +80,7 @@ def test_a_larger_value_is_never_in_a_lower_zone(
         far_below=far_below if told[0] else None,
         far_above=far_above if told[1] else None,
     )
-    assert in_order(column)
+    assert ordered_rows(column)
     found = zones(column, np.array(sorted(values)))
     assert (np.diff(found) >= 0).all()
     assert found.min() >= (-2 if told[0] else -1)
@@ -89,7 +89,7 @@ def test_a_larger_value_is_never_in_a_lower_zone(
 
 @given(st.lists(st.sampled_from([-3, -1, 0, 1]), min_size=1, max_size=12))
 def test_a_turn_is_found_where_one_would_find_it_by_eye(sides: list[int]) -> None:
-    (found,) = turned(np.array([sides])).tolist()
+    (found,) = turned_rows(np.array([sides])).tolist()
     last = sides[-1] if sides[-1] != UNKNOWN else 0
     on = [s for s in sides if s in (-1, 1)]
     if not last or -last not in on:

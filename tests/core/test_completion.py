@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 
 from tests.core.test_guesses import MARKET
 from zealous_sieve.core.formula.check import check
-from zealous_sieve.core.formula.completing.complete import MOST, complete
+from zealous_sieve.core.formula.completing.complete import MOST_OFFERED, complete
 from zealous_sieve.core.formula.completing.options import template
 from zealous_sieve.core.formula.names import Market
 from zealous_sieve.core.formula.words import PHRASES
@@ -110,7 +110,7 @@ def test_a_call_as_it_is_offered_can_be_read_with_its_gaps_filled(name: str) -> 
 def test_codes_are_offered_by_what_was_typed_and_not_all_at_once() -> None:
     market = Market(codes=frozenset(f"C{n:04d}" for n in range(5000)))
     whole = complete('close of "', 10, (), market)
-    assert (len(whole.options), whole.whole) == (MOST, False)
+    assert (len(whole.options), whole.whole) == (MOST_OFFERED, False)
     some = complete('close of "C123', 14, (), market)
     assert [o.text for o in some.options] == [f"C123{n}" for n in range(10)]
     assert (some.whole, some.options[0].insert) == (True, 'C1230"')

@@ -17,9 +17,9 @@ from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.errors import DataError
 from zealous_sieve.core.pages.currencies import (
     READY,
-    Span,
     StrengthSet,
-    Unit,
+    StrengthSpan,
+    StrengthUnit,
     absent,
     strengths,
     without,
@@ -50,13 +50,13 @@ ALL = dict.fromkeys(combinations(CURRENCIES, 2), 60)
 @given(
     st.dictionaries(st.sampled_from(list(ALL)), st.integers(1, 60), min_size=1),
     st.integers(1, 30),
-    st.sampled_from(list(Unit)),
+    st.sampled_from(list(StrengthUnit)),
 )
 def test_strengths_are_sums_of_moves_and_cancel_out(
-    lengths: dict[tuple[str, str], int], count: int, unit: Unit
+    lengths: dict[tuple[str, str], int], count: int, unit: StrengthUnit
 ) -> None:
     panel = crosses(lengths)
-    found = strengths(panel, Span(bars="1d", count=count), unit)
+    found = strengths(panel, StrengthSpan(bars="1d", count=count), unit)
     expected = {side: 0.0 for pair in lengths for side in pair}
     for (base, quote), bars in lengths.items():
         close = panel.columns["close"][panel.rows(panel.position(base + quote))]
@@ -65,7 +65,9 @@ def test_strengths_are_sums_of_moves_and_cancel_out(
             assert base + quote not in found.moves
             continue
         move = close[-1] - close[-1 - count]
-        move = move / 0.01 if unit == Unit.STEPS else 100 * (close[-1] / close[-1 - count] - 1)
+        move = (
+            move / 0.01 if unit == StrengthUnit.STEPS else 100 * (close[-1] / close[-1 - count] - 1)
+        )
         np.testing.assert_allclose(found.moves[base + quote], move, rtol=1e-9, atol=1e-9)
         expected[base] += move
         expected[quote] -= move
@@ -88,7 +90,7 @@ def test_leaving_out_a_currency_is_computing_with_the_others_only(
     """100 drawn markets, some of their instruments no pairs at all."""
     kept = {pair: bars for pair, bars in lengths.items() if not left_out & set(pair)}
     more = {(f"share{n}", None): 9 + n for n in range(others)}
-    asked = StrengthSet(universe=EVERYBODY.name, spans=(Span(bars="1d", count=count),))
+    asked = StrengthSet(universe=EVERYBODY.name, spans=(StrengthSpan(bars="1d", count=count),))
     seeds = {pair: n for n, pair in enumerate([*more, *lengths])}
     everyone = desk_on(crosses(more | lengths, seeds=seeds))
     without_them = replace(asked, without=tuple(left_out))
@@ -111,7 +113,9 @@ def test_a_pair_that_stopped_trading_counts_for_nobody() -> None:
     panel = crosses(ALL)
     ends = panel.ends.copy()
     ends[0] -= 3
-    found = strengths(replace(panel, ends=ends), Span(bars="1d", count=2), Unit.PERCENT)
+    found = strengths(
+        replace(panel, ends=ends), StrengthSpan(bars="1d", count=2), StrengthUnit.PERCENT
+    )
     assert found.silent == ("AAABBB",)
     assert found.sum == 0
 
@@ -123,6 +127,10 @@ def test_currencies_are_left_out_and_missing_crosses_told() -> None:
     assert left.codes == ("AAACCC", "AAADDD", "CCCDDD")
     assert absent(left) == []
     with pytest.raises(DataError):
-        strengths(without(panel, {"AAA", "BBB", "CCC"}), Span(bars="1d", count=2), Unit.PERCENT)
+        strengths(
+            without(panel, {"AAA", "BBB", "CCC"}),
+            StrengthSpan(bars="1d", count=2),
+            StrengthUnit.PERCENT,
+        )
     for ready in READY.values():
         assert all(span.count >= 1 for span in ready.spans)

@@ -7,9 +7,14 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from zealous_sieve.core.engine.panel import Series
-from zealous_sieve.core.intake.difference import MOST, completed, difference, tape_difference
+from zealous_sieve.core.intake.difference import (
+    MOST_CHANGES,
+    completed,
+    difference,
+    tape_difference,
+)
 from zealous_sieve.core.intake.refusals import Refusals
-from zealous_sieve.core.intake.sifting import Rows, sift
+from zealous_sieve.core.intake.sifting import ForeignRows, take_rows
 
 FIELDS = ("open", "high", "low", "close", "volume")
 LATEST = 4_000_000_000
@@ -90,7 +95,7 @@ def test_of_very_many_changes_the_first_are_told_and_all_are_counted() -> None:
     held = (times, dict.fromkeys(FIELDS, np.full(500, 5.0)))
     fresh = (times, dict.fromkeys(FIELDS, np.full(500, 6.0)))
     found = difference("A", held, fresh)
-    assert (found.changed, len(found.changes)) == (500, MOST)
+    assert (found.changed, len(found.changes)) == (500, MOST_CHANGES)
 
 
 @given(st.integers(1, 40), st.integers(0, 40), st.integers(0, 3))
@@ -118,7 +123,7 @@ def test_every_row_is_taken_doubled_or_refused_and_none_is_lost(
     times = np.array([day * 3600 for _, day, _ in rows], np.int64)
     close = np.array([float(value) if value > 4 else -1.0 for _, _, value in rows])
     refusals = Refusals()
-    whole = Rows(
+    whole = ForeignRows(
         codes=["A", "B", "=C"],
         owners=owners,
         times=times,
@@ -126,7 +131,7 @@ def test_every_row_is_taken_doubled_or_refused_and_none_is_lost(
         columns={**dict.fromkeys(FIELDS[:4], close), "volume": np.ones(len(rows))},
         lines=np.arange(len(rows), dtype=np.int64) + 2,
     )
-    series, doubled = sift(whole, refusals, LATEST)
+    series, doubled = take_rows(whole, refusals, LATEST)
     taken = sum(len(own) for own, _ in series.values())
     assert taken + doubled + refusals.count == len(rows)
     assert series.keys() <= {"A", "B"}

@@ -17,8 +17,8 @@ from zealous_sieve.core.engine.executor import Executor
 from zealous_sieve.core.engine.local import LOCAL
 from zealous_sieve.core.engine.panel import Column, Panel
 from zealous_sieve.core.engine.progress import Progress
-from zealous_sieve.core.engine.stages import Work, split
-from zealous_sieve.core.engine.travel import packed, put_back
+from zealous_sieve.core.engine.stages import Computation, split
+from zealous_sieve.core.engine.travel import packed, spread_back
 from zealous_sieve.core.errors import DataError, Problem
 from zealous_sieve.core.formula.check import check
 from zealous_sieve.core.formula.terms import Term
@@ -51,7 +51,7 @@ class Elsewhere(Executor):
 
     def run(
         self,
-        work: Work,
+        work: Computation,
         panel: Panel,
         *,
         progress: Progress | None = None,
@@ -59,7 +59,7 @@ class Elsewhere(Executor):
     ) -> dict[str, Column]:
         sent = pickle.dumps((work, packed(work, panel)))
         self.sent.append(len(sent))
-        return put_back(work, panel, pickle.loads(self.pool.apply(run_there, (sent,))))
+        return spread_back(work, panel, pickle.loads(self.pool.apply(run_there, (sent,))))
 
 
 @pytest.fixture(scope="module")

@@ -23,7 +23,7 @@ from zealous_sieve.core.sieve.gauges import (
     step_of,
     terms_of,
 )
-from zealous_sieve.core.sieve.near import lack_in_words, nearest, sift_closely, standing
+from zealous_sieve.core.sieve.near import lack_in_words, nearest_misses, sift_closely, standing
 from zealous_sieve.core.sieve.prepare import prepare, truth_of
 from zealous_sieve.core.sieve.scan import scan
 from zealous_sieve.core.sieve.suggesting import RANGE, Seen, suggestions
@@ -119,7 +119,7 @@ def test_near_misses_are_those_that_one_condition_alone_keeps_out_the_nearest_fi
     ]
     panel = panel_of(*[120] * 60, seed=3)
     whole = prepare(sieve(*conditions))
-    near, count = nearest(sift_closely(whole, panel, LOCAL), 100)
+    near, count = nearest_misses(sift_closely(whole, panel, LOCAL), 100)
     passing = {hit.code for hit in scan(whole, panel, LOCAL).hits}
     expected = {}
     for n in range(3):
@@ -141,7 +141,7 @@ def test_what_is_lacking_is_told_in_the_unit_that_is_measured() -> None:
     panel = closes([5.0, 5.0], [4.0, 4.0], [9.0, 9.0])
     text = must("close > 4.75"), must("close < 8 for 2 bars")
     closely = sift_closely(prepare(sieve(*text)), panel, LOCAL)
-    near, _ = nearest(closely, 9)
+    near, _ = nearest_misses(closely, 9)
     assert {(m.code, m.condition, m.lacks) for m in near} == {
         ("C1", 0, "0.75 too low"),
         ("C2", 1, "1.00 too high"),
@@ -158,7 +158,7 @@ def test_a_veto_without_a_number_that_alone_keeps_out_is_a_near_miss_too(text: s
     held = evaluate({"": truth_of(found.formulas[1])}, alone)[""]
     at = int(np.flatnonzero(held == 1.0)[-1])
     sides = sift_closely(found, alone.ending(np.array([at + 1])), LOCAL)
-    ((miss,), count) = nearest(sides, 5)
+    ((miss,), count) = nearest_misses(sides, 5)
     assert (miss.condition, miss.short, miss.lacks, count) == (1, None, "", 1)
     told = standing(sides, 0)
     assert [own.stands_in_the_way for own in told.conditions] == [False, True]
@@ -169,7 +169,7 @@ def test_of_several_bars_the_one_with_the_fewest_in_the_way_is_told() -> None:
     closely = sift_closely(
         prepare(sieve(must("close > 5"), must("close > 20"), fired_within=3)), panel, LOCAL
     )
-    near, _ = nearest(closely, 5)
+    near, _ = nearest_misses(closely, 5)
     assert [(miss.condition, miss.lacks) for miss in near] == [(1, "14.00 too low")]
     assert standing(closely, 0).row == 1
 

@@ -22,7 +22,7 @@ from zealous_sieve.core.market.instruments import (
     track_of,
 )
 from zealous_sieve.core.market.universes import Rule, Surroundings, membership, rests_on
-from zealous_sieve.core.sieve.hindsight import Named, hindsight, named_in
+from zealous_sieve.core.sieve.hindsight import NamedFacts, hindsight, named_in
 
 BARS = 30
 MOMENTS = st.integers(0, BARS * 24).map(lambda hours: hours * 3600)
@@ -144,7 +144,7 @@ def test_what_is_taken_from_now_is_told() -> None:
     )
     terms = [output.term for output in check(text).outputs.values()]
     named = named_in(terms)
-    assert named == Named(facts=frozenset({"size", "sector"}), events=frozenset({"report"}))
+    assert named == NamedFacts(facts=frozenset({"size", "sector"}), events=frozenset({"report"}))
     day = np.array([DAY])
     guessed = Track(moments=day, values=(1.0,), assumed=True)
     everyone = [

@@ -16,7 +16,13 @@ from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.engine.session import read_session
 from zealous_sieve.core.errors import DataError
 from zealous_sieve.core.market.data_quality import FindingKind, inspect, split_near
-from zealous_sieve.core.market.mending import Mending, MendingKind, check, mended, unaccepted
+from zealous_sieve.core.market.mending import (
+    Mending,
+    MendingKind,
+    check_mending,
+    mended,
+    unaccepted,
+)
 from zealous_sieve.core.market.soundness import value_faults
 
 START = int(walk(3)[0][0])
@@ -111,7 +117,7 @@ def test_a_split_counts_from_the_session_of_its_day_by_the_clock_of_the_venue(
 def test_a_mending_that_makes_no_sense_is_refused(change: dict[str, object], said: str) -> None:
     whole = {"code": "A", "first": START, "last": START, "seconds": DAY, "new": 2.0} | change
     with pytest.raises(DataError, match=said):
-        check(Mending(**whole), walk(5))  # type: ignore[arg-type]
+        check_mending(Mending(**whole), walk(5))  # type: ignore[arg-type]
 
 
 QUAY = Background(session=read_session("Quay", "09:00-17:30", "UTC", "", "2026-03-04"))

@@ -13,7 +13,7 @@ from zealous_sieve.core.engine.session import read_session
 from zealous_sieve.core.formula.check import check, check_condition
 from zealous_sieve.core.pages.overview import (
     READY,
-    joined,
+    joined_stretches,
     means_by_group,
     open_between,
     release_order,
@@ -70,7 +70,7 @@ def test_a_venue_is_open_when_it_trades_and_not_between() -> None:
     assert open_between(away, monday - DAY, monday + DAY)[0] == (monday - 3600, monday + 3 * 3600)
     always = read_session("Room", "00:00-24:00")
     assert open_between(always, monday, monday + 3 * DAY) == [(monday, monday + 3 * DAY)]
-    assert joined([(1, 3), (2, 5), (7, 8)]) == [(1, 5), (7, 8)]
+    assert joined_stretches([(1, 3), (2, 5), (7, 8)]) == [(1, 5), (7, 8)]
 
 
 def test_ready_overviews_can_be_read() -> None:

@@ -9,7 +9,7 @@ import pytest
 
 from tests.bars import DAY, background, market_of, panel_of, values
 from zealous_sieve.core.engine.build import UNFINISHED, bars_of, seen_at
-from zealous_sieve.core.engine.made_of import MadeOf, Relation
+from zealous_sieve.core.engine.made_of import LegRelation, MadeOf
 from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.errors import DataError
 from zealous_sieve.core.formula.timeframe import timeframe
@@ -17,8 +17,8 @@ from zealous_sieve.core.market.data_quality import FindingKind, inspect
 from zealous_sieve.core.market.instruments import Instrument
 from zealous_sieve.core.market.pairs import Pair, make_pair, pair_of, with_pairs
 
-SPREAD = Pair("SPREAD", MadeOf("A0", "A1", Relation.DIFFERENCE))
-RATIO = Pair("RATIO", MadeOf("A0", "A1", Relation.RATIO))
+SPREAD = Pair("SPREAD", MadeOf("A0", "A1", LegRelation.DIFFERENCE))
+RATIO = Pair("RATIO", MadeOf("A0", "A1", LegRelation.RATIO))
 
 
 def with_both(panel: Panel) -> Panel:
@@ -65,7 +65,7 @@ def test_a_pair_is_usable_on_every_base_and_timeframe() -> None:
 
 
 def test_a_pair_with_a_leg_missing_has_no_bars_and_is_told() -> None:
-    lame = Pair("LAME", MadeOf("A0", "GONE", Relation.RATIO))
+    lame = Pair("LAME", MadeOf("A0", "GONE", LegRelation.RATIO))
     panel = with_pairs(panel_of(40), [lame])
     known = [background(0), background(1)]
     facts = {"left": "A0", "right": "GONE", "relation": "ratio"}
@@ -79,16 +79,16 @@ def test_a_pair_with_a_leg_missing_has_no_bars_and_is_told() -> None:
 
 def test_legs_that_make_no_pair_are_refused() -> None:
     a, b = Instrument(code="A", name="A"), Instrument(code="B", name="B", tick=0.5)
-    pair = make_pair("P", "P", a, b, Relation.DIFFERENCE)
-    assert pair_of(pair) == Pair("P", MadeOf("A", "B", Relation.DIFFERENCE))
+    pair = make_pair("P", "P", a, b, LegRelation.DIFFERENCE)
+    assert pair_of(pair) == Pair("P", MadeOf("A", "B", LegRelation.DIFFERENCE))
     assert pair.tick == 0.01
     for left, right in ((a, a), (pair, a), (a, pair)):
         with pytest.raises(DataError, match="pair"):
-            make_pair("Q", "Q", left, right, Relation.RATIO)
+            make_pair("Q", "Q", left, right, LegRelation.RATIO)
 
 
-@pytest.mark.parametrize("relation", list(Relation))
-def test_the_unfinished_bar_of_a_pair_is_made_as_the_closed_one(relation: Relation) -> None:
+@pytest.mark.parametrize("relation", list(LegRelation))
+def test_the_unfinished_bar_of_a_pair_is_made_as_the_closed_one(relation: LegRelation) -> None:
     """At every hour of a day: open and close of its legs' unfinished days, high and low those two."""
     legs = MadeOf("A1", "A2", relation)
     market = replace(market_of(days=4), closes=None)

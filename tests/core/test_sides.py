@@ -19,7 +19,7 @@ from zealous_sieve.core.sieve.definition import (
 )
 from zealous_sieve.core.sieve.firings import find_firings
 from zealous_sieve.core.sieve.hit import Cell
-from zealous_sieve.core.sieve.near import nearest, sift_closely, standing
+from zealous_sieve.core.sieve.near import nearest_misses, sift_closely, standing
 from zealous_sieve.core.sieve.prepare import prepare
 from zealous_sieve.core.sieve.scan import Scan, found_by, scan
 from zealous_sieve.core.sieve.unknown import Cause
@@ -138,7 +138,7 @@ def test_near_misses_of_both_sides_are_those_of_either_the_nearest_once(
     panel = panel_of(*[90] * 60, seed=9)
     whole = sieve(*conditions, sides=BOTH)
     closely = sift_closely(prepare(whole), panel, LOCAL)
-    near, count = nearest(closely, 1000)
+    near, count = nearest_misses(closely, 1000)
     passing = {hit.code for hit in scan(prepare(whole), panel, LOCAL).hits}
     best: dict[str, float] = {}
     for side in BOTH:
@@ -150,7 +150,7 @@ def test_near_misses_of_both_sides_are_those_of_either_the_nearest_once(
     told = {miss.code: float("inf") if miss.short is None else miss.short for miss in near}
     assert told == pytest.approx(best)
     assert count == len(near) == len(told) > 3
-    assert [m.code for m in nearest(closely, 4)[0]] == [m.code for m in near[:4]]
+    assert [m.code for m in nearest_misses(closely, 4)[0]] == [m.code for m in near[:4]]
     for miss in near:
         assert conditions[miss.condition].side in (None, miss.side)
 

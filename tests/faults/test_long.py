@@ -149,7 +149,7 @@ def test_broken_compiled_code_is_made_anew(filled: Path, tmp_path: Path) -> None
     for n, file in enumerate(sorted(own_code.rglob("*.nb?"))):
         if n % 9 == 0:
             file.write_bytes(file.read_bytes()[:40])
-    own = Installation(filled, **{environment.KERNELS: str(own_code)})
+    own = Installation(filled, **{environment.KERNEL_CACHE: str(own_code)})
     own.answers()
     sieve = own.ask("GET", "/sieves/1")["sieve"]
     own.until(lambda: own.ask("POST", "/preview", {"sieve": sieve})["ok"], 400, "it computes")

@@ -24,9 +24,9 @@ from zealous_sieve.core.sieve.definition import Condition, Sieve
 from zealous_sieve.core.sieve.prepare import prepare
 from zealous_sieve.core.sieve.scan import scan
 from zealous_sieve.usecases.background.boards import board_on
-from zealous_sieve.usecases.background.scatters import Asked, scatter_on
+from zealous_sieve.usecases.background.scatters import ScatterAsked, scatter_on
 from zealous_sieve.usecases.charts.dressing import Dress
-from zealous_sieve.usecases.charts.instrument_charts import Looked, look
+from zealous_sieve.usecases.charts.instrument_charts import Looked, look_at
 from zealous_sieve.usecases.shaping.fired import Stretch, fired_on
 from zealous_sieve.usecases.shaping.suggested import Pointed, suggested_on
 
@@ -71,7 +71,7 @@ def numbers(call: str, bars: str, moment: int, *, forming: bool) -> None:
     for code in CODES:
         dress = Dress(lines=(call,), states=(call,) if truth else ())
         looked = Looked(bars=bars, universe=universe, forming=forming, dress=dress, count=5_000)
-        chart = look(desk, code, looked, ())
+        chart = look_at(desk, code, looked, ())
         if not chart.times:
             continue
         line = chart.lines[0].values
@@ -181,7 +181,7 @@ def test_a_moment_of_a_played_session_is_the_desk_of_that_moment(
         forming=forming,
     )
     at = data.draw(st.integers(LAST - 9 * 3600, LAST))
-    asked = Asked(arranged=arranged, session=True, step=step, count=900)
+    asked = ScatterAsked(arranged=arranged, session=True, step=step, count=900)
     played = scatter_on(desk_on(BUSY, at), asked)
     assert played.moments
     frame = data.draw(st.integers(0, len(played.moments) - 1))

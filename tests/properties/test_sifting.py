@@ -19,7 +19,7 @@ from zealous_sieve.core.formula.terms import beside_the_bars
 from zealous_sieve.core.sieve.definition import Condition, Role, Sieve
 from zealous_sieve.core.sieve.firings import find_firings
 from zealous_sieve.core.sieve.hit import Cell
-from zealous_sieve.core.sieve.near import nearest, sift_closely, standing
+from zealous_sieve.core.sieve.near import nearest_misses, sift_closely, standing
 from zealous_sieve.core.sieve.prepare import Prepared, prepare, truth_of
 from zealous_sieve.core.sieve.scan import found_by, scan
 
@@ -216,7 +216,7 @@ def test_near_misses_and_why_not_are_one_judgement(sieve: Sieve) -> None:
     sides = sift_closely(prepared, PANEL, LOCAL)
     found = found_by([side.sifted for side in sides])
     live = {c: h for c, h in by_hand(prepared, PANEL).items() if c not in found.stale}
-    misses, count = nearest(sides, 100)
+    misses, count = nearest_misses(sides, 100)
     assert {miss.code: miss.condition for miss in misses} == {
         code: hand.misses for code, hand in live.items() if hand.misses is not None
     }

@@ -28,7 +28,7 @@ from zealous_sieve.core.sieve.examples import EXAMPLES
 from zealous_sieve.environment import data_folder
 from zealous_sieve.local.cluster import Cluster
 from zealous_sieve.storage.backup import ONE_RESTORE
-from zealous_sieve.storage.machine import NAME, MachineFile
+from zealous_sieve.storage.machine import MACHINE_NAME, MachineFile
 from zealous_sieve.storage.revision import migrate
 from zealous_sieve.usecases.background.outlooks import Draft, frozen
 from zealous_sieve.usecases.desk.outside import Outside
@@ -329,7 +329,7 @@ def test_into_an_empty_desk_all_comes_back_and_waits_for_its_bars(
     ):
         mend(desk, own)
     rename(desk, "TAVROS", "TAVROS.B")
-    MachineFile(data_folder() / NAME).allow(bars)
+    MachineFile(data_folder() / MACHINE_NAME).allow(bars)
     add_source(desk, str(bars))
     stored = desk.sieves.add(EXAMPLES[0].model_copy(update={"universe": "All instruments"}))
     execute_run(desk, start_run(desk, stored.id).id)

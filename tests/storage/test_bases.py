@@ -13,11 +13,11 @@ from tests.bars import DAY, example_calls, market_of, minutes, one, walk
 from tests.storage.test_files import run_command
 from zealous_sieve import environment
 from zealous_sieve.core.engine.panel import Panel
-from zealous_sieve.core.intake.tables import joined
+from zealous_sieve.core.intake.tables import joined_files
 from zealous_sieve.core.market.bases import Base
 from zealous_sieve.core.market.instruments import Instrument
 from zealous_sieve.storage.bar_statements import period_of
-from zealous_sieve.storage.blocks import BAR, copied, copy_end, copy_start, parse_copied, rows_of
+from zealous_sieve.storage.blocks import BAR, block_rows, copied, copy_end, copy_start, parse_copied
 from zealous_sieve.storage.files import write_bars
 from zealous_sieve.storage.instrument_files import read_instruments
 from zealous_sieve.usecases.desk.outside import Outside
@@ -36,7 +36,7 @@ PIVOTS = ("p", "r1", "s1", "r2", "s2", "r3", "s3")
 
 def test_rows_survive_the_binary_copy() -> None:
     times, columns = walk(20)
-    rows = rows_of(BAR, instrument_id=7, base=int(Base.DAY), time=times, **columns)
+    rows = block_rows(BAR, instrument_id=7, base=int(Base.DAY), time=times, **columns)
     again = parse_copied(copy_start() + copied(rows) + copy_end(), BAR)
     np.testing.assert_array_equal(again["time"], times)
     np.testing.assert_array_equal(again["close"], columns["close"])
@@ -46,7 +46,7 @@ def test_rows_survive_the_binary_copy() -> None:
 @pytest.mark.parametrize("base", INSIDE)
 def test_bars_are_kept_by_the_base_of_their_length(outside: Outside, base: Base) -> None:
     times, columns = series_of(base)
-    done = import_bars(outside, joined([("a.csv", {"NEWONE": (times, columns)})]))
+    done = import_bars(outside, joined_files([("a.csv", {"NEWONE": (times, columns)})]))
     assert (done.bars, done.added) == (40, 1)
     panel = outside.bars.panel()
     kept = next(own for own in panel.bases if own.duration == base.seconds)
@@ -60,7 +60,7 @@ def test_minutes_are_packed_by_the_day_and_days_by_the_month(outside: Outside) -
     assert {period_of(base) for base in Base if base.seconds < 900} == {"day"}
     assert {period_of(base) for base in Base if base.seconds >= 900} == {"month"}
     times, columns = minutes(6, seed=3)
-    import_bars(outside, joined([("a.csv", {"NEWONE": (times, columns)})]))
+    import_bars(outside, joined_files([("a.csv", {"NEWONE": (times, columns)})]))
     packed = outside.bars.load(Base.MINUTE)
     outside.bars.drop_blocks()
     from_rows = outside.bars.load(Base.MINUTE)
@@ -74,9 +74,11 @@ def test_minutes_are_packed_by_the_day_and_days_by_the_month(outside: Outside) -
 def test_further_columns_go_in_out_and_are_replaced(outside: Outside, tmp_path: Path) -> None:
     times, columns = minutes(1, seed=4)
     counts = np.arange(len(times), dtype=float)
-    import_bars(outside, joined([("a.csv", {"NEWONE": (times, columns | {"trades": counts})})]))
+    import_bars(
+        outside, joined_files([("a.csv", {"NEWONE": (times, columns | {"trades": counts})})])
+    )
     changed = times[:3], {n: c[:3] for n, c in columns.items()} | {"trades": counts[:3] + 100}
-    import_bars(outside, joined([("b.csv", {"NEWONE": changed})]))
+    import_bars(outside, joined_files([("b.csv", {"NEWONE": changed})]))
     kept = outside.bars.load(Base.MINUTE)
     rows = kept.rows(kept.position("NEWONE"))
     expected = np.concatenate([counts[:3] + 100, counts[3:]])

@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 from tests.bars import walk
 from tests.fuzzing import edited, examples, in_our_words, quickly
 from zealous_sieve.core.errors import CoreError
-from zealous_sieve.core.intake.tables import joined
+from zealous_sieve.core.intake.tables import joined_files
 from zealous_sieve.core.sieve.definition import read_sieve, write_sieve
 from zealous_sieve.core.sieve.examples import EXAMPLES
 from zealous_sieve.storage.files import read_bars, write_bars
@@ -62,7 +62,7 @@ def test_edited_bars_as_parquet(bars: tuple[Path, str, bytes], data: st.DataObje
 def take_in(file: Path) -> None:
     with quickly(file.name):
         try:
-            joined([(str(file), read_bars(file))])
+            joined_files([(str(file), read_bars(file))])
         except CoreError as error:
             in_our_words(error)
 

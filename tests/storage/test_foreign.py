@@ -17,10 +17,10 @@ from zealous_sieve.core.engine.panel import Series
 from zealous_sieve.core.errors import DataError
 from zealous_sieve.core.intake.layout import Content, Dates, Layout
 from zealous_sieve.core.intake.refusals import Refusals
-from zealous_sieve.core.intake.sifting import sift
+from zealous_sieve.core.intake.sifting import take_rows
 from zealous_sieve.storage.files import safe_text
 from zealous_sieve.storage.foreign_columns import read_rows
-from zealous_sieve.storage.foreign_files import Table, glimpse, read_texts, write_refused
+from zealous_sieve.storage.foreign_files import ForeignTable, glimpse, read_texts, write_refused
 
 LATEST = int(datetime(2027, 1, 1, tzinfo=UTC).timestamp())
 
@@ -31,8 +31,8 @@ def unheard(done: int, total: int) -> None:
 
 def taken(path: Path, layout: Layout) -> tuple[dict[str, Series], Refusals]:
     refusals = Refusals()
-    rows = read_rows([Table(path=path, name=path.name, layout=layout)], refusals, unheard)
-    return sift(rows, refusals, LATEST)[0], refusals
+    rows = read_rows([ForeignTable(path=path, name=path.name, layout=layout)], refusals, unheard)
+    return take_rows(rows, refusals, LATEST)[0], refusals
 
 
 DATES = {
@@ -163,7 +163,7 @@ def test_a_row_that_can_not_be_taken_is_told_with_its_line_and_given_back_to_men
     assert len(series["QUVNA"][0]) == 2
     assert [one.line for one in refusals.listed] == [line]
     assert reason in refusals.listed[0].reason
-    write_refused([Table(path=path, name=path.name, layout=layout)], refusals, out)
+    write_refused([ForeignTable(path=path, name=path.name, layout=layout)], refusals, out)
     header, given = out.read_text().splitlines()
     assert header == f"{HEADER.strip()},line,reason"
     assert given.startswith(safe_text(rows.strip()))
@@ -251,4 +251,8 @@ def test_a_wrong_layout_is_told_with_what_to_choose(tmp_path: Path) -> None:
     ):
         layout = Layout(**{**{n: getattr(right, n) for n in Layout.__dataclass_fields__}, **part})
         with pytest.raises(DataError, match=said):
-            list(read_texts([Table(path=path, name=path.name, layout=layout)], Refusals(), unheard))
+            list(
+                read_texts(
+                    [ForeignTable(path=path, name=path.name, layout=layout)], Refusals(), unheard
+                )
+            )

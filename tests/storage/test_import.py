@@ -18,7 +18,7 @@ from tests.bars import DAY, walk
 from zealous_sieve import environment
 from zealous_sieve.cli.main import commands
 from zealous_sieve.core.errors import CoreError, DataError
-from zealous_sieve.core.intake.tables import joined
+from zealous_sieve.core.intake.tables import joined_files
 from zealous_sieve.core.market.bases import Base
 from zealous_sieve.storage.files import read_bars, write_bars, write_table
 from zealous_sieve.storage.instrument_files import read_instruments
@@ -88,7 +88,7 @@ def test_a_table_of_another_shape_is_read_as_the_page_reads_it_all_of_it_or_noth
 def test_minutes_and_days_of_one_instrument_go_to_their_own_bases(tmp_path: Path) -> None:
     slow = bars_at(tmp_path / "slow.csv", days(2, 3, 4))
     fast = bars_at(tmp_path / "fast.csv", [f"2026-03-02T09:0{n}:00Z" for n in (0, 1, 3)])
-    found = joined([(str(f), read_bars(f)) for f in (slow, fast)])
+    found = joined_files([(str(f), read_bars(f)) for f in (slow, fast)])
     assert {base: len(series["NEW"][0]) for base, series in found.items()} == {
         Base.DAY: 3, Base.MINUTE: 3,
     }  # fmt: skip
@@ -191,7 +191,7 @@ def test_days_at_local_midnight_are_days_when_the_clocks_change(tmp_path: Path) 
         ("as UTC", [t.astimezone(UTC).isoformat() for t in local]),
         ("at the close", [f"{d:%Y-%m-%d}T{17 - n // 2}:30:00Z" for n, d in enumerate(wanted)]),
     ):
-        found = joined([("a", read_bars(bars_at(tmp_path / "a.csv", times)))])
+        found = joined_files([("a", read_bars(bars_at(tmp_path / "a.csv", times)))])
         assert list(found) == [Base.DAY], name
         assert found[Base.DAY]["NEW"][0].tolist() == dates, name
 
@@ -227,6 +227,6 @@ def test_thin_instruments_do_not_change_what_a_bar_of_the_file_is(tmp_path: Path
     one, two = (bars_at(tmp_path / f"{c}.csv", t, c) for c, t in (("BUSY", busy), ("THIN", thin)))
     both = tmp_path / "both.csv"
     both.write_text(one.read_text() + two.read_text().removeprefix(HEAD))
-    assert set(joined([("both", read_bars(both))])[Base.MINUTE]) == {"BUSY", "THIN"}
+    assert set(joined_files([("both", read_bars(both))])[Base.MINUTE]) == {"BUSY", "THIN"}
     with pytest.raises(CoreError, match="bars of 4m"):
-        joined([("two", read_bars(two))])
+        joined_files([("two", read_bars(two))])

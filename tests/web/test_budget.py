@@ -21,7 +21,7 @@ import pytest
 from tests.conftest import Service
 from zealous_sieve.compute.server import BUDGETS
 from zealous_sieve.storage.foreign_files import LONGEST_CELL, MOST_COLUMNS
-from zealous_sieve.usecases.desk.outside import Kind
+from zealous_sieve.usecases.desk.outside import OrderKind
 
 HEAD = "instrument,date,open,high,low,close,volume"
 ROW = "BUDGETED,2026-01-{:02d},10,11,9,10.5,1000"
@@ -146,7 +146,7 @@ def begun(service: Service, tmp_path: Path) -> Iterator[tuple[int, int]]:
     while state(service, number)["done"] == 0:
         assert time.monotonic() < until
         time.sleep(0.02)
-    nice = BUDGETS[Kind.IMPORT].nice
+    nice = BUDGETS[OrderKind.IMPORT].nice
     (copy,) = (pid for pid in copies(service) if os.getpriority(os.PRIO_PROCESS, pid) == nice)
     yield number, copy
     service.client.ask("DELETE", f"/imports/{number}")

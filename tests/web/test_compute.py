@@ -23,7 +23,7 @@ from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.errors import CancelledError, DataError, Problem
 from zealous_sieve.core.market.instruments import ReferenceData
 from zealous_sieve.usecases.desk.desk import Desk
-from zealous_sieve.usecases.desk.outside import Kind, Order, Outside
+from zealous_sieve.usecases.desk.outside import Order, OrderKind, Outside
 from zealous_sieve.usecases.errors import AwayError, ConflictError, NotFoundError, TooMuchError
 
 # Little time for the one, little memory for the other: which of the two ends a computation must not
@@ -91,7 +91,12 @@ def compute(tmp_path: Path) -> Iterator[Apart]:
         name,
         lambda _: after if (tmp_path / CHANGED).exists() else before,
         lambda owner: cast("Outside", owner),
-        budgets={**server.BUDGETS, Kind.PREVIEW: BRIEF, Kind.GLANCE: SMALL, Kind.FILE: SMALL},
+        budgets={
+            **server.BUDGETS,
+            OrderKind.PREVIEW: BRIEF,
+            OrderKind.GLANCE: SMALL,
+            OrderKind.FILE: SMALL,
+        },
     )
     process = multiprocessing.get_context("fork").Process(target=own.run, daemon=True)
     process.start()
@@ -114,7 +119,7 @@ def until(true: object, seconds: float = 5) -> None:
         time.sleep(0.01)
 
 
-PREVIEW = Order(kind=Kind.PREVIEW)
+PREVIEW = Order(kind=OrderKind.PREVIEW)
 
 
 def test_results_and_errors_come_back_as_they_were(compute: Apart) -> None:
@@ -146,7 +151,7 @@ def test_what_takes_too_much_is_ended_and_told_with_what_it_would_need(
     with pytest.raises(TooMuchError, match=r"too much: more than \d+ s"):
         compute.do(PREVIEW, where, str(tmp_path), 60)
     heard = []
-    order = Order(kind=Kind.GLANCE, progress=lambda done, total: heard.append((done, total)))
+    order = Order(kind=OrderKind.GLANCE, progress=lambda done, total: heard.append((done, total)))
     with pytest.raises(TooMuchError, match=r"too much: about \d+ s and (0\.[3-9]|1\.\d) GB"):
         compute.do(order, hoard, 30)
     assert heard == [(1, 4)]
@@ -161,7 +166,7 @@ def starve(owner: Outside, size: int) -> int:
 
 
 def test_work_on_files_has_a_budget_of_its_own(compute: Apart) -> None:
-    order = Order(kind=Kind.FILE)
+    order = Order(kind=OrderKind.FILE)
     assert compute.do_outside(order, starve, 2) == 2
     for size in (400, -1):  # more than it may have, and more than there is
         with pytest.raises(TooMuchError, match="bring it in parts"):
@@ -203,7 +208,9 @@ def test_what_nobody_waits_for_is_ended_and_never_begun(compute: Apart, tmp_path
     gone = [threading.Event() for _ in range(20)]
     with ThreadPoolExecutor(20) as asking:
         asked = [
-            asking.submit(compute.do, Order(kind=Kind.RUN, gone=own), where, str(tmp_path), 60.0)
+            asking.submit(
+                compute.do, Order(kind=OrderKind.RUN, gone=own), where, str(tmp_path), 60.0
+            )
             for own in gone
         ]
         until(lambda: working(tmp_path) == 1)
@@ -232,7 +239,7 @@ def test_a_bounded_number_runs_at_once_and_glances_go_first(compute: Apart, tmp_
 
 def test_work_that_holds_the_interpreter_holds_nobody_up(compute: Apart) -> None:
     with ThreadPoolExecutor(1) as asking:
-        heavy = asking.submit(compute.do, Order(kind=Kind.RUN), busy, 4.0)
+        heavy = asking.submit(compute.do, Order(kind=OrderKind.RUN), busy, 4.0)
         assert compute.do(Order(), answer, 1) == 2
         assert not heavy.done()
         assert heavy.result(60) == 4.0

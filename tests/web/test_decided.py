@@ -13,7 +13,7 @@ from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.sieve.definition import Side
 from zealous_sieve.usecases.desk.outside import Outside
 from zealous_sieve.usecases.records.hits import DecidedSetup, VerdictKind
-from zealous_sieve.usecases.review.decided import Since, _since
+from zealous_sieve.usecases.review.decided import SinceVerdict, _since
 
 
 def decide(client: FlaskClient, run: int, code: str, verdict: str | None, **told: str) -> None:
@@ -76,8 +76,10 @@ def test_what_the_price_did_since_begins_with_the_bar_after_the_judged_one(side:
     assert (since.far_for, since.far_against) == pytest.approx(ways)
 
     at_end = _since(panel, setup(side, 4 * 86400))
-    assert at_end == Since(now=18.0, bars=0), "nothing came after it yet"
-    assert _since(panel, setup(side, 86401)) == Since(now=18.0), "that bar is not kept any more"
-    assert _since(panel, setup(side, 0, "GONE")) == _since(None, setup(side, 0)) == Since()
+    assert at_end == SinceVerdict(now=18.0, bars=0), "nothing came after it yet"
+    assert _since(panel, setup(side, 86401)) == SinceVerdict(now=18.0), (
+        "that bar is not kept any more"
+    )
+    assert _since(panel, setup(side, 0, "GONE")) == _since(None, setup(side, 0)) == SinceVerdict()
     below = Panel.of({"QUVNA": (panel.times, columns | {"close": close - 20})})
-    assert _since(below, setup(side, 86400)) == Since(now=-2.0, bars=3), "no percent of zero"
+    assert _since(below, setup(side, 86400)) == SinceVerdict(now=-2.0, bars=3), "no percent of zero"

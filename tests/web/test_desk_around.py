@@ -17,10 +17,16 @@ from hypothesis import strategies as st
 
 from tests.bars import walk
 from zealous_sieve.core.market.universes import EVERYTHING
-from zealous_sieve.core.sieve.drawing import beside, near, smoothed
-from zealous_sieve.usecases.background.statements import Statement, say_statements
+from zealous_sieve.core.sieve.drawing import beside, near_prices, smoothed
+from zealous_sieve.usecases.background.statements import MarketStatement, say_statements
 from zealous_sieve.usecases.desk.outside import Outside
-from zealous_sieve.usecases.desk.preferences import KEY, Clock, Preferences, prefer, preferences
+from zealous_sieve.usecases.desk.preferences import (
+    KEY,
+    HourFormat,
+    Preferences,
+    prefer,
+    preferences,
+)
 from zealous_sieve.usecases.desk.present import desk_of
 
 
@@ -72,9 +78,13 @@ def test_what_was_chosen_is_kept_and_what_can_not_be_is_told(
 
 def test_sentences_tell_times_by_the_clock_that_was_chosen(outside: Outside) -> None:
     """The same bar of a quarter of an hour, by three clocks."""
-    asked = Statement(code="TPSNHV", bars="15m", formula="close > open in last 60 bars")
+    asked = MarketStatement(code="TPSNHV", bars="15m", formula="close > open in last 60 bars")
     told = []
-    clocks = (("UTC", Clock.FULL), ("Asia/Kolkata", Clock.HALF), ("Atlantic/Azores", Clock.FULL))
+    clocks = (
+        ("UTC", HourFormat.FULL),
+        ("Asia/Kolkata", HourFormat.HALF),
+        ("Atlantic/Azores", HourFormat.FULL),
+    )
     for zone, clock in clocks:
         prefer(outside.market, Preferences(zone=zone, clock=clock))
         (said,) = say_statements(desk_of(outside), [asked], EVERYTHING)
@@ -155,8 +165,8 @@ def test_prices_of_another_size_have_a_pane_of_their_own(client: FlaskClient) ->
     assert chart["ranges"][-1] > 0
     assert chart["smoothed"] is None
     closes = np.array([10.0, 11, 12])
-    assert near(closes * 1.9, closes)
-    assert not near(closes * 2.1, closes)
-    assert near(closes * 0.6, closes)
-    assert not near(closes * 0.4, closes)
-    assert not near(np.full(3, np.nan), closes)
+    assert near_prices(closes * 1.9, closes)
+    assert not near_prices(closes * 2.1, closes)
+    assert near_prices(closes * 0.6, closes)
+    assert not near_prices(closes * 0.4, closes)
+    assert not near_prices(np.full(3, np.nan), closes)

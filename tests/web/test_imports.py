@@ -27,14 +27,14 @@ from zealous_sieve.core.sieve.examples import WAKING
 from zealous_sieve.environment import data_folder
 from zealous_sieve.jobs.tasks import TASKS
 from zealous_sieve.storage import uploads
-from zealous_sieve.storage.machine import NAME, MachineFile
+from zealous_sieve.storage.machine import MACHINE_NAME, MachineFile
 from zealous_sieve.usecases.desk.outside import Outside
 from zealous_sieve.usecases.errors import database_away
 from zealous_sieve.usecases.records.imports import IMPORT, ImportState
 from zealous_sieve.usecases.records.work import Work
 from zealous_sieve.usecases.sifting.runs import execute_run
 from zealous_sieve.usecases.table.imports import execute_import
-from zealous_sieve.usecases.table.sources import Reading, read_sources, sources
+from zealous_sieve.usecases.table.sources import FileReading, read_sources, sources
 
 BARS = "code;day;open;high;low;close;volume\n" + "".join(
     f"QUVNA;{day:02d}.03.2026;10,5;11,25;9,5;10,{day:02d};100\n" for day in range(2, 21)
@@ -394,7 +394,7 @@ def test_a_tape_of_trades_replaces_what_it_spans(client: FlaskClient, outside: O
 def test_a_folder_is_read_again_and_again_once_its_files_have_settled(
     client: FlaskClient, outside: Outside, tmp_path: Path
 ) -> None:
-    said: list[Reading] = []
+    said: list[FileReading] = []
     settled: dict[str, str] = {}
 
     def look() -> list[tuple[str, int, int]]:
@@ -403,7 +403,7 @@ def test_a_folder_is_read_again_and_again_once_its_files_have_settled(
         settled = read_sources(outside, settled, said.append)
         return [(own.name, own.taken, own.refused) for own in said]
 
-    MachineFile(data_folder() / NAME).allow(tmp_path)
+    MachineFile(data_folder() / MACHINE_NAME).allow(tmp_path)
     for folder, code in (("nowhere", "no_folder"), (str(tmp_path / "none"), "no_folder")):
         assert client.post("/api/sources", json={"folder": folder}).json["code"] == code
     assert client.post("/api/sources", json={"folder": str(tmp_path)}).status_code == 200
@@ -442,7 +442,7 @@ def test_only_what_lies_in_an_allowed_folder_is_read_and_a_bad_file_stops_only_i
         folder.mkdir(parents=True)
     secret = other / "secret.csv"
     secret.write_text("day,price\nhush,hush\n")
-    machine = MachineFile(data_folder() / NAME)
+    machine = MachineFile(data_folder() / MACHINE_NAME)
     machine.allow(bars)
 
     def refused(folder: Path | str) -> str:
@@ -465,7 +465,7 @@ def test_only_what_lies_in_an_allowed_folder_is_read_and_a_bad_file_stops_only_i
     os.mkfifo(bars / "pipe.csv")
     Path(os.fsdecode(os.fsencode(bars) + b"/b\xffd.csv")).write_text(BARS)
     (bars / "none.csv").write_text("no table of anything\n")
-    said: list[Reading] = []
+    said: list[FileReading] = []
     settled = read_sources(outside, {}, said.append)
     settled = read_sources(outside, settled, said.append)
     first = len(said)

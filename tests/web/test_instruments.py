@@ -14,7 +14,7 @@ from tests.web.test_api import document, get, hit_at, ran, send
 from tests.web.test_imports import BARS, bring, counts, worked
 from zealous_sieve.usecases.desk.outside import Outside
 from zealous_sieve.usecases.desk.present import now
-from zealous_sieve.usecases.table.universes import codes_in
+from zealous_sieve.usecases.table.universes import codes_in_text
 
 ODD = ("KWE/OSK", "QUAY.B", "TA RO", "^OLM", "X=F", "a?b#c", "50%", "Größe+", "A//B", "x/chart")
 NONE = ("..", ".", "/A", "A/", "<b>", "<script>", "Q" * 10_000, "a\x07b", '"', "=1+1")
@@ -200,7 +200,7 @@ def test_renamed_it_is_the_same_instrument_in_all_that_is_kept_of_it(
     told = send(client, "/preview", {"sieve": document(conditions=old)})
     assert (told["ok"], told["counts"]) == (True, before["counts"])
     assert "KPX/9 B" in {own["key"] for own in get(client, "/find?words=lant40")}
-    assert codes_in(outside, "LANT40 TPSNHV") == ["KPX/9 B", "TPSNHV"]
+    assert codes_in_text(outside, "LANT40 TPSNHV") == ["KPX/9 B", "TPSNHV"]
     send(client, "/renamed/TPSNHV", {"to": "LANT40"}, status=409)
     # Taken back it is as if it had never been.
     send(client, "/renamed/KPX%2F9%20B", {"to": "LANT40", "leads": False})

@@ -15,7 +15,7 @@ from zealous_sieve.core.pages.outlook import Settles, When
 from zealous_sieve.usecases.background.outlooks import Draft, Ground, frozen
 from zealous_sieve.usecases.desk.outside import Outside
 from zealous_sieve.usecases.desk.present import desk_of
-from zealous_sieve.usecases.table.mending import mend, take_back
+from zealous_sieve.usecases.table.mending import mend, take_mending_back
 
 CODE = "LANT40"
 
@@ -125,7 +125,7 @@ def test_what_was_settled_is_settled_again_with_a_word_once_its_bars_are_mended(
     left_out = get(client, "/outlooks")["outlooks"][0]
     assert (left_out["settlement"], left_out["left"]) == (None, 1)
     for own in outside.mendings.all():
-        take_back(outside, own.id)
+        take_mending_back(outside, own.id)
     after = get(client, "/outlooks")["outlooks"][0]
     kept = ("right", "at", "bar", "close")
     assert [after["settlement"][k] for k in kept] == [before["settlement"][k] for k in kept]

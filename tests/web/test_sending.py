@@ -19,7 +19,7 @@ from starlette.types import Message, Scope
 from tests.conftest import Service
 from zealous_sieve.web import bodies
 from zealous_sieve.web.bodies import GoneError, taken_in
-from zealous_sieve.web.errors import MOST_FIELDS, TooLargeError, TooLateError
+from zealous_sieve.web.errors import MOST_FIELDS, BodyTooLargeError, TooLateError
 
 HALF_SENT = 60
 
@@ -131,9 +131,9 @@ def test_what_comes_is_taken_whole_or_not_at_all(monkeypatch: pytest.MonkeyPatch
         taking(piece(b"a"), None, kind=octets)
     with pytest.raises(GoneError):
         taking(piece(b"a"), {"type": "http.disconnect"})
-    with pytest.raises(TooLargeError):
+    with pytest.raises(BodyTooLargeError):
         taking(piece(b"a" * 60), piece(b"a" * 60), None)
-    with pytest.raises(TooLargeError):
+    with pytest.raises(BodyTooLargeError):
         taking(None, **{"content-length": "101"})
     monkeypatch.setattr(bodies, "SENT_WITHIN", 0.0)
     with pytest.raises(TooLateError):

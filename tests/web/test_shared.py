@@ -19,7 +19,7 @@ from zealous_sieve.compute.shared import Shared
 from zealous_sieve.core.errors import CancelledError, DataError, Problem
 from zealous_sieve.usecases.across.thread import thread
 from zealous_sieve.usecases.desk.desk import Desk
-from zealous_sieve.usecases.desk.outside import Kind, Order, Outside
+from zealous_sieve.usecases.desk.outside import Order, OrderKind, Outside
 from zealous_sieve.usecases.desk.present import mark_of, now
 from zealous_sieve.usecases.records.hits import HitsQuery, VerdictKind
 from zealous_sieve.usecases.review.verdicts import give_verdict
@@ -46,14 +46,16 @@ def test_an_unchanged_desk_is_looked_at_once(compute: Apart, tmp_path: Path) -> 
     mark = ["as it was"]
     shared = Shared(compute, lambda: mark[0])
     file = str(tmp_path / "count")
-    order = Order(kind=Kind.PREVIEW)
+    order = Order(kind=OrderKind.PREVIEW)
     assert [shared.do(order, counted, file) for _ in range(3)] == [1, 1, 1]
     assert shared.do(order, counted, file, 0.001) == 2, "other arguments are another question"
     mark[0] = "changed"
     assert shared.do(order, counted, file) == 3
     mark[0] = "as it was"
     assert shared.do(order, counted, file) == 1
-    assert shared.do(Order(kind=Kind.RUN), counted, file) == 4, "a run is computed when it is run"
+    assert shared.do(Order(kind=OrderKind.RUN), counted, file) == 4, (
+        "a run is computed when it is run"
+    )
 
 
 def test_what_is_under_way_is_waited_for_and_outlives_who_asked_first(

@@ -16,7 +16,7 @@ from tests.conftest import Service, session_of
 from tests.web.test_contract import OPERATIONS
 from zealous_sieve.admission import (
     LASTS,
-    RUN,
+    RUN_FILE,
     SECRET,
     TICKET_LASTS,
     TICKETS,
@@ -175,7 +175,7 @@ def test_a_script_s_pass_is_good_for_one_run_of_the_web_process(tmp_path: Path) 
     address_to_open(tmp_path, 8437)
     for name in (
         SECRET,
-        RUN,
+        RUN_FILE,
         *(f"{TICKETS}/{file.name}" for file in (tmp_path / TICKETS).iterdir()),
     ):
         assert (tmp_path / name).stat().st_mode & 0o777 == 0o600

@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 
 from zealous_sieve.core.errors import DataError
 from zealous_sieve.core.market.instruments import Instrument
-from zealous_sieve.core.market.universes import Joined, Rule, Surroundings, membership
+from zealous_sieve.core.market.universes import JoinedUniverses, Rule, Surroundings, membership
 from zealous_sieve.usecases.desk.desk import turnover
 from zealous_sieve.usecases.desk.outside import Outside
 
@@ -38,11 +38,11 @@ def held(rule: Rule, universes: dict[str, Rule]) -> set[str]:
 def test_sets_of_universes_are_those_of_arithmetic(a: set[str], b: set[str], c: set[str]) -> None:
     known = {name: Rule(codes=tuple(s)) for name, s in {"a": a, "b": b, "c": c}.items()}
     parts = ("a", "b", "c")
-    assert held(Rule(parts=parts, joined=Joined.UNION), known) == a | b | c
-    assert held(Rule(parts=parts, joined=Joined.INTERSECTION), known) == a & b & c
-    assert held(Rule(parts=parts, joined=Joined.WITHOUT), known) == a - b - c
-    nested = known | {"d": Rule(parts=("a", "b"), joined=Joined.WITHOUT)}
-    assert held(Rule(parts=("d", "c"), joined=Joined.INTERSECTION), nested) == (a - b) & c
+    assert held(Rule(parts=parts, joined=JoinedUniverses.UNION), known) == a | b | c
+    assert held(Rule(parts=parts, joined=JoinedUniverses.INTERSECTION), known) == a & b & c
+    assert held(Rule(parts=parts, joined=JoinedUniverses.WITHOUT), known) == a - b - c
+    nested = known | {"d": Rule(parts=("a", "b"), joined=JoinedUniverses.WITHOUT)}
+    assert held(Rule(parts=("d", "c"), joined=JoinedUniverses.INTERSECTION), nested) == (a - b) & c
     assert held(Rule(parts=("a",), formula=" ".join(b)), known) == a & b
 
 

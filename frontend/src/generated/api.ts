@@ -1737,7 +1737,7 @@ export interface components {
              * Beyond
              * @default []
              */
-            beyond: components["schemas"]["Change"][];
+            beyond: components["schemas"]["BarChange"][];
             /**
              * Beyond Count
              * @default 0
@@ -1749,7 +1749,7 @@ export interface components {
              * Changes
              * @default []
              */
-            changes: components["schemas"]["Change"][];
+            changes: components["schemas"]["BarChange"][];
             /**
              * Codes
              * @default []
@@ -1894,14 +1894,37 @@ export interface components {
             name: string;
         };
         /**
-         * Asked
+         * AskedFormula
          * @description A formula that is drawn, as it was asked for, and its numbers that can be turned.
          */
-        Asked: {
+        AskedFormula: {
             /** Controls */
             controls: components["schemas"]["Control"][];
             /** Text */
             text: string;
+        };
+        /**
+         * AxisScale
+         * @description How an axis is divided: by value, by ratio, or by rank among the points.
+         * @enum {string}
+         */
+        AxisScale: "linear" | "log" | "rank";
+        /**
+         * BarChange
+         * @description A value that would be another: ``time`` is the opening moment of its bar; nothing ``before`` where
+         *     none was kept.
+         */
+        BarChange: {
+            /** After */
+            after: number;
+            /** Before */
+            before: number | null;
+            /** Code */
+            code: string;
+            /** Column */
+            column: string;
+            /** Time */
+            time: number;
         };
         /**
          * Beginning
@@ -2142,23 +2165,6 @@ export interface components {
          */
         Cell: "pass" | "miss" | "veto" | "unknown" | "off" | "other";
         /**
-         * Change
-         * @description A value that would be another: ``time`` is the opening moment of its bar; nothing ``before`` where
-         *     none was kept.
-         */
-        Change: {
-            /** After */
-            after: number;
-            /** Before */
-            before: number | null;
-            /** Code */
-            code: string;
-            /** Column */
-            column: string;
-            /** Time */
-            time: number;
-        };
-        /**
          * Chart
          * @description Columns of equal length; times are opening moments in seconds since 1970.
          */
@@ -2167,7 +2173,7 @@ export interface components {
              * Asked
              * @default []
              */
-            asked: components["schemas"]["Asked"][];
+            asked: components["schemas"]["AskedFormula"][];
             /**
              * Bar At
              * @default null
@@ -2404,12 +2410,6 @@ export interface components {
             /** Value */
             value: string;
         };
-        /**
-         * Clock
-         * @description How a time of day is written.
-         * @enum {string}
-         */
-        Clock: "24 hours" | "12 hours";
         /** CodesBody */
         CodesBody: {
             /** Text */
@@ -2623,7 +2623,7 @@ export interface components {
             sieve: string;
             /** Sieve Id */
             sieve_id: number;
-            since: components["schemas"]["Since"];
+            since: components["schemas"]["SinceVerdict"];
             /** Tick */
             tick: number;
             /** Timeframe */
@@ -3067,7 +3067,7 @@ export interface components {
             /** Imports */
             imports: components["schemas"]["Import"][];
             /** Turned */
-            turned: components["schemas"]["Turned"][];
+            turned: components["schemas"]["TurnedAway"][];
         };
         /**
          * Grip
@@ -3252,6 +3252,12 @@ export interface components {
             verdict: components["schemas"]["Verdict"] | null;
         };
         /**
+         * HourFormat
+         * @description How a time of day is written.
+         * @enum {string}
+         */
+        HourFormat: "24 hours" | "12 hours";
+        /**
          * Import
          * @description A file that is brought in, and how far that is. ``names`` are those of its columns, ``done`` and
          *     ``total`` count bytes or rows.
@@ -3296,6 +3302,26 @@ export interface components {
             /** Turn */
             turn: number;
             uncovered: components["schemas"]["TakenBack"] | null;
+        };
+        /**
+         * ImportLine
+         * @description What a table would change of one instrument: rows, and its first and last moment.
+         */
+        ImportLine: {
+            /** Changed */
+            changed: number;
+            /** Code */
+            code: string;
+            /** First */
+            first: number;
+            /** Fresh */
+            fresh: boolean;
+            /** Last */
+            last: number;
+            /** New */
+            new: number;
+            /** Same */
+            same: number;
         };
         /**
          * ImportState
@@ -3442,11 +3468,11 @@ export interface components {
             venue: string;
         };
         /**
-         * Joined
+         * JoinedUniverses
          * @description How the parts of a universe are put together.
          * @enum {string}
          */
-        Joined: "any of" | "all of" | "without";
+        JoinedUniverses: "any of" | "all of" | "without";
         /**
          * Layer
          * @description A formula as it is drawn: ``width`` is in pixels, ``levels`` are hairlines across its pane,
@@ -3474,7 +3500,7 @@ export interface components {
              */
             levels: number[];
             /** @default  */
-            place: components["schemas"]["zealous_sieve__core__pages__chart_layout__Place"];
+            place: components["schemas"]["LayerPlace"];
             /**
              * States
              * @default []
@@ -3486,6 +3512,13 @@ export interface components {
              */
             width: number;
         };
+        /**
+         * LayerPlace
+         * @description Where a formula is drawn: by its unit, over the price, in a pane of its own, or with the formula
+         *     before it.
+         * @enum {string}
+         */
+        LayerPlace: "" | "price" | "own" | "before";
         /**
          * Layout
          * @description How a table is written.
@@ -3690,6 +3723,12 @@ export interface components {
             codes: string[];
         };
         /**
+         * LegRelation
+         * @description What is done with the prices of the two legs.
+         * @enum {string}
+         */
+        LegRelation: "difference" | "ratio";
+        /**
          * LibraryEntry
          * @description A formula of the desk, what it means, and who calls it by name.
          */
@@ -3702,26 +3741,6 @@ export interface components {
             used_by_formulas: string[];
             /** Used By Sieves */
             used_by_sieves: string[];
-        };
-        /**
-         * Line
-         * @description What a table would change of one instrument: rows, and its first and last moment.
-         */
-        Line: {
-            /** Changed */
-            changed: number;
-            /** Code */
-            code: string;
-            /** First */
-            first: number;
-            /** Fresh */
-            fresh: boolean;
-            /** Last */
-            last: number;
-            /** New */
-            new: number;
-            /** Same */
-            same: number;
         };
         /**
          * LineSeen
@@ -3742,7 +3761,7 @@ export interface components {
          */
         Lines: {
             /** Lines */
-            lines: components["schemas"]["Line"][];
+            lines: components["schemas"]["ImportLine"][];
             /** Total */
             total: number;
         };
@@ -3820,6 +3839,18 @@ export interface components {
             universe: string;
         };
         /**
+         * MarketStatement
+         * @description A condition about an instrument on bars of one kind.
+         */
+        MarketStatement: {
+            /** Bars */
+            bars: string;
+            /** Code */
+            code: string;
+            /** Formula */
+            formula: string;
+        };
+        /**
          * Measure
          * @description A formula on bars; an empty one measures nothing.
          */
@@ -3853,10 +3884,10 @@ export interface components {
             label: string;
         };
         /**
-         * Measured
+         * MeasuredAxis
          * @description A measure of all points: a list a frame. ``problems`` say why there is nothing in it.
          */
-        Measured: {
+        MeasuredAxis: {
             /**
              * Problems
              * @default []
@@ -4334,7 +4365,7 @@ export interface components {
              */
             history: number;
             /** Spans */
-            spans: components["schemas"]["Span-Input"][];
+            spans: components["schemas"]["StrengthSpan-Input"][];
             /** Statements */
             statements: string[];
             /** Subjects */
@@ -4373,7 +4404,7 @@ export interface components {
              */
             history: number;
             /** Spans */
-            spans: components["schemas"]["Span-Output"][];
+            spans: components["schemas"]["StrengthSpan-Output"][];
             /** Statements */
             statements: string[];
             /** Subjects */
@@ -4393,7 +4424,7 @@ export interface components {
              * @default
              */
             name: string;
-            relation: components["schemas"]["Relation"];
+            relation: components["schemas"]["LegRelation"];
             /** Right */
             right: string;
         };
@@ -4442,6 +4473,18 @@ export interface components {
             formula: string;
             /** Traces */
             traces: components["schemas"]["Trace"][];
+        };
+        /**
+         * Place
+         * @description A stretch of text: line and column count from 1, length in characters.
+         */
+        Place: {
+            /** Column */
+            column: number;
+            /** Length */
+            length: number;
+            /** Line */
+            line: number;
         };
         /** PlaceBody */
         PlaceBody: {
@@ -4500,7 +4543,7 @@ export interface components {
          */
         "Preferences-Input": {
             /** @default 24 hours */
-            clock: components["schemas"]["Clock"];
+            clock: components["schemas"]["HourFormat"];
             /**
              * Digits
              * @default null
@@ -4527,7 +4570,7 @@ export interface components {
          */
         "Preferences-Output": {
             /** @default 24 hours */
-            clock: components["schemas"]["Clock"];
+            clock: components["schemas"]["HourFormat"];
             /**
              * Digits
              * @default null
@@ -4677,7 +4720,7 @@ export interface components {
             /** Message */
             message: string;
             /** @default null */
-            place: components["schemas"]["zealous_sieve__core__errors__Place"] | null;
+            place: components["schemas"]["Place"] | null;
             /**
              * Subject
              * @default null
@@ -4799,12 +4842,6 @@ export interface components {
             /** Value */
             value: string;
         };
-        /**
-         * Relation
-         * @description What is done with the prices of the two legs.
-         * @enum {string}
-         */
-        Relation: "difference" | "ratio";
         /** RenameBody */
         RenameBody: {
             /**
@@ -5034,7 +5071,7 @@ export interface components {
              */
             formula: string;
             /** @default any of */
-            joined: components["schemas"]["Joined"];
+            joined: components["schemas"]["JoinedUniverses"];
             /** @default null */
             kind: components["schemas"]["InstrumentKind"] | null;
             /**
@@ -5088,7 +5125,7 @@ export interface components {
              */
             formula: string;
             /** @default any of */
-            joined: components["schemas"]["Joined"];
+            joined: components["schemas"]["JoinedUniverses"];
             /** @default null */
             kind: components["schemas"]["InstrumentKind"] | null;
             /**
@@ -5229,7 +5266,7 @@ export interface components {
             problems: components["schemas"]["Problem"][];
             /** Sentence */
             sentence: string;
-            statement: components["schemas"]["Statement"];
+            statement: components["schemas"]["MarketStatement"];
         };
         /** SaveBody */
         SaveBody: {
@@ -5251,12 +5288,6 @@ export interface components {
             /** Text */
             text: string;
         };
-        /**
-         * Scale
-         * @description How an axis is divided: by value, by ratio, or by rank among the points.
-         * @enum {string}
-         */
-        Scale: "linear" | "log" | "rank";
         /**
          * Scaled
          * @description One number that a condition measures, over the universe at the newest bar, with its threshold;
@@ -5302,13 +5333,13 @@ export interface components {
             sectors: string[];
             /** Sides */
             sides: string[];
-            size: components["schemas"]["Measured"];
+            size: components["schemas"]["MeasuredAxis"];
             /** Stopped */
             stopped: string[];
             /** Universe */
             universe: string;
-            x: components["schemas"]["Measured"];
-            y: components["schemas"]["Measured"];
+            x: components["schemas"]["MeasuredAxis"];
+            y: components["schemas"]["MeasuredAxis"];
         };
         /**
          * ScatterBody
@@ -5400,10 +5431,10 @@ export interface components {
             universe: string;
             x: components["schemas"]["Measure"];
             /** @default linear */
-            x_scale: components["schemas"]["Scale"];
+            x_scale: components["schemas"]["AxisScale"];
             y: components["schemas"]["Measure"];
             /** @default linear */
-            y_scale: components["schemas"]["Scale"];
+            y_scale: components["schemas"]["AxisScale"];
         };
         /**
          * SeenOutlook
@@ -5421,10 +5452,10 @@ export interface components {
             tick: number;
         };
         /**
-         * Session
+         * SessionToken
          * @description What requests for a change have to bear, beside the cookie.
          */
-        Session: {
+        SessionToken: {
             /** Token */
             token: string;
         };
@@ -5643,14 +5674,14 @@ export interface components {
             sieve: components["schemas"]["Sieve"];
         };
         /**
-         * Since
+         * SinceVerdict
          * @description What a price did after the bar on which a setup was judged, up to the moment looked from: on bars of
          *     the setup, the one under way included. Moves are percent of that bar's close as it is kept now; none
          *     where no bar came after it, where it is not kept, or not above zero.
          *
          *     ``far_for`` is the furthest that it went the setup's way, ``far_against`` the other, both at least 0.
          */
-        Since: {
+        SinceVerdict: {
             /**
              * Bars
              * @default null
@@ -5691,61 +5722,10 @@ export interface components {
             /** Open */
             open: (number | null)[];
         };
-        /**
-         * Source
-         * @description A folder, with what was last seen of each of its files: size and time of change, in one text.
-         */
-        Source: {
-            /** Folder */
-            folder: string;
-            /** Seen */
-            seen: {
-                [key: string]: string;
-            };
-            /**
-             * Trouble
-             * @default
-             */
-            trouble: string;
-            /** Troubles */
-            troubles?: {
-                [key: string]: string;
-            };
-        };
         /** SourceBody */
         SourceBody: {
             /** Folder */
             folder: string;
-        };
-        /**
-         * Span
-         * @description So many bars back.
-         */
-        "Span-Input": {
-            /** Bars */
-            bars: string;
-            /** Count */
-            count: number;
-            /**
-             * Label
-             * @default
-             */
-            label: string;
-        };
-        /**
-         * Span
-         * @description So many bars back.
-         */
-        "Span-Output": {
-            /** Bars */
-            bars: string;
-            /** Count */
-            count: number;
-            /**
-             * Label
-             * @default
-             */
-            label: string;
         };
         /** SpanBody */
         SpanBody: {
@@ -5859,18 +5839,6 @@ export interface components {
             values: (number | null)[];
         };
         /**
-         * Statement
-         * @description A condition about an instrument on bars of one kind.
-         */
-        Statement: {
-            /** Bars */
-            bars: string;
-            /** Code */
-            code: string;
-            /** Formula */
-            formula: string;
-        };
-        /**
          * StoredFormula
          * @description A formula of the desk with its number and version.
          */
@@ -5957,7 +5925,7 @@ export interface components {
             /** Spans */
             spans: components["schemas"]["SpanBody"][];
             /** @default percent */
-            unit: components["schemas"]["Unit"];
+            unit: components["schemas"]["StrengthUnit"];
             /** Universe */
             universe: string;
             /**
@@ -5983,9 +5951,9 @@ export interface components {
              */
             history: number;
             /** Spans */
-            spans: components["schemas"]["Span-Output"][];
+            spans: components["schemas"]["StrengthSpan-Output"][];
             /** @default percent */
-            unit: components["schemas"]["Unit"];
+            unit: components["schemas"]["StrengthUnit"];
             /** Universe */
             universe: string;
             /**
@@ -5994,6 +5962,42 @@ export interface components {
              */
             without: string[];
         };
+        /**
+         * StrengthSpan
+         * @description So many bars back.
+         */
+        "StrengthSpan-Input": {
+            /** Bars */
+            bars: string;
+            /** Count */
+            count: number;
+            /**
+             * Label
+             * @default
+             */
+            label: string;
+        };
+        /**
+         * StrengthSpan
+         * @description So many bars back.
+         */
+        "StrengthSpan-Output": {
+            /** Bars */
+            bars: string;
+            /** Count */
+            count: number;
+            /**
+             * Label
+             * @default
+             */
+            label: string;
+        };
+        /**
+         * StrengthUnit
+         * @description What moves are measured in.
+         * @enum {string}
+         */
+        StrengthUnit: "percent" | "steps";
         /**
          * StrengthView
          * @description Currencies over spans, and over one of them through time: a list of ``history`` a currency.
@@ -6300,10 +6304,10 @@ export interface components {
             values: (number | null)[];
         };
         /**
-         * Turned
+         * TurnedAway
          * @description A file that is no table, and why.
          */
-        Turned: {
+        TurnedAway: {
             /** Name */
             name: string;
             problem: components["schemas"]["Problem"];
@@ -6322,12 +6326,6 @@ export interface components {
             /** Words */
             words: string;
         };
-        /**
-         * Unit
-         * @description What moves are measured in.
-         * @enum {string}
-         */
-        Unit: "percent" | "steps";
         /**
          * Universe
          * @description A named group of instruments.
@@ -6555,6 +6553,27 @@ export interface components {
             sieve: string;
         };
         /**
+         * WatchedFolder
+         * @description A folder, with what was last seen of each of its files: size and time of change, in one text.
+         */
+        WatchedFolder: {
+            /** Folder */
+            folder: string;
+            /** Seen */
+            seen: {
+                [key: string]: string;
+            };
+            /**
+             * Trouble
+             * @default
+             */
+            trouble: string;
+            /** Troubles */
+            troubles?: {
+                [key: string]: string;
+            };
+        };
+        /**
          * When
          * @description When an outlook is settled: as soon as its condition comes, or by how it stands at the end.
          * @enum {string}
@@ -6596,25 +6615,6 @@ export interface components {
             /** Text */
             text: string;
         };
-        /**
-         * Place
-         * @description A stretch of text: line and column count from 1, length in characters.
-         */
-        zealous_sieve__core__errors__Place: {
-            /** Column */
-            column: number;
-            /** Length */
-            length: number;
-            /** Line */
-            line: number;
-        };
-        /**
-         * Place
-         * @description Where a formula is drawn: by its unit, over the price, in a pane of its own, or with the formula
-         *     before it.
-         * @enum {string}
-         */
-        zealous_sieve__core__pages__chart_layout__Place: "" | "price" | "own" | "before";
     };
     responses: never;
     parameters: never;
@@ -9556,7 +9556,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Session"];
+                    "application/json": components["schemas"]["SessionToken"];
                 };
             };
             /** @description What is wrong */
@@ -9909,7 +9909,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Source"][];
+                    "application/json": components["schemas"]["WatchedFolder"][];
                 };
             };
             /** @description What is wrong */
@@ -9942,7 +9942,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Source"];
+                    "application/json": components["schemas"]["WatchedFolder"];
                 };
             };
             /** @description What is wrong */

@@ -10,7 +10,7 @@ import click
 from zealous_sieve.usecases.shaping.formulas import as_document, read_formula
 
 
-def text_of(argument: str) -> str:
+def formula_text(argument: str) -> str:
     """A formula that is written, or stands in a file."""
     return Path(argument[1:]).read_text("utf-8") if argument.startswith("@") else argument
 
@@ -20,7 +20,7 @@ def text_of(argument: str) -> str:
 @click.option("--json", "as_json", is_flag=True, help="All of it as JSON.")
 def check_formula(formula: str, as_json: bool) -> None:
     """Say what FORMULA means, or what is wrong with it and where (FORMULA may be @FILE)."""
-    reading = read_formula(text_of(formula))
+    reading = read_formula(formula_text(formula))
     if as_json:
         click.echo(json.dumps(as_document(reading), indent=2, ensure_ascii=False))
     elif reading.ok:

@@ -8,7 +8,7 @@ from pathlib import Path
 
 import click
 
-from zealous_sieve.cli.checking import text_of
+from zealous_sieve.cli.checking import formula_text
 from zealous_sieve.core.engine.local import LOCAL
 from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.formula.timeframe import WRITTEN_SO
@@ -29,7 +29,7 @@ from zealous_sieve.usecases.across.on_files import (
 
 FILE = click.Path(path_type=Path, exists=True, dir_okay=False)
 OUT = click.Path(path_type=Path, dir_okay=False, writable=True)
-INSTRUMENTS = click.option(
+_INSTRUMENTS = click.option(
     "--instruments",
     type=FILE,
     help="CSV of what is known of them: code, tick, venue, hours, event:KIND, and facts.",
@@ -51,10 +51,10 @@ def read_panel(files: Sequence[Path], instruments: Path | None) -> Panel:
     return panel_of([(str(file), bars_in(file).series) for file in files], known)
 
 
-def written(found: Evaluated, name: str) -> list[str]:
+def written(evaluated: Evaluated, name: str) -> list[str]:
     """A result as text: 17 digits, missing empty; truths as yes, no and unknown."""
-    values = found.results[name].tolist()
-    if name in found.truths:
+    values = evaluated.results[name].tolist()
+    if name in evaluated.truths:
         return [TRUTHS.get(value, "unknown") for value in values]
     return [exact(value) for value in values]
 
@@ -64,7 +64,7 @@ def written(found: Evaluated, name: str) -> list[str]:
 @click.option("--bars", required=True, type=FILE, help="CSV or Parquet file of bars.")
 @click.option("--instrument", help="Only this one, where the file holds several.")
 @click.option("--timeframe", "frame", help=f"Build bars first: {WRITTEN_SO}.")
-@INSTRUMENTS
+@_INSTRUMENTS
 @click.option(
     "--forming",
     is_flag=True,
@@ -85,7 +85,7 @@ def evaluate_formula(
     """Evaluate FORMULA on every bar of a file (FORMULA may be @FILE)."""
     found = evaluated(
         LOCAL,
-        text_of(formula),
+        formula_text(formula),
         read_panel([bars], instruments),
         dict(_setting(pair) for pair in inputs),
         instrument=instrument,
@@ -121,7 +121,7 @@ def _over_a_market(command: Callable[..., None]) -> Callable[..., None]:
         click.option(
             "--as-of", metavar="TIME", help="Look from this moment, ISO 8601 with offset."
         ),
-        INSTRUMENTS,
+        _INSTRUMENTS,
         click.option("--bars", multiple=True, type=FILE, help="Files in place of the database."),
         click.argument("sieve", type=FILE),
     ):

@@ -11,12 +11,12 @@ from zealous_sieve.cli.reference import write_reference
 from zealous_sieve.storage.revision import migrate
 from zealous_sieve.usecases.table.demo import begin_empty, fill_demo
 
-ROOT = Path(__file__).resolve().parents[3]
+_ROOT = Path(__file__).resolve().parents[3]
 
 
 @click.command("serve")
 @click.option("--port", default=8437, show_default=True, type=click.IntRange(1, 65535))
-def serve(port: int) -> None:
+def serve_web(port: int) -> None:
     """Run the web process on the database in ZEALOUS_SIEVE_DATABASE."""
 
     bootstrap.run_web(port)
@@ -53,10 +53,10 @@ def _say(message: str) -> None:
 
 
 @click.command("reference")
-@click.option("--out", type=click.Path(path_type=Path), default=ROOT / "docs" / "reference")
+@click.option("--out", type=click.Path(path_type=Path), default=_ROOT / "docs" / "reference")
 def reference(out: Path) -> None:
     """Write what is generated: the function pages, the sieve's JSON Schema, the OpenAPI document."""
     write_reference(out)
 
 
-COMMANDS = (serve, worker, compute, demo, reference)
+COMMANDS = (serve_web, worker, compute, demo, reference)

@@ -10,7 +10,7 @@ from zealous_sieve.admission import Admission
 from zealous_sieve.environment import data_folder
 from zealous_sieve.local.opening import let_browser_in, port_of
 from zealous_sieve.local.up import up
-from zealous_sieve.storage.machine import NAME, MachineFile
+from zealous_sieve.storage.machine import MACHINE_NAME, MachineFile
 
 FOLDER = click.Path(path_type=Path, exists=True, file_okay=False, resolve_path=True)
 
@@ -37,7 +37,7 @@ def open_pages() -> None:
 
 
 @click.command("pass")
-def give_pass() -> None:
+def print_pass() -> None:
     """Print a pass that is good for an hour, for `Authorization: Bearer` of a request."""
     folder = data_folder()
     try:
@@ -54,11 +54,11 @@ def give_pass() -> None:
 def allow(folders: tuple[Path, ...]) -> None:
     """Allow FOLDERS to be read again and again from the pages, with all that lies below them; without one,
     tell which are allowed. They are kept in a file beside the data."""
-    machine = MachineFile(data_folder() / NAME)
+    machine = MachineFile(data_folder() / MACHINE_NAME)
     for folder in folders:
         machine.allow(folder)
     for place in machine.places():
         click.echo(place)
 
 
-COMMANDS = (allow, run_all, open_pages, give_pass)
+COMMANDS = (allow, run_all, open_pages, print_pass)

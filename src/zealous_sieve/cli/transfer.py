@@ -11,7 +11,7 @@ import click
 from zealous_sieve import bootstrap
 from zealous_sieve.cli.formulas import FILE, OUT, bars_in
 from zealous_sieve.core.errors import DataError, Problem
-from zealous_sieve.core.intake.tables import joined
+from zealous_sieve.core.intake.tables import joined_files
 from zealous_sieve.core.sieve.definition import read_sieve, write_sieve
 from zealous_sieve.local.found import desk_address
 from zealous_sieve.storage.files import write_bars, write_table
@@ -22,7 +22,7 @@ from zealous_sieve.usecases.shaping.sieves import create_sieve, get_sieve
 from zealous_sieve.usecases.sifting.hits import all_hits
 from zealous_sieve.usecases.table.imported_bars import keep_bars
 from zealous_sieve.usecases.table.imports import LONGEST_NAME
-from zealous_sieve.usecases.table.sources import Folder, Reading, read_files, read_folder
+from zealous_sieve.usecases.table.sources import FileReading, Folder, read_files, read_folder
 
 
 def _outside() -> Outside:
@@ -44,7 +44,7 @@ def import_bar_files(files: Sequence[Path]) -> None:
         message = "some of the files say less of their bars than others"
         mend = "import those with all prices first, the others after them"
         raise DataError(Problem(code="files_disagree", message=message, mend=mend))
-    bars = joined([(file, one.series) for file, one in read])
+    bars = joined_files([(file, one.series) for file, one in read])
     name = ", ".join(file.name for file in files)[:LONGEST_NAME]
     done = keep_bars(_outside(), name, bars, unsaid.pop())
     plural = "" if done.instruments == 1 else "s"
@@ -81,7 +81,7 @@ def import_files(files: Sequence[Path], watch: Path | None, every: float, once: 
         raise SystemExit(1)
 
 
-def _say_of(reading: Reading) -> bool:
+def _say_of(reading: FileReading) -> bool:
     """Tell what came of a file; whether nothing did."""
     refused = f", {reading.refused} rows refused" if reading.refused else ""
     click.echo(f"{reading.name}: {reading.trouble or f'{reading.taken} taken{refused}'}")

@@ -9,10 +9,18 @@ from collections.abc import Callable
 from multiprocessing.connection import Connection
 from typing import Any, Concatenate
 
-from zealous_sieve.compute.wire import Asked, Died, Failed, Far, OverBudget, Result, connect
+from zealous_sieve.compute.wire import (
+    ComputationAsked,
+    Died,
+    Failed,
+    Far,
+    OverBudget,
+    Result,
+    connect,
+)
 from zealous_sieve.core.errors import CancelledError, Problem
 from zealous_sieve.usecases.desk.desk import Desk
-from zealous_sieve.usecases.desk.outside import Kind, Order, Outside, P, R
+from zealous_sieve.usecases.desk.outside import Order, OrderKind, Outside, P, R
 from zealous_sieve.usecases.errors import DiedError, TooMuchError, computing_away
 
 LOOK = 0.05
@@ -20,7 +28,7 @@ LOOK = 0.05
 STARTING = 20.0
 """Seconds for which one that is being started is waited for."""
 
-log = logging.getLogger(__name__)
+_log = logging.getLogger(__name__)
 
 
 class Apart:
@@ -39,7 +47,9 @@ class Apart:
         self, order: Order, work: Callable[..., Any], args: tuple[Any, ...], kw: dict[str, Any]
     ) -> bytes:
         """What ``do`` returns, as a pickle."""
-        return self._ask(order, Asked(self.owner, order.kind, order.as_of, work, args, kw))
+        return self._ask(
+            order, ComputationAsked(self.owner, order.kind, order.as_of, work, args, kw)
+        )
 
     def do_outside(
         self,
@@ -48,15 +58,15 @@ class Apart:
         *args: P.args,
         **kw: P.kwargs,
     ) -> R:
-        asked = Asked(self.owner, order.kind, None, work, args, dict(kw), outside=True)
+        asked = ComputationAsked(self.owner, order.kind, None, work, args, dict(kw), outside=True)
         result: R = pickle.loads(self._ask(order, asked))
         return result
 
-    def _ask(self, order: Order, asked: Asked) -> bytes:
+    def _ask(self, order: Order, request: ComputationAsked) -> bytes:
         # Closing the connection is how a computation is given up.
         with self._connect(order) as connection:
             try:
-                connection.send(asked)
+                connection.send(request)
                 return self._wait(connection, order)
             except (EOFError, OSError, pickle.UnpicklingError) as error:
                 raise computing_away() from error
@@ -94,7 +104,7 @@ class Apart:
                 raise CancelledError
 
 
-def _too_much(kind: Kind, over: OverBudget, part: float) -> Problem:
+def _too_much(kind: OrderKind, over: OverBudget, part: float) -> Problem:
     """What it would have needed, by the part of the instruments that was done."""
     mend = "narrow the universe, take longer bars, or ask for less history"
     if kind.reads_files:
@@ -109,6 +119,6 @@ def _too_much(kind: Kind, over: OverBudget, part: float) -> Problem:
 
 
 def _died(how: str) -> DiedError:
-    log.error("a computation %s", how)
+    _log.error("a computation %s", how)
     message = f"the computation {how}"
     return DiedError(Problem(code="computation_ended", message=message, mend="try it once more"))

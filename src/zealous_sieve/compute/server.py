@@ -24,7 +24,7 @@ from pathlib import Path
 from typing import NoReturn
 
 from zealous_sieve.compute.wire import (
-    Asked,
+    ComputationAsked,
     Died,
     Failed,
     Far,
@@ -36,16 +36,16 @@ from zealous_sieve.compute.wire import (
 from zealous_sieve.core.errors import CoreError
 from zealous_sieve.processes import ends_with, how_it_ended
 from zealous_sieve.usecases.desk.desk import Desk
-from zealous_sieve.usecases.desk.outside import Kind, Outside
+from zealous_sieve.usecases.desk.outside import OrderKind, Outside
 from zealous_sieve.usecases.errors import UseCaseError
 
-LOOK = 0.05
+_LOOK = 0.05
 """Seconds between two looks at what the copies take."""
 IDLE = 0.25
 GIB = 2**30
 PAGE = os.sysconf("SC_PAGE_SIZE")
 
-log = logging.getLogger(__name__)
+_log = logging.getLogger(__name__)
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -69,11 +69,13 @@ RESTS = 20.0
 LETS_KNOW = 0.02
 """Seconds in which a copy whose answer was taken says that it is done."""
 BUDGETS = {
-    Kind.GLANCE: Budget(seconds=20, share=0.25, memory=2 * GIB, at_once=2, nice=0, again=True),
-    Kind.PREVIEW: Budget(seconds=12, share=0.25, memory=3 * GIB, at_once=2, nice=4, again=True),
-    Kind.FILE: Budget(seconds=60, share=0.25, memory=1 * GIB, at_once=1, nice=4),
-    Kind.RUN: Budget(seconds=1_800, share=0.5, memory=8 * GIB, at_once=1, nice=8),
-    Kind.IMPORT: Budget(seconds=1_800, share=0.5, memory=8 * GIB, at_once=1, nice=8),
+    OrderKind.GLANCE: Budget(seconds=20, share=0.25, memory=2 * GIB, at_once=2, nice=0, again=True),
+    OrderKind.PREVIEW: Budget(
+        seconds=12, share=0.25, memory=3 * GIB, at_once=2, nice=4, again=True
+    ),
+    OrderKind.FILE: Budget(seconds=60, share=0.25, memory=1 * GIB, at_once=1, nice=4),
+    OrderKind.RUN: Budget(seconds=1_800, share=0.5, memory=8 * GIB, at_once=1, nice=8),
+    OrderKind.IMPORT: Budget(seconds=1_800, share=0.5, memory=8 * GIB, at_once=1, nice=8),
 }
 
 
@@ -85,7 +87,7 @@ class _Copy:
     pid: int
     link: Connection
     owner: str
-    kind: Kind
+    kind: OrderKind
     desk: Desk | None
     first: int
     idle_since: float = 0.0
@@ -96,7 +98,7 @@ class _Job:
     """A computation that was asked for; ``copy`` works on it once it runs."""
 
     connection: Connection
-    asked: Asked | None = None
+    asked: ComputationAsked | None = None
     copy: _Copy | None = None
     begun: float = 0.0
     before: int = 0
@@ -118,7 +120,7 @@ class Server:
     name: str
     desk: Callable[[str], Desk]
     outside: Callable[[str], Outside]
-    budgets: Mapping[Kind, Budget] = field(default_factory=lambda: BUDGETS)
+    budgets: Mapping[OrderKind, Budget] = field(default_factory=lambda: BUDGETS)
     stopping: bool = False
     jobs: list[_Job] = field(default_factory=list)
     resting: list[_Copy] = field(default_factory=list)
@@ -135,7 +137,7 @@ class Server:
         gc.freeze()
         while not self.stopping:
             running = any(job.copy for job in self.jobs)
-            for key, _ in self.selector.select(LOOK if running else IDLE):
+            for key, _ in self.selector.select(_LOOK if running else IDLE):
                 if key.fileobj is self.listener:
                     self._arrive()
                 elif isinstance(key.data, _Job):
@@ -173,7 +175,7 @@ class Server:
                 self._drop(job)
             return
         except Exception as error:
-            log.exception("a question that can't be read")
+            _log.exception("a question that can't be read")
             self._send(job, Failed(error))
             self._drop(job)
             return
@@ -196,7 +198,7 @@ class Server:
             desk = None if job.asked.outside else self.desk(job.asked.owner)
         except Exception as error:
             if not isinstance(error, UseCaseError | CoreError):
-                log.exception("the desk can't be looked at")
+                _log.exception("the desk can't be looked at")
             self._send(job, Failed(error))
             self._drop(job)
             return
@@ -211,7 +213,7 @@ class Server:
             job.copy.link.send(job.asked)
             send_handle(job.copy.link, job.connection.fileno(), job.copy.pid)
         except OSError:
-            log.warning("a copy ended before it was asked")
+            _log.warning("a copy ended before it was asked")
 
     def _end_of_earlier(self, owner: str, desk: Desk) -> None:
         """End the copies of what the desk of an owner was: they would keep bars that nobody looks at."""
@@ -219,28 +221,28 @@ class Server:
             if copy.owner == owner and copy.desk is not desk:
                 self._end(copy)
 
-    def _rested(self, asked: Asked, desk: Desk | None) -> _Copy | None:
+    def _rested(self, request: ComputationAsked, desk: Desk | None) -> _Copy | None:
         """A copy that waits for more of this."""
         for copy in self.resting:
-            if copy.kind == asked.kind and copy.desk is desk:
+            if copy.kind == request.kind and copy.desk is desk:
                 self.resting.remove(copy)
                 return copy
         return None
 
-    def _made(self, asked: Asked, desk: Desk | None) -> _Copy:
+    def _made(self, request: ComputationAsked, desk: Desk | None) -> _Copy:
         """A new copy, which waits for what it is asked."""
         parent = os.getpid()
         ours, its = Pipe()
         pid = os.fork()
         if pid == 0:
             ours.close()
-            self._serve(its, asked.kind, desk, parent)
+            self._serve(its, request.kind, desk, parent)
         its.close()
-        copy = _Copy(pid, ours, asked.owner, asked.kind, desk, first=_resident(pid))
+        copy = _Copy(pid, ours, request.owner, request.kind, desk, first=_resident(pid))
         self.selector.register(ours, selectors.EVENT_READ, copy)
         return copy
 
-    def _serve(self, link: Connection, kind: Kind, desk: Desk | None, parent: int) -> NoReturn:
+    def _serve(self, link: Connection, kind: OrderKind, desk: Desk | None, parent: int) -> NoReturn:
         """In the copy: compute, tell, wait for more, and end without a trace."""
         code = 1
         try:
@@ -262,18 +264,18 @@ class Server:
                     try:
                         connection.send(self._answer(connection, asked, desk))
                     except BrokenPipeError:
-                        log.info("nobody waits for it any more")
+                        _log.info("nobody waits for it any more")
                 link.send(None)
                 asked = None
         except EOFError:
             code = 0
         except BaseException:
-            log.exception("a computation")
+            _log.exception("a computation")
         finally:
             os._exit(code)
 
     def _answer(
-        self, connection: Connection, asked: Asked, desk: Desk | None
+        self, connection: Connection, request: ComputationAsked, desk: Desk | None
     ) -> Result | Failed | OverBudget:
         begun = time.monotonic()
 
@@ -282,11 +284,11 @@ class Server:
 
         try:
             looked_at = (
-                self.outside(asked.owner)
+                self.outside(request.owner)
                 if desk is None
-                else replace(desk.at(asked.as_of), progress=progress)
+                else replace(desk.at(request.as_of), progress=progress)
             )
-            value = asked.work(looked_at, *asked.args, **asked.kw)
+            value = request.work(looked_at, *request.args, **request.kw)
             return Result(pickle.dumps(value, pickle.HIGHEST_PROTOCOL))
         except (CoreError, UseCaseError) as error:
             return Failed(error)
@@ -356,7 +358,7 @@ class Server:
         try:
             job.connection.send(message)
         except OSError:
-            log.info("nobody waits for it any more")
+            _log.info("nobody waits for it any more")
 
 
 def _resident(pid: int) -> int:

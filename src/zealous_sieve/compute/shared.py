@@ -13,10 +13,10 @@ from cachetools import LRUCache
 from zealous_sieve.compute.apart import LOOK, Apart
 from zealous_sieve.core.errors import CancelledError
 from zealous_sieve.usecases.desk.desk import Desk
-from zealous_sieve.usecases.desk.outside import Kind, Order, Outside, P, R
+from zealous_sieve.usecases.desk.outside import Order, OrderKind, Outside, P, R
 
-SHARED = (Kind.GLANCE, Kind.PREVIEW)
-MOST = 64 * 2**20
+SHARED = (OrderKind.GLANCE, OrderKind.PREVIEW)
+_MOST = 64 * 2**20
 """Bytes of results that are kept."""
 
 
@@ -38,7 +38,7 @@ class Shared:
     def __init__(self, apart: Apart, mark: Callable[[], str]) -> None:
         self.apart, self.mark = apart, mark
         self._lock = Lock()
-        self._kept: LRUCache[bytes, bytes] = LRUCache(MOST, getsizeof=len)
+        self._kept: LRUCache[bytes, bytes] = LRUCache(_MOST, getsizeof=len)
         self._under_way: dict[bytes, _Flight] = {}
 
     def do(
@@ -62,7 +62,7 @@ class Shared:
         try:
             pickled = self.apart.pickled(order, work, args, dict(kw))
             with self._lock:
-                if len(pickled) <= MOST // 4:
+                if len(pickled) <= _MOST // 4:
                     self._kept[key] = pickled
             made: R = pickle.loads(pickled)
         except Exception as error:

@@ -13,16 +13,16 @@ from datetime import datetime
 from multiprocessing.connection import Connection
 from typing import Any
 
-from zealous_sieve.usecases.desk.outside import Kind
+from zealous_sieve.usecases.desk.outside import OrderKind
 
 
 @dataclass(frozen=True)
-class Asked:
+class ComputationAsked:
     """A computation: a function of an owner's desk, by its name, and the other arguments; or, ``outside``,
     of all that the owner has."""
 
     owner: str
-    kind: Kind
+    kind: OrderKind
     as_of: datetime | None
     work: Any
     args: tuple[Any, ...]

@@ -17,17 +17,17 @@ from zealous_sieve.jobs.tasks import TASKS, Task
 from zealous_sieve.usecases.desk.outside import Outside
 from zealous_sieve.usecases.errors import OutageError, database_away
 from zealous_sieve.usecases.records.work import Work
-from zealous_sieve.usecases.table.sources import Reading, read_sources
+from zealous_sieve.usecases.table.sources import FileReading, read_sources
 
 ONLY_WORKER = 7_215_001
 """Number of the advisory lock that the one worker of a database holds."""
-LOOK_EVERY = 3.0
+_LOOK_EVERY = 3.0
 READ_EVERY = 20.0
 """Seconds between two looks at the folders that are kept as sources."""
 LEFT = 75
 """The code with which the worker ends when it can't go on but another start can."""
 
-log = logging.getLogger(__name__)
+_log = logging.getLogger(__name__)
 
 
 class Queue:
@@ -52,7 +52,7 @@ class Queue:
             job = self._app.configure_task(work.name, lock=name, queueing_lock=name)
             job.defer(number=number, owner=self.owner)
         except AlreadyEnqueued:
-            log.info("%s is waiting already", name)
+            _log.info("%s is waiting already", name)
         except ConnectorException as error:
             raise database_away() from error
 
@@ -92,7 +92,7 @@ async def _worker(
         for owner in await asyncio.to_thread(owners):
             for task in TASKS:
                 for number in await asyncio.to_thread(task.recover, for_owner(owner)):
-                    log.warning("%s was interrupted and is queued again", task.work.key(number))
+                    _log.warning("%s was interrupted and is queued again", task.work.key(number))
         watching = asyncio.create_task(_watch(app, for_owner, owners, keeper, at_work))
         reading = asyncio.create_task(_read_folders(for_owner, owners))
         await app.run_worker_async(
@@ -115,7 +115,7 @@ def _know(app: procrastinate.App, task: Task, for_owner: ForOwner, at_work: set[
         except OutageError as error:
             _leave(f"during {name}: {error}")
         except Exception as error:
-            log.exception(name)
+            _log.exception(name)
             _give_up(task, outside, number, error)
         finally:
             at_work.discard(name)
@@ -131,7 +131,7 @@ async def _watch(
     """Look every few seconds whether the database still knows this worker, and for work that waits without
     a job, which happens when the database went away between the two."""
     while True:
-        await asyncio.sleep(LOOK_EVERY)
+        await asyncio.sleep(_LOOK_EVERY)
         try:
             await asyncio.to_thread(keeper.execute, "SELECT 1")
             for owner in await asyncio.to_thread(owners):
@@ -161,17 +161,17 @@ async def _read_folders(for_owner: ForOwner, owners: Callable[[], list[str]]) ->
         except OutageError as error:
             _leave(f"while reading folders: {error}")
         except Exception:
-            log.exception("while reading folders")
+            _log.exception("while reading folders")
 
 
-def _tell_of(reading: Reading) -> None:
-    log.info(
+def _tell_of(reading: FileReading) -> None:
+    _log.info(
         "%s: %s taken, %s refused %s", reading.name, reading.taken, reading.refused, reading.trouble
     )
 
 
 def _leave(reason: str) -> None:
-    log.warning("%s; the worker ends, the next one takes up its work", reason)
+    _log.warning("%s; the worker ends, the next one takes up its work", reason)
     os._exit(LEFT)
 
 

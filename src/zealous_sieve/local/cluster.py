@@ -37,7 +37,7 @@ logging_collector = off
 timezone = 'UTC'
 """
 """What was confirmed is on disk; only bars in bulk, which come from files, don't wait for it."""
-OURS = "zealous_sieve.conf"
+_OURS = "zealous_sieve.conf"
 KEEPER = "zealous_sieve"
 """The role that owns the server."""
 DESK = "desk"
@@ -46,7 +46,7 @@ DATABASE = "zealous_sieve"
 ACCESS = """# nobody connects without the password, which is kept beside the data (its digest: {digest})
 host all all 127.0.0.1/32 scram-sha-256
 """
-PORT = "postgres.port"
+_PORT = "postgres.port"
 """The file of a folder that tells where its server listens."""
 MOST_PORT = 65_535
 MOST_LOG = 5_000_000
@@ -114,9 +114,9 @@ class Cluster:
         if self.running():
             self.stop()
         self._end_left_behind()
-        self._write(OURS, SETTINGS)
+        self._write(_OURS, SETTINGS)
         main = (self.folder / "postgresql.conf").read_text()
-        line = f"include = '{OURS}'"
+        line = f"include = '{_OURS}'"
         if line not in main:
             self._write("postgresql.conf", f"{main}\n{line}\n")
         if (self.folder / "pg_hba.conf").read_text() != self._access:
@@ -305,11 +305,11 @@ def cluster_in(folder: Path, port: int | None = None) -> Cluster:
     if not _ours(cluster) and _taken(port):
         cluster = replace(cluster, port=free_port())
     if port_in(folder) != cluster.port:
-        keep(folder / PORT, str(cluster.port))
+        keep(folder / _PORT, str(cluster.port))
     return cluster
 
 
-def port_in(folder: Path, name: str = PORT) -> int | None:
+def port_in(folder: Path, name: str = _PORT) -> int | None:
     """The port that a small file of a folder tells; none where it is missing, or garbled."""
     try:
         told = int((folder / name).read_text())

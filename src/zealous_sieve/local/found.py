@@ -10,7 +10,7 @@ from pathlib import Path
 from zealous_sieve import environment
 from zealous_sieve.local.cluster import address_at, port_in
 
-UPLOADS = "uploads"
+UPLOADS_FOLDER = "uploads"
 """The folder of files that are brought in, within that of the data."""
 LOCK = "start.lock"
 """The file that ./start holds locked as long as it runs."""
@@ -50,5 +50,5 @@ def desk_address() -> str:
     with socket.socket() as probe:
         if port is None or probe.connect_ex(("127.0.0.1", port)) != 0:
             raise SystemExit(f"the desk in {folder} is not running: start it with ./start")
-    os.environ.setdefault(environment.UPLOADS, str(folder / UPLOADS))
+    os.environ.setdefault(environment.UPLOADS, str(folder / UPLOADS_FOLDER))
     return address_at(port, password)

@@ -18,7 +18,7 @@ LONGEST_PAUSE = 8.0
 SOUND = 60.0
 """A process that has run for so many seconds is well again: the next pause is the first."""
 TURN = 0.1
-PATIENCE = 10.0
+_PATIENCE = 10.0
 """Seconds that a process has to end by itself."""
 
 
@@ -64,7 +64,7 @@ def end(
     for process in processes:
         if process.poll() is None:
             process.send_signal(number)
-    until = time.monotonic() + PATIENCE
+    until = time.monotonic() + _PATIENCE
     for process in processes:
         try:
             process.wait(max(0.1, until - time.monotonic()))
@@ -80,11 +80,11 @@ class Supervisor:
         self,
         services: Sequence[Service],
         stop: Stop,
-        told: ServicesFile,
+        states_file: ServicesFile,
         say: Callable[[str], None],
     ) -> None:
         self.services = {service.name: service for service in services}
-        self.stop, self.told, self.say = stop, told, say
+        self.stop, self.told, self.say = stop, states_file, say
         self.processes: dict[str, subprocess.Popen[bytes]] = {}
         self.states = {name: ServiceState(name=name) for name in self.services}
         self._begun: dict[str, float] = {}

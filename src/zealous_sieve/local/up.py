@@ -25,7 +25,7 @@ from zealous_sieve.local.cluster import (
     cluster_in,
     port_in,
 )
-from zealous_sieve.local.found import LOCK, UPLOADS
+from zealous_sieve.local.found import LOCK, UPLOADS_FOLDER
 from zealous_sieve.local.opening import PORT, let_browser_in
 from zealous_sieve.local.supervisor import Service, Stop, Supervisor
 from zealous_sieve.processes import start_child
@@ -71,7 +71,7 @@ def _up(folder: Path, port: int, fresh: bool, empty: bool, prepare_only: bool) -
     if fresh:
         _say("deleting the old data")
         cluster.destroy()
-        shutil.rmtree(folder / UPLOADS, ignore_errors=True)
+        shutil.rmtree(folder / UPLOADS_FOLDER, ignore_errors=True)
     with lock:
         try:
             return _run(cluster, folder, port, stop, prepare_only, empty)
@@ -121,7 +121,7 @@ def _run(
         environment.ADDRESS: cluster.address,
         environment.DATA: str(folder),
         environment.SERVICES: str(folder / "services.json"),
-        environment.UPLOADS: str(folder / UPLOADS),
+        environment.UPLOADS: str(folder / UPLOADS_FOLDER),
         "PYTHONUNBUFFERED": "1",
         **GIVEN_BACK,
     }
@@ -177,8 +177,8 @@ def _begun(instruments: int, demo: bool) -> str:
     return f"{what}, {instruments} instruments: they stay; {anew}--fresh --empty begins anew"
 
 
-def _own(name: str, told: dict[str, str], *command: str) -> Service:
-    return Service(name=name, command=(*COMMAND, *command), environment=told)
+def _own(name: str, settings: dict[str, str], *command: str) -> Service:
+    return Service(name=name, command=(*COMMAND, *command), environment=settings)
 
 
 def _only_one(folder: Path) -> TextIO | None:

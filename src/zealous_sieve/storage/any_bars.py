@@ -12,7 +12,7 @@ from zealous_sieve.core.errors import DataError, Problem
 from zealous_sieve.core.formula.timeframe import DAY
 from zealous_sieve.core.intake.layout import Content
 from zealous_sieve.core.intake.refusals import Refusals
-from zealous_sieve.core.intake.sifting import sift
+from zealous_sieve.core.intake.sifting import take_rows
 from zealous_sieve.core.intake.tables import refusal, refused
 from zealous_sieve.storage.files import read_bars
 from zealous_sieve.storage.uploads import Uploads
@@ -67,7 +67,7 @@ def _foreign(path: Path) -> FileOfBars:
             raise DataError(Problem(code="wrong_columns", message=message, mend=mend))
         refusals = Refusals()
         rows = files.rows(1, name, layout, refusals, lambda done, total: None)
-        series, _ = sift(rows, refusals, int(clock.seconds()) + DAY)
+        series, _ = take_rows(rows, refusals, int(clock.seconds()) + DAY)
     if refusals.count:
         told = [
             refusal(str(path), one.line, one.column, one.value, one.reason)

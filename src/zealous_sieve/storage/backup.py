@@ -22,14 +22,14 @@ from zealous_sieve.core.market.universes import EVERYTHING, Rule, Universe
 from zealous_sieve.core.sieve.definition import write_sieve
 from zealous_sieve.core.sieve.examples import EXAMPLES
 from zealous_sieve.storage import backup_market
-from zealous_sieve.storage.backup_file import FORMAT, MANIFEST, BackupFile, Row, opened
+from zealous_sieve.storage.backup_file import FORMAT, MANIFEST, BackupFile, BackupRow, opened
 from zealous_sieve.storage.bar_statements import BUMP_MARKET
 from zealous_sieve.storage.database import Database, Within
 from zealous_sieve.usecases.across.whole import unreadable
 from zealous_sieve.usecases.errors import ConflictError
 
 _RULE = TypeAdapter(Rule)
-AT_ONCE = 2_000
+_AT_ONCE = 2_000
 ONE_RESTORE = 5_381_274
 """The number of the lock that lets one backup be put back at a time."""
 WAITS = 30.0
@@ -61,8 +61,8 @@ _TABLES = (
     _Table("verdicts"),
 )  # fmt: skip
 _SETTINGS = "settings"
-SOURCES = "sources"
-KEPT_SETTINGS = ("preferences", SOURCES)
+_SOURCES = "sources"
+KEPT_SETTINGS = ("preferences", _SOURCES)
 _KNOWN = (*(table.name for table in _TABLES), *backup_market.MEMBERS, _SETTINGS)
 _NEEDED = tuple(table.name for table in _TABLES if not table.later)
 NO_ROW = (
@@ -91,7 +91,7 @@ class BackupFiles:
                     counts[name] = self._dump(connection, query, out)
             manifest = {
                 "format": FORMAT,
-                "made_at": clock.now().isoformat(),
+                "made_at": clock.present().isoformat(),
                 "revision": _revision(connection),
                 "rows": counts,
             }
@@ -256,10 +256,10 @@ def _put_back(connection: psycopg.Connection, backup: BackupFile, owner: int) ->
             connection.execute(_COUNT_ON.format(table=table.name).encode())
     market = {name: [row for _, row in backup.rows(name)] for name in backup_market.MEMBERS}
     try:
-        counts |= backup_market.put_back(connection, market, owner)
+        counts |= backup_market.restore_market(connection, market, owner)
         for _, row in backup.rows(_SETTINGS):
             if row["key"] in KEPT_SETTINGS:
-                if row["key"] == SOURCES:
+                if row["key"] == _SOURCES:
                     row["value"] = backup_market.sources_anew(row["value"])
                 connection.execute(
                     "INSERT INTO settings (key, value) VALUES (%(key)s, %(value)s) "
@@ -280,7 +280,7 @@ def _insert(connection: psycopg.Connection, table: str, backup: BackupFile, owne
     ).fetchall()
     count, coming = 0, backup.rows(table)
     columns: list[str] = []
-    while some := list(islice(coming, AT_ONCE)):
+    while some := list(islice(coming, _AT_ONCE)):
         columns = columns or [name for (name,) in there if name in some[0][1]]
         for _, row in some:
             if "owner_id" in row:
@@ -321,7 +321,7 @@ def _into(table: str, columns: Sequence[str]) -> sql.Composed:
 
 
 def _insert_all(
-    connection: psycopg.Connection, statement: sql.Composed, rows: Sequence[Row]
+    connection: psycopg.Connection, statement: sql.Composed, rows: Sequence[BackupRow]
 ) -> None:
     """All of them or none; what is put back besides stays."""
     with connection.transaction():

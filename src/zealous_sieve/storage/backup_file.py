@@ -24,7 +24,7 @@ NO_ZIP = (
     OSError, EOFError, ValueError, NotImplementedError, RuntimeError, zipfile.BadZipFile, zlib.error,
 )  # fmt: skip
 """What is raised where a zip can't be read; RuntimeError where it is locked with a password."""
-Row = dict[str, Any]
+BackupRow = dict[str, Any]
 
 
 @dataclass(frozen=True)
@@ -34,7 +34,7 @@ class BackupFile:
     archive: zipfile.ZipFile
     manifest: Mapping[str, Any]
 
-    def rows(self, name: str) -> Iterator[tuple[str, Row]]:
+    def rows(self, name: str) -> Iterator[tuple[str, BackupRow]]:
         """The rows of a member, each with its place. Raises DataError."""
         member = f"{name}.jsonl"
         if member not in self.archive.namelist():
@@ -56,7 +56,7 @@ class BackupFile:
             raise unreadable(f"{member} has {number} of its {told} rows")
 
 
-def _row(place: str, line: bytes) -> Row:
+def _row(place: str, line: bytes) -> BackupRow:
     try:
         row = json.loads(line)
     except (ValueError, RecursionError) as error:
@@ -67,9 +67,9 @@ def _row(place: str, line: bytes) -> Row:
 
 
 @contextmanager
-def opened(path: Path, known: Collection[str], needed: Collection[str]) -> Iterator[BackupFile]:
+def opened(path: Path, expected: Collection[str], needed: Collection[str]) -> Iterator[BackupFile]:
     """A backup to read. Raises DataError where it is none, was made by a later version, is too large, or
-    not whole: ``known`` are the members that there can be, ``needed`` those without which it is none."""
+    not whole: ``expected`` are the members that there can be, ``needed`` those without which it is none."""
     try:
         archive = zipfile.ZipFile(path)
     except NO_ZIP as error:
@@ -77,7 +77,7 @@ def opened(path: Path, known: Collection[str], needed: Collection[str]) -> Itera
     with archive:
         names = Counter(archive.namelist())
         manifest = _manifest(archive)
-        foreign = names.keys() - {MANIFEST, *(f"{name}.jsonl" for name in known)}
+        foreign = names.keys() - {MANIFEST, *(f"{name}.jsonl" for name in expected)}
         if foreign:
             raise unreadable(f"it holds {min(foreign)[:80]!r}, which no backup does")
         twice = [name for name, times in names.items() if times > 1]

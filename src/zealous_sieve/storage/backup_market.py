@@ -14,11 +14,11 @@ from psycopg.types.json import Jsonb
 from zealous_sieve.core.market.mending import MendingKind
 from zealous_sieve.storage.bar_statements import BUMP, CHANGED
 
-Rows = Mapping[str, Sequence[Mapping[str, Any]]]
-INSTRUMENTS, EARLIER, PAIRS, MENDINGS, SHAPES = (
+_Rows = Mapping[str, Sequence[Mapping[str, Any]]]
+_INSTRUMENTS, _EARLIER, _PAIRS, MENDINGS, SHAPES = (
     "instruments", "earlier_codes", "pairs", "mendings", "shapes",
 )  # fmt: skip
-MEMBERS = (INSTRUMENTS, EARLIER, PAIRS, MENDINGS, SHAPES)
+MEMBERS = (_INSTRUMENTS, _EARLIER, _PAIRS, MENDINGS, SHAPES)
 WRITTEN = (
     "instruments", "earlier_codes", "mendings", "events", "imports", "settings", "bar_changes"
 )  # fmt: skip
@@ -29,15 +29,15 @@ _SAID = "code, name, kind, venue, currency, tick, point_value, facts, deleted_at
 def queries() -> Iterator[tuple[str, str]]:
     """The members of a backup with what is in them."""
     yield (
-        INSTRUMENTS,
+        _INSTRUMENTS,
         f"SELECT row_to_json(t) FROM (SELECT {_SAID} FROM instruments WHERE kind <> 'pair' ORDER BY id) t",
     )
     yield (
-        EARLIER,
+        _EARLIER,
         "SELECT json_build_object('code', e.code, 'present', i.code, 'until', e.until) "
         "FROM earlier_codes e JOIN instruments i ON i.id = e.instrument_id",
     )
-    yield PAIRS, "SELECT row_to_json(t) FROM instruments t WHERE kind = 'pair'"
+    yield _PAIRS, "SELECT row_to_json(t) FROM instruments t WHERE kind = 'pair'"
     yield (
         MENDINGS,
         "SELECT json_build_object('code', i.code, 'body', m.body, 'created_at', m.created_at, "
@@ -51,14 +51,14 @@ def queries() -> Iterator[tuple[str, str]]:
     )
 
 
-def put_back(connection: psycopg.Connection, rows: Rows, owner: int) -> dict[str, int]:
+def restore_market(connection: psycopg.Connection, rows: _Rows, owner: int) -> dict[str, int]:
     """Put back what a backup holds of the market; how many rows of what, and how many instruments wait for
     their bars."""
-    renamed = _rename(connection, rows.get(EARLIER, ()))
-    waiting = _put_instruments(connection, rows.get(INSTRUMENTS, ()))
+    renamed = _rename(connection, rows.get(_EARLIER, ()))
+    waiting = _put_instruments(connection, rows.get(_INSTRUMENTS, ()))
     counts = {
-        EARLIER: _put_earlier(connection, rows.get(EARLIER, ())),
-        PAIRS: _put_pairs(connection, rows.get(PAIRS, ())),
+        _EARLIER: _put_earlier(connection, rows.get(_EARLIER, ())),
+        _PAIRS: _put_pairs(connection, rows.get(_PAIRS, ())),
         MENDINGS: _put_mendings(connection, rows.get(MENDINGS, ()), renamed),
         "shapes of files": _put_shapes(connection, rows.get(SHAPES, ()), owner),
     }

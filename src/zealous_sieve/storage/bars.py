@@ -26,15 +26,15 @@ from zealous_sieve.core.market.bases import Base, base_of
 from zealous_sieve.core.market.instruments import Instrument
 from zealous_sieve.core.market.mending import mended
 from zealous_sieve.storage import bar_statements as sql
-from zealous_sieve.storage.blocks import BAR, EXTRA, TRADE, pack, rows_of, unpack
-from zealous_sieve.storage.copying import Told, by_instrument, copy_in, copy_out, unheard
+from zealous_sieve.storage.blocks import BAR, EXTRA, TRADE, block_rows, pack, unpack
+from zealous_sieve.storage.copying import RowsCopied, by_instrument, copy_in, copy_out, unheard
 from zealous_sieve.storage.database import Database
-from zealous_sieve.storage.layers import Layer, Rows, forget_layers, lay, row_of
+from zealous_sieve.storage.layers import ImportLayer, LayerRows, forget_layers, lay, row_of
 from zealous_sieve.storage.mendings import in_force
-from zealous_sieve.storage.uncovering import count_back, put_away_empty, take_back
+from zealous_sieve.storage.uncovering import count_uncovered, put_away_empty, take_layers_back
 from zealous_sieve.usecases.records.imports import TakenBack
 
-BARS = tuple(base for base in Base if base != Base.TRADES)
+_BARS = tuple(base for base in Base if base != Base.TRADES)
 Block = tuple[int, int, datetime, int, bytes]
 
 
@@ -45,10 +45,12 @@ class _Writing:
 
     connection: psycopg.Connection
     ids: Mapping[str, int]
-    told: Told
-    layers: list[Layer] | None
+    told: RowsCopied
+    layers: list[ImportLayer] | None
 
-    def lay(self, series: Mapping[str, Series], base: Base, before: Mapping[int, Rows]) -> None:
+    def lay(
+        self, series: Mapping[str, Series], base: Base, before: Mapping[int, LayerRows]
+    ) -> None:
         """Note what is written, over the rows that stood there before."""
         if self.layers is None:
             return
@@ -58,11 +60,11 @@ class _Writing:
                 rows = before.get(number, np.empty(0, row_of(base)))
                 touched = times[[0, -1]] if base == Base.TRADES else times
                 self.layers.append(
-                    Layer(instrument=number, base=base, touched=touched, before=rows)
+                    ImportLayer(instrument=number, base=base, touched=touched, before=rows)
                 )
 
 
-AT_ONCE = 50_000
+_AT_ONCE = 50_000
 """Rows that are written before it is told how far the writing is."""
 MOST_RENEWED = 0.5
 """Where more than such a share of all series changed, all are read anew."""
@@ -80,29 +82,29 @@ class BarStore:
         self,
         bars: Mapping[Base, Mapping[str, Series]],
         fresh: Sequence[Instrument] = (),
-        told: Told = unheard,
+        report: RowsCopied = unheard,
         import_id: int | None = None,
     ) -> int:
         """Add bars by base and instrument code, replacing those of the same time; returns how many. What an
         import replaces is kept, so that it can be taken back.
 
-        All or nothing: one transaction; ``told`` hears how many rows more went in, and ends it by raising.
-        Instruments have to exist or to be among the ``fresh`` ones,
-        which are added. Trades replace all that were kept
-        between the first and the last of them. Blocks of the periods that were touched are dropped.
+        All or nothing: one transaction; ``report`` hears how many rows more went in, and ends it by
+        raising. Instruments have to exist or to be among the ``fresh`` ones, which are added. Trades
+        replace all that were kept between the first and the last of them. Blocks of the periods that were
+        touched are dropped.
         """
         with self.database.raw() as connection:
             connection.execute(sql.IN_BULK)
             made = _not_there(connection, fresh)
             _add_instruments(connection, fresh)
             ids = dict(connection.execute("SELECT code, id FROM instruments").fetchall())
-            to = _Writing(connection, ids, told, None if import_id is None else [])
+            to = _Writing(connection, ids, report, None if import_id is None else [])
             count = 0
             empty = connection.execute("SELECT NOT EXISTS (SELECT 1 FROM bars)").fetchone()
             if empty and empty[0]:
-                count += _fill(to, {b: s for b, s in bars.items() if b in BARS})
+                count += _fill(to, {b: s for b, s in bars.items() if b in _BARS})
             else:
-                for base in BARS:
+                for base in _BARS:
                     count += _merge(to, bars.get(base, {}), base)
             count += _write_trades(to, bars.get(Base.TRADES, {}))
             version = connection.execute(sql.BUMP).fetchone()
@@ -118,19 +120,19 @@ class BarStore:
     def count_back(self, import_id: int) -> TakenBack:
         """What taking an import back would do to bars."""
         with self.database.raw() as connection:
-            return count_back(connection, import_id)
+            return count_uncovered(connection, import_id)
 
     def take_back(self, import_id: int, codes: Sequence[str] | None = None) -> TakenBack:
         """Undo what an import did to bars, of all instruments or of some, but where a later one lies on it;
         all or nothing."""
         with self.database.raw() as connection:
-            return take_back(connection, import_id, codes)
+            return take_layers_back(connection, import_id, codes)
 
     def newest(self) -> dict[Base, int]:
         """When the newest bar of each base opened, in seconds since 1970."""
         with self.database.raw() as connection:
             found: dict[Base, Any] = {
-                b: connection.execute(sql.NEWEST_BAR, (int(b),)).fetchone() for b in BARS
+                b: connection.execute(sql.NEWEST_BAR, (int(b),)).fetchone() for b in _BARS
             }
             found[Base.TRADES] = connection.execute(sql.NEWEST_TRADE).fetchone()
             return {b: int(row[0].timestamp()) for b, row in found.items() if row and row[0]}
@@ -144,7 +146,7 @@ class BarStore:
         """Make blocks of the open periods that have closed; returns how many."""
         with self.database.raw() as connection:
             connection.execute(sql.IN_BULK)
-            return sum(_pack_open(connection, base) for base in BARS)
+            return sum(_pack_open(connection, base) for base in _BARS)
 
     def drop(self, codes: Sequence[str]) -> None:
         """Delete all bars and trades of some instruments."""
@@ -165,7 +167,7 @@ class BarStore:
         """Forget all blocks; loading falls back to rows until they are packed again."""
         with self.database.raw() as connection:
             connection.execute("TRUNCATE bar_blocks")
-            for base in BARS:
+            for base in _BARS:
                 connection.execute(sql.open_periods("bars", base))
 
     def panel(self) -> Panel:
@@ -344,10 +346,10 @@ def _bar_rows(
     ids: Mapping[str, int], series: Mapping[str, Series], base: Base
 ) -> Iterator[NDArray[np.void]]:
     for code, (times, columns) in series.items():
-        for first in range(0, len(times), AT_ONCE):
-            part = slice(first, first + AT_ONCE)
+        for first in range(0, len(times), _AT_ONCE):
+            part = slice(first, first + _AT_ONCE)
             own = {field: columns[field][part] for field in FIELDS}
-            yield rows_of(BAR, instrument_id=ids[code], base=int(base), time=times[part], **own)
+            yield block_rows(BAR, instrument_id=ids[code], base=int(base), time=times[part], **own)
 
 
 def _extra_rows(
@@ -357,7 +359,7 @@ def _extra_rows(
         if len(times) and any(name in columns for name in BESIDE):
             missing = np.full(len(times), np.nan)
             own = {name: columns.get(name, missing) for name in BESIDE}
-            yield rows_of(EXTRA, instrument_id=ids[code], base=int(base), time=times, **own)
+            yield block_rows(EXTRA, instrument_id=ids[code], base=int(base), time=times, **own)
 
 
 def _fill(
@@ -405,7 +407,7 @@ def _add(
     return {code: len(times) for code, (times, _) in fresh.items()}
 
 
-def _bars_before(connection: psycopg.Connection) -> dict[int, Rows]:
+def _bars_before(connection: psycopg.Connection) -> dict[int, LayerRows]:
     """The bars that those of ``incoming`` replace, with what they hold beside, by instrument."""
     found = {}
     beside = {
@@ -425,7 +427,7 @@ def _bars_before(connection: psycopg.Connection) -> dict[int, Rows]:
     return found
 
 
-def _native(chunk: Rows, base: Base) -> Rows:
+def _native(chunk: LayerRows, base: Base) -> LayerRows:
     """Rows of the database as a layer keeps them."""
     rows = np.zeros(len(chunk), row_of(base))
     for name in set(rows.dtype.names or ()) & set(chunk.dtype.names or ()):
@@ -476,7 +478,7 @@ def _write_trades(to: _Writing, series: Mapping[str, Series]) -> int:
             "skipped_levels": columns["skipped_levels"],
             "feed_lag_ms": columns["feed_lag_ms"],
         }
-        chunks.append(rows_of(TRADE, instrument_id=to.ids[code], time=times, place=place, **own))
+        chunks.append(block_rows(TRADE, instrument_id=to.ids[code], time=times, place=place, **own))
     return copy_in(to.connection, "trades", TRADE, chunks, to.told) if chunks else 0
 
 

@@ -30,16 +30,16 @@ MEASURED = ("price", "size", "bought", "skipped_levels", "feed_lag_ms")
 TRADE = layout(instrument_id=">i4", time=">i8", place=">i4", **dict.fromkeys(MEASURED, ">f8"))
 
 
-def names_of(row: np.dtype[np.void]) -> list[str]:
+def block_names(row: np.dtype[np.void]) -> list[str]:
     """The columns of a layout."""
     return [n for n in row.names or () if n != "fields" and not n.startswith("l_")]
 
 
-def rows_of(row: np.dtype[np.void], **columns: Any) -> NDArray[np.void]:
+def block_rows(row: np.dtype[np.void], **columns: Any) -> NDArray[np.void]:
     """Rows of a layout from its columns; ``time`` in seconds since 1970."""
     count = np.size(columns["time"])
     rows = np.zeros(count, row)
-    names = names_of(row)
+    names = block_names(row)
     rows["fields"] = len(names)
     for name in names:
         rows[f"l_{name}"] = row[name].itemsize

@@ -8,9 +8,9 @@ import numpy as np
 import psycopg
 from numpy.typing import NDArray
 
-from zealous_sieve.storage.blocks import copied, copy_end, copy_start, names_of, parse_copied
+from zealous_sieve.storage.blocks import block_names, copied, copy_end, copy_start, parse_copied
 
-Told = Callable[[int], None]
+RowsCopied = Callable[[int], None]
 
 
 def unheard(rows: int) -> None:
@@ -22,17 +22,17 @@ def copy_in(
     table: str,
     row: np.dtype[np.void],
     chunks: Iterable[NDArray[np.void]],
-    told: Told = unheard,
+    report: RowsCopied = unheard,
 ) -> int:
-    """Add rows to a table; returns how many. ``told`` hears how many more went in."""
-    statement = f"COPY {table} ({', '.join(names_of(row))}) FROM STDIN (FORMAT binary)"
+    """Add rows to a table; returns how many. ``report`` hears how many more went in."""
+    statement = f"COPY {table} ({', '.join(block_names(row))}) FROM STDIN (FORMAT binary)"
     count = 0
     with connection.cursor() as cursor, cursor.copy(statement.encode()) as out:
         out.write(copy_start())
         for chunk in chunks:
             out.write(copied(chunk))
             count += len(chunk)
-            told(len(chunk))
+            report(len(chunk))
         out.write(copy_end())
     return count
 

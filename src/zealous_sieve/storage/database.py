@@ -19,7 +19,7 @@ AWAY = ("08", "53300", "57P")
 """SQLSTATEs of a server that can't be reached, takes nobody more, is ending or starting."""
 
 
-DESK = "desk"
+MAIN_OWNER = "desk"
 """The one owner there is until sign-in arrives."""
 
 
@@ -31,7 +31,7 @@ class Database:
     a row belongs to was replaced.
     """
 
-    def __init__(self, address: str, owner: str = DESK, engine: Engine | None = None) -> None:
+    def __init__(self, address: str, owner: str = MAIN_OWNER, engine: Engine | None = None) -> None:
         self.address, self.owner = address, owner
         self.engine = engine or create_engine(
             address.replace("postgresql://", "postgresql+psycopg://", 1),
@@ -85,9 +85,9 @@ class Within(Database):
     """The database as it will be once a transaction is through: all goes by its connection, and stays or
     goes with it."""
 
-    def __init__(self, outer: Database, own: Connection) -> None:
+    def __init__(self, outer: Database, connection: Connection) -> None:
         super().__init__(outer.address, outer.owner, outer.engine)
-        self.own = own
+        self.own = connection
         self._owner_id = outer.owner_id
 
     def for_owner(self, owner: str) -> Database:

@@ -21,15 +21,15 @@ from zealous_sieve.core.engine.panel import Column, Series, Times
 from zealous_sieve.core.errors import DataError, Problem
 from zealous_sieve.core.intake.tables import (
     MOST_COUNTED,
-    Table,
+    BarTable,
     check_columns,
     refusal,
     refused,
-    take,
+    take_table,
 )
 from zealous_sieve.core.market.soundness import OPTIONAL
 
-NUMBERS = ("open", "high", "low", "close", "volume")
+_NUMBERS = ("open", "high", "low", "close", "volume")
 
 
 def read_bars(path: Path) -> dict[str, Series]:
@@ -40,11 +40,11 @@ def read_bars(path: Path) -> dict[str, Series]:
     """
     try:
         if path.suffix.lower() in (".parquet", ".pq"):
-            return take(_read_parquet(path))
+            return take_table(_read_parquet(path))
         try:
-            return take(_read_csv(path))
+            return take_table(_read_csv(path))
         except (pa.ArrowException, DataError):
-            return take(_read_csv_by_line(path))
+            return take_table(_read_csv_by_line(path))
     except OSError as error:
         raise DataError(_unreadable(path, error.strerror or str(error))) from None
     except (UnicodeDecodeError, pa.ArrowException, csv.Error) as error:
@@ -59,12 +59,12 @@ def _names(row: Sequence[str]) -> list[str]:
     return [name.strip().lower() for name in row]
 
 
-def _read_csv(path: Path) -> Table:
+def _read_csv(path: Path) -> BarTable:
     """The quick way; what it can't read is read again line by line, to say where the fault is."""
     with path.open(newline="", encoding="utf-8-sig") as file:
         names = _names(next(csv.reader(file), []))
     check_columns(str(path), names)
-    kinds = {name: pa.float64() for name in (*NUMBERS, *OPTIONAL)}
+    kinds = {name: pa.float64() for name in (*_NUMBERS, *OPTIONAL)}
     kinds |= {name: pa.string() for name in names if name not in kinds}
     table = pa_csv.read_csv(
         path,
@@ -74,9 +74,9 @@ def _read_csv(path: Path) -> Table:
     return _table(path, table, np.arange(2, table.num_rows + 2))
 
 
-def _table(path: Path, table: pa.Table, lines: NDArray[np.int64]) -> Table:
+def _table(path: Path, table: pa.Table, lines: NDArray[np.int64]) -> BarTable:
     """A table of texts and numbers, checked for nothing but the form of its times."""
-    known = [name for name in (*NUMBERS, *OPTIONAL) if name in table.column_names]
+    known = [name for name in (*_NUMBERS, *OPTIONAL) if name in table.column_names]
     columns = {n: table.column(n).to_numpy(zero_copy_only=False).astype(np.float64) for n in known}
     problems: list[Problem] = []
     times, local = _times(path, table.column("time"), lines, problems)
@@ -84,12 +84,12 @@ def _table(path: Path, table: pa.Table, lines: NDArray[np.int64]) -> Table:
         raise refused(problems)
     has_codes = "instrument" in table.column_names
     codes = table.column("instrument").to_pylist() if has_codes else [path.stem] * len(lines)
-    return Table(
+    return BarTable(
         file=str(path), codes=codes, times=times, local=local, columns=columns, lines=lines
     )
 
 
-def _read_csv_by_line(path: Path) -> Table:
+def _read_csv_by_line(path: Path) -> BarTable:
     with path.open(newline="", encoding="utf-8-sig") as file:
         reader = csv.reader(file)
         names = _names(next(reader, []))
@@ -107,7 +107,7 @@ def _read_csv_by_line(path: Path) -> Table:
         raise refused(problems)
     by_name = dict(zip(names, zip(*rows, strict=True), strict=True)) if rows else {}
     texts = {name: by_name.get(name, ()) for name in names}
-    numbers = [n for n in (*NUMBERS, *OPTIONAL) if n in texts]
+    numbers = [n for n in (*_NUMBERS, *OPTIONAL) if n in texts]
     columns = {n: pa.array(_numbers(path, n, texts[n], lines, problems)) for n in numbers}
     _times(path, pa.array(texts["time"], pa.string()), lines, problems)
     if problems:
@@ -171,13 +171,13 @@ def _moment(value: object) -> tuple[int, int] | str:
     return seconds, seconds + int(offset.total_seconds())
 
 
-def _read_parquet(path: Path) -> Table:
+def _read_parquet(path: Path) -> BarTable:
     table = pq.read_table(path)
     names = [name.lower() for name in table.column_names]
     check_columns(str(path), names)
     table = table.rename_columns(names)
     problems: list[Problem] = []
-    for name in (n for n in (*NUMBERS, *OPTIONAL) if n in names):
+    for name in (n for n in (*_NUMBERS, *OPTIONAL) if n in names):
         kind = table.schema.field(name).type
         if not (pa.types.is_floating(kind) or pa.types.is_integer(kind)):
             problems.append(refusal(str(path), 1, name, kind, "the column has to hold numbers"))
@@ -203,7 +203,7 @@ def exact(value: float) -> str:
 def write_bars(series: Mapping[str, tuple[Times, Mapping[str, Column]]], path: Path) -> None:
     """Bars to CSV or Parquet, by the file's ending, in the form that can be imported."""
     extras = [name for name in OPTIONAL if any(name in columns for _, columns in series.values())]
-    names = (*NUMBERS, *extras)
+    names = (*_NUMBERS, *extras)
     rows: dict[str, list[Any]] = {name: [] for name in ("instrument", "time", *names)}
     for code, (times, columns) in series.items():
         rows["instrument"] += [code] * len(times)

@@ -13,14 +13,21 @@ from numpy.typing import NDArray
 from zealous_sieve.core.engine.panel import KNOWN_FROM, Column
 from zealous_sieve.core.functions.catalogue import EXTRAS
 from zealous_sieve.core.intake.layout import Content, Layout
-from zealous_sieve.core.intake.moments import MomentReader, Moments, parted
+from zealous_sieve.core.intake.moments import MomentReader, Moments, parted_times
 from zealous_sieve.core.intake.numbers import THOUSANDS
 from zealous_sieve.core.intake.refusals import Refusals
-from zealous_sieve.core.intake.sifting import Rows
-from zealous_sieve.storage.foreign_files import Piece, Table, Told, pieces, texts_of, together
+from zealous_sieve.core.intake.sifting import ForeignRows
+from zealous_sieve.storage.foreign_files import (
+    FilePiece,
+    ForeignTable,
+    RowsRead,
+    pieces,
+    texts_of,
+    together,
+)
 
 
-def read_rows(tables: Sequence[Table], refusals: Refusals, told: Told) -> Rows:
+def read_rows(tables: Sequence[ForeignTable], refusals: Refusals, report: RowsRead) -> ForeignRows:
     """All rows of files of bars or trades, all written alike, whose values can be read; others are refused.
 
     Raises DataError where a file does not fit its layout.
@@ -29,7 +36,7 @@ def read_rows(tables: Sequence[Table], refusals: Refusals, told: Told) -> Rows:
     reader = MomentReader(layout.dates, layout.zone)
     codes: dict[str, int] = {}
     parts: list[tuple[NDArray[np.int32], Moments, dict[str, Column], NDArray[np.int64]]] = []
-    for piece in together(pieces(tables, refusals, told)):
+    for piece in together(pieces(tables, refusals, report)):
         bad = np.zeros(len(piece.lines), bool)
         moments = _moments(piece, layout, reader, refusals, bad)
         values = _VALUES[layout.content](piece, layout, refusals, bad)
@@ -42,7 +49,7 @@ def read_rows(tables: Sequence[Table], refusals: Refusals, told: Told) -> Rows:
             (owners[kept], moments, {n: c[kept] for n, c in values.items()}, piece.lines[kept])
         )
     fields = list(parts[0][2]) if parts else []
-    return Rows(
+    return ForeignRows(
         codes=list(codes),
         owners=_together([p[0] for p in parts], np.int32),
         times=_together([p[1].utc for p in parts], np.int64),
@@ -56,7 +63,7 @@ def _together(parts: Sequence[NDArray[Any]], kind: Any) -> NDArray[Any]:
     return np.concatenate(parts) if parts else np.empty(0, kind)
 
 
-def _owners(piece: Piece, layout: Layout, codes: dict[str, int]) -> NDArray[np.int32]:
+def _owners(piece: FilePiece, layout: Layout, codes: dict[str, int]) -> NDArray[np.int32]:
     column = layout.column("instrument")
     if column is None:
         places = [codes.setdefault(code, len(codes)) for code, _ in piece.codes]
@@ -70,7 +77,11 @@ def _owners(piece: Piece, layout: Layout, codes: dict[str, int]) -> NDArray[np.i
 
 
 def _moments(
-    piece: Piece, layout: Layout, reader: MomentReader, refusals: Refusals, bad: NDArray[np.bool_]
+    piece: FilePiece,
+    layout: Layout,
+    reader: MomentReader,
+    refusals: Refusals,
+    bad: NDArray[np.bool_],
 ) -> Moments:
     name, clock = layout.columns["time"], layout.column("clock")
     column = piece.columns[name]
@@ -85,7 +96,11 @@ def _moments(
 
 
 def _known_from(
-    piece: Piece, layout: Layout, reader: MomentReader, refusals: Refusals, bad: NDArray[np.bool_]
+    piece: FilePiece,
+    layout: Layout,
+    reader: MomentReader,
+    refusals: Refusals,
+    bad: NDArray[np.bool_],
 ) -> Column:
     """From when bars were known, in seconds since 1970; NaN where that is empty."""
     name = layout.columns["known"]
@@ -122,7 +137,7 @@ def _cut(days: Any, clocks: Any) -> tuple[Any, Any]:
     if clocks is not None or not len(days) or days.null_count:
         return days, clocks
     lengths = pc.min_max(pc.utf8_length(days)).as_py()
-    place = len(parted(days[0].as_py())[0])
+    place = len(parted_times(days[0].as_py())[0])
     if lengths["min"] != lengths["max"] or not 0 < place < lengths["min"]:
         return days, None
     between = pc.utf8_slice_codeunits(days, place, place + 1).unique().to_pylist()
@@ -157,7 +172,7 @@ def _encoded(texts: Any) -> tuple[list[str], NDArray[np.int64]]:
 
 
 def _numbers(
-    piece: Piece,
+    piece: FilePiece,
     layout: Layout,
     field: str,
     refusals: Refusals,
@@ -215,7 +230,7 @@ def _plain(texts: Any, decimal: str) -> Any:
 
 
 def _bar_values(
-    piece: Piece, layout: Layout, refusals: Refusals, bad: NDArray[np.bool_]
+    piece: FilePiece, layout: Layout, refusals: Refusals, bad: NDArray[np.bool_]
 ) -> dict[str, Column]:
     close = _numbers(piece, layout, "close", refusals, bad)
     found = dict.fromkeys(("open", "high", "low"), close)
@@ -235,7 +250,7 @@ _BOUGHT = ("b", "buy", "buyer", "bought", "1", "+1", "+")
 
 
 def _trade_values(
-    piece: Piece, layout: Layout, refusals: Refusals, bad: NDArray[np.bool_]
+    piece: FilePiece, layout: Layout, refusals: Refusals, bad: NDArray[np.bool_]
 ) -> dict[str, Column]:
     price = _numbers(piece, layout, "price", refusals, bad)
     size = _numbers(piece, layout, "size", refusals, bad)

@@ -31,7 +31,7 @@ from zealous_sieve.storage.files import csv_writer, safe_text
 
 FIRST_LINES = 400
 FIRST_BYTES = 256 * 1024
-BLOCK = 8 * 1024 * 1024
+_BLOCK = 8 * 1024 * 1024
 MOST_ROWS = 60_000_000
 """More rows than that are better brought in several files: all of them have to fit into memory."""
 MOST_COLUMNS = 16_384
@@ -42,12 +42,12 @@ NO_CELL = 4 * LONGEST_CELL
 MOST_FOOTER = 64 * 1024 * 1024
 """Bytes of what a Parquet file says of itself."""
 PARQUET = (".parquet", ".pq")
-csv.field_size_limit(2 * BLOCK)
-Told = Callable[[int, int], None]
+csv.field_size_limit(2 * _BLOCK)
+RowsRead = Callable[[int, int], None]
 """Is told how many bytes of all have been read; raises to stop the reading."""
 
 
-def unreadable(why: str, mend: str) -> DataError:
+def unreadable_file(why: str, mend: str) -> DataError:
     """That a file is nothing that can be read, and what can be."""
     return DataError(Problem(code="unreadable_file", message=why, mend=mend))
 
@@ -96,18 +96,18 @@ def sample_in(path: Path, name: str, layout: Layout) -> Sample:
     return sample_of(lines, layout)
 
 
-def first_lines(path: Path, known: Encoding | None = None) -> tuple[list[str], Encoding]:
+def first_lines(path: Path, known_encoding: Encoding | None = None) -> tuple[list[str], Encoding]:
     """The first whole lines of a text, and how it is encoded. Raises DataError ``unreadable_file``,
     ``too_many_columns``."""
     with path.open("rb") as file:
         start = file.read(FIRST_BYTES)
-    encoding = known or _encoding(start)
+    encoding = known_encoding or _encoding(start)
     try:
         text = start.decode("utf-8-sig" if encoding == Encoding.UTF_8 else encoding, "ignore")
     except (UnicodeDecodeError, LookupError):
-        raise unreadable("the file is no text", "bring CSV or Parquet") from None
+        raise unreadable_file("the file is no text", "bring CSV or Parquet") from None
     if "\0" in text:
-        raise unreadable("the file is no table of text", "bring CSV or Parquet")
+        raise unreadable_file("the file is no table of text", "bring CSV or Parquet")
     lines = text.splitlines()
     if len(start) == FIRST_BYTES:
         if len(lines) == 1:
@@ -125,7 +125,7 @@ def first_lines(path: Path, known: Encoding | None = None) -> tuple[list[str], E
 
 def _long_line(number: int) -> DataError:
     why = f"line {number} goes on for more than {FIRST_BYTES // 1024} kB"
-    return unreadable(why, "bring a table with a line for each row")
+    return unreadable_file(why, "bring a table with a line for each row")
 
 
 def _check_line(number: int, line: str) -> None:
@@ -136,7 +136,7 @@ def _check_line(number: int, line: str) -> None:
     longest = max(map(len, re.split("[" + "".join(SEPARATORS) + "]", line)))
     if longest > NO_CELL:
         why = f"line {number} has a cell of {longest:,} characters"
-        raise unreadable(why, f"no cell has more than {LONGEST_CELL:,}")
+        raise unreadable_file(why, f"no cell has more than {LONGEST_CELL:,}")
 
 
 def head_of(path: Path, name: str, skip: int) -> tuple[object, ...]:
@@ -173,7 +173,7 @@ def parquet_file(path: Path) -> pq.ParquetFile:
         return file
     except (pa.ArrowException, OSError) as error:
         why = f"the file is no Parquet: {str(error).splitlines()[0][:120]}"
-        raise unreadable(why, "bring CSV or Parquet, with an ending that says which") from None
+        raise unreadable_file(why, "bring CSV or Parquet, with an ending that says which") from None
 
 
 def _check_footer(path: Path) -> None:
@@ -234,7 +234,7 @@ def parquet_sample(path: Path) -> Sample:
         longest = pc.max(own).as_py() if (own := _lengths(column)) is not None else 0
         if (longest or 0) > NO_CELL:
             why = f"one of the first rows has a cell of {longest:,} characters"
-            raise unreadable(why, f"no cell has more than {LONGEST_CELL:,}")
+            raise unreadable_file(why, f"no cell has more than {LONGEST_CELL:,}")
         columns.append(texts_of(column).to_pylist())
     return Sample(names=names, rows=[[c or "" for c in row] for row in zip(*columns, strict=True)])
 
@@ -258,7 +258,7 @@ def texts_of(column: Any) -> Any:
 
 
 @dataclass(frozen=True, kw_only=True)
-class Piece:
+class FilePiece:
     """Some rows of a file, or of several: columns by their own names, the numbers of their lines, and of
     how many of the rows which instrument is the one that the layout names."""
 
@@ -268,7 +268,7 @@ class Piece:
 
 
 @dataclass(frozen=True, kw_only=True)
-class Table:
+class ForeignTable:
     """A file as it is read: where it lies, what it is called, and how it is written."""
 
     path: Path
@@ -280,10 +280,10 @@ AT_LEAST = 100_000
 """Rows of small files that are read as one piece."""
 
 
-def together(found: Iterable[Piece]) -> Iterator[Piece]:
+def together(small_pieces: Iterable[FilePiece]) -> Iterator[FilePiece]:
     """Pieces as few as may be: small ones of the same columns are put together."""
-    waiting: list[Piece] = []
-    for piece in found:
+    waiting: list[FilePiece] = []
+    for piece in small_pieces:
         alike = not waiting or _types(waiting[0]) == _types(piece)
         if not alike or sum(len(own.lines) for own in waiting) >= AT_LEAST:
             yield _joined(waiting)
@@ -293,21 +293,23 @@ def together(found: Iterable[Piece]) -> Iterator[Piece]:
         yield _joined(waiting)
 
 
-def _types(piece: Piece) -> list[tuple[str, Any]]:
+def _types(piece: FilePiece) -> list[tuple[str, Any]]:
     return [(name, column.type) for name, column in piece.columns.items()]
 
 
-def _joined(some: Sequence[Piece]) -> Piece:
+def _joined(some: Sequence[FilePiece]) -> FilePiece:
     if len(some) == 1:
         return some[0]
-    return Piece(
+    return FilePiece(
         columns={n: pa.concat_arrays([own.columns[n] for own in some]) for n in some[0].columns},
         lines=np.concatenate([own.lines for own in some]),
         codes=[code for own in some for code in own.codes],
     )
 
 
-def pieces(tables: Sequence[Table], refusals: Refusals, told: Told) -> Iterator[Piece]:
+def pieces(
+    tables: Sequence[ForeignTable], refusals: Refusals, report: RowsRead
+) -> Iterator[FilePiece]:
     """All rows of some files, some at a time; lines of the second file are counted from ``PLACE`` on.
     Raises DataError where a file can't be read so; one of several is refused instead."""
     sizes = [max(1, table.path.stat().st_size) for table in tables]
@@ -316,7 +318,7 @@ def pieces(tables: Sequence[Table], refusals: Refusals, told: Told) -> Iterator[
         before, first = sum(sizes[:place]), place * PLACE
 
         def part(done: int, of: int, before: int = before, size: int = sizes[place]) -> None:
-            told(before + size * done // of, sum(sizes))
+            report(before + size * done // of, sum(sizes))
 
         read = _parquet_pieces if is_parquet(table.name) else _csv_pieces
         try:
@@ -330,7 +332,9 @@ def pieces(tables: Sequence[Table], refusals: Refusals, told: Told) -> Iterator[
             refusals.add(first, "all", table.name, str(error.problem))
 
 
-def _parquet_pieces(table: Table, first: int, refusals: Refusals, told: Told) -> Iterator[Piece]:
+def _parquet_pieces(
+    table: ForeignTable, first: int, refusals: Refusals, report: RowsRead
+) -> Iterator[FilePiece]:
     layout = table.layout
     file = parquet_file(table.path)
     check_layout(layout, file.schema_arrow.names)
@@ -342,15 +346,17 @@ def _parquet_pieces(table: Table, first: int, refusals: Refusals, told: Told) ->
         for batch in file.iter_batches(columns=wanted):
             lines = np.arange(first + done + 1, first + done + 1 + batch.num_rows)
             done += batch.num_rows
-            told(done, total)
+            report(done, total)
             whole = dict(zip(batch.schema.names, batch.columns, strict=True))
             columns, lines = _without_long(whole, lines, refusals)
-            yield Piece(columns={n: _plain(own) for n, own in columns.items()}, lines=lines)
+            yield FilePiece(columns={n: _plain(own) for n, own in columns.items()}, lines=lines)
     except pa.ArrowException as error:
-        raise unreadable(f"the file can't be read: {error}", "bring it anew") from None
+        raise unreadable_file(f"the file can't be read: {error}", "bring it anew") from None
 
 
-def _csv_pieces(table: Table, first: int, refusals: Refusals, told: Told) -> Iterator[Piece]:
+def _csv_pieces(
+    table: ForeignTable, first: int, refusals: Refusals, report: RowsRead
+) -> Iterator[FilePiece]:
     path, layout = table.path, table.layout
     lines, _ = first_lines(path, layout.encoding)
     names = list(sample_of(lines, layout).names)
@@ -374,7 +380,7 @@ def _csv_pieces(table: Table, first: int, refusals: Refusals, told: Told) -> Ite
                     use_threads=False,
                     skip_rows=before,
                     column_names=names,
-                    block_size=BLOCK,
+                    block_size=_BLOCK,
                     encoding=str(layout.encoding),
                 ),
                 parse_options=pa_csv.ParseOptions(
@@ -389,13 +395,13 @@ def _csv_pieces(table: Table, first: int, refusals: Refusals, told: Told) -> Ite
             for batch in reader:
                 numbers = _numbers_of(following, batch.num_rows, broken)
                 following = int(numbers[-1]) + 1 if len(numbers) else following
-                told(min(total, file.tell()), total)
+                report(min(total, file.tell()), total)
                 columns, places = _without_blank(batch, numbers + first)
                 columns, places = _without_long(columns, places, refusals)
-                yield Piece(columns=columns, lines=places)
+                yield FilePiece(columns=columns, lines=places)
     except pa.ArrowException as error:
         why = f"the file can't be read as {layout.encoding}: {str(error).splitlines()[0][:160]}"
-        raise unreadable(
+        raise unreadable_file(
             why, "choose another separator or encoding, or look at that line"
         ) from None
 
@@ -426,17 +432,17 @@ def _without_blank(
 
 
 def read_texts(
-    tables: Sequence[Table], refusals: Refusals, told: Told
+    tables: Sequence[ForeignTable], refusals: Refusals, report: RowsRead
 ) -> Iterator[tuple[int, dict[str, str]]]:
     """The rows of a table of instruments, events or venues: line, and texts by the names of the table's
     columns. Raises DataError where the file does not fit the layout."""
-    for piece in pieces(tables, refusals, told):
+    for piece in pieces(tables, refusals, report):
         columns = {n: texts_of(column).to_pylist() for n, column in piece.columns.items()}
         for row, line in enumerate(piece.lines):
             yield int(line), {n: (own[row] or "").strip() for n, own in columns.items()}
 
 
-def write_refused(tables: Sequence[Table], refusals: Refusals, out: Path) -> None:
+def write_refused(tables: Sequence[ForeignTable], refusals: Refusals, out: Path) -> None:
     """The refused rows as they stand in their files, with what is wrong with each of them beside: mended,
     they can be brought in again. Rows of a Parquet file are told by their numbers; a file of which nothing
     can be read has one row without cells."""
@@ -462,7 +468,9 @@ def write_refused(tables: Sequence[Table], refusals: Refusals, out: Path) -> Non
                 writer.writerow([*cells, *[""] * (width - len(cells)), *where, *told])
 
 
-def _kept_rows(table: Table, wanted: Iterable[int]) -> Iterator[tuple[int | None, list[str]]]:
+def _kept_rows(
+    table: ForeignTable, wanted: Iterable[int]
+) -> Iterator[tuple[int | None, list[str]]]:
     """The header, without a number, and the wanted rows with theirs."""
     path, name, layout = table.path, table.name, table.layout
     numbers = set(wanted)

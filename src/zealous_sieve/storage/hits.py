@@ -45,7 +45,7 @@ from zealous_sieve.usecases.records.runs import Run
 
 _IN_BODY = ("values", "unknown")
 _COLUMNS = tuple(f.name for f in fields(Hit) if f.name not in _IN_BODY)
-EVERYTHING = HitsQuery()
+_EVERYTHING = HitsQuery()
 MOST_IDEAS = 1_000
 MOST_DECIDED = 20_000
 _SETUP = (
@@ -63,7 +63,7 @@ class HitStore:
         self.database = database
 
     def page(
-        self, run: Run, before: int | None = None, query: HitsQuery = EVERYTHING
+        self, run: Run, before: int | None = None, query: HitsQuery = _EVERYTHING
     ) -> tuple[int, list[SeenHit]]:
         """How many hits fit a query, and those of the page asked for."""
         seen = _Seen(run, before)

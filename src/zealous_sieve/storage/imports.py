@@ -17,14 +17,14 @@ from zealous_sieve.storage.work import asked, rested
 from zealous_sieve.usecases.records.imports import (
     Account,
     Import,
+    ImportLine,
     ImportState,
-    Line,
     Replaced,
     TakenBack,
 )
 
 _ACCOUNT = TypeAdapter(Account)
-_LINE = [field.name for field in fields(Line)]
+_LINE = [field.name for field in fields(ImportLine)]
 _UNCOVERED = TypeAdapter(TakenBack)
 _RECORDS: dict[Content, TypeAdapter[Any]] = {
     Content.INSTRUMENTS: TypeAdapter(Instrument),
@@ -92,10 +92,10 @@ class ImportStore:
     def grow(self, import_id: int, name: str, files: int, size: int) -> None:
         self._change(import_id, name=name, file_count=files, size=size)
 
-    def lines(self, import_id: int) -> list[Line]:
+    def lines(self, import_id: int) -> list[ImportLine]:
         with self.database.session() as session:
             kept = session.get_one(ImportRow, import_id).lines
-            return [Line(**dict(zip(_LINE, own, strict=True))) for own in kept]
+            return [ImportLine(**dict(zip(_LINE, own, strict=True))) for own in kept]
 
     def leave_out(self, import_id: int, codes: Sequence[str], rows: int) -> bool:
         still = ImportRow.state.in_((ImportState.READY, ImportState.DONE))
@@ -128,7 +128,7 @@ class ImportStore:
         turn: int,
         state: ImportState,
         account: Account,
-        lines: Sequence[Line] = (),
+        lines: Sequence[ImportLine] = (),
     ) -> None:
         self._change(
             import_id,

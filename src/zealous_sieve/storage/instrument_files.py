@@ -36,7 +36,7 @@ def read_instruments(path: Path) -> dict[str, Background]:
         ) from None
 
 
-def _read(path: Path, found: dict[str, Background]) -> dict[str, Background]:
+def _read(path: Path, backgrounds: dict[str, Background]) -> dict[str, Background]:
     with path.open(newline="", encoding="utf-8-sig") as file:
         reader = csv.DictReader(file)
         if "code" not in (reader.fieldnames or ()):
@@ -49,13 +49,13 @@ def _read(path: Path, found: dict[str, Background]) -> dict[str, Background]:
             raise DataError(problem)
         for row in reader:
             line, code = reader.line_num, row["code"]
-            reason = "this code stands twice" if code in found else code_fault(code)
+            reason = "this code stands twice" if code in backgrounds else code_fault(code)
             if None in row or None in row.values():
                 reason = f"the row does not have {len(reader.fieldnames or ())} values"
             if reason:
                 raise DataError(refusal(str(path), line, "code", code, reason))
-            found[code] = _background(path, line, row)
-    return found
+            backgrounds[code] = _background(path, line, row)
+    return backgrounds
 
 
 def _background(path: Path, line: int, row: Mapping[str, str]) -> Background:

@@ -22,21 +22,21 @@ from zealous_sieve.core.market.bases import Base
 from zealous_sieve.storage.blocks import MEASURED
 
 Mask = NDArray[np.bool_]
-Rows = NDArray[np.void]
+LayerRows = NDArray[np.void]
 BAR_ROW = np.dtype([("time", "<i8"), *((name, "<f8") for name in (*FIELDS, *BESIDE))])
 """A bar with what it holds beside its prices, NaN where that is not known."""
 TRADE_ROW = np.dtype([("time", "<i8"), ("place", "<i4"), *((name, "<f8") for name in MEASURED)])
 
 
 @dataclass(frozen=True, kw_only=True)
-class Layer:
+class ImportLayer:
     """What an import wrote of an instrument and base. Of bars ``touched`` are the times, of trades the
     first and the last, between which it replaced all."""
 
     instrument: int
     base: Base
     touched: Times
-    before: Rows
+    before: LayerRows
     import_id: int = 0
     """0 where its import was taken off the list."""
     id: int = 0
@@ -59,8 +59,8 @@ class Uncovered:
     """A layer that is taken back, and the later ones that lie on it; ``covered`` counts by import how many
     of its times stay as a later one left them."""
 
-    layer: Layer
-    over: list[Layer] = field(default_factory=list)
+    layer: ImportLayer
+    over: list[ImportLayer] = field(default_factory=list)
     covered: dict[int, int] = field(default_factory=dict)
 
     def shows(self, times: Times) -> Mask:
@@ -71,14 +71,16 @@ class Uncovered:
         return found
 
 
-def uncover(layer: Layer, later: Sequence[Layer]) -> tuple[Uncovered, list[Layer]]:
+def uncover(
+    layer: ImportLayer, later: Sequence[ImportLayer]
+) -> tuple[Uncovered, list[ImportLayer]]:
     """Take a layer out from under ``later`` ones, in the order in which they were laid; also returns those
     of them that have other rows before them now."""
     under, changed = Uncovered(layer), []
     for own in later:
 
-        def common(times: Times, own: Layer = own) -> Mask:
-            return under.shows(times) & own.covers(times)
+        def common(times: Times, layer: ImportLayer = own) -> Mask:
+            return under.shows(times) & layer.covers(times)
 
         count = int(common(layer.touched if own.base != Base.TRADES else own.touched).sum())
         taken_over = layer.before[common(layer.before["time"])]
@@ -108,7 +110,7 @@ AND (%s::int[] IS NULL OR l.instrument_id = ANY(%s::int[])) ORDER BY l.id
 """
 
 
-def lay(connection: psycopg.Connection, import_id: int, layers: Collection[Layer]) -> None:
+def lay(connection: psycopg.Connection, import_id: int, layers: Collection[ImportLayer]) -> None:
     """Keep the layers of an import."""
     with connection.cursor() as cursor, cursor.copy(_COPY) as out:
         out.set_types(("int4", "int4", "int2", "int4", "bytea"))
@@ -120,28 +122,28 @@ def lay(connection: psycopg.Connection, import_id: int, layers: Collection[Layer
 
 def layers_of(
     connection: psycopg.Connection, import_id: int, some: list[int] | None
-) -> list[Layer]:
+) -> list[ImportLayer]:
     """The layers of an import, of all its instruments or of some."""
     return list(_read(connection, _OF, import_id, some, some))
 
 
 def layers_over(
     connection: psycopg.Connection, import_id: int, some: list[int] | None
-) -> dict[tuple[int, Base], list[Layer]]:
+) -> dict[tuple[int, Base], list[ImportLayer]]:
     """What later imports laid over one, over all its instruments or some, in their order."""
-    found: dict[tuple[int, Base], list[Layer]] = {}
+    found: dict[tuple[int, Base], list[ImportLayer]] = {}
     for own in _read(connection, _LATER, import_id, some, some):
         found.setdefault((own.instrument, own.base), []).append(own)
     return found
 
 
-def drop_layers(connection: psycopg.Connection, layers: Collection[Layer]) -> None:
+def drop_layers(connection: psycopg.Connection, layers: Collection[ImportLayer]) -> None:
     """Forget layers that were taken back."""
     numbers = [own.id for own in layers]
     connection.execute("DELETE FROM bar_layers WHERE id = ANY(%s)", (numbers,))
 
 
-def relay(connection: psycopg.Connection, changed: Collection[Layer]) -> None:
+def relay(connection: psycopg.Connection, changed: Collection[ImportLayer]) -> None:
     """Keep what is before some layers now."""
     with connection.cursor() as cursor:
         cursor.executemany(
@@ -155,19 +157,19 @@ def forget_layers(connection: psycopg.Connection, instruments: Sequence[int]) ->
     connection.execute("DELETE FROM bar_layers WHERE instrument_id = ANY(%s)", (list(instruments),))
 
 
-def _payload(own: Layer) -> bytes:
-    steps = np.diff(own.touched, prepend=np.int64(0)).astype("<i8")
-    return zstandard.compress(steps.tobytes() + own.before.tobytes(), 3)
+def _payload(layer: ImportLayer) -> bytes:
+    steps = np.diff(layer.touched, prepend=np.int64(0)).astype("<i8")
+    return zstandard.compress(steps.tobytes() + layer.before.tobytes(), 3)
 
 
-def _read(connection: psycopg.Connection, query: str, *of: object) -> Iterator[Layer]:
+def _read(connection: psycopg.Connection, query: str, *of: object) -> Iterator[ImportLayer]:
     for number, import_id, instrument, kind, count, payload in connection.execute(
         query.encode(), of, binary=True
     ):
         raw, base = zstandard.decompress(payload), Base(kind)
         touched = np.frombuffer(raw, "<i8", count).cumsum()
         before = np.frombuffer(raw, row_of(base), offset=8 * count)
-        yield Layer(
+        yield ImportLayer(
             id=number,
             import_id=import_id or 0,
             instrument=instrument,

@@ -12,7 +12,7 @@ from typing import BinaryIO
 
 from zealous_sieve.core.errors import DataError, Problem
 
-NAME = "machine.toml"
+MACHINE_NAME = "machine.toml"
 HEAD = (
     "# Folders of this machine that may be read again and again, with all that lies below them.\n"
 )
@@ -41,7 +41,7 @@ class MachineFile:
         """Allow one more folder. Raises DataError ``bad_machine_file``, OSError."""
         places = dict.fromkeys([*map(str, self.places()), str(folder.resolve())])
         rows = "".join(f"    {json.dumps(own)},\n" for own in places)
-        new = self.path.with_name(f"{NAME}.new")
+        new = self.path.with_name(f"{MACHINE_NAME}.new")
         new.write_text(f"{HEAD}folders = [\n{rows}]\n", "utf-8")
         new.replace(self.path)
 

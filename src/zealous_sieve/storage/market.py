@@ -36,7 +36,7 @@ from zealous_sieve.storage.models import (
     TradeRow,
     VenueRow,
 )
-from zealous_sieve.storage.renaming import rename
+from zealous_sieve.storage.renaming import rename_everywhere
 
 
 class MarketStore:
@@ -128,7 +128,7 @@ class MarketStore:
         """Another code for an instrument, all at once; False where another instrument has it."""
         try:
             with self.database.session() as session:
-                rename(session, old, new, leads=leads)
+                rename_everywhere(session, old, new, leads=leads)
         except IntegrityError:
             return False
         return True

@@ -12,14 +12,14 @@ from pathlib import Path
 from typing import IO
 
 from zealous_sieve.core.errors import DataError, Problem
-from zealous_sieve.storage.foreign_files import unreadable
+from zealous_sieve.storage.foreign_files import unreadable_file
 
 GZIP, ZIP, OLD_WORKBOOK = b"\x1f\x8b", b"PK\x03\x04", b"\xd0\xcf\x11\xe0"
 IN_WORKBOOKS = ("[Content_Types].xml", "mimetype", "content.xml")
-PIECE = 1 << 20
+PACKED_PIECE = 1 << 20
 MOST_WITHIN = 20_000
 """So many tables of a zip are read."""
-ENDINGS = (".gz", ".gzip", ".zip")
+_ENDINGS = (".gz", ".gzip", ".zip")
 MOST_UNFOLDED = 200
 """So many times its size is what a packed file may hold; tables of prices are 3 to 20 times theirs."""
 ROOM_ANYHOW = 64 * 1024 * 1024
@@ -79,7 +79,7 @@ def _pieces(file: IO[bytes] | gzip.GzipFile, packed: int | None = None) -> Itera
     """What a file holds, which takes so many bytes ``packed``. Raises DataError ``too_large`` where that
     is no measure for it."""
     size = 0
-    while piece := file.read(PIECE):
+    while piece := file.read(PACKED_PIECE):
         size += len(piece)
         if packed is not None and size > max(ROOM_ANYHOW, MOST_UNFOLDED * packed):
             message = f"the file unfolds to more than {MOST_UNFOLDED} times its size"
@@ -98,7 +98,9 @@ def tar_members(pieces: Iterable[bytes]) -> Iterator[tuple[str, Iterator[bytes]]
                 if file is not None:
                     yield member.name, _pieces(file)
     except tarfile.TarError as error:
-        raise unreadable(f"the archive can't be read: {error}", "send the files anew") from None
+        raise unreadable_file(
+            f"the archive can't be read: {error}", "send the files anew"
+        ) from None
 
 
 def zip_members(path: Path, name: str) -> Iterator[tuple[str, Iterator[bytes]]]:
@@ -137,7 +139,7 @@ def _tables(archive: zipfile.ZipFile, name: str) -> list[str]:
         own for own in names if not own.endswith("/") and not own.startswith(("__MACOSX/", "."))
     ]
     if not tables:
-        raise unreadable(f"{name} holds no file", "bring a zip with tables in it")
+        raise unreadable_file(f"{name} holds no file", "bring a zip with tables in it")
     return tables
 
 
@@ -145,18 +147,22 @@ def _only_table(archive: zipfile.ZipFile, name: str) -> str:
     tables = _tables(archive, name)
     if len(tables) == 1:
         return tables[0]
-    raise unreadable(f"{name} holds {len(tables)} files", "bring it in as many files, which it is")
+    raise unreadable_file(
+        f"{name} holds {len(tables)} files", "bring it in as many files, which it is"
+    )
 
 
 def _without_ending(name: str) -> str:
-    ending = next((own for own in ENDINGS if name.lower().endswith(own)), "")
+    ending = next((own for own in _ENDINGS if name.lower().endswith(own)), "")
     return name[: len(name) - len(ending)] or name
 
 
 def _workbook(name: str) -> DataError:
     mend = "open it there, choose the sheet, and save it as CSV"
-    return unreadable(f"{name} is a workbook of a spreadsheet program", mend)
+    return unreadable_file(f"{name} is a workbook of a spreadsheet program", mend)
 
 
 def _damaged(name: str, error: Exception) -> DataError:
-    return unreadable(f"{name} can't be unpacked: {error}", "pack it again, or bring it unpacked")
+    return unreadable_file(
+        f"{name} can't be unpacked: {error}", "pack it again, or bring it unpacked"
+    )

@@ -54,7 +54,7 @@ _SAID = (
 )
 
 
-def rename(session: Session, old: str, new: str, *, leads: bool) -> None:
+def rename_everywhere(session: Session, old: str, new: str, *, leads: bool) -> None:
     """Call an instrument ``new`` wherever its code stands; ``leads`` says whether ``old`` stays as one of
     its earlier names. Raises IntegrityError where another has the code."""
     session.execute(text(_FREED), {"new": new})

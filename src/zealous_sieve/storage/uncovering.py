@@ -12,11 +12,11 @@ from zealous_sieve.core.engine.panel import BESIDE, Times
 from zealous_sieve.core.functions.catalogue import FIELDS
 from zealous_sieve.core.market.bases import Base
 from zealous_sieve.storage import bar_statements as sql
-from zealous_sieve.storage.blocks import BAR, EXTRA, MEASURED, TRADE, layout, rows_of
+from zealous_sieve.storage.blocks import BAR, EXTRA, MEASURED, TRADE, block_rows, layout
 from zealous_sieve.storage.copying import copy_in, copy_out
 from zealous_sieve.storage.layers import (
-    Layer,
-    Rows,
+    ImportLayer,
+    LayerRows,
     Uncovered,
     drop_layers,
     layers_of,
@@ -55,12 +55,12 @@ UPDATE imports m SET made = m.made || heirs.codes FROM (
 """
 
 
-def count_back(connection: psycopg.Connection, import_id: int) -> TakenBack:
+def count_uncovered(connection: psycopg.Connection, import_id: int) -> TakenBack:
     """What taking an import back would do."""
     return _counted([under for under, _ in _uncovered(connection, import_id, None)])
 
 
-def take_back(
+def take_layers_back(
     connection: psycopg.Connection, import_id: int, codes: Sequence[str] | None = None
 ) -> TakenBack:
     """Bars of an import go, and those that it replaced stand there again, but where a later import lies on
@@ -96,7 +96,7 @@ UNION SELECT instrument_id FROM earlier_codes WHERE code = ANY(%(codes)s)
 
 def _uncovered(
     connection: psycopg.Connection, import_id: int, some: list[int] | None
-) -> list[tuple[Uncovered, list[Layer]]]:
+) -> list[tuple[Uncovered, list[ImportLayer]]]:
     later = layers_over(connection, import_id, some)
     return [
         uncover(own, later.get((own.instrument, own.base), []))
@@ -122,7 +122,7 @@ def _counted(unders: Sequence[Uncovered], put_away: int = 0) -> TakenBack:
     )
 
 
-def _again(unders: Sequence[Uncovered]) -> list[tuple[int, Rows]]:
+def _again(unders: Sequence[Uncovered]) -> list[tuple[int, LayerRows]]:
     """The rows that stand there again, by the number of their instrument."""
     return [(u.layer.instrument, u.layer.before[u.shows(u.layer.before["time"])]) for u in unders]
 
@@ -181,13 +181,13 @@ def _incoming(
 ) -> None:
     """The places of what goes, by the number of its instrument."""
     connection.execute(_INCOMING)
-    chunks = [rows_of(_PLACE, instrument_id=n, base=int(base), time=own) for n, own in times]
+    chunks = [block_rows(_PLACE, instrument_id=n, base=int(base), time=own) for n, own in times]
     copy_in(connection, "incoming", _PLACE, chunks)
 
 
-def _stored(row: np.dtype[np.void], rows: Rows, names: Sequence[str], **of: int) -> Rows:
+def _stored(row: np.dtype[np.void], rows: LayerRows, names: Sequence[str], **of: int) -> LayerRows:
     """Rows of a layer as the database keeps them."""
-    return rows_of(row, **of, time=rows["time"], **{name: rows[name] for name in names})
+    return block_rows(row, **of, time=rows["time"], **{name: rows[name] for name in names})
 
 
 def _put_away_made(connection: psycopg.Connection, import_id: int) -> int:

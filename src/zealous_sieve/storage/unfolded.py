@@ -10,10 +10,10 @@ import pyarrow as pa
 import pyarrow.compute as pc
 import pyarrow.csv as pa_csv
 
-from zealous_sieve.core.intake.across import Across, across_of
+from zealous_sieve.core.intake.across import AcrossColumns, across_of
 from zealous_sieve.core.intake.layout import Layout
 from zealous_sieve.core.intake.numbers import NOTHING
-from zealous_sieve.core.intake.understand import rows_of
+from zealous_sieve.core.intake.understand import sample_rows
 from zealous_sieve.storage.foreign_files import (
     first_lines,
     is_parquet,
@@ -23,16 +23,16 @@ from zealous_sieve.storage.foreign_files import (
 )
 
 
-def across_in(path: Path, name: str, layout: Layout) -> Across | None:
+def across_in(path: Path, name: str, layout: Layout) -> AcrossColumns | None:
     """How a file, parted into cells as a layout says, has instruments across."""
     if is_parquet(name):
         sample = parquet_sample(path)
         return across_of([list(sample.names), *sample.rows])
     lines, _ = first_lines(path, layout.encoding)
-    return across_of(rows_of(lines, layout))
+    return across_of(sample_rows(lines, layout))
 
 
-def unfold(path: Path, name: str, layout: Layout, across: Across, out: Path) -> None:
+def unfold(path: Path, name: str, layout: Layout, across: AcrossColumns, out: Path) -> None:
     """Write a table with instruments across as one with a row for each instrument and time that has a
     close, in CSV."""
     fields = across.fields
@@ -60,7 +60,7 @@ def unfold(path: Path, name: str, layout: Layout, across: Across, out: Path) -> 
     beside.replace(out)
 
 
-def _batches(path: Path, name: str, layout: Layout, across: Across) -> Iterator[list[Any]]:
+def _batches(path: Path, name: str, layout: Layout, across: AcrossColumns) -> Iterator[list[Any]]:
     """The columns of a file as texts, some rows at a time."""
     if is_parquet(name):
         for batch in parquet_file(path).iter_batches():

@@ -15,15 +15,15 @@ from typing import IO
 from zealous_sieve.core.errors import DataError, Problem
 from zealous_sieve.core.intake.layout import Layout, code_of_file
 from zealous_sieve.core.intake.refusals import Refusals
-from zealous_sieve.core.intake.sifting import Rows
+from zealous_sieve.core.intake.sifting import ForeignRows
 from zealous_sieve.core.intake.understand import Glimpse, Sample
 from zealous_sieve.storage import foreign_files
 from zealous_sieve.storage.foreign_columns import read_rows
-from zealous_sieve.storage.foreign_files import Table
-from zealous_sieve.storage.packed import PIECE, ZIP, tar_members, unpacked, zip_members
+from zealous_sieve.storage.foreign_files import ForeignTable
+from zealous_sieve.storage.packed import PACKED_PIECE, ZIP, tar_members, unpacked, zip_members
 from zealous_sieve.storage.unfolded import across_in, unfold
 from zealous_sieve.usecases.errors import disk_full
-from zealous_sieve.usecases.records.imports import Held, Told
+from zealous_sieve.usecases.records.imports import HeldFile, RowsDone
 
 MOST_BYTES = 4 * 1024**3
 NO_SPACE = 28
@@ -80,7 +80,7 @@ class Uploads:
             raise disk_full() if _is_full(error) else error from None
         return size, name
 
-    def hold(self, name: str, pieces: Iterable[bytes]) -> Held:
+    def hold(self, name: str, pieces: Iterable[bytes]) -> HeldFile:
         """Keep a file that belongs to no import yet. Raises as ``keep`` does."""
         self.folder.mkdir(parents=True, exist_ok=True, mode=0o700)
         path = self.folder / f"held-{uuid.uuid4().hex}"
@@ -90,30 +90,30 @@ class Uploads:
         except BaseException as error:
             path.unlink(missing_ok=True)
             raise disk_full() if _is_full(error) else error from None
-        return Held(name=name, size=size, place=path.name)
+        return HeldFile(name=name, size=size, place=path.name)
 
-    def look_at(self, held: Held, zones: Mapping[str, str]) -> Glimpse:
+    def look_at(self, held: HeldFile, zones: Mapping[str, str]) -> Glimpse:
         """What a file that is held seems to be; raises DataError for what is no table."""
         return foreign_files.glimpse(self.folder / held.place, held.name, zones)
 
-    def head(self, held: Held, skip: int) -> tuple[object, ...]:
+    def head(self, held: HeldFile, skip: int) -> tuple[object, ...]:
         """What a file that is held begins with, up to its header below some lines, and its encoding."""
         return foreign_files.head_of(self.folder / held.place, held.name, skip)
 
-    def is_across(self, held: Held, layout: Layout) -> bool:
+    def is_across(self, held: HeldFile, layout: Layout) -> bool:
         """Whether a file that is held has instruments across."""
         return across_in(self.folder / held.place, held.name, layout) is not None
 
-    def content(self, held: Held) -> Iterator[bytes]:
+    def content(self, held: HeldFile) -> Iterator[bytes]:
         """A file that is held, as it came."""
         with (self.folder / held.place).open("rb") as file:
-            while piece := file.read(PIECE):
+            while piece := file.read(PACKED_PIECE):
                 yield piece
 
-    def let_go(self, held: Held) -> None:
+    def let_go(self, held: HeldFile) -> None:
         (self.folder / held.place).unlink(missing_ok=True)
 
-    def join(self, number: int, place: int, held: Held) -> None:
+    def join(self, number: int, place: int, held: HeldFile) -> None:
         """Make a file that is held one of an import, the one at a place from 0 on."""
         (self.folder / held.place).replace(self._part(number, place))
         with self._parts(number).open("a", encoding="utf-8") as names:
@@ -198,14 +198,16 @@ class Uploads:
         except FileNotFoundError:  # it has just been taken
             raise _gone() from None
 
-    def rows(self, number: int, name: str, layout: Layout, refusals: Refusals, told: Told) -> Rows:
-        return read_rows(self._named(number, name, layout, refusals), refusals, told)
+    def rows(
+        self, number: int, name: str, layout: Layout, refusals: Refusals, report: RowsDone
+    ) -> ForeignRows:
+        return read_rows(self._named(number, name, layout, refusals), refusals, report)
 
     def texts(
-        self, number: int, name: str, layout: Layout, refusals: Refusals, told: Told
+        self, number: int, name: str, layout: Layout, refusals: Refusals, report: RowsDone
     ) -> Iterator[tuple[int, dict[str, str]]]:
         tables = self._named(number, name, layout, refusals)
-        return foreign_files.read_texts(tables, refusals, told)
+        return foreign_files.read_texts(tables, refusals, report)
 
     def write_refused(self, number: int, name: str, layout: Layout, refusals: Refusals) -> None:
         out = self._refused(number)
@@ -221,20 +223,24 @@ class Uploads:
     def _unfolded(self, number: int) -> Path:
         return self.folder / f"{number}.rows"
 
-    def _tables(self, number: int, name: str, layout: Layout) -> list[Table]:
+    def _tables(self, number: int, name: str, layout: Layout) -> list[ForeignTable]:
         """The files of an import as a layout reads them."""
         if self._parts(number).exists() and not layout.across:
             names = [json.loads(line) for line in self._parts(number).read_text().splitlines()]
             return [
-                Table(path=self._part(number, n), name=own, layout=_named_by(own, layout))
+                ForeignTable(path=self._part(number, n), name=own, layout=_named_by(own, layout))
                 for n, own in enumerate(names)
             ]
         path = self._there(number)
         if not layout.across:
-            return [Table(path=path, name=name, layout=layout)]
-        return [Table(path=self._unfolded(number), name=f"{Path(name).stem}.csv", layout=layout)]
+            return [ForeignTable(path=path, name=name, layout=layout)]
+        return [
+            ForeignTable(path=self._unfolded(number), name=f"{Path(name).stem}.csv", layout=layout)
+        ]
 
-    def _named(self, number: int, name: str, layout: Layout, refusals: Refusals) -> list[Table]:
+    def _named(
+        self, number: int, name: str, layout: Layout, refusals: Refusals
+    ) -> list[ForeignTable]:
         tables = self._tables(number, name, layout)
         refusals.files = [table.name for table in tables] if len(tables) > 1 else ()
         return tables

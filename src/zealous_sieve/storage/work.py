@@ -14,9 +14,9 @@ from zealous_sieve.usecases.records.runs import RUN
 from zealous_sieve.usecases.records.work import Piece, Work, WorkState
 from zealous_sieve.usecases.table.demo import DEMO
 
-Row: TypeAlias = type[RunRow] | type[ImportRow] | type[DemoRow]
+WorkRow: TypeAlias = type[RunRow] | type[ImportRow] | type[DemoRow]
 
-_ROWS: dict[Work, Row] = {RUN: RunRow, IMPORT: ImportRow, DEMO: DemoRow}
+_ROWS: dict[Work, WorkRow] = {RUN: RunRow, IMPORT: ImportRow, DEMO: DemoRow}
 
 
 class WorkStore:
@@ -103,12 +103,12 @@ class WorkStore:
             return session.scalar(statement.returning(row.turn))
 
 
-def _columns(row: Row) -> Select[Any]:
+def _columns(row: WorkRow) -> Select[Any]:
     columns: tuple[Any, ...] = (row.id, row.state, row.turn, row.attempts, row.done, row.total)
     return select(*columns)
 
 
-def asked(row: Row, state: WorkState) -> dict[str, Any]:
+def asked(row: WorkRow, state: WorkState) -> dict[str, Any]:
     """The columns of a piece of which something is asked anew."""
     return {
         "state": state,

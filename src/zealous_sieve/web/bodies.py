@@ -16,7 +16,7 @@ from starlette.types import Message, Receive, Scope
 from zealous_sieve.admission import Admission
 from zealous_sieve.core.errors import Problem
 from zealous_sieve.usecases.errors import disk_full
-from zealous_sieve.web.errors import TooLargeError, TooLateError, failure_of, problems_of
+from zealous_sieve.web.errors import BodyTooLargeError, TooLateError, failure_of, problems_of
 from zealous_sieve.web.strangers import OCTETS, READS, check_pass
 
 MOST_DOCUMENT = 8 * 2**20
@@ -29,14 +29,14 @@ SENT_WITHIN = 60.0
 """Seconds within which a JSON document has to be there."""
 LEFT_FREE = 256 * 2**20
 """Bytes of disk that what comes in leaves free."""
-PIECE = 256 * 1024
+BODY_PIECE = 256 * 1024
 
 
 class GoneError(Exception):
     """Whoever asked has gone in the middle."""
 
 
-def refused(error: Exception) -> Response:
+def refuse_body(error: Exception) -> Response:
     """A reply to a request that is not passed on."""
     problems, status = problems_of(error)
     return JSONResponse(
@@ -105,6 +105,6 @@ async def _next(receive: Receive, seconds: float) -> Message:
         raise TooLateError(Problem(code="too_late", message=message, mend="send it anew")) from None
 
 
-def _too_large() -> TooLargeError:
+def _too_large() -> BodyTooLargeError:
     message = f"a request brings at most {MOST_DOCUMENT // 2**20} MB that are no file"
-    return TooLargeError(Problem(code="too_large", message=message, mend="send less at once"))
+    return BodyTooLargeError(Problem(code="too_large", message=message, mend="send less at once"))

@@ -15,13 +15,13 @@ from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
 from werkzeug.routing import IntegerConverter, Map, PathConverter
 
 from zealous_sieve.core.errors import DataError, Problem
-from zealous_sieve.usecases.desk.outside import Kind, Order
+from zealous_sieve.usecases.desk.outside import Order, OrderKind
 from zealous_sieve.usecases.errors import UseCaseError
 from zealous_sieve.web.strangers import COOKIE, TOKEN
 
-PORT = 8437
+_PORT = 8437
 """Where the pages are answered, unless one says otherwise."""
-MOST = 2**31 - 1
+LARGEST_NUMBER = 2**31 - 1
 """The largest number that anything is kept by."""
 REFERENCE = "#/components/schemas/{model}"
 
@@ -54,7 +54,7 @@ def as_of() -> datetime | None:
     raise DataError(Problem(code="no_moment", message=message, mend=mend, subject=AS_OF))
 
 
-def wanted(kind: Kind = Kind.GLANCE, *, from_present: bool = False) -> Order:
+def wanted(kind: OrderKind = OrderKind.GLANCE, *, from_present: bool = False) -> Order:
     """A computation for the request at hand, wanted as long as somebody waits for the reply. It looks from
     the moment of the request, or ``from_present`` where what is asked for has a moment of its own."""
     gone = request.environ.get("asgi.scope", {}).get(GONE)
@@ -69,10 +69,10 @@ class Id(IntegerConverter):
     """``<id:run_id>`` in a path: a number that something can be kept by."""
 
     def __init__(self, rules: Map) -> None:
-        super().__init__(rules, max=MOST)
+        super().__init__(rules, max=LARGEST_NUMBER)
 
 
-class Stretch(BaseModel):
+class _Stretch(BaseModel):
     """Which of the entries of a list are wanted: so many, from a place on."""
 
     model_config = ConfigDict(frozen=True, extra="forbid")
@@ -104,13 +104,13 @@ class Endpoint:
     """The kind of content that it answers with, where that is no JSON."""
 
 
-AT_ONCE = 1024 * 1024
+_AT_ONCE = 1024 * 1024
 
 
 def uploaded() -> Iterator[bytes]:
     """What the request at hand brings, as it comes in, whether its length was told before or not."""
     body = request.environ["wsgi.input"]
-    while piece := body.read(AT_ONCE):
+    while piece := body.read(_AT_ONCE):
         yield piece
 
 
@@ -118,9 +118,9 @@ class Contract:
     """A blueprint that remembers the shapes of its endpoints; ``told`` is what this part of the API is
     about."""
 
-    def __init__(self, name: str, told: str | None) -> None:
+    def __init__(self, name: str, summary: str | None) -> None:
         self.blueprint = Blueprint(name, __name__)
-        self.name, self.told = name, (told or "").strip()
+        self.name, self.told = name, (summary or "").strip()
         self.endpoints: list[Endpoint] = []
 
     @property
@@ -148,7 +148,7 @@ class Contract:
         """
         own = query is not None and "size" in query.model_fields
         parted = method == "GET" and get_origin(reply) is list and not own
-        queries = tuple(q for q in (query, Stretch if parted else None) if q is not None)
+        queries = tuple(q for q in (query, _Stretch if parted else None) if q is not None)
         shape = TypeAdapter(reply) if reply is not None else None
         taken = TypeAdapter(body) if body is not None else None
 
@@ -160,10 +160,10 @@ class Contract:
                 if taken is not None:
                     parts["body"] = taken.validate_json(_document())
                 asked = request.args.to_dict()
-                stretch = Stretch()
+                stretch = _Stretch()
                 if parted:
-                    of_list = {n: asked.pop(n) for n in Stretch.model_fields if n in asked}
-                    stretch = Stretch.model_validate(of_list)
+                    of_list = {n: asked.pop(n) for n in _Stretch.model_fields if n in asked}
+                    stretch = _Stretch.model_validate(of_list)
                 if query is not None:
                     parts["query"] = query.model_validate(asked)
                 result = function(**parts)
@@ -271,7 +271,7 @@ def openapi(contracts: list[Contract], error: Any) -> dict[str, Any]:
             "schemas": shared.get("$defs", {}),
             "securitySchemes": {
                 "pass": {"type": "http", "scheme": "bearer"},
-                "cookie": {"type": "apiKey", "in": "cookie", "name": f"{COOKIE}_{PORT}"},
+                "cookie": {"type": "apiKey", "in": "cookie", "name": f"{COOKIE}_{_PORT}"},
                 "token": {"type": "apiKey", "in": "header", "name": TOKEN},
             },
         },

@@ -21,14 +21,14 @@ from zealous_sieve.usecases.errors import (
 )
 from zealous_sieve.web.strangers import NotJsonError, NotLetInError, StrangerError
 
-log = logging.getLogger(__name__)
+_log = logging.getLogger(__name__)
 
 
 class TooLateError(UseCaseError):
     """Who sends has stopped in the middle."""
 
 
-class TooLargeError(UseCaseError):
+class BodyTooLargeError(UseCaseError):
     """More than a request may bring."""
 
 
@@ -74,7 +74,7 @@ def problems_of(error: Exception) -> tuple[tuple[Problem, ...], int]:
             return (error.problem,), 415
         case TooLateError():
             return (error.problem,), 408
-        case TooLargeError():
+        case BodyTooLargeError():
             return (error.problem,), 413
         case NotLetInError():
             return (error.problem,), 401
@@ -92,9 +92,9 @@ def problems_of(error: Exception) -> tuple[tuple[Problem, ...], int]:
             code = (error.name or "error").lower().replace(" ", "_")
             message = error.description or error.name or "the request can't be answered"
             return (Problem(code=code, message=message),), error.code or 500
-    log.exception("unexpected", exc_info=error)
+    _log.exception("unexpected", exc_info=error)
     message = "something went wrong inside the program; nothing was changed"
-    mend = "try again; the server's log has the details"
+    mend = "try again; the server's _log has the details"
     return (Problem(code="internal", message=message, mend=mend),), 500
 
 

@@ -20,7 +20,7 @@ from zealous_sieve.usecases.records.imports import IMPORT
 from zealous_sieve.usecases.records.runs import RUN
 from zealous_sieve.usecases.records.work import Piece, Work
 from zealous_sieve.usecases.table.demo import DEMO
-from zealous_sieve.web.contract import MOST
+from zealous_sieve.web.contract import LARGEST_NUMBER
 from zealous_sieve.web.errors import failure_of, problems_of
 from zealous_sieve.web.strangers import check_host, check_pass
 
@@ -30,12 +30,12 @@ PAUSE = 1.0
 """Seconds before the next look when the database is away."""
 STILL_HERE = 10.0
 """Seconds after which a stream says that it is still there, so that a dead one is noticed."""
-LONGEST = 600.0
+_LONGEST = 600.0
 """Seconds after which a stream ends; the page opens it again."""
 MOST_AT_ONCE = 100
 """So many pieces of work are told of by one stream."""
 
-Name = tuple[Work, int]
+_Name = tuple[Work, int]
 """A piece of work: its kind and number."""
 _KINDS = {work.noun: work for work in (RUN, IMPORT, DEMO)}
 _NAME = re.compile(r"([a-z]+)-(\d{1,10})")
@@ -46,8 +46,8 @@ class Streams:
 
     def __init__(self, works: WorkPort, admission: Admission) -> None:
         self.works, self.admission = works, admission
-        self._listeners: dict[Name, set[asyncio.Queue[Name]]] = defaultdict(set)
-        self._known: dict[Name, Piece | None] = {}
+        self._listeners: dict[_Name, set[asyncio.Queue[_Name]]] = defaultdict(set)
+        self._known: dict[_Name, Piece | None] = {}
         self._looking: asyncio.Task[None] | None = None
 
     async def answer(self, request: Request) -> Response:
@@ -72,16 +72,16 @@ class Streams:
         told = self._told(known)
         return StreamingResponse(told, media_type="text/event-stream", headers=headers)
 
-    async def _told(self, known: Mapping[Name, Piece | None]) -> AsyncIterator[str]:
-        open_ones = set(known)
-        news: asyncio.Queue[Name] = asyncio.Queue()
-        for name, piece in known.items():
+    async def _told(self, pieces: Mapping[_Name, Piece | None]) -> AsyncIterator[str]:
+        open_ones = set(pieces)
+        news: asyncio.Queue[_Name] = asyncio.Queue()
+        for name, piece in pieces.items():
             self._known.setdefault(name, piece)
             self._listeners[name].add(news)
             news.put_nowait(name)
         if self._looking is None:
             self._looking = asyncio.create_task(self._look())
-        end = asyncio.get_running_loop().time() + LONGEST
+        end = asyncio.get_running_loop().time() + _LONGEST
         try:
             while open_ones and asyncio.get_running_loop().time() < end:
                 try:
@@ -95,7 +95,7 @@ class Streams:
                 if piece is None or not piece.state.at_work:
                     open_ones.discard(name)
         finally:
-            for name in known:
+            for name in pieces:
                 self._listeners[name].discard(news)
                 if not self._listeners[name]:
                     del self._listeners[name], self._known[name]
@@ -119,28 +119,28 @@ class Streams:
             self._looking = None
 
 
-def _names(told: list[str]) -> list[Name]:
+def _names(names: list[str]) -> list[_Name]:
     """The pieces of work that are named. Raises DataError."""
-    parts = [_NAME.fullmatch(own) for own in told[:MOST_AT_ONCE]]
-    if not told or not all(own and own[1] in _KINDS for own in parts):
+    parts = [_NAME.fullmatch(own) for own in names[:MOST_AT_ONCE]]
+    if not names or not all(own and own[1] in _KINDS for own in parts):
         message = f"not said what to tell of: each is one of {', '.join(_KINDS)} and a number"
         raise DataError(Problem(code="no_work", message=message, mend="say for instance of=run-7"))
-    return [(_KINDS[own[1]], min(int(own[2]), MOST)) for own in parts if own]
+    return [(_KINDS[own[1]], min(int(own[2]), LARGEST_NUMBER)) for own in parts if own]
 
 
-def _pieces(works: WorkPort, names: Iterable[Name]) -> dict[Name, Piece | None]:
+def _pieces(works: WorkPort, names: Iterable[_Name]) -> dict[_Name, Piece | None]:
     """Pieces of work as they are now; none where there is no such piece."""
     numbers: dict[Work, list[int]] = defaultdict(list)
     for work, number in names:
         numbers[work].append(number)
-    found: dict[Name, Piece | None] = {}
+    found: dict[_Name, Piece | None] = {}
     for work, own in numbers.items():
         told = works.told(work, own)
         found |= {(work, number): told.get(number) for number in own}
     return found
 
 
-def _event(name: Name, piece: Piece) -> dict[str, object]:
+def _event(name: _Name, piece: Piece) -> dict[str, object]:
     work, number = name
     return {
         "of": work.key(number),

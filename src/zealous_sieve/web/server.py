@@ -17,11 +17,11 @@ from zealous_sieve.admission import Admission
 from zealous_sieve.usecases.desk.outside import Outside
 from zealous_sieve.usecases.errors import UseCaseError
 from zealous_sieve.web.app import create_app
-from zealous_sieve.web.bodies import PIECE, GoneError, check_own, refused, taken_in
+from zealous_sieve.web.bodies import BODY_PIECE, GoneError, check_own, refuse_body, taken_in
 from zealous_sieve.web.contract import GONE
 from zealous_sieve.web.events import Streams
 
-THREADS = 96
+_THREADS = 96
 """Requests worked on at once; those that wait for a computation cost no more than their thread."""
 
 
@@ -45,7 +45,7 @@ class Presence:
         except GoneError:
             return
         except UseCaseError as error:
-            await refused(error)(scope, receive, send)
+            await refuse_body(error)(scope, receive, send)
             return
         with brought:
             await self._answer(scope, brought, receive, send)
@@ -58,10 +58,10 @@ class Presence:
             if whole.is_set():
                 await left.wait()
                 return {"type": "http.disconnect"}
-            piece = brought.read(PIECE)
-            if len(piece) < PIECE:
+            piece = brought.read(BODY_PIECE)
+            if len(piece) < BODY_PIECE:
                 whole.set()
-            return {"type": "http.request", "body": piece, "more_body": len(piece) == PIECE}
+            return {"type": "http.request", "body": piece, "more_body": len(piece) == BODY_PIECE}
 
         async def watch() -> None:
             while (await receive())["type"] != "http.disconnect":
@@ -80,7 +80,7 @@ def asgi_app(outside: Outside, admission: Admission, folder: Path) -> ASGIApp:
     """Everything that the web process answers; what comes in is held in ``folder`` meanwhile."""
     folder.mkdir(parents=True, exist_ok=True, mode=0o700)
     streams = Streams(outside.work, admission)
-    pages = WSGIMiddleware(create_app(outside, admission), workers=THREADS)
+    pages = WSGIMiddleware(create_app(outside, admission), workers=_THREADS)
     return Starlette(
         routes=[
             Route("/api/events", streams.answer),

@@ -7,12 +7,12 @@ from typing import Annotated, Any, Literal
 
 from pydantic import AfterValidator, AwareDatetime, BaseModel, ConfigDict, Field, field_validator
 
-from zealous_sieve.core.engine.made_of import Relation
+from zealous_sieve.core.engine.made_of import LegRelation
 from zealous_sieve.core.formula.rows import Row
 from zealous_sieve.core.intake.layout import Layout
 from zealous_sieve.core.market.mending import Mending
 from zealous_sieve.core.market.universes import EVERYTHING, Rule, Universe
-from zealous_sieve.core.pages.currencies import Span, StrengthSet, Unit
+from zealous_sieve.core.pages.currencies import StrengthSet, StrengthSpan, StrengthUnit
 from zealous_sieve.core.pages.outlook import Settles, When
 from zealous_sieve.core.pages.overview import OverviewSet
 from zealous_sieve.core.pages.scatter import Measure, ScatterSet
@@ -20,7 +20,7 @@ from zealous_sieve.core.sieve.definition import Sieve
 from zealous_sieve.core.sieve.hit import COLUMNS
 from zealous_sieve.usecases.background.boards import LONGEST_BACK
 from zealous_sieve.usecases.background.outlooks import Draft, Ground
-from zealous_sieve.usecases.background.scatters import MOST_FRAMES, Asked
+from zealous_sieve.usecases.background.scatters import MOST_FRAMES, ScatterAsked
 from zealous_sieve.usecases.background.strength import MOST_BACK
 from zealous_sieve.usecases.charts.dressing import Dress
 from zealous_sieve.usecases.charts.instrument_charts import Looked
@@ -30,7 +30,7 @@ from zealous_sieve.usecases.records.hits import VerdictKind
 from zealous_sieve.usecases.shaping.fired import Stretch
 from zealous_sieve.usecases.shaping.suggested import Pointed
 from zealous_sieve.usecases.table.instruments import Described
-from zealous_sieve.web.contract import MOST
+from zealous_sieve.web.contract import LARGEST_NUMBER
 
 
 def _in_utc(moment: datetime) -> datetime:
@@ -76,7 +76,7 @@ class NamedFormulaBody(Request):
 
 
 class SaveFormulaBody(NamedFormulaBody):
-    based_on: Annotated[int, Field(ge=0, le=MOST)]
+    based_on: Annotated[int, Field(ge=0, le=LARGEST_NUMBER)]
 
 
 MOST_NAMED = 20_000
@@ -102,7 +102,7 @@ class PairBody(Request):
     name: Annotated[str, Field(max_length=120)] = ""
     left: str
     right: str
-    relation: Relation
+    relation: LegRelation
 
 
 class SieveBody(Request):
@@ -138,7 +138,7 @@ class DressBody(Request):
 
 class FiredBody(OneBody, DressBody):
     count: Annotated[int, Field(ge=1, le=5000)] = 420
-    before: Annotated[int, Field(ge=-MOST, le=2**40)] | None = None
+    before: Annotated[int, Field(ge=-LARGEST_NUMBER, le=2**40)] | None = None
     focus: Annotated[int, Field(ge=0, le=49)] | None = None
 
     def stretch(self) -> Stretch:
@@ -153,7 +153,7 @@ class FiredBody(OneBody, DressBody):
 
 class SheetsBody(Request):
     sieve: Sieve
-    first: Annotated[int, Field(ge=0, le=MOST)] = 0
+    first: Annotated[int, Field(ge=0, le=LARGEST_NUMBER)] = 0
     count: Annotated[int, Field(ge=1, le=60)] = 12
     by: Literal["most", "least", "listed"] = "most"
 
@@ -163,9 +163,9 @@ class PointedBody(Request):
 
     code: Annotated[str, Field(max_length=60)]
     bars: Annotated[str, Field(min_length=1, max_length=40)] = "1d"
-    at: Annotated[int, Field(ge=-MOST, le=2**40)]
+    at: Annotated[int, Field(ge=-LARGEST_NUMBER, le=2**40)]
     text: Annotated[str, Field(min_length=1, max_length=20_000)]
-    since: Annotated[int, Field(ge=-MOST, le=2**40)] | None = None
+    since: Annotated[int, Field(ge=-LARGEST_NUMBER, le=2**40)] | None = None
     universe: Annotated[str, Field(max_length=200)] = ""
     forming: bool = False
     as_of: AwareDatetime | None = None
@@ -180,11 +180,11 @@ class DocumentBody(Request):
 
 class SaveBody(Request):
     sieve: Sieve
-    based_on: Annotated[int, Field(ge=0, le=MOST)]
+    based_on: Annotated[int, Field(ge=0, le=LARGEST_NUMBER)]
 
 
 class RunBody(Request):
-    sieve_id: Annotated[int, Field(ge=0, le=MOST)]
+    sieve_id: Annotated[int, Field(ge=0, le=LARGEST_NUMBER)]
     as_of: Instant | None = None
 
 
@@ -283,7 +283,8 @@ class AcceptedBody(Request):
 
 class NumbersBody(Request):
     numbers: Annotated[
-        list[Annotated[int, Field(ge=1, le=MOST)]], Field(min_length=1, max_length=MOST_NAMED)
+        list[Annotated[int, Field(ge=1, le=LARGEST_NUMBER)]],
+        Field(min_length=1, max_length=MOST_NAMED),
     ]
 
 
@@ -330,18 +331,18 @@ class ScatterBody(Request):
     move: Annotated[str, Field(max_length=60)] = ""
     forming: bool = False
     codes: Annotated[list[Annotated[str, Field(max_length=60)]], Field(max_length=10_000)] = []
-    run: Annotated[int, Field(ge=1, le=MOST)] | None = None
+    run: Annotated[int, Field(ge=1, le=LARGEST_NUMBER)] | None = None
     step: Annotated[str, Field(max_length=60)] = ""
     session: bool = False
-    first: Annotated[int, Field(ge=0, le=MOST)] = 0
+    first: Annotated[int, Field(ge=0, le=LARGEST_NUMBER)] = 0
     count: Annotated[int, Field(ge=1, le=MOST_FRAMES)] = MOST_FRAMES
 
-    def asked(self) -> Asked:
+    def asked(self) -> ScatterAsked:
         arranged = ScatterSet(
             universe=self.universe, trail=self.trail, move=self.move, forming=self.forming,
             x=self.x.measure(), y=self.y.measure(), size=self.size.measure(),
         )  # fmt: skip
-        return Asked(
+        return ScatterAsked(
             arranged=arranged, codes=tuple(self.codes), run=self.run, step=self.step,
             session=self.session, first=self.first, count=self.count,
         )  # fmt: skip
@@ -356,7 +357,7 @@ class SpanBody(Request):
 class StrengthBody(Request):
     universe: Annotated[str, Field(max_length=200)]
     spans: Annotated[list[SpanBody], Field(min_length=1, max_length=12)]
-    unit: Unit = Unit.PERCENT
+    unit: StrengthUnit = StrengthUnit.PERCENT
     without: Annotated[list[Annotated[str, Field(max_length=60)]], Field(max_length=100)] = []
     history: Annotated[int, Field(ge=2, le=MOST_BACK)] = 160
     forming: bool = False
@@ -364,7 +365,7 @@ class StrengthBody(Request):
 
     def asked(self) -> StrengthSet:
         return StrengthSet(
-            universe=self.universe, spans=tuple(Span(**own.model_dump()) for own in self.spans),
+            universe=self.universe, spans=tuple(StrengthSpan(**own.model_dump()) for own in self.spans),
             unit=self.unit, without=tuple(self.without), history=self.history, forming=self.forming,
         )  # fmt: skip
 
@@ -376,17 +377,18 @@ class OverviewBody(Request):
 
     @field_validator("arranged")
     @classmethod
-    def _not_too_much(cls, own: OverviewSet) -> OverviewSet:
-        asked = sum(len(subject.bars) for subject in own.subjects) * len(own.statements)
+    def _not_too_much(cls, arranged: OverviewSet) -> OverviewSet:
+        asked = sum(len(subject.bars) for subject in arranged.subjects) * len(arranged.statements)
         for what, count, most in (
-            ("statements", asked, 300), ("lines", len(own.breadth), 20), ("spans", len(own.spans), 20),
-            ("bars", len(own.tight.bars), 8), ("days", own.ahead, 400), ("bars", own.history, 5000),
+            ("statements", asked, 300), ("lines", len(arranged.breadth), 20),
+            ("spans", len(arranged.spans), 20), ("bars", len(arranged.tight.bars), 8),
+            ("days", arranged.ahead, 400), ("bars", arranged.history, 5000),
         ):  # fmt: skip
             if count > most:
                 raise ValueError(f"{count} {what} are more than can be told: at most {most}")
-        if any(not 1 <= span.count <= MOST_BACK for span in own.spans) or own.history < 2:
+        if any(not 1 <= span.count <= MOST_BACK for span in arranged.spans) or arranged.history < 2:
             raise ValueError(f"spans go 1 to {MOST_BACK} bars back, breadth at least 2")
-        return own
+        return arranged
 
 
 class AheadQuery(Request):
@@ -425,7 +427,7 @@ class OutlookBody(Request):
 class ArrangementBody(Request):
     name: Annotated[str, Field(max_length=200)]
     body: dict[str, Any]
-    based_on: Annotated[int, Field(ge=0, le=MOST)] = 0
+    based_on: Annotated[int, Field(ge=0, le=LARGEST_NUMBER)] = 0
 
 
 class MoveQuery(Request):
@@ -457,7 +459,7 @@ class HitChartBody(DressBody):
 class LookedBody(DressBody):
     bars: Annotated[str, Field(min_length=1, max_length=40)] = "1d"
     count: Annotated[int, Field(ge=1, le=5000)] = 420
-    before: Annotated[int, Field(ge=-MOST, le=2**40)] | None = None
+    before: Annotated[int, Field(ge=-LARGEST_NUMBER, le=2**40)] | None = None
     universe: Annotated[str, Field(max_length=200)] = ""
     forming: bool = False
 
@@ -477,8 +479,8 @@ class SpeedsBody(Request):
     text: FormulaText
     control: Annotated[int, Field(ge=0, le=100)]
     values: Annotated[list[float], Field(min_length=1, max_length=9)]
-    since: Annotated[int, Field(ge=-MOST, le=2**40)]
-    until: Annotated[int, Field(ge=-MOST, le=2**40)]
+    since: Annotated[int, Field(ge=-LARGEST_NUMBER, le=2**40)]
+    until: Annotated[int, Field(ge=-LARGEST_NUMBER, le=2**40)]
     universe: Annotated[str, Field(max_length=200)] = ""
     forming: bool = False
 
@@ -499,7 +501,7 @@ class HitsRequest(Request):
     ] = "place"
     down: bool = False
     words: str = Field(default="", max_length=200)
-    first: int = Field(default=0, ge=0, le=MOST)
+    first: int = Field(default=0, ge=0, le=LARGEST_NUMBER)
     count: int = Field(default=100, ge=1, le=MOST_HITS)
 
 
@@ -515,4 +517,4 @@ class HitsFileRequest(Request):
 
 
 class OpenRequest(Request):
-    after: int = Field(default=0, ge=0, le=MOST)
+    after: int = Field(default=0, ge=0, le=LARGEST_NUMBER)

@@ -120,8 +120,8 @@ def check_pass(
     return given
 
 
-def _check_token(own: str) -> None:
-    if not hmac.compare_digest(own.encode(), request.headers.get(TOKEN, "").encode()):
+def _check_token(token: str) -> None:
+    if not hmac.compare_digest(token.encode(), request.headers.get(TOKEN, "").encode()):
         raise StrangerError(
             Problem(
                 code="no_token",

@@ -18,7 +18,7 @@ const sources = useRead(() => ({
   read: (server) => answer(server.GET('/api/sources')),
   refetchInterval: (known) => (known?.length ? 10_000 : false),
 }))
-const troublesOf = (own: Schemas['Source']) => Object.entries(own.troubles ?? {})
+const troublesOf = (own: Schemas['WatchedFolder']) => Object.entries(own.troubles ?? {})
 const folder = ref('')
 const { act, busy, failure } = useAct()
 const refresh = () => readAnew(keys.sources)

@@ -7,10 +7,19 @@ from itertools import combinations
 import numpy as np
 
 from zealous_sieve.core.demo.names import CURRENCIES, CURRENCY_ROOM
-from zealous_sieve.core.demo.paths import STEPS, Array, Made, cut, noise, regimes, to_tick, walk
+from zealous_sieve.core.demo.paths import (
+    STEPS,
+    Array,
+    Made,
+    cut,
+    noise,
+    regimes,
+    to_tick,
+    walk_path,
+)
 from zealous_sieve.core.market.instruments import Instrument, InstrumentKind
 
-START = {"LMN": 1.0, "OSK": 1.32, "VRL": 0.0091, "TDQ": 0.74, "KWE": 1.08, "BRQ": 0.62,
+_START = {"LMN": 1.0, "OSK": 1.32, "VRL": 0.0091, "TDQ": 0.74, "KWE": 1.08, "BRQ": 0.62,
          "ZFN": 0.145, "HLQ": 0.88}  # fmt: skip
 
 
@@ -39,7 +48,7 @@ def make_crosses(rng: np.random.Generator, values: dict[str, Array]) -> list[Mad
 
 def currency_values(rng: np.random.Generator, days: int) -> dict[str, Array]:
     """What each currency is worth, as paths of shape (days, STEPS)."""
-    return {code: _value(rng, start, days) for code, start in START.items()}
+    return {code: _value(rng, start, days) for code, start in _START.items()}
 
 
 def _value(rng: np.random.Generator, start: float, days: int) -> Array:
@@ -47,4 +56,4 @@ def _value(rng: np.random.Generator, start: float, days: int) -> Array:
     drift, volatility = regimes(rng, days)
     moves = noise(rng, days, night=1 / STEPS) * volatility[:, None] * usual
     moves += (drift * usual)[:, None] / STEPS
-    return walk(start, moves - moves.mean())
+    return walk_path(start, moves - moves.mean())

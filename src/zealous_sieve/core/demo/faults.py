@@ -10,10 +10,10 @@ from numpy.typing import NDArray
 from zealous_sieve.core.demo.paths import Array
 from zealous_sieve.core.formula.timeframe import DAY
 
-Series = tuple[NDArray[np.int64], dict[str, Array]]
+_Series = tuple[NDArray[np.int64], dict[str, Array]]
 
 
-def plant(daily: Mapping[str, Series]) -> dict[str, Series]:
+def plant(daily: Mapping[str, _Series]) -> dict[str, _Series]:
     """A gap, two bad prints, a stale and a frozen instrument.
 
     They go to shares at fixed places in the list, which keeps this independent of names.
@@ -28,25 +28,25 @@ def plant(daily: Mapping[str, Series]) -> dict[str, Series]:
     return faulty
 
 
-def _copy(series: Series) -> Series:
+def _copy(series: _Series) -> _Series:
     times, columns = series
     return times.copy(), {name: column.copy() for name, column in columns.items()}
 
 
-def _without(series: Series, first: int, end: int | None) -> Series:
+def _without(series: _Series, first: int, end: int | None) -> _Series:
     times, columns = series
     kept = np.ones(len(times), dtype=bool)
     kept[first:end] = False
     return times[kept], {name: column[kept] for name, column in columns.items()}
 
 
-def _bad_print(series: Series, day: int) -> Series:
+def _bad_print(series: _Series, day: int) -> _Series:
     times, columns = _copy(series)
     columns["high"][day] = np.round(columns["high"][day] * 9.7, 2)
     return times, columns
 
 
-def _frozen(series: Series, first: int, end: int) -> Series:
+def _frozen(series: _Series, first: int, end: int) -> _Series:
     times, columns = _copy(series)
     price = columns["close"][first - 1]
     for name in ("open", "high", "low", "close"):
@@ -56,8 +56,8 @@ def _frozen(series: Series, first: int, end: int) -> Series:
 
 
 def carry(
-    clean: Mapping[str, Series], faulty: Mapping[str, Series], inside: Mapping[str, Series]
-) -> dict[str, Series]:
+    clean: Mapping[str, _Series], faulty: Mapping[str, _Series], inside: Mapping[str, _Series]
+) -> dict[str, _Series]:
     """Bars within the day with the faults of the daily ones."""
     return {
         code: bars if faulty[code] is clean[code] else _carried(clean[code], faulty[code], bars)
@@ -65,7 +65,7 @@ def carry(
     }
 
 
-def _carried(clean: Series, faulty: Series, inside: Series) -> Series:
+def _carried(clean: _Series, faulty: _Series, inside: _Series) -> _Series:
     times, columns = _copy(inside)
     days = times // DAY * DAY
     newest = clean[0][-1]
@@ -88,7 +88,7 @@ def _carried(clean: Series, faulty: Series, inside: Series) -> Series:
     return times, columns
 
 
-def plant_in_minutes(minutes: Mapping[str, Series]) -> dict[str, Series]:
+def plant_in_minutes(minutes: Mapping[str, _Series]) -> dict[str, _Series]:
     """Forty minutes that are missing, and one bar with a price far off."""
     codes = list(minutes)
     faulty = dict(minutes)

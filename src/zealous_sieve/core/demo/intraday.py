@@ -13,8 +13,8 @@ from zealous_sieve.core.demo.paths import STEPS, Array, to_tick
 from zealous_sieve.core.engine.session import Session
 from zealous_sieve.core.formula.timeframe import DAY
 
-Times = NDArray[np.int64]
-Series = tuple[Times, dict[str, Array]]
+DayTimes = NDArray[np.int64]
+DaySeries = tuple[DayTimes, dict[str, Array]]
 MINUTE, FIFTEEN = 60, 900
 POINTS = 3
 """Prices drawn inside each bar that is cut."""
@@ -33,7 +33,7 @@ class Extent:
 class Grid:
     """The bars of one session: ``opens`` are seconds after midnight by the venue's clock."""
 
-    opens: Times
+    opens: DayTimes
     session: Session
 
     @classmethod
@@ -41,7 +41,7 @@ class Grid:
         pieces = [np.arange(a * 60, b * 60, length, dtype=np.int64) for a, b in session.hours]
         return cls(opens=np.concatenate(pieces), session=session)
 
-    def times(self, days: Times) -> Times:
+    def times(self, days: DayTimes) -> DayTimes:
         """Opening moments of all bars of some days, as ``(days, bars)``."""
         return self.session.clock.moments(days[:, None] + self.opens)
 
@@ -117,7 +117,7 @@ def cut_bars(path: Array, volume: Array, tick: float) -> dict[str, Array]:
     return to_tick(bars, tick) | {"volume": volume}
 
 
-def joined(bars: Mapping[str, Array], by: int) -> dict[str, Array]:
+def joined_days(bars: Mapping[str, Array], by: int) -> dict[str, Array]:
     """Every ``by`` bars of a day as one."""
     parts = {name: v.reshape(len(v), v.shape[1] // by, by) for name, v in bars.items()}
     return {
@@ -129,7 +129,7 @@ def joined(bars: Mapping[str, Array], by: int) -> dict[str, Array]:
     }
 
 
-def series(times: Times, bars: Mapping[str, Array], length: int) -> Series:
+def series_of_days(times: DayTimes, bars: Mapping[str, Array], length: int) -> DaySeries:
     """Bars of days one after another, without those that have not closed by NOW."""
     flat = times.ravel()
     done = flat + length <= NOW

@@ -10,11 +10,11 @@ import numpy as np
 from zealous_sieve.core.demo.paths import Made
 from zealous_sieve.core.market.instruments import DatedFact, Event
 
-FIRST = "sector"
+_FIRST = "sector"
 """The fact that a company has from its first day on."""
 COVERED = 45
 """Days before a report for which its figures hold already."""
-SWING = 5.0
+_SWING = 5.0
 """Usual change of the growth of sales from one report to the next, in percentage points."""
 _DAY = 86_400
 
@@ -41,7 +41,9 @@ def _of_company(
     rng: np.random.Generator, company: Made, days: Sequence[int]
 ) -> Iterator[DatedFact]:
     own = company.instrument
-    yield DatedFact(code=own.code, name=FIRST, value=own.facts[FIRST], held=days[0], known=days[0])
+    yield DatedFact(
+        code=own.code, name=_FIRST, value=own.facts[_FIRST], held=days[0], known=days[0]
+    )
     places = np.searchsorted(np.asarray(days), np.array(company.reports[:-1])).tolist()
     size = float(own.facts["market_cap"] or 0) / float(company.bars["close"][-1])
     for place in dict.fromkeys((0, *places, len(days) - 1)):
@@ -55,4 +57,4 @@ def _of_company(
         yield DatedFact(code=own.code, name="sales_growth", value=value, held=held, known=day)
         due = str(np.datetime64(ahead, "s").astype("datetime64[D]"))
         yield DatedFact(code=own.code, name="next_report", value=due, held=day, known=day)
-        growth -= float(rng.normal(0, SWING))
+        growth -= float(rng.normal(0, _SWING))

@@ -11,13 +11,19 @@ from zealous_sieve.core.demo import faults, known
 from zealous_sieve.core.demo.calendar import HALF_DAY, ZONE, events, holidays, trading_days
 from zealous_sieve.core.demo.currencies import currency_values, make_crosses
 from zealous_sieve.core.demo.goods import make_goods
-from zealous_sieve.core.demo.intraday import Extent, Series
+from zealous_sieve.core.demo.intraday import DaySeries, Extent
 from zealous_sieve.core.demo.names import CURRENCY_ROOM, EXCHANGE, GOODS_YARD, SECTORS, companies
 from zealous_sieve.core.demo.paths import Made
-from zealous_sieve.core.demo.sessions import Sessions
-from zealous_sieve.core.demo.shares import Market, gauge_of, index_of, index_weights, make_share
+from zealous_sieve.core.demo.sessions import SessionTapes
+from zealous_sieve.core.demo.shares import (
+    ShareMarket,
+    gauge_of,
+    index_of,
+    index_weights,
+    make_share,
+)
 from zealous_sieve.core.demo.tape import trades_of
-from zealous_sieve.core.engine.made_of import Relation
+from zealous_sieve.core.engine.made_of import LegRelation
 from zealous_sieve.core.market.bases import Base
 from zealous_sieve.core.market.instruments import (
     DatedFact,
@@ -54,10 +60,10 @@ class Coast:
     venues: tuple[Venue, ...]
     events: tuple[Event, ...]
     facts: tuple[DatedFact, ...]
-    bars: Mapping[Base, Mapping[str, Series]]
+    bars: Mapping[Base, Mapping[str, DaySeries]]
 
     @property
-    def daily(self) -> Mapping[str, Series]:
+    def daily(self) -> Mapping[str, DaySeries]:
         """The daily bars by code."""
         return self.bars[Base.DAY]
 
@@ -74,7 +80,7 @@ def build(seed: int = SEED, extent: Extent | None = None) -> Coast:
     extent = extent or Extent()
     streams = [np.random.default_rng(s) for s in np.random.SeedSequence(seed).spawn(9)]
     days = trading_days()
-    market = Market.make(streams[0], len(days))
+    market = ShareMarket.make(streams[0], len(days))
     shares = [
         make_share(streams[1], company, market, days, int(days[-1]))
         for company in companies(streams[2])
@@ -83,7 +89,7 @@ def build(seed: int = SEED, extent: Extent | None = None) -> Coast:
     currencies = currency_values(streams[4], len(days))
     made += make_crosses(streams[4], currencies)
     made += make_goods(streams[5], len(days))
-    sessions = Sessions(streams[6], extent, days, {v.name: v.session() for v in VENUES})
+    sessions = SessionTapes(streams[6], extent, days, {v.name: v.session() for v in VENUES})
     inside = sessions.make(made, index_weights(shares), currencies)
     daily = {m.instrument.code: (days, m.bars | inside.corrected(m)) for m in made}
     faulty = faults.plant(daily)
@@ -120,8 +126,8 @@ def taped(made: Sequence[Made]) -> list[Made]:
 
 
 def _trades(
-    rng: np.random.Generator, made: Sequence[Made], minutes: Mapping[str, Series], sessions: int
-) -> dict[str, Series]:
+    rng: np.random.Generator, made: Sequence[Made], minutes: Mapping[str, DaySeries], sessions: int
+) -> dict[str, DaySeries]:
     found = {}
     for own in taped(made):
         code = own.instrument.code
@@ -136,9 +142,9 @@ def _trades(
 def _pairs(made: Sequence[Made]) -> list[Instrument]:
     own = {m.instrument.code: m.instrument for m in made}
     premium = make_pair(
-        "LANTPR", "Lantern 40, premium", own["LANTFU"], own["LANT40"], Relation.DIFFERENCE
+        "LANTPR", "Lantern 40, premium", own["LANTFU"], own["LANT40"], LegRelation.DIFFERENCE
     )
-    honey = make_pair("HONWAX", "Honey in wax", own["HONEYC"], own["WAXYEL"], Relation.RATIO)
+    honey = make_pair("HONWAX", "Honey in wax", own["HONEYC"], own["WAXYEL"], LegRelation.RATIO)
     return [premium, honey]
 
 

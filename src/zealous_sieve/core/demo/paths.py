@@ -35,7 +35,7 @@ class Regime:
     days: tuple[int, int]
 
 
-RANGE = Regime(drift=0.0, volatility=0.85, days=(15, 50))
+_RANGE = Regime(drift=0.0, volatility=0.85, days=(15, 50))
 RISE = Regime(drift=0.14, volatility=0.95, days=(20, 70))
 FALL = Regime(drift=-0.14, volatility=1.1, days=(15, 50))
 SQUEEZE = Regime(drift=0.0, volatility=0.4, days=(12, 30))
@@ -43,12 +43,12 @@ RELEASE_UP = Regime(drift=0.55, volatility=1.5, days=(5, 12))
 RELEASE_DOWN = Regime(drift=-0.55, volatility=1.6, days=(5, 12))
 
 _NEXT: dict[Regime, tuple[tuple[Regime, float], ...]] = {
-    RANGE: ((RISE, 0.32), (FALL, 0.24), (SQUEEZE, 0.44)),
-    RISE: ((RANGE, 0.55), (FALL, 0.15), (SQUEEZE, 0.3)),
-    FALL: ((RANGE, 0.6), (RISE, 0.25), (SQUEEZE, 0.15)),
+    _RANGE: ((RISE, 0.32), (FALL, 0.24), (SQUEEZE, 0.44)),
+    RISE: ((_RANGE, 0.55), (FALL, 0.15), (SQUEEZE, 0.3)),
+    FALL: ((_RANGE, 0.6), (RISE, 0.25), (SQUEEZE, 0.15)),
     SQUEEZE: ((RELEASE_UP, 0.55), (RELEASE_DOWN, 0.45)),
-    RELEASE_UP: ((RISE, 0.6), (RANGE, 0.4)),
-    RELEASE_DOWN: ((FALL, 0.55), (RANGE, 0.45)),
+    RELEASE_UP: ((RISE, 0.6), (_RANGE, 0.4)),
+    RELEASE_DOWN: ((FALL, 0.55), (_RANGE, 0.45)),
 }
 
 
@@ -58,7 +58,7 @@ def regimes(rng: np.random.Generator, days: int) -> tuple[Array, Array]:
     A squeeze tightens as it goes on; a release follows it.
     """
     drift, volatility = np.zeros(days), np.ones(days)
-    day, regime = 0, RANGE
+    day, regime = 0, _RANGE
     while day < days:
         length = int(rng.integers(*regime.days))
         stretch = slice(day, min(day + length, days))
@@ -103,6 +103,6 @@ def noise(rng: np.random.Generator, days: int, night: float = 0.35) -> Array:
     return moves
 
 
-def walk(start: float, moves: Array) -> Array:
+def walk_path(start: float, moves: Array) -> Array:
     """Prices along log moves of shape (days, steps)."""
     return start * np.exp(np.cumsum(moves.ravel()).reshape(moves.shape))

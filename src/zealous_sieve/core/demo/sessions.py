@@ -13,16 +13,16 @@ from zealous_sieve.core.demo.intraday import (
     FIFTEEN,
     MINUTE,
     POINTS,
+    DaySeries,
+    DayTimes,
     Extent,
     Grid,
-    Series,
-    Times,
     cut_bars,
     fit,
-    joined,
+    joined_days,
     midnight,
     refine,
-    series,
+    series_of_days,
     spread_volume,
     today,
 )
@@ -31,15 +31,15 @@ from zealous_sieve.core.demo.paths import STEPS, Array, Made
 from zealous_sieve.core.engine.session import Session
 from zealous_sieve.core.market.instruments import InstrumentKind
 
-PRICES = ("open", "high", "low", "close")
+_PRICES = ("open", "high", "low", "close")
 
 
 @dataclass(kw_only=True)
 class Inside:
     """What was made: series by code, and the daily highs and lows that follow from them."""
 
-    minutes: dict[str, Series] = field(default_factory=dict)
-    quarters: dict[str, Series] = field(default_factory=dict)
+    minutes: dict[str, DaySeries] = field(default_factory=dict)
+    quarters: dict[str, DaySeries] = field(default_factory=dict)
     extremes: dict[str, dict[str, Array]] = field(default_factory=dict)
 
     def corrected(self, made: Made) -> dict[str, Array]:
@@ -54,7 +54,7 @@ class Inside:
         }
 
 
-class Sessions:
+class SessionTapes:
     """Makes the sessions of an extent.
 
     The last days of an instrument, today included, are refined to minutes, those before to quarters of
@@ -65,7 +65,7 @@ class Sessions:
         self,
         rng: np.random.Generator,
         extent: Extent,
-        days: Times,
+        days: DayTimes,
         sessions: Mapping[str, Session],
     ) -> None:
         self.rng, self.extent, self.sessions = rng, extent, sessions
@@ -112,11 +112,11 @@ class Sessions:
         for length in (FIFTEEN, MINUTE):
             part = self._split(length)
             path = refine(self.rng, nodes[part], self._points(made, length))
-            daily = {n: np.append(made.bars[n], 0.0)[-len(nodes) :][part] for n in PRICES}
+            daily = {n: np.append(made.bars[n], 0.0)[-len(nodes) :][part] for n in _PRICES}
             if length == MINUTE:
                 whole = path[-1]
                 ends = (whole[0], whole.max(), whole.min(), whole[-1])
-                for name, value in zip(PRICES, ends, strict=True):
+                for name, value in zip(_PRICES, ends, strict=True):
                     daily[name][-1] = value
             paths[length] = fit(path, daily) if len(path) else path
         return paths
@@ -159,17 +159,17 @@ class Sessions:
         volumes = np.append(made.bars["volume"], self._usual_volume(made))[-len(self.days) :]
         if anew:
             paths = self._anew(made, paths)
-        kept: dict[int, tuple[Times, dict[str, Array]]] = {}
+        kept: dict[int, tuple[DayTimes, dict[str, Array]]] = {}
         for length, path in paths.items():
             part, grid = self._split(length), Grid.of(session, length)
             volume = spread_volume(self.rng, volumes[part], len(grid.opens))
             kept[length] = grid.times(self.days[part]), cut_bars(path, volume, instrument.tick)
         minutes, quarters = kept[MINUTE], kept[FIFTEEN]
-        late = joined(minutes[1], FIFTEEN // MINUTE)
+        late = joined_days(minutes[1], FIFTEEN // MINUTE)
         times = np.concatenate([quarters[0], minutes[0][:, :: FIFTEEN // MINUTE]])
         bars = {n: np.concatenate([quarters[1][n], late[n]]) for n in late}
-        self.inside.minutes[instrument.code] = series(*minutes, MINUTE)
-        self.inside.quarters[instrument.code] = series(times, bars, FIFTEEN)
+        self.inside.minutes[instrument.code] = series_of_days(*minutes, MINUTE)
+        self.inside.quarters[instrument.code] = series_of_days(times, bars, FIFTEEN)
 
     def _usual_volume(self, made: Made) -> float:
         usual = np.median(made.bars["volume"][-20:])
@@ -180,7 +180,7 @@ class Sessions:
         bent, parts = {}, []
         for length, path in paths.items():
             part = self._split(length)
-            daily = {n: np.append(made.bars[n], 0.0)[-len(self.days) :][part] for n in PRICES}
+            daily = {n: np.append(made.bars[n], 0.0)[-len(self.days) :][part] for n in _PRICES}
             if length == MINUTE:
                 daily["open"][-1], daily["close"][-1] = path[-1, 0], path[-1, -1]
             top, bottom = path.max(axis=1), path.min(axis=1)

@@ -8,17 +8,26 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zealous_sieve.core.demo.names import EXCHANGE, HOME, SECTORS, Company
-from zealous_sieve.core.demo.paths import STEPS, Array, Made, cut, noise, regimes, to_tick, walk
+from zealous_sieve.core.demo.paths import (
+    STEPS,
+    Array,
+    Made,
+    cut,
+    noise,
+    regimes,
+    to_tick,
+    walk_path,
+)
 from zealous_sieve.core.market.instruments import Fact, Instrument, InstrumentKind
 
 TICK = 0.01
-Days = NDArray[np.int64]
-REPORT_EVERY = 63
+_Days = NDArray[np.int64]
+_REPORT_EVERY = 63
 """Trading days between two reports of a company."""
 
 
 @dataclass(frozen=True, kw_only=True)
-class Market:
+class ShareMarket:
     """What moves all shares: log moves of shape (days, STEPS), for the coast and by sector."""
 
     coast: Array
@@ -26,7 +35,7 @@ class Market:
     volatility: Array
 
     @classmethod
-    def make(cls, rng: np.random.Generator, days: int) -> Market:
+    def make(cls, rng: np.random.Generator, days: int) -> ShareMarket:
         drift, volatility = regimes(rng, days)
         coast = noise(rng, days) * volatility[:, None] * 0.007
         coast += (drift * 0.007)[:, None] / STEPS + 0.00010 / STEPS
@@ -39,19 +48,19 @@ class Market:
 
 
 def make_share(
-    rng: np.random.Generator, company: Company, market: Market, days: Days, last_day: int
+    rng: np.random.Generator, company: Company, market: ShareMarket, days: _Days, last_day: int
 ) -> Made:
     """One company's share over all days."""
     count = len(days)
     usual = float(rng.uniform(0.010, 0.022))
     drift, volatility = regimes(rng, count)
     own = noise(rng, count) * volatility[:, None] * usual + (drift * usual)[:, None] / STEPS
-    reports = np.arange(int(rng.integers(5, REPORT_EVERY)), count, REPORT_EVERY)
+    reports = np.arange(int(rng.integers(5, _REPORT_EVERY)), count, _REPORT_EVERY)
     own[reports, 0] += rng.standard_normal(len(reports)) * usual * 2.5
     beta = float(rng.uniform(0.5, 1.4))
     moves = beta * market.coast + market.sectors[company.sector.name] + own
     moves -= moves.mean() - rng.normal(0.00025, 0.0003) / STEPS
-    path = walk(float(np.exp(rng.uniform(np.log(4), np.log(260)))), moves)
+    path = walk_path(float(np.exp(rng.uniform(np.log(4), np.log(260)))), moves)
     shares_out = float(np.exp(rng.normal(np.log(30e6), 0.9)))
     bars = to_tick(cut(path), TICK)
     bars["volume"] = _volume(rng, moves, usual, reports, shares_out)
@@ -76,7 +85,7 @@ def make_share(
 
 
 def _volume(
-    rng: np.random.Generator, moves: Array, usual: float, reports: Days, shares_out: float
+    rng: np.random.Generator, moves: Array, usual: float, reports: _Days, shares_out: float
 ) -> Array:
     count = len(moves)
     size = np.abs(moves.sum(axis=1)) / usual
@@ -86,8 +95,8 @@ def _volume(
     return np.asarray(np.round(np.maximum(volume, 1.0)), dtype=np.float64)
 
 
-def _next_report(reports: Days, count: int, last_day: int) -> str:
-    ahead = int(reports[-1]) + REPORT_EVERY - count + 1
+def _next_report(reports: _Days, count: int, last_day: int) -> str:
+    ahead = int(reports[-1]) + _REPORT_EVERY - count + 1
     moment = np.datetime64(last_day, "s") + np.timedelta64(int(ahead * 7 / 5 + 1), "D")
     return str(moment.astype("datetime64[D]"))
 
@@ -131,7 +140,7 @@ def index_of(rng: np.random.Generator, shares: list[Made], members: int = 40) ->
     return made
 
 
-def gauge_of(rng: np.random.Generator, market: Market) -> Made:
+def gauge_of(rng: np.random.Generator, market: ShareMarket) -> Made:
     """The volatility gauge: expected deviation of the coast, in percent a year."""
     days = len(market.volatility)
     level = np.log(14.0)

@@ -7,13 +7,13 @@ from collections.abc import Mapping
 import numpy as np
 from numpy.typing import NDArray
 
-from zealous_sieve.core.demo.intraday import MINUTE, Series
+from zealous_sieve.core.demo.intraday import MINUTE, DaySeries
 from zealous_sieve.core.demo.paths import Array
 
 MOST_A_MINUTE = 40
 
 
-def trades_of(rng: np.random.Generator, minutes: Series, tick: float) -> Series:
+def trades_of(rng: np.random.Generator, minutes: DaySeries, tick: float) -> DaySeries:
     """Trades from which exactly these minute bars follow.
 
     Each trade is a bar without length: all four prices equal, ``trades`` 1, its size on the side that

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from zealous_sieve.core.engine.made_of import MadeOf
 from zealous_sieve.core.engine.session import ANY_DAY, Session
 
-Moments = NDArray[np.int64]
+Instants = NDArray[np.int64]
 ALWAYS = -(1 << 62)
 """The moment from which something was known of which nobody says since when."""
 
@@ -23,7 +23,7 @@ class Track:
     known to be the value at that place; before the first it was not known. ``assumed`` where of some
     value nobody says when it became known, so that it is taken to have been when it began to hold."""
 
-    moments: Moments
+    moments: Instants
     values: tuple[object, ...]
     assumed: bool = False
 
@@ -34,7 +34,7 @@ class Track:
         )
         return self.values[int(place) - 1] if place else None
 
-    def stretches(self, seen: Moments) -> Iterator[tuple[slice, object]]:
+    def stretches(self, seen: Instants) -> Iterator[tuple[slice, object]]:
         """Which of some moments in order saw which value."""
         cuts = [0, *np.searchsorted(seen, self.moments).tolist(), len(seen)]
         for value, (first, end) in zip((None, *self.values), pairwise(cuts), strict=True):
@@ -57,8 +57,8 @@ class Background:
     tick: float = 0.01
     facts: Mapping[str, object] = field(default_factory=dict)
     dated: Mapping[str, Track] = field(default_factory=dict)
-    events: Mapping[str, Moments] = field(default_factory=dict)
-    announced: Mapping[str, Moments] = field(default_factory=dict)
+    events: Mapping[str, Instants] = field(default_factory=dict)
+    announced: Mapping[str, Instants] = field(default_factory=dict)
     made_of: MadeOf | None = None
 
     @property

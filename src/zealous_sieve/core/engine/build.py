@@ -9,7 +9,7 @@ from threading import Lock
 import numpy as np
 from cachetools import Cache, LRUCache
 
-from zealous_sieve.core.engine.clock import clock_bars, joined
+from zealous_sieve.core.engine.clock import clock_bars, joined_bars
 from zealous_sieve.core.engine.formed import FIRST_ROW, form
 from zealous_sieve.core.engine.made_of import MadeOf
 from zealous_sieve.core.engine.panel import KNOWN_FROM, NEVER, Column, Panel, Series, Times
@@ -228,7 +228,7 @@ def _from_base(base: Panel, rule: BarRule) -> Panel:
         times=opens,
         closes=closes,
         columns={
-            n: joined(n, c, firsts, lasts) for n, c in base.columns.items() if n != KNOWN_FROM
+            n: joined_bars(n, c, firsts, lasts) for n, c in base.columns.items() if n != KNOWN_FROM
         },
         starts=ends - counts,
         ends=ends,

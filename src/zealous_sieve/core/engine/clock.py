@@ -79,24 +79,24 @@ def _calendars(panel: Panel) -> tuple[list[Session], Positions]:
 
 @compiled
 def _place(  # type: ignore[no-untyped-def]
-    times, starts, ends, own, known, midnights, opens, shuts, length, begins, closes
+    times, starts, ends, moments, known_closes, midnights, opens, shuts, length, begins, closes
 ):
     """Bars from the opening of each day's session, and from its close where there are rows after it:
     a bar that was over with the session is never changed by what comes later."""
     for i in range(len(starts)):
-        midnight, day = midnights[own[i]], -1
+        midnight, day = midnights[moments[i]], -1
         opening = shut = 0
         for row in range(starts[i], ends[i]):
             t = times[row]
             if day < 0 or t < midnight[day] or t >= midnight[day + 1]:
                 day = np.searchsorted(midnight, t, side="right") - 1
-                opening = opens[own[i], day] if known[own[i]] else t
-                shut = shuts[own[i], day]
+                opening = opens[moments[i], day] if known_closes[moments[i]] else t
+                shut = shuts[moments[i], day]
             start = shut if t >= shut else opening
             begin = start + (t - start) // length * length
             begins[row] = begin
             end = begin + length
-            closes[row] = shut if known[own[i]] and begin < shut < end else end
+            closes[row] = shut if known_closes[moments[i]] and begin < shut < end else end
 
 
 def _calendar(times: Times, timeframe: Timeframe) -> tuple[Times, Times]:
@@ -175,7 +175,7 @@ _HOW = {"open": 0, "close": 1, "high": 3, "low": 4, "feed_lag_ms": 3}
 sum."""
 
 
-def joined(name: str, column: Column, firsts: Positions, lasts: Positions) -> Column:
+def joined_bars(name: str, column: Column, firsts: Positions, lasts: Positions) -> Column:
     """One column of bars that are made of the rows ``firsts … lasts`` of another."""
     out = np.empty(len(firsts))
     _reduce(_HOW.get(name, 2), column, firsts, lasts, out)

@@ -39,7 +39,7 @@ from zealous_sieve.core.formula.timeframe import DAY, BarKind, BarRule, Form, Ti
 from zealous_sieve.core.functions.catalogue import EXTRAS, FIELDS, FORM_SECONDS, TIME
 from zealous_sieve.core.functions.compiling import compiled
 
-Evaluate = Callable[[Mapping[str, Term], Panel], dict[str, Column]]
+_Evaluate = Callable[[Mapping[str, Term], Panel], dict[str, Column]]
 Prepare = Callable[[Mapping[str, Term], Panel], Panel]
 """Gives a panel the columns of the terms that come from elsewhere."""
 
@@ -63,7 +63,7 @@ def developed_values(
     slow: Panel,
     need: int,
     prepare: Prepare,
-    evaluate: Evaluate,
+    evaluate: _Evaluate,
 ) -> dict[str, Column]:
     """Terms on slower bars as they stood at the last ``need`` bars of each faster instrument; what
     earlier rows hold is undefined."""
@@ -94,7 +94,7 @@ def values_then(
     slow: Panel,
     need: int,
     prepare: Prepare,
-    evaluate: Evaluate,
+    evaluate: _Evaluate,
 ) -> dict[str, Column]:
     """Terms on closed slower bars, which take in what is known beside bars, at the last ``need`` bars of
     each faster instrument: the newest slower bar that had closed counts with what was known when the
@@ -170,7 +170,7 @@ def _develop(fast: Panel, slow: Panel, firsts: Rows, names: list[str]) -> Develo
     over, begun = np.zeros(size, np.int64), np.zeros(size, np.bool_)
     given = np.stack([rows.columns[name] for name in names])
     out = np.full((len(names), size), np.nan)
-    how = np.array([_HOW.get(name, SUM) for name in names])
+    how = np.array([_HOW.get(name, _SUM) for name in names])
     kinds = isinstance(slow.rule, BarKind)
     known = _moments_of(rows)
     if not kinds:
@@ -209,7 +209,7 @@ def _rows_for(fast: Panel, slow: Panel, since: int, names: Sequence[str]) -> Pan
     return fast if whole else finest(fast, names, trades=False, since=since)
 
 
-OPEN, CLOSE, HIGH, LOW, SUM, HIGHEST = range(6)
+OPEN, CLOSE, HIGH, LOW, _SUM, HIGHEST = range(6)
 """How a column of an unfinished bar comes from its rows."""
 _HOW = {"open": OPEN, "close": CLOSE, "high": HIGH, "low": LOW, "feed_lag_ms": HIGHEST}
 
@@ -269,7 +269,7 @@ def _take_in(value, new, how):  # type: ignore[no-untyped-def]
     for n in range(len(how)):
         if how[n] == CLOSE:
             value[n] = new[n]
-        elif how[n] == SUM:
+        elif how[n] == _SUM:
             value[n] += new[n]
         elif how[n] == HIGH or how[n] == HIGHEST:
             value[n] = new[n] if not new[n] <= value[n] else value[n]
@@ -285,7 +285,7 @@ def _unfinished_columns(
     made: Developed,
     firsts: Rows,
     prepare: Prepare,
-    evaluate: Evaluate,
+    evaluate: _Evaluate,
 ) -> list[Column]:
     """The columns of unfinished bars, one entry a row of the faster panel."""
     assert slow.rule is not None
@@ -314,7 +314,7 @@ def _unfinished_columns(
 
 
 def _strength_then(
-    term: Known, fast: Panel, rule: BarRule, firsts: Rows, prepare: Prepare, evaluate: Evaluate
+    term: Known, fast: Panel, rule: BarRule, firsts: Rows, prepare: Prepare, evaluate: _Evaluate
 ) -> Column:
     """The strength of a currency on slower bars as the bars of all pairs stood at each faster row."""
     everyone = fast if fast.whole is None else fast.whole

@@ -8,7 +8,7 @@ from threading import Event
 
 from zealous_sieve.core.engine.panel import Column, Panel
 from zealous_sieve.core.engine.progress import Progress
-from zealous_sieve.core.engine.stages import Work, split
+from zealous_sieve.core.engine.stages import Computation, split
 from zealous_sieve.core.formula.terms import Term
 
 
@@ -19,7 +19,7 @@ class Executor(ABC):
     @abstractmethod
     def run(
         self,
-        work: Work,
+        work: Computation,
         panel: Panel,
         *,
         progress: Progress | None = None,

@@ -10,7 +10,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from zealous_sieve.core.engine.clock import joined
+from zealous_sieve.core.engine.clock import joined_bars
 from zealous_sieve.core.engine.panel import NEVER, Column, Panel, Times
 from zealous_sieve.core.formula.timeframe import DAY, BarKind, Form
 from zealous_sieve.core.functions.compiling import compiled
@@ -39,7 +39,7 @@ def _heaps(panel: Panel, position: int, columns: dict[str, Column], kind: BarKin
     session_ends = known.calendar.closes(days[firsts])
     until = np.where(full, row_closes[lasts], np.maximum(session_ends, row_closes[lasts]))
     until[~full & (session_ends > panel.first_awaited(position))] = NEVER
-    made = {name: joined(name, column, firsts, lasts) for name, column in columns.items()}
+    made = {name: joined_bars(name, column, firsts, lasts) for name, column in columns.items()}
     return times[firsts], until, made | {FIRST_ROW: firsts.astype(np.float64)}
 
 
@@ -107,7 +107,7 @@ def _bricks(
     firsts = np.where(empty, done, begun)
     start = np.round(steps[0] * tick, 9) if len(steps) else 0.0
     opening = np.append(start, levels)[:count]
-    made = {name: joined(name, column, firsts, done) for name, column in columns.items()}
+    made = {name: joined_bars(name, column, firsts, done) for name, column in columns.items()}
     for name in made:
         if name not in ("open", "high", "low", "close", "feed_lag_ms"):
             made[name][empty] = 0.0
@@ -132,7 +132,7 @@ def _with_rest(
 ) -> Built:
     """The brick that is still being laid, from row ``rest`` on."""
     first, last = np.array([rest]), np.array([len(times) - 1])
-    own = {name: joined(name, column, first, last) for name, column in columns.items()}
+    own = {name: joined_bars(name, column, first, last) for name, column in columns.items()}
     own["open"][0], own[FIRST_ROW] = opening, first.astype(np.float64)
     own["high"][0] = max(own["high"][0], opening)
     own["low"][0] = min(own["low"][0], opening)

@@ -14,20 +14,20 @@ from numba import carray
 from numpy.typing import NDArray
 
 from zealous_sieve.core.engine.panel import Column, Panel, Rows
-from zealous_sieve.core.engine.plan import EVERYTHING, Plan, Step, plan
+from zealous_sieve.core.engine.plan import ALL_BARS, Plan, Step, plan
 from zealous_sieve.core.engine.pool import in_portions
-from zealous_sieve.core.engine.runner import Program, addresses, program, run
+from zealous_sieve.core.engine.runner import NumberedPlan, addresses, program, run
 from zealous_sieve.core.errors import DataError, Problem
 from zealous_sieve.core.formula.terms import Term
 from zealous_sieve.core.functions.compiling import compiled
 from zealous_sieve.core.functions.entry import call, pointer
 from zealous_sieve.core.functions.kernel import SPAN
 
-AT_ONCE = 200_000
+_AT_ONCE = 200_000
 """Bars of the portions in which the state is made."""
 LEAST_ROOM, MOST_ROOM = 4, 32
 """Bars of room beside what is kept: when it is used up, what is kept is moved to the beginning."""
-BLOCK = 32
+_BLOCK = 32
 """Instruments taken together."""
 MORE = 256
 """Bars of room where everything is kept."""
@@ -125,7 +125,7 @@ class IncrementalEvaluation:
         """One row of memory an instrument, in it a stretch for each place that is read later again."""
         everything = longest + MORE
         room = np.clip(self.kept, LEAST_ROOM, MOST_ROOM)
-        sizes = np.where(self.kept >= EVERYTHING, everything, self.kept + room)
+        sizes = np.where(self.kept >= ALL_BARS, everything, self.kept + room)
         fixed = slice(len(self.fields), len(self.fields) + len(self.program.fixed))
         sizes[(self.kept == 1)] = 0
         sizes[fixed] = np.where(self.kept[fixed] == 1, 0, sizes[fixed])
@@ -143,7 +143,7 @@ class IncrementalEvaluation:
 
     def _grow(self, longest: int = 0) -> None:
         """Move to more room before columns that keep everything are full."""
-        endless = self.kept >= EVERYTHING
+        endless = self.kept >= ALL_BARS
         longest = max(longest, int(self.counts.max(initial=0)))
         if not endless.any() or longest + 1 < int(self.sizes[endless][0]):
             return
@@ -158,7 +158,7 @@ class IncrementalEvaluation:
         first = 0
         while first < len(panel):
             end = first + 1
-            while end < len(panel) and self.counts[first : end + 1].sum() <= AT_ONCE:
+            while end < len(panel) and self.counts[first : end + 1].sum() <= _AT_ONCE:
                 end += 1
             self._seed_part(panel, first, end)
             first = end
@@ -180,9 +180,9 @@ class IncrementalEvaluation:
                 )  # fmt: skip
 
 
-def _all_places(made: Program) -> Program:
+def _all_places(made: NumberedPlan) -> NumberedPlan:
     """The same program for the whole history, with every place as a result."""
-    needs = np.full_like(made.needs, EVERYTHING)
+    needs = np.full_like(made.needs, ALL_BARS)
     return replace(made, needs=needs, roots=np.arange(made.columns, dtype=np.int64))
 
 
@@ -191,13 +191,13 @@ def _starts_over(step: Step) -> bool:
     return step.kernel.reach is None and step.kernel.resume is None
 
 
-def _kept(made: Plan, numbers: Program) -> Rows:
+def _kept(made: Plan, numbers: NumberedPlan) -> Rows:
     """How many of the last bars of each place are read on a new bar, that bar included."""
     kept = np.ones(numbers.columns, np.int64)
     for step in made.steps:
         reads = step.kernel.reach or step.kernel.resume
-        bars = EVERYTHING if reads is None else max(1, reads(*step.constants))
-        own = EVERYTHING if reads is None else 2
+        bars = ALL_BARS if reads is None else max(1, reads(*step.constants))
+        own = ALL_BARS if reads is None else 2
         for place in step.inputs:
             kept[place] = max(kept[place], bars)
         for place in step.outputs:
@@ -222,10 +222,10 @@ def _advance(  # type: ignore[no-untyped-def]
 ):  # fmt: skip
     """Blocks of instruments, step by step. The newest value of every place stands in ``now``, those of a
     block side by side; steps that look at nothing else run over the block at once."""
-    now = np.empty((len(offsets), BLOCK))
+    now = np.empty((len(offsets), _BLOCK))
     across = np.array([now[place].ctypes.data for place in range(len(offsets))])
-    for first in range(0, len(chosen), BLOCK):
-        block = chosen[first : first + BLOCK]
+    for first in range(0, len(chosen), _BLOCK):
+        block = chosen[first : first + _BLOCK]
         _make_way(block, counts, store, offsets, sizes, kept, bases)
         now[0, 0] = _fetch(block, counts, store, offsets, sizes, bases)
         for k in range(len(block)):
@@ -271,7 +271,7 @@ def _develop(  # type: ignore[no-untyped-def]
 ):  # fmt: skip
     """One instrument after another, bar by bar: closed bars are kept, the unfinished one is computed
     behind them and then forgotten."""
-    now = np.empty((len(offsets), BLOCK))
+    now = np.empty((len(offsets), _BLOCK))
     across = np.array([now[place].ctypes.data for place in range(len(offsets))])
     last = np.empty(len(roots))
     for i in chosen:

@@ -7,7 +7,7 @@ from functools import lru_cache
 
 import numpy as np
 
-from zealous_sieve.core.engine.background import ALWAYS, Background, Moments
+from zealous_sieve.core.engine.background import ALWAYS, Background, Instants
 from zealous_sieve.core.engine.panel import Column, Panel, Times
 from zealous_sieve.core.engine.sources import with_sources
 from zealous_sieve.core.engine.strength import strength_column
@@ -17,7 +17,7 @@ from zealous_sieve.core.formula.terms import Known, Source
 from zealous_sieve.core.formula.timeframe import DAY
 
 
-def names_in(panel: Panel) -> Market | None:
+def names_known(panel: Panel) -> Market | None:
     """What formulas on the bars of a panel may name."""
     known = _everyone(panel).background
     return market_of(
@@ -28,8 +28,8 @@ def names_in(panel: Panel) -> Market | None:
     )
 
 
-def _values(known: Background) -> Iterator[dict[str, object]]:
-    for name, track in known.dated.items():
+def _values(background: Background) -> Iterator[dict[str, object]]:
+    for name, track in background.dated.items():
         for value in track.values:
             yield {name: value}
 
@@ -111,7 +111,7 @@ def _to_event(term: Known, panel: Panel) -> ColumnOf:
         today, seen = _days_seen_from(panel, position), panel.newest_at(panel.rows(position))
         due = _next(days, known, today, seen)
         ahead = np.where(reach(seen) >= today + REACH, np.inf, np.nan)
-        found = due > NONE
+        found = due > _NONE
         if found.any():
             ahead[found] = _between(today[found], due[found], term, panel, position)
         return ahead
@@ -128,7 +128,7 @@ def _since_event(term: Known, panel: Panel) -> ColumnOf:
         today, seen = _days_seen_from(panel, position), panel.newest_at(panel.rows(position))
         was = _last(days, known, today, seen)
         gone = np.full(len(today), np.nan)
-        found = was > NONE
+        found = was > _NONE
         if found.any():
             gone[found] = _between(was[found], today[found], term, panel, position)
         return gone
@@ -136,13 +136,13 @@ def _since_event(term: Known, panel: Panel) -> ColumnOf:
     return column_of
 
 
-def _calendar(own: Background, kind: str) -> tuple[Moments, Moments | None]:
+def _calendar(background: Background, kind: str) -> tuple[Instants, Instants | None]:
     """The days of the events of a kind in order, and since when they were known, where that is said."""
-    return own.events.get(kind, np.empty(0, np.int64)) // DAY, own.announced.get(kind)
+    return background.events.get(kind, np.empty(0, np.int64)) // DAY, background.announced.get(kind)
 
 
 @lru_cache(maxsize=2)
-def _reach(everyone: Panel, kind: str) -> Callable[[Moments], Moments]:
+def _reach(everyone: Panel, kind: str) -> Callable[[Instants], Instants]:
     """Up to which day the calendar of any instrument reached, as it was known at some moments."""
     days, known = [np.empty(0, np.int64)], [np.empty(0, np.int64)]
     for own in everyone.background:
@@ -151,30 +151,30 @@ def _reach(everyone: Panel, kind: str) -> Callable[[Moments], Moments]:
         known.append(np.full(len(due), ALWAYS) if since is None else since)
     order = np.argsort(np.concatenate(known), kind="stable")
     moments = np.concatenate(known)[order]
-    farthest = np.append(NONE, np.maximum.accumulate(np.concatenate(days)[order]))
+    farthest = np.append(_NONE, np.maximum.accumulate(np.concatenate(days)[order]))
     return lambda seen: farthest[np.searchsorted(moments, seen, side="right")]
 
 
-NONE = ALWAYS // DAY
+_NONE = ALWAYS // DAY
 """The day of an event that there is not."""
 
 
-def _next(days: Moments, known: Moments | None, today: Times, seen: Times) -> Times:
+def _next(days: Instants, announced: Instants | None, today: Times, seen: Times) -> Times:
     """The day of the first event not before each day, of those that were known at the moments beside."""
-    if known is None:
-        return np.append(days, NONE)[np.searchsorted(days, today, side="left")]
-    due = np.full(len(today), NONE, dtype=np.int64)
-    for day, since in zip(days[::-1].tolist(), known[::-1].tolist(), strict=True):
+    if announced is None:
+        return np.append(days, _NONE)[np.searchsorted(days, today, side="left")]
+    due = np.full(len(today), _NONE, dtype=np.int64)
+    for day, since in zip(days[::-1].tolist(), announced[::-1].tolist(), strict=True):
         due[np.searchsorted(seen, since) : np.searchsorted(today, day, side="right")] = day
     return due
 
 
-def _last(days: Moments, known: Moments | None, today: Times, seen: Times) -> Times:
+def _last(days: Instants, moments: Instants | None, today: Times, seen: Times) -> Times:
     """The day of the last event not after each day, of those that were known at the moments beside."""
-    if known is None:
-        return np.append(NONE, days)[np.searchsorted(days, today, side="right")]
-    was = np.full(len(today), NONE, dtype=np.int64)
-    for day, since in zip(days.tolist(), known.tolist(), strict=True):
+    if moments is None:
+        return np.append(_NONE, days)[np.searchsorted(days, today, side="right")]
+    was = np.full(len(today), _NONE, dtype=np.int64)
+    for day, since in zip(days.tolist(), moments.tolist(), strict=True):
         was[max(np.searchsorted(seen, since), np.searchsorted(today, day)) :] = day
     return was
 
@@ -200,14 +200,14 @@ def lacking_column(sources: Iterable[Source], panel: Panel) -> Column:
     """Yes for instruments of which the data hold nothing of one of the sources."""
     column = np.zeros(len(panel.times))
     for term in sources:
-        lacks = lacking(term, panel)
+        lacks = lacking_of(term, panel)
         for position in range(len(panel)):
             if lacks(position):
                 column[panel.rows(position)] = 1.0
     return column
 
 
-def lacking(term: Source, panel: Panel) -> Callable[[int], bool]:
+def lacking_of(term: Source, panel: Panel) -> Callable[[int], bool]:
     """Whether the data hold nothing of a source for the instrument at a position."""
 
     if isinstance(term, Known) and term.what not in _COLUMNS:

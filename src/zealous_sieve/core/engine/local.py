@@ -16,7 +16,7 @@ from zealous_sieve.core.engine.pool import THREADS, pool
 from zealous_sieve.core.engine.progress import Progress
 from zealous_sieve.core.engine.runner import addresses, program, run
 from zealous_sieve.core.engine.sources import with_sources
-from zealous_sieve.core.engine.stages import Work
+from zealous_sieve.core.engine.stages import Computation
 from zealous_sieve.core.errors import CancelledError
 
 PORTIONS = 6
@@ -30,7 +30,7 @@ class LocalExecutor(Executor):
 
     def run(
         self,
-        work: Work,
+        work: Computation,
         panel: Panel,
         *,
         progress: Progress | None = None,

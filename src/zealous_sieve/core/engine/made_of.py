@@ -13,7 +13,7 @@ if TYPE_CHECKING:
     from zealous_sieve.core.engine.panel import Series
 
 
-class Relation(StrEnum):
+class LegRelation(StrEnum):
     """What is done with the prices of the two legs."""
 
     DIFFERENCE = "difference"
@@ -26,7 +26,7 @@ class MadeOf:
 
     left: str
     right: str
-    relation: Relation
+    relation: LegRelation
 
     def bars(self, left: Series, right: Series) -> Series:
         """Its bars from those of its legs, wherever both have one. Open and close are those of the legs;
@@ -44,7 +44,7 @@ class MadeOf:
         }
 
     def _joined(self, left: NDArray[np.float64], right: NDArray[np.float64]) -> NDArray[np.float64]:
-        if self.relation == Relation.DIFFERENCE:
+        if self.relation == LegRelation.DIFFERENCE:
             return left - right
         missing = np.full(len(left), np.nan)
         return np.asarray(np.divide(left, right, out=missing, where=right != 0))

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from zealous_sieve.core.formula.terms import Apply, Constant, Source, Term, in_order
 from zealous_sieve.core.functions.kernel import ALL, KERNELS, Kernel
 
-EVERYTHING = ALL
+ALL_BARS = ALL
 """A step that is needed from its first bar on."""
 
 
@@ -59,7 +59,7 @@ def plan(
     history. With ``keep`` every step has places of its own, none is used twice.
     """
     order = list(in_order(wanted.values()))
-    needs, sure_up_to = _needs(order, wanted, EVERYTHING if last is None else last, within)
+    needs, sure_up_to = _needs(order, wanted, ALL_BARS if last is None else last, within)
     fields = tuple(t.field for t in order if isinstance(t, Source))
     constants = tuple(t.value for t in order if isinstance(t, Constant))
     places: dict[Term, int] = {}
@@ -88,7 +88,7 @@ def _needs(
     for term in wanted.values():
         needs[term] = last
     sure: set[Term] = set()
-    sure_up_to = EVERYTHING
+    sure_up_to = ALL_BARS
     for term in reversed(order):
         if not isinstance(term, Apply):
             continue
@@ -98,12 +98,12 @@ def _needs(
         reach = kernel.reach
         if reach is None:
             cut = within is not None and kernel.settles and term not in sure
-            needs[term] = min(EVERYTHING, needs[term] + (within or 0)) if cut else EVERYTHING
+            needs[term] = min(ALL_BARS, needs[term] + (within or 0)) if cut else ALL_BARS
             sure_up_to = min(sure_up_to, needs[term])
-            reach = kernel.resume if needs[term] < EVERYTHING else None
+            reach = kernel.resume if needs[term] < ALL_BARS else None
         for part in term.inputs:
-            read = EVERYTHING if reach is None else needs[term] + reach(*term.constants) - 1
-            needs[part] = min(EVERYTHING, max(needs[part], read))
+            read = ALL_BARS if reach is None else needs[term] + reach(*term.constants) - 1
+            needs[part] = min(ALL_BARS, max(needs[part], read))
     return needs, sure_up_to
 
 

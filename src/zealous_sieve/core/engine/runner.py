@@ -10,7 +10,7 @@ import numpy as np
 from numba import carray
 from numpy.typing import NDArray
 
-from zealous_sieve.core.engine.plan import EVERYTHING, Plan, Step
+from zealous_sieve.core.engine.plan import ALL_BARS, Plan, Step
 from zealous_sieve.core.functions.compiling import compiled
 from zealous_sieve.core.functions.entry import MOST_CONSTANTS, MOST_PLACES, call, entry_of, pointer
 from zealous_sieve.core.functions.kernel import SPAN
@@ -23,7 +23,7 @@ TILE_ROWS = 8192
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)
-class Program:
+class NumberedPlan:
     """A plan in numbers, one entry a step.
 
     ``places`` are those of inputs, then outputs; ``outputs`` says where the outputs begin and end
@@ -45,7 +45,7 @@ class Program:
     roots: Integers
 
 
-def program(plan: Plan) -> Program:
+def program(plan: Plan) -> NumberedPlan:
     """Put a plan into numbers; compiles kernels that have not been yet."""
     count = len(plan.steps)
     places = np.zeros((count, MOST_PLACES), np.int64)
@@ -56,7 +56,7 @@ def program(plan: Plan) -> Program:
         places[n, : len(own)] = own
         outputs[n] = len(step.inputs), len(own)
         constants[n, : len(step.constants)] = step.constants
-    return Program(
+    return NumberedPlan(
         entries=np.array([entry_of(step.kernel.name) for step in plan.steps], dtype=np.int64),
         needs=np.array([step.need for step in plan.steps], dtype=np.int64),
         sparse=np.array([_is_sparse(step) for step in plan.steps], dtype=np.bool_),
@@ -72,7 +72,7 @@ def program(plan: Plan) -> Program:
 
 def _is_sparse(step: Step) -> bool:
     """Whether something may be read of outputs that the step has not written."""
-    return not step.kernel.dense or (step.kernel.settles and step.need < EVERYTHING)
+    return not step.kernel.dense or (step.kernel.settles and step.need < ALL_BARS)
 
 
 def addresses(columns: Sequence[Floats]) -> Integers:
@@ -81,7 +81,7 @@ def addresses(columns: Sequence[Floats]) -> Integers:
 
 
 def run(
-    made: Program,
+    made: NumberedPlan,
     starts: Integers,
     ends: Integers,
     fields: Integers,

@@ -17,9 +17,9 @@ from numpy.typing import NDArray
 from zealous_sieve.core.errors import DataError, Problem
 from zealous_sieve.core.formula.timeframe import DAY
 
-Moments = NDArray[np.int64]
+_Moments = NDArray[np.int64]
 """Seconds since 1970 UTC."""
-Days = NDArray[np.int64]
+_Days = NDArray[np.int64]
 """Days of the calendar, counted from 1970."""
 _HOURS = re.compile(r"([01]\d|2[0-4]):([0-5]\d)-([01]\d|2[0-4]):([0-5]\d)")
 
@@ -32,14 +32,14 @@ class Clock:
     between and after them, in seconds.
     """
 
-    turns: Moments
-    offsets: Moments
+    turns: _Moments
+    offsets: _Moments
 
-    def local(self, moments: Moments) -> Moments:
+    def local(self, moments: _Moments) -> _Moments:
         """What the clock shows, as seconds since 1970 of its own; the given array where that is UTC."""
         return moments if self.utc else moments + _steps(self.turns, self.offsets, moments)
 
-    def moments(self, local: Moments) -> Moments:
+    def moments(self, local: _Moments) -> _Moments:
         """The moments at which the clock shows these times: the first of two, and of times that are
         left out when the clock is put forward, the moment as many seconds later (PEP 495)."""
         seen = self.turns + np.maximum(self.offsets[:-1], self.offsets[1:])
@@ -51,7 +51,7 @@ class Clock:
         return not self.offsets.any()
 
 
-def _steps(turns: Moments, values: Moments, moments: Moments) -> Moments:
+def _steps(turns: _Moments, values: _Moments, moments: _Moments) -> _Moments:
     """The value before, between or after the turns at each moment."""
     if not len(moments):
         return moments
@@ -128,23 +128,23 @@ class Session:
         """How long a whole session is, breaks left out."""
         return sum(end - first for first, end in self.hours)
 
-    def local(self, moments: Moments) -> Moments:
+    def local(self, moments: _Moments) -> _Moments:
         """What the venue's clock shows, as seconds since 1970 of its own."""
         return self.clock.local(moments)
 
-    def days(self, moments: Moments) -> Days:
+    def days(self, moments: _Moments) -> _Days:
         """The venue's day of each moment."""
         return self.local(moments) // DAY
 
-    def opens(self, days: Days) -> Moments:
+    def opens(self, days: _Days) -> _Moments:
         """When the session of each day opens, or would, were it one of trading."""
         return self.clock.moments(days * DAY + self.hours[0][0] * 60)
 
-    def closes(self, days: Days) -> Moments:
+    def closes(self, days: _Days) -> _Moments:
         """When the session of each day is over."""
         return self.clock.moments(days * DAY + self._last_minutes(days) * 60)
 
-    def _last_minutes(self, days: Days) -> NDArray[np.int64]:
+    def _last_minutes(self, days: _Days) -> NDArray[np.int64]:
         """At which minute after its midnight each day closes."""
         minutes = np.full(len(days), self.hours[-1][1], np.int64)
         if self.half_days:
@@ -153,33 +153,33 @@ class Session:
             minutes = np.where(early[place] == days, until[place], minutes)
         return minutes
 
-    def trades_on(self, days: Days) -> NDArray[np.bool_]:
+    def trades_on(self, days: _Days) -> NDArray[np.bool_]:
         """Which days are weekdays that are no holidays."""
         return np.is_busday(days.astype("datetime64[D]"), holidays=self._away)
 
-    def last_session(self, days: Days) -> Days:
+    def last_session(self, days: _Days) -> _Days:
         """The last day with a session at or before each day."""
         found = np.busday_offset(days.astype("datetime64[D]"), 0, "backward", holidays=self._away)
         return found.astype(np.int64)
 
-    def first_session(self, days: Days) -> Days:
+    def first_session(self, days: _Days) -> _Days:
         """The first day with a session at or after each day."""
         first = np.busday_offset(days.astype("datetime64[D]"), 0, "forward", holidays=self._away)
         return first.astype(np.int64)
 
-    def sessions(self, first: Days, last: Days) -> Days:
+    def sessions(self, first: _Days, last: _Days) -> _Days:
         """How many sessions come after the first day up to the last."""
         after, end = ((days + 1).astype("datetime64[D]") for days in (first, last))
         return np.busday_count(after, end, holidays=self._away)
 
-    def after(self, days: Days, sessions: int) -> Days:
+    def after(self, days: _Days, sessions: int) -> _Days:
         """The day of the session so many sessions after each day."""
         found = np.busday_offset(
             days.astype("datetime64[D]"), sessions, "backward", holidays=self._away
         )
         return found.astype(np.int64)
 
-    def is_open(self, local: Moments) -> NDArray[np.bool_]:
+    def is_open(self, local: _Moments) -> NDArray[np.bool_]:
         """Whether the venue trades at times of its own clock."""
         days, minutes = local // DAY, local % DAY / 60
         inside = np.zeros(len(local), dtype=bool)

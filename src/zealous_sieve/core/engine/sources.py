@@ -7,7 +7,7 @@ from collections.abc import Iterable
 import numpy as np
 from numpy.typing import NDArray
 
-from zealous_sieve.core.engine.clock import joined
+from zealous_sieve.core.engine.clock import joined_bars
 from zealous_sieve.core.engine.panel import Column, Panel, Times
 from zealous_sieve.core.errors import DataError, Problem
 from zealous_sieve.core.formula.timeframe import DAY, ClockUnit, Timeframe
@@ -114,8 +114,10 @@ def _day_begins(panel: Panel, position: int, moments: Times) -> Times:
     return calendar.clock.moments(calendar.days(moments) * DAY)
 
 
-def _within(panel: Panel, rows: slice, tape: Panel, own: slice, field: str, begun: Times) -> Column:
-    times = tape.times[own]
+def _within(
+    panel: Panel, rows: slice, tape: Panel, stretch: slice, field: str, begun: Times
+) -> Column:
+    times = tape.times[stretch]
     found = np.full(rows.stop - rows.start, np.nan)
     if not len(times):
         return found
@@ -125,5 +127,5 @@ def _within(panel: Panel, rows: slice, tape: Panel, own: slice, field: str, begu
     covered = (opens >= begun[0]) & (opens <= times[-1])
     some = covered & (ends > firsts)
     found[covered] = np.nan if field == "feed_lag_ms" else 0.0
-    found[some] = joined(field, tape.columns[field][own], firsts[some], ends[some] - 1)
+    found[some] = joined_bars(field, tape.columns[field][stretch], firsts[some], ends[some] - 1)
     return found

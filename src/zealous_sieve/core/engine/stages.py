@@ -10,7 +10,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from enum import StrEnum
 
-from zealous_sieve.core.engine.plan import EVERYTHING, Plan, plan
+from zealous_sieve.core.engine.plan import ALL_BARS, Plan, plan
 from zealous_sieve.core.formula.terms import (
     Across,
     ExternalInput,
@@ -43,7 +43,7 @@ class InputStage:
 
 
 @dataclass(frozen=True, kw_only=True, slots=True)
-class Work:
+class Computation:
     """All that is to be computed of a panel.
 
     ``looks`` are plans for each instrument on its own, from the shortest look back to a sure one; the
@@ -57,12 +57,14 @@ class Work:
     last: int | None
 
 
-def split(terms: Mapping[str, Term], last: int | None = None) -> Work:
+def split(terms: Mapping[str, Term], last: int | None = None) -> Computation:
     """The work of computing terms, for all bars or for the last few of every instrument."""
     sure = plan(terms, last=last)
     looks = [] if last is None else [plan(terms, last=last, within=within) for within in LOOKS]
-    short = [look for look in looks if look.sure_up_to < EVERYTHING]
-    return Work(names=tuple(terms), inputs=inputs_of(terms, sure), looks=(*short, sure), last=last)
+    short = [look for look in looks if look.sure_up_to < ALL_BARS]
+    return Computation(
+        names=tuple(terms), inputs=inputs_of(terms, sure), looks=(*short, sure), last=last
+    )
 
 
 def inputs_of(terms: Mapping[str, Term], sure: Plan) -> tuple[InputStage, ...]:

@@ -7,17 +7,17 @@ from collections.abc import Mapping
 import numpy as np
 
 from zealous_sieve.core.engine.panel import Column, Panel
-from zealous_sieve.core.engine.stages import Work
+from zealous_sieve.core.engine.stages import Computation
 from zealous_sieve.core.engine.strength import pairs_of
 from zealous_sieve.core.formula.terms import Known, OfInstrument, in_order
 
 
-def packed(work: Work, panel: Panel) -> Panel:
+def packed(work: Computation, panel: Panel) -> Panel:
     """What some work looks at of a panel: the bars of its instruments, and of those that its terms name."""
     return panel.narrow(_named(work, panel))
 
 
-def _named(work: Work, panel: Panel) -> frozenset[str]:
+def _named(work: Computation, panel: Panel) -> frozenset[str]:
     """The instruments beside those of a panel whose bars some work looks at."""
     whole = panel if panel.whole is None else panel.whole
     named = set[str]()
@@ -35,7 +35,9 @@ def _named(work: Work, panel: Panel) -> frozenset[str]:
     return frozenset(named)
 
 
-def put_back(work: Work, panel: Panel, results: Mapping[str, Column]) -> dict[str, Column]:
+def spread_back(
+    work: Computation, panel: Panel, results: Mapping[str, Column]
+) -> dict[str, Column]:
     """Results on a packed panel as those of the panel itself. See ``Executor.run``."""
     if work.last is not None:
         return dict(results)

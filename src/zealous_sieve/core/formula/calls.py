@@ -174,8 +174,8 @@ class Caller(ABC):
         what = "a function or a saved formula"
         return self._unknown(node, node.function, {*CATALOGUE}, what)
 
-    def _unknown(self, node: tree.Node, name: str, known: set[str], what: str) -> Typed:
-        sought = known | set(self.saved) if len(self.problems) < MAX_SOUGHT else set()
+    def _unknown(self, node: tree.Node, name: str, names: set[str], what: str) -> Typed:
+        sought = names | set(self.saved) if len(self.problems) < MAX_SOUGHT else set()
         return self._broken(problems.unknown_name(node, name, sought, what))
 
     def _open(self, node: tree.Node, name: str, given: tuple[tree.Argument, ...]) -> Typed:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from zealous_sieve.core.formula import tree
 
-LOOSE, AND, NOT, LOCATED, TIMED, COMPARED, SUM, PRODUCT, SIGNED, RAISED, TAKEN, ATOM = range(12)
+LOOSE, AND, NOT, LOCATED, TIMED, COMPARED, _SUM, PRODUCT, SIGNED, RAISED, TAKEN, ATOM = range(12)
 
 _LEVELS: dict[type[tree.Node], int] = {
     tree.Or: LOOSE,
@@ -23,15 +23,15 @@ _LEVELS: dict[type[tree.Node], int] = {
     tree.Since: TAKEN,
 }
 _OPERATORS = {
-    tree.Operator.ADD: SUM,
-    tree.Operator.SUBTRACT: SUM,
+    tree.Operator.ADD: _SUM,
+    tree.Operator.SUBTRACT: _SUM,
     tree.Operator.MULTIPLY: PRODUCT,
     tree.Operator.DIVIDE: PRODUCT,
     tree.Operator.RAISE: RAISED,
 }
 
 
-def number(value: float) -> str:
+def write_number(value: float) -> str:
     """The shortest decimal that reads back as the same number."""
     if value.is_integer() and abs(value) < 1e15:
         return str(int(value))
@@ -56,8 +56,8 @@ def _comment(text: str) -> str:
 def _statement(statement: tree.Statement) -> str:
     match statement:
         case tree.InputDefinition():
-            bounds = f"between {number(statement.low)} and {number(statement.high)}"
-            return f"input {statement.name} = {number(statement.default)} {bounds}"
+            bounds = f"between {write_number(statement.low)} and {write_number(statement.high)}"
+            return f"input {statement.name} = {write_number(statement.default)} {bounds}"
         case tree.Definition():
             show = "show " if statement.shown else ""
             return f"{show}{statement.name} = {expression(statement.value)}"
@@ -81,7 +81,7 @@ def expression(node: tree.Node, at_least: int = LOOSE) -> str:
 def _text(node: tree.Node) -> str:
     match node:
         case tree.Number():
-            return number(node.value)
+            return write_number(node.value)
         case tree.Text():
             return f'"{node.value}"'
         case tree.Name():
@@ -154,7 +154,7 @@ def _comparison(node: tree.Node) -> str:
 
 
 def _side(node: tree.Node) -> str:
-    return expression(node, SUM)
+    return expression(node, _SUM)
 
 
 def tolerance(node: tree.Tolerance) -> str:

@@ -41,7 +41,7 @@ ARITHMETIC = {
 }
 LETTERS = 3
 """So many letters of a day or a month tell which it is."""
-BARS = Parameter(name="number of bars", low=1, high=MAX_LENGTH, whole=True)
+_BARS = Parameter(name="number of bars", low=1, high=MAX_LENGTH, whole=True)
 
 
 class Checker(Caller):
@@ -130,10 +130,10 @@ class Checker(Caller):
 
     def _over_time(self, node: tree.OverTime) -> Typed:
         value = self.of_kind(node.truth, Kind.TRUTH, node.span)
-        bars = self._constant(node.bars, BARS, node.span)
+        bars = self._constant(node.bars, _BARS, node.span)
         least = bars if node.span == tree.Span.FOR else 1.0
         if node.least is not None:
-            low = replace(BARS, high=bars or BARS.high)
+            low = replace(_BARS, high=bars or _BARS.high)
             least = self._constant(node.least, low, node.span)
         if value.broken or bars is None or least is None:
             return BROKEN
@@ -150,7 +150,7 @@ class Checker(Caller):
     def _then(self, node: tree.Then) -> Typed:
         first = self.of_kind(node.first, Kind.TRUTH, "then")
         second = self.of_kind(node.second, Kind.TRUTH, "then")
-        bars = self._constant(node.bars, BARS, "within")
+        bars = self._constant(node.bars, _BARS, "within")
         if first.broken or second.broken or bars is None:
             return BROKEN
         lately = apply("at_least_of", first.term, constants=(1, int(bars)))

@@ -19,17 +19,17 @@ from zealous_sieve.core.formula.limits import MAX_CHARACTERS, MAX_NESTING
 from zealous_sieve.core.formula.words import ASKING, BEGINNING, JOINING, SWITCHES
 from zealous_sieve.core.functions.catalogue import SOURCES, find
 
-SIGNS = {"RELATION", "PLUS", "STAR", "SLASH", "CIRCUMFLEX", "DOT", "COMMA"}
+_SIGNS = {"RELATION", "PLUS", "STAR", "SLASH", "CIRCUMFLEX", "DOT", "COMMA"}
 OF_THE_GRAMMAR = {"NO_LATER", "OF_CODE", "OF_FACT", "SIDE"}
 """Tokens that the grammar makes of a word where it depends on what follows, or of one of two words."""
 EITHER_WAY = {"MINUS", *(word.upper() for word in JOINING & BEGINNING)}
 """Tokens that go on with a line where they are indented, and begin one of their own where not."""
-LEADING = {word.upper() for word in JOINING} - EITHER_WAY | SIGNS | OF_THE_GRAMMAR | {"RPAR"}
-TRAILING = {word.upper() for word in ASKING} | SIGNS | OF_THE_GRAMMAR | {"MINUS", "EQUAL", "LPAR"}
+LEADING = {word.upper() for word in JOINING} - EITHER_WAY | _SIGNS | OF_THE_GRAMMAR | {"RPAR"}
+TRAILING = {word.upper() for word in ASKING} | _SIGNS | OF_THE_GRAMMAR | {"MINUS", "EQUAL", "LPAR"}
 
 
 @dataclass
-class Line:
+class SourceLine:
     """The tokens of one statement and the comments around it."""
 
     tokens: list[Token] = field(default_factory=list)
@@ -85,10 +85,10 @@ def tokens_of(text: str) -> list[Token]:
     return [_in_our_case(token, own) for token in named]
 
 
-def _in_our_case(token: Token, own: set[str]) -> Token:
+def _in_our_case(token: Token, names: set[str]) -> Token:
     """A source or function is known however it is written, unless the formula defines such a name."""
     name = str(token)
-    if token.type != "NAME" or name in own or name.islower():
+    if token.type != "NAME" or name in names or name.islower():
         return token
     known = name.casefold()
     is_ours = known in SOURCES or find(known) is not None or known in SWITCHES
@@ -120,15 +120,15 @@ def _as_name(before: Token | None, token: Token, after: Token | None) -> Token:
     return token
 
 
-def lines_of(tokens: list[Token]) -> tuple[list[Line], list[str]]:
+def lines_of(tokens: list[Token]) -> tuple[list[SourceLine], list[str]]:
     """Group tokens into statements; the second part is the comments after the last one."""
-    lines: list[Line] = []
-    current, open_brackets = Line(), 0
+    lines: list[SourceLine] = []
+    current, open_brackets = SourceLine(), 0
     for index, token in enumerate(tokens):
         if token.type == "NEWLINE":
             if current.tokens and open_brackets <= 0 and not _goes_on(current, tokens, index):
                 lines.append(current)
-                current, open_brackets = Line(), 0
+                current, open_brackets = SourceLine(), 0
         elif token.type == "COMMENT":
             _attach(current, lines, token)
         else:
@@ -151,7 +151,7 @@ def _nested(token: Token) -> Problem:
     )
 
 
-def _attach(current: Line, lines: list[Line], comment: Token) -> None:
+def _attach(current: SourceLine, lines: list[SourceLine], comment: Token) -> None:
     text = comment[1:].strip()
     if current.tokens and current.tokens[-1].line == comment.line and current.remark is None:
         current.remark = text
@@ -159,7 +159,7 @@ def _attach(current: Line, lines: list[Line], comment: Token) -> None:
         current.comments.append(text)
 
 
-def _goes_on(current: Line, tokens: list[Token], index: int) -> bool:
+def _goes_on(current: SourceLine, tokens: list[Token], index: int) -> bool:
     if current.tokens[-1].type in TRAILING:
         return True
     following = (t for t in tokens[index + 1 :] if t.type not in ("NEWLINE", "COMMENT"))

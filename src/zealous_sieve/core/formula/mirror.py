@@ -64,11 +64,11 @@ def mirror_rank(number: tree.Node) -> Mirrored:
     return Mirrored(_negative(turned.node), ())
 
 
-P, O, E, H = Way.PRICE, Way.ODD, Way.EVEN, Way.HALF  # noqa: E741
+_P, O, E, H = Way.PRICE, Way.ODD, Way.EVEN, Way.HALF  # noqa: E741
 
 _SOURCES: dict[str, tuple[str, Way]] = {
-    **{name: (name, P) for name in ("open", "close", "hl2", "hlc3", "ohlc4")},
-    "high": ("low", P), "low": ("high", P), "delta": ("delta", O),
+    **{name: (name, _P) for name in ("open", "close", "hl2", "hlc3", "ohlc4")},
+    "high": ("low", _P), "low": ("high", _P), "delta": ("delta", O),
     "buy_volume": ("sell_volume", E), "sell_volume": ("buy_volume", E),
 }  # fmt: skip
 
@@ -82,7 +82,7 @@ DIFFERENCES = {
     "zscore_across",
 }  # fmt: skip
 """What changes its sign where what it is taken of turns round."""
-PLACES = {"rsi": 100.0, "stoch_rsi": 100.0, "percentile": 100.0, "rank": 100.0}
+_PLACES = {"rsi": 100.0, "stoch_rsi": 100.0, "percentile": 100.0, "rank": 100.0}
 """What lies between two ends, by their sum, where what it is taken of turns round."""
 EXTREMES = {
     "highest": "lowest", "highest_bars": "lowest_bars", "rising": "falling", "min": "max",
@@ -92,12 +92,12 @@ EXTREMES = {
 EXTREMES |= {other: name for name, other in EXTREMES.items()}
 _COUNTED = {"rising", "falling", "largest", "smallest"}
 """Those of them that say yes or no."""
-PAIRS = {
+_PAIRS = {
     "up_bar": "down_bar", "hammer": "shooting_star", "upper_wick": "lower_wick",
     "swing_high": "swing_low", "double_top": "double_bottom",
 }  # fmt: skip
 """Functions of the bars that take each other's place."""
-PAIRS |= {other: name for name, other in PAIRS.items()}
+_PAIRS |= {other: name for name, other in _PAIRS.items()}
 
 Ways = Mapping[str, tuple[str, Way, float]]
 
@@ -120,43 +120,43 @@ TABLE: Mapping[str, Ways] = {
     "session_position": _outputs(H, "value"),
     "cci": _outputs(O, "value"),
     "adx": _outputs(E, "plus_di/minus_di", adx=E),
-    "supertrend": _outputs(P, "line", direction=O),
-    "sar": _outputs(P, "value", direction=O),
-    "donchian": _outputs(P, "upper/lower", middle=P),
-    "keltner": _outputs(P, "upper/lower", middle=P),
-    "fractal_bands": _outputs(P, "upper/lower"),
+    "supertrend": _outputs(_P, "line", direction=O),
+    "sar": _outputs(_P, "value", direction=O),
+    "donchian": _outputs(_P, "upper/lower", middle=_P),
+    "keltner": _outputs(_P, "upper/lower", middle=_P),
+    "fractal_bands": _outputs(_P, "upper/lower"),
     "aroon": _outputs(E, "up/down", oscillator=O),
     "vortex": _outputs(E, "plus/minus"),
-    "ichimoku": _outputs(P, "conversion", "base", "span_a", "span_b", "lagging"),
+    "ichimoku": _outputs(_P, "conversion", "base", "span_a", "span_b", "lagging"),
     "compression": _outputs(E, "on", "bars", released=O),
     "obv": _outputs(O, "value"),
     "adl": _outputs(O, "value"),
     "cmf": _outputs(O, "value"),
     "cum_delta": _outputs(O, "value"),
-    "vwap": _outputs(P, "value"),
-    "anchored_vwap": _outputs(P, "value"),
-    "profile": _outputs(P, "value_high/value_low", poc=P),
+    "vwap": _outputs(_P, "value"),
+    "anchored_vwap": _outputs(_P, "value"),
+    "profile": _outputs(_P, "value_high/value_low", poc=_P),
     "body": _outputs(O, "value"),
     "gap_percent": _outputs(O, "value"),
     "session_change": _outputs(O, "value"),
     "engulfing": _outputs(O, "value"),
     "body_beyond": _outputs(O, "value"),
     "swing_trend": _outputs(O, "value"),
-    "swing_high": _outputs(P, "price", "before", bars=E, bars_before=E),
-    "swing_low": _outputs(P, "price", "before", bars=E, bars_before=E),
-    "trend_line": {**_outputs(P, "up/down"), **_outputs(O, "up_slope/down_slope")},
+    "swing_high": _outputs(_P, "price", "before", bars=E, bars_before=E),
+    "swing_low": _outputs(_P, "price", "before", bars=E, bars_before=E),
+    "trend_line": {**_outputs(_P, "up/down"), **_outputs(O, "up_slope/down_slope")},
     "divergence": _outputs(
         E, "bearish/bullish", "hidden_bearish/hidden_bullish", "bearish_holds/bullish_holds", "bars"
     ),
     "pushes": _outputs(E, "high/low"),
-    "levels": _outputs(P, "resistance/support", touches=E),
-    "round_level": _outputs(P, "above/below"),
-    "pivots": _outputs(P, "r1/s1", "r2/s2", "r3/s3", p=P),
-    "triangle": _outputs(P, "upper/lower", direction=O, error=E),
-    "channel": _outputs(P, "upper/lower", direction=O, error=E),
-    "flag": _outputs(P, "upper/lower", direction=O, error=E),
-    "head_shoulders": _outputs(P, "neckline", direction=O, error=E),
-    "opening_range": _outputs(P, "high/low", done=E),
+    "levels": _outputs(_P, "resistance/support", touches=E),
+    "round_level": _outputs(_P, "above/below"),
+    "pivots": _outputs(_P, "r1/s1", "r2/s2", "r3/s3", p=_P),
+    "triangle": _outputs(_P, "upper/lower", direction=O, error=E),
+    "channel": _outputs(_P, "upper/lower", direction=O, error=E),
+    "flag": _outputs(_P, "upper/lower", direction=O, error=E),
+    "head_shoulders": _outputs(_P, "neckline", direction=O, error=E),
+    "opening_range": _outputs(_P, "high/low", done=E),
     "strength": _outputs(O, "percent", "steps"),
 }
 """Functions of the bars that turn, by output: which output takes its place, how it behaves. All others of
@@ -443,8 +443,8 @@ class _Mirror:
             return Turned(_call(node, EXTREMES[name], given, output), way, taken.ends)
         if name in DIFFERENCES:
             return Turned(same, Way.ODD)
-        if name in PLACES:
-            return Turned(same, Way.HALF, PLACES[name])
+        if name in _PLACES:
+            return Turned(same, Way.HALF, _PLACES[name])
         if name == "bollinger":
             if output in ("upper", "lower"):
                 other = "lower" if output == "upper" else "upper"
@@ -460,7 +460,7 @@ class _Mirror:
     def _of_the_bars(
         self, node: tree.Node, name: str, given: tuple[tree.Argument, ...], output: str
     ) -> Turned:
-        other = PAIRS.get(name, name)
+        other = _PAIRS.get(name, name)
         ways = TABLE.get(name)
         if ways is None:
             return Turned(_call(node, other, given, output), Way.EVEN)

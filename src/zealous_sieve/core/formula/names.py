@@ -22,7 +22,7 @@ class Named(StrEnum):
     VALUE = "value of that fact"
 
 
-SHOWN = 8
+_SHOWN = 8
 """So many names are listed where none is near."""
 
 
@@ -70,14 +70,14 @@ class Market:
         )
 
 
-def _mend(name: str, known: Iterable[str]) -> str:
-    by_case = {entry.casefold(): entry for entry in known}
+def _mend(name: str, names: Iterable[str]) -> str:
+    by_case = {entry.casefold(): entry for entry in names}
     close = difflib.get_close_matches(name.casefold(), by_case, n=1, cutoff=0.6)
     if close:
         return f'did you mean "{by_case[close[0]]}"?'
-    listed = sorted(known)
-    more = f" and {len(listed) - SHOWN} more" if len(listed) > SHOWN else ""
-    return f"known: {', '.join(listed[:SHOWN]) or 'none'}{more}"
+    listed = sorted(names)
+    more = f" and {len(listed) - _SHOWN} more" if len(listed) > _SHOWN else ""
+    return f"known: {', '.join(listed[:_SHOWN]) or 'none'}{more}"
 
 
 def market_of(

@@ -11,7 +11,7 @@ from lark.tree import Meta
 
 from zealous_sieve.core.errors import FormulaError, Place, Problem
 from zealous_sieve.core.formula import tree
-from zealous_sieve.core.formula.lexer import Line, grammar, lines_of, place_of, tokens_of
+from zealous_sieve.core.formula.lexer import SourceLine, grammar, lines_of, place_of, tokens_of
 from zealous_sieve.core.formula.limits import MAX_NESTING, MAX_NODES
 
 WORDS = {
@@ -28,7 +28,7 @@ WORDS = {
     "TIMEFRAME": "a timeframe such as 1w",
     "$END": "the end of the line",
 }
-SIGNS = {"≥": ">=", "≤": "<=", "≠": "!=", "<>": "!=", "=>": ">=", "=<": "<="}
+_SIGNS = {"≥": ">=", "≤": "<=", "≠": "!=", "<>": "!=", "=>": ">=", "=<": "<="}
 """Other ways to write a relation."""
 VALUE_STARTS = {"NUMBER", "NAME", "STRING", "LPAR"}
 
@@ -63,7 +63,7 @@ def parse(text: str) -> tree.Program:
     return program
 
 
-def _statement(line: Line) -> tree.Statement:
+def _statement(line: SourceLine) -> tree.Statement:
     session = grammar().parse_interactive("")
     try:
         for token in line.tokens:
@@ -75,7 +75,7 @@ def _statement(line: Line) -> tree.Statement:
     return _Builder(line).transform(parsed)  # type: ignore[no-any-return]
 
 
-def _explain(token: Token, accepts: set[str], line: Line) -> Problem:
+def _explain(token: Token, accepts: set[str], line: SourceLine) -> Problem:
     at_end = token.type == "$END"
     last = line.tokens[-1]
     place = _after(last) if at_end else place_of(token)
@@ -151,7 +151,7 @@ def _place(meta: Meta) -> Place:
 class _Builder(Transformer):  # type: ignore[type-arg]
     """Grammar rules, by their names, to nodes."""
 
-    def __init__(self, line: Line) -> None:
+    def __init__(self, line: SourceLine) -> None:
         super().__init__()
         self.around: dict[str, Any] = {"comments": tuple(line.comments), "remark": line.remark}
 
@@ -230,7 +230,11 @@ class _Builder(Transformer):  # type: ignore[type-arg]
         left, relation, right, *rest = parts
         tolerance = _tolerance(rest[0]) if rest else None
         return tree.Compare(
-            left, tree.Relation(SIGNS.get(relation, relation)), right, tolerance, place=_place(meta)
+            left,
+            tree.Relation(_SIGNS.get(relation, relation)),
+            right,
+            tolerance,
+            place=_place(meta),
         )
 
     def near(self, meta: Meta, parts: list[tree.Node]) -> tree.Node:

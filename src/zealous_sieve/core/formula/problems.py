@@ -19,8 +19,8 @@ KINDS = {
 }
 
 
-def unknown_name(node: Node, name: str, known: Iterable[str], what: str) -> Problem:
-    close = difflib.get_close_matches(name, sorted(known), n=1, cutoff=0.6)
+def unknown_name(node: Node, name: str, names: Iterable[str], what: str) -> Problem:
+    close = difflib.get_close_matches(name, sorted(names), n=1, cutoff=0.6)
     mend = f"did you mean {close[0]}?" if close else "the reference lists every source and function"
     return Problem(
         code="unknown_name",
@@ -47,15 +47,15 @@ def needs_brackets(node: Node, function: Function) -> Problem:
     )
 
 
-def wrong_kind(node: Node, value: Typed, asked: Kind, by: str) -> Problem:
+def wrong_kind(node: Node, value: Typed, kind: Kind, by: str) -> Problem:
     mend = None
-    if asked == Kind.TRUTH and value.kind != Kind.TEXT:
+    if kind == Kind.TRUTH and value.kind != Kind.TEXT:
         mend = "compare it with something, as in: … > 0"
-    if asked == Kind.NUMBER and value.kind == Kind.TRUTH:
+    if kind == Kind.NUMBER and value.kind == Kind.TRUTH:
         mend = "count(condition, n) or if_then(condition, 1, 0) make a number of a condition"
     return Problem(
         code="wrong_kind",
-        message=f"{by} needs {KINDS[asked]}, this is {KINDS[value.kind]}",
+        message=f"{by} needs {KINDS[kind]}, this is {KINDS[value.kind]}",
         place=node.place,
         mend=mend,
     )

@@ -15,13 +15,13 @@ from zealous_sieve.core.errors import FormulaError, Problem
 from zealous_sieve.core.formula import canonical, tree
 from zealous_sieve.core.formula.parser import parse
 
-Relation = Literal[
+RowRelation = Literal[
     "holds", ">", ">=", "<", "<=", "==", "!=", "within", "between", "crosses",
     "crosses above", "crosses below",
 ]  # fmt: skip
 """``holds`` asks what is yes or no in itself."""
 How = Literal["all", "any", "least", "then", "until"]
-Span = Literal["", "in last", "for", "at least"]
+RowSpan = Literal["", "in last", "for", "at least"]
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -43,11 +43,11 @@ class Row:
 
     negated: bool = False
     on: str = ""
-    span: Span = ""
+    span: RowSpan = ""
     bars: str = ""
     least: str = ""
     left: Operand = Operand(text="")
-    relation: Relation = "holds"
+    relation: RowRelation = "holds"
     right: Operand = Operand(text="")
     other: Operand = Operand(text="")
     """The farther end of ``between``."""

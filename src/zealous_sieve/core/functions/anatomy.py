@@ -27,14 +27,14 @@ def _part(
     words: tuple[str, str, str],
     formula: str | None = None,
     synonyms: tuple[str, ...] = (),
-    said: str = "",
+    phrase: str = "",
 ) -> None:
     meaning, reading, pitfalls = words
     anatomy.add(
         name,
         label,
         synonyms=synonyms,
-        said=said,
+        said=phrase,
         outputs=(output,),
         body=body,
         formula=formula or body,
@@ -60,7 +60,7 @@ _part(
         "candle body",
         "real body",
     ),
-    said="body",
+    phrase="body",
 )
 _part(
     "bar_range",
@@ -78,7 +78,7 @@ _part(
         "bar size",
         "candle size",
     ),
-    said="bar's range",
+    phrase="bar's range",
 )
 _part(
     "upper_wick",
@@ -95,7 +95,7 @@ _part(
         "upper tail",
         "top wick",
     ),
-    said="upper wick",
+    phrase="upper wick",
 )
 _part(
     "lower_wick",
@@ -112,7 +112,7 @@ _part(
         "lower tail",
         "bottom wick",
     ),
-    said="lower wick",
+    phrase="lower wick",
 )
 _part(
     "body_percent",
@@ -125,7 +125,7 @@ _part(
         "0 on a bar without range.",
     ),
     "100 · abs(close - open) / (high - low), 0 on a bar without range",
-    said="body's share of the range",
+    phrase="body's share of the range",
 )
 _part(
     "gap_percent",
@@ -138,7 +138,7 @@ _part(
         "Unadjusted payouts look like gaps.",
     ),
     synonyms=("gap",),
-    said="opening gap",
+    phrase="opening gap",
 )
 _part(
     "up_bar",
@@ -163,7 +163,7 @@ _part(
         "up candle",
         "up candles",
     ),
-    said="the bar rose|the bar did not rise",
+    phrase="the bar rose|the bar did not rise",
 )
 _part(
     "down_bar",
@@ -188,7 +188,7 @@ _part(
         "down candle",
         "down candles",
     ),
-    said="the bar fell|the bar did not fall",
+    phrase="the bar fell|the bar did not fall",
 )
 _part(
     "inside_bar",
@@ -205,7 +205,7 @@ _part(
         "inside candle",
         "inside bars",
     ),
-    said="the bar lies inside the one before|the bar does not lie inside the one before",
+    phrase="the bar lies inside the one before|the bar does not lie inside the one before",
 )
 _part(
     "outside_bar",
@@ -222,7 +222,8 @@ _part(
         "outside candle",
         "outside bars",
     ),
-    said="the bar reaches beyond the one before|the bar does not reach beyond the one before on both sides",
+    phrase="the bar reaches beyond the one before"
+    "|the bar does not reach beyond the one before on both sides",
 )
 _SIGN = Output(unit=NONE, span=(-1, 1), levels=(0,))
 _part(
@@ -240,7 +241,7 @@ if_then(up, 1, if_then(down, -1, 0))""",
         "A change of hands, noticed most at the end of a swing.",
         "In mid-range it is as common as it is empty.",
     ),
-    said="engulfing sign of the bar",
+    phrase="engulfing sign of the bar",
 )
 _part(
     "hammer",
@@ -253,7 +254,7 @@ _part(
         "Lower prices were refused; looked for after a fall.",
         "The same bar in a rise means something else.",
     ),
-    said="the bar is a hammer|the bar is no hammer",
+    phrase="the bar is a hammer|the bar is no hammer",
 )
 _part(
     "shooting_star",
@@ -266,7 +267,7 @@ _part(
         "Higher prices were refused; looked for after a rise.",
         "The same bar in a fall means something else.",
     ),
-    said="the bar is a shooting star|the bar is no shooting star",
+    phrase="the bar is a shooting star|the bar is no shooting star",
 )
 _part(
     "doji",
@@ -278,7 +279,7 @@ _part(
         "Neither side won.",
         "Frequent in quiet markets.",
     ),
-    said="the bar is a doji|the bar is no doji",
+    phrase="the bar is a doji|the bar is no doji",
 )
 _part(
     "marubozu",
@@ -290,7 +291,7 @@ _part(
         "One side had it from the open to the close.",
         "On short bars it is often a single trade's work.",
     ),
-    said="the bar is nearly all body|the bar is not nearly all body",
+    phrase="the bar is nearly all body|the bar is not nearly all body",
 )
 
 

@@ -369,19 +369,19 @@ def at_this_time(spans, x, place, day, n, mean, highest, lowest, rank):  # type:
 
 
 @compiled
-def of_values(found, now):  # type: ignore[no-untyped-def]
+def of_values(window, now):  # type: ignore[no-untyped-def]
     """Mean, highest, lowest, and where a value stands among them; missing where one is."""
     total = below = level = 0.0
     high, low = -math.inf, math.inf
-    for value in found:
+    for value in window:
         if value != value:
             return math.nan, math.nan, math.nan, math.nan
-        total += value - found[0]
+        total += value - window[0]
         high, low = max(high, value), min(low, value)
         below += value < now
         level += value <= now
-    share = 50.0 * (below + level) / len(found) if now == now else math.nan
-    return found[0] + total / len(found), high, low, share
+    share = 50.0 * (below + level) / len(window) if now == now else math.nan
+    return window[0] + total / len(window), high, low, share
 
 
 session.add(

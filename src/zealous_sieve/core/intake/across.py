@@ -6,25 +6,28 @@ import re
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from zealous_sieve.core.intake.layout import FIELDS, Content, bare_name
+from zealous_sieve.core.intake.layout import LAYOUT_FIELDS, Content, bare_name
 from zealous_sieve.core.intake.moments import is_moment
 from zealous_sieve.core.intake.numbers import NOTHING, is_number
 from zealous_sieve.core.market.soundness import code_fault
 
 _PRICES = ("open", "high", "low", "close", "volume")
 _WORDS = {
-    word: own.name for own in FIELDS[Content.BARS] if own.name in _PRICES for word in own.words
+    word: own.name
+    for own in LAYOUT_FIELDS[Content.BARS]
+    if own.name in _PRICES
+    for word in own.words
 }
-_OTHERS = {word for own in FIELDS[Content.BARS] for word in own.words} - _WORDS.keys()
+_OTHERS = {word for own in LAYOUT_FIELDS[Content.BARS] for word in own.words} - _WORDS.keys()
 _ADJUSTED = {"adjclose", "adjustedclose", "adj"}
 _PAIR = re.compile(r"\(?\s*['\"](.+?)['\"]\s*,\s*['\"](.*?)['\"]\s*\)?$")
 """How a name of two levels is written as one text."""
-FEWEST = 2
+_FEWEST = 2
 """So many columns of instruments make a table of them."""
 
 
 @dataclass(frozen=True, kw_only=True)
-class Across:
+class AcrossColumns:
     """Of each column but that of the times the instrument and the field; ``None`` for one that is nothing.
     The table's rows begin after so many ``headers``."""
 
@@ -44,22 +47,22 @@ class Across:
         return tuple(name for name in _PRICES if name in there)
 
 
-def across_of(rows: Sequence[Sequence[str]]) -> Across | None:
+def across_of(rows: Sequence[Sequence[str]]) -> AcrossColumns | None:
     """How the first rows of a table, headers included, have instruments across; ``None`` where they have
     columns of one instrument, or of all."""
     width = len(rows[0]) if rows else 0
     rows = [row for row in rows if len(row) == width]
-    if len(rows) < FEWEST or width < FEWEST + 1:
+    if len(rows) < _FEWEST or width < _FEWEST + 1:
         return None
     return _two_levels(rows) or _one_level(rows)
 
 
-def _two_levels(rows: Sequence[Sequence[str]]) -> Across | None:
+def _two_levels(rows: Sequence[Sequence[str]]) -> AcrossColumns | None:
     """Fields above codes or codes above fields, in two rows or in names of both."""
     names = [_PAIR.match(cell.strip()) for cell in rows[0]]
-    if sum(map(bool, names)) >= FEWEST:
+    if sum(map(bool, names)) >= _FEWEST:
         return _levels([(n[1].strip(), n[2].strip()) if n else ("", "") for n in names], rows, 1)
-    if len(rows) <= FEWEST:
+    if len(rows) <= _FEWEST:
         return None
     headers = 2 if any(cell.strip() for cell in rows[2][1:]) else 3
     pairs = [(a.strip(), b.strip()) for a, b in zip(rows[0], rows[1], strict=True)]
@@ -68,7 +71,7 @@ def _two_levels(rows: Sequence[Sequence[str]]) -> Across | None:
 
 def _levels(
     pairs: Sequence[tuple[str, str]], rows: Sequence[Sequence[str]], headers: int
-) -> Across | None:
+) -> AcrossColumns | None:
     time = _time_of(rows[headers:])
     if time is None or any(is_moment(text) for text in pairs[time]):
         return None
@@ -86,10 +89,10 @@ def _levels(
     there = [own for own in found if own]
     closed = {code for code, field in there if field == "close"}
     whole = len(set(there)) == len(there) and closed == {code for code, _ in there}
-    return Across(time=time, headers=headers, columns=tuple(found)) if whole else None
+    return AcrossColumns(time=time, headers=headers, columns=tuple(found)) if whole else None
 
 
-def _one_level(rows: Sequence[Sequence[str]]) -> Across | None:
+def _one_level(rows: Sequence[Sequence[str]]) -> AcrossColumns | None:
     """The times, and beside them a column of closes for each instrument."""
     time = _time_of(rows[1:])
     if time is None:
@@ -102,7 +105,7 @@ def _one_level(rows: Sequence[Sequence[str]]) -> Across | None:
     if any(code_fault(name) is not None or is_moment(name) or _is_price(name) for name in others):
         return None
     columns = (None if n == time else (name, "close") for n, name in enumerate(names))
-    return Across(time=time, headers=1, columns=tuple(columns))
+    return AcrossColumns(time=time, headers=1, columns=tuple(columns))
 
 
 def _time_of(rows: Sequence[Sequence[str]]) -> int | None:

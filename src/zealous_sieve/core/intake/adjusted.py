@@ -20,7 +20,7 @@ from zealous_sieve.core.market.mending import Mending, MendingKind
 
 BECAUSE = "adjusted closes"
 """The reason of what is mended by them."""
-MOST_DIGITS = 8
+_MOST_DIGITS = 8
 LARGEST_TERM = 20
 """Terms of a split are whole numbers up to this."""
 SPLIT_AT_LEAST = 0.04
@@ -29,7 +29,7 @@ TERMS_WITHIN = 0.0003
 """How near the factor is to its terms; a payment of 6 % that the price followed is no 16 for 15."""
 LEAST_PAID = 1e-7
 """Payments of a smaller share of the price are none."""
-LOOKED_AT = 15
+_LOOKED_AT = 15
 """Rows on either side of a change of which the factor is taken, so that rounding levels out."""
 
 
@@ -53,8 +53,8 @@ def told_by(code: str, times: Times, close: Column, adjusted: Column) -> Adjustm
     found, unexplained = [], 0
     edges = [0, *(np.flatnonzero(moved) + 1), len(times)]
     for begin, at, end in zip(edges, edges[1:], edges[2:], strict=False):
-        before = float(np.median(factor[max(begin, at - LOOKED_AT) : at]))
-        after = float(np.median(factor[at : min(end, at + LOOKED_AT)]))
+        before = float(np.median(factor[max(begin, at - _LOOKED_AT) : at]))
+        after = float(np.median(factor[at : min(end, at + _LOOKED_AT)]))
         jump = float(close[at] / close[at - 1])
         day, last = int(times[at]), float(close[at - 1])
         sure = 2 * float(unsure[at - 1] + unsure[at])
@@ -70,11 +70,11 @@ def told_by(code: str, times: Times, close: Column, adjusted: Column) -> Adjustm
 
 def _last_digit(values: NDArray[np.float64]) -> float:
     """The power of ten that all values are whole multiples of."""
-    for digits in range(MOST_DIGITS):
+    for digits in range(_MOST_DIGITS):
         scaled = values * 10.0**digits
         if np.allclose(scaled, np.rint(scaled), rtol=0, atol=1e-6):
             return float(10.0**-digits)
-    return float(10.0**-MOST_DIGITS)
+    return float(10.0**-_MOST_DIGITS)
 
 
 def _split(code: str, day: int, factor: float, jump: float, sure: float) -> Mending | None:

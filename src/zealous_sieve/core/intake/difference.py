@@ -12,7 +12,7 @@ from zealous_sieve.core.market.soundness import PRICES
 
 
 @dataclass(frozen=True, kw_only=True)
-class Change:
+class BarChange:
     """A value that would be another: ``time`` is the opening moment of its bar; nothing ``before`` where
     none was kept."""
 
@@ -30,7 +30,7 @@ class Difference:
     new: int
     same: int
     changed: int
-    changes: tuple[Change, ...]
+    changes: tuple[BarChange, ...]
     series: Series
 
 
@@ -41,7 +41,7 @@ class Completed:
 
     series: Series
     kept: int
-    outside: tuple[Change, ...]
+    outside: tuple[BarChange, ...]
 
 
 def completed(code: str, held: Series, fresh: Series, unsaid: Collection[str]) -> Completed:
@@ -62,7 +62,7 @@ def completed(code: str, held: Series, fresh: Series, unsaid: Collection[str]) -
     close = whole["close"]
     beyond = there & ((close > whole["high"]) | (close < whole["low"]))
     outside = tuple(
-        Change(
+        BarChange(
             code=code,
             time=int(times[row]),
             column="close",
@@ -79,7 +79,7 @@ def completed(code: str, held: Series, fresh: Series, unsaid: Collection[str]) -
     )
 
 
-MOST = 100
+MOST_CHANGES = 100
 """So many changes of an instrument are told one by one."""
 
 
@@ -92,7 +92,7 @@ def difference(code: str, held: Series, fresh: Series) -> Difference:
     place = np.minimum(np.searchsorted(known, times), max(0, len(known) - 1))
     there = known[place] == times if len(known) else np.zeros(len(times), bool)
     differs = np.zeros(len(times), bool)
-    changes: list[Change] = []
+    changes: list[BarChange] = []
     for name, after in columns.items():
         if not there.any():
             continue
@@ -102,14 +102,14 @@ def difference(code: str, held: Series, fresh: Series) -> Difference:
             other &= ~np.isnan(after)
         differs |= other
         changes += [
-            Change(
+            BarChange(
                 code=code,
                 time=int(times[row]),
                 column=name,
                 before=None if np.isnan(before[row]) else float(before[row]),
                 after=float(after[row]),
             )
-            for row in np.flatnonzero(other)[: MOST - len(changes)]
+            for row in np.flatnonzero(other)[: MOST_CHANGES - len(changes)]
         ]
     wanted = ~there | differs
     return Difference(

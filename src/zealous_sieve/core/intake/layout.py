@@ -165,7 +165,7 @@ _VENUES = (
     Field(name="half_days", told="half days", words=("halfdays", "shortdays")),
     Field(name="holidays", told="holidays", words=("holidays", "closed", "closeddays")),
 )
-FIELDS: Mapping[Content, tuple[Field, ...]] = {
+LAYOUT_FIELDS: Mapping[Content, tuple[Field, ...]] = {
     Content.BARS: _BARS,
     Content.TRADES: _TRADES,
     Content.INSTRUMENTS: _INSTRUMENTS,
@@ -242,12 +242,12 @@ def names_of(row: Sequence[str], *, header: bool) -> list[str]:
 
 
 LONGEST_CURRENCY = 20
-LONGEST_CODE = 40
+LONGEST_CODE_TEXT = 40
 
 
 def code_of_file(stem: str) -> str:
     """The instrument that a file is of by its name, which comes without its ending."""
-    return stem[:LONGEST_CODE]
+    return stem[:LONGEST_CODE_TEXT]
 
 
 def _is_name(text: str) -> bool:
@@ -266,7 +266,7 @@ def check_layout(layout: Layout, names: Sequence[str]) -> None:
         message = "instruments of a file can't be pairs, nor be priced in what is no name"
         mend = f"a pair is defined of two; a currency has up to {LONGEST_CURRENCY} characters"
         raise DataError(Problem(code="wrong_layout", message=message, mend=mend))
-    fields = {own.name: own for own in FIELDS[layout.content]}
+    fields = {own.name: own for own in LAYOUT_FIELDS[layout.content]}
     problems = []
     for name, column in layout.columns.items():
         if name not in fields:

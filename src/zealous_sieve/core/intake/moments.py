@@ -28,7 +28,7 @@ _ORDER = {
     Dates.DAY_FIRST: (2, 1, 0),
     Dates.MONTH_FIRST: (2, 0, 1),
 }
-SHARES = {
+_SHARES = {
     Dates.SECONDS: 1,
     Dates.MILLISECONDS: 1_000,
     Dates.MICROSECONDS: 1_000_000,
@@ -66,13 +66,13 @@ class MomentReader:
 
     def read(self, texts: Sequence[str], clocks: Sequence[str] | None = None) -> Moments:
         """Read moments, where the times of day stand in a column of their own with those."""
-        if self.dates in SHARES:
+        if self.dates in _SHARES:
             return self._counted(texts)
         local = np.zeros(len(texts), np.int64)
         offsets = np.full(len(texts), NO_OFFSET, np.int64)
         faults: dict[int, str] = {}
         pairs: Iterable[tuple[str, str]] = (
-            zip(texts, clocks, strict=True) if clocks is not None else map(parted, texts)
+            zip(texts, clocks, strict=True) if clocks is not None else map(parted_times, texts)
         )
         for row, (day, clock) in enumerate(pairs):
             known = self._days.get(day)
@@ -91,7 +91,7 @@ class MomentReader:
     def _counted(self, texts: Sequence[str]) -> Moments:
         utc = np.zeros(len(texts), np.int64)
         faults = {}
-        share = SHARES[self.dates]
+        share = _SHARES[self.dates]
         for row, text in enumerate(texts):
             try:
                 utc[row] = int(float(text)) // share
@@ -122,13 +122,13 @@ def go_forward(times: Sequence[int]) -> bool:
 
 def counted_as(number: int) -> Dates | None:
     """What since 1970 a number would count, by its size."""
-    for dates, share in SHARES.items():
+    for dates, share in _SHARES.items():
         if COUNTED_FROM <= number // share < COUNTED_TO:
             return dates
     return None
 
 
-def parted(text: str) -> tuple[str, str]:
+def parted_times(text: str) -> tuple[str, str]:
     """The date and the time of day of a text; where there is no time of day, that is empty."""
     text = text.strip()
     colon = text.find(":")
@@ -204,7 +204,7 @@ def _offset(text: str | None) -> int:
 
 def is_moment(text: str) -> bool:
     """Whether a text can be a date, with a time of day or without, in some order."""
-    day, clock = parted(text)
+    day, clock = parted_times(text)
     return not isinstance(read_clock(clock), str) and any(
         not isinstance(read_day(day, dates), str) for dates in _ORDER
     )
@@ -217,7 +217,7 @@ def order_of(texts: Sequence[str]) -> tuple[Dates, bool]:
     alone; of several of these, or none, the one that brings them closest together: bars follow each other
     by days, not by months. Where they rise over weekdays in several, it is not sure.
     """
-    days = [parted(text)[0] for text in texts]
+    days = [parted_times(text)[0] for text in texts]
     read = {dates: [read_day(day, dates) for day in days] for dates in _ORDER}
     whole = {
         dates: np.array([day for day in own if not isinstance(day, str)], np.int64)

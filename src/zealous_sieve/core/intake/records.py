@@ -21,7 +21,7 @@ from zealous_sieve.core.market.instruments import (
 )
 from zealous_sieve.core.market.soundness import LONGEST_CODE, code_fault
 
-Row = Mapping[str, str]
+ForeignRow = Mapping[str, str]
 """Texts by the names of a table's columns."""
 
 
@@ -33,16 +33,16 @@ class RowFault(Exception):  # noqa: N818 - it is a fault of the row, told as a r
         self.column, self.value, self.reason = column, value, reason
 
 
-def _text(layout: Layout, row: Row, field: str) -> str:
+def _text(layout: Layout, row: ForeignRow, field: str) -> str:
     column = layout.column(field)
     return row.get(column, "") if column else ""
 
 
-def _fault(layout: Layout, row: Row, field: str, reason: str) -> RowFault:
+def _fault(layout: Layout, row: ForeignRow, field: str, reason: str) -> RowFault:
     return RowFault(layout.columns.get(field, field), _text(layout, row, field), reason)
 
 
-def _code(layout: Layout, row: Row, field: str) -> str:
+def _code(layout: Layout, row: ForeignRow, field: str) -> str:
     code = _text(layout, row, field)
     reason = code_fault(code)
     if reason:
@@ -50,7 +50,7 @@ def _code(layout: Layout, row: Row, field: str) -> str:
     return code
 
 
-def _above_zero(layout: Layout, row: Row, field: str, before: float) -> float:
+def _above_zero(layout: Layout, row: ForeignRow, field: str, before: float) -> float:
     text = _text(layout, row, field)
     if not text:
         return before
@@ -61,7 +61,7 @@ def _above_zero(layout: Layout, row: Row, field: str, before: float) -> float:
 
 
 def instrument_of(
-    layout: Layout, row: Row, before: Instrument | None, venues: Collection[str]
+    layout: Layout, row: ForeignRow, before: Instrument | None, venues: Collection[str]
 ) -> Instrument:
     """An instrument with its facts, which are all columns that are nothing else; what a row leaves empty
     stays as it was ``before``. Raises RowFault."""
@@ -82,7 +82,7 @@ def instrument_of(
     )
 
 
-def _facts(layout: Layout, row: Row) -> dict[str, Fact]:
+def _facts(layout: Layout, row: ForeignRow) -> dict[str, Fact]:
     """Every column that is nothing else and has a value, as a fact."""
     used = set(layout.columns.values())
     return {
@@ -92,7 +92,7 @@ def _facts(layout: Layout, row: Row) -> dict[str, Fact]:
     }
 
 
-def facts_of(layout: Layout, row: Row, codes: Collection[str]) -> list[DatedFact]:
+def facts_of(layout: Layout, row: ForeignRow, codes: Collection[str]) -> list[DatedFact]:
     """The facts of a row with the moments from which they held and were known. Raises RowFault."""
     code = _text(layout, row, "instrument")
     if code not in codes:
@@ -120,7 +120,7 @@ def _reader(dates: Dates, zone: str) -> MomentReader:
     return MomentReader(dates, zone)
 
 
-def _moment(layout: Layout, row: Row, field: str) -> int:
+def _moment(layout: Layout, row: ForeignRow, field: str) -> int:
     """The moment in a column, in seconds since 1970; a day counts from its beginning in the zone."""
     found = _reader(layout.dates, layout.zone).read([_text(layout, row, field)])
     if found.faults:
@@ -128,7 +128,7 @@ def _moment(layout: Layout, row: Row, field: str) -> int:
     return int(found.utc[0])
 
 
-def _kind(layout: Layout, row: Row, before: InstrumentKind) -> InstrumentKind:
+def _kind(layout: Layout, row: ForeignRow, before: InstrumentKind) -> InstrumentKind:
     text = _text(layout, row, "kind").lower()
     if not text:
         return before
@@ -149,7 +149,7 @@ def _fact(text: str, decimal: str) -> Fact:
     return text if value is None else value
 
 
-def event_of(layout: Layout, row: Row, codes: Collection[str]) -> Event:
+def event_of(layout: Layout, row: ForeignRow, codes: Collection[str]) -> Event:
     """Something scheduled. Raises RowFault for a day that is none, or an instrument that is not known."""
     kind = " ".join(_text(layout, row, "kind").lower().split())
     if not kind or len(kind) > LONGEST_CODE or '"' in kind:
@@ -166,7 +166,7 @@ def event_of(layout: Layout, row: Row, codes: Collection[str]) -> Event:
     return Event(kind=kind, day=day, title=title, code=code, announced=announced)
 
 
-def venue_of(layout: Layout, row: Row) -> Venue:
+def venue_of(layout: Layout, row: ForeignRow) -> Venue:
     """A venue with its calendar. Raises RowFault for hours or days that can't be read."""
     venue = Venue(
         name=_code(layout, row, "name"),

@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 
-MOST = 10_000
+_MOST = 10_000
 """So many are told one by one; more are counted."""
-LONGEST = 80
+_LONGEST = 80
 PLACE = 1 << 40
 """Lines of the second file of an import are counted from here on, of the third from twice as much."""
 
@@ -38,8 +38,8 @@ class Refusals:
     def add(self, line: int, column: str, value: str, reason: str) -> None:
         """Refuse a row for its first fault; lines of a later file are counted from its place on."""
         self.count += 1
-        if len(self.listed) < MOST:
-            short = value if len(value) <= LONGEST else value[: LONGEST - 1] + "…"
+        if len(self.listed) < _MOST:
+            short = value if len(value) <= _LONGEST else value[: _LONGEST - 1] + "…"
             place, own = divmod(line, PLACE)
             file = self.files[place] if self.files else ""
             self.listed.append(

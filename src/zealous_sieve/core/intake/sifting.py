@@ -15,14 +15,14 @@ from zealous_sieve.core.market.soundness import (
     NOT_ABOVE_ZERO,
     OUTSIDE,
     code_fault,
-    outside,
+    outside_of_time,
     stamp_of,
     value_faults,
 )
 
 
 @dataclass(frozen=True, kw_only=True)
-class Rows:
+class ForeignRows:
     """Rows as they were read: ``owners`` are places in ``codes``; times in seconds since 1970, by UTC and
     by the clock that they were written in."""
 
@@ -34,7 +34,7 @@ class Rows:
     lines: NDArray[np.int64]
 
 
-def renamed(rows: Rows, earlier: Mapping[str, str]) -> Rows:
+def renamed(rows: ForeignRows, earlier: Mapping[str, str]) -> ForeignRows:
     """Rows under the present codes of their instruments, some of which stand under ``earlier`` ones."""
     if not any(code in earlier for code in rows.codes):
         return rows
@@ -43,8 +43,8 @@ def renamed(rows: Rows, earlier: Mapping[str, str]) -> Rows:
     return replace(rows, codes=list(places), owners=np.asarray(own, np.int32)[rows.owners])
 
 
-def sift(
-    rows: Rows,
+def take_rows(
+    rows: ForeignRows,
     refusals: Refusals,
     latest: int,
     *,
@@ -60,7 +60,7 @@ def sift(
     """
     sifting = _Sifting(rows, refusals)
     sifting.check_codes()
-    sifting.refuse("time", outside(rows.times), OUTSIDE)
+    sifting.refuse("time", outside_of_time(rows.times), OUTSIDE)
     sifting.refuse("time", rows.times > latest, "this lies in the future")
     for name, wrong, reason in value_faults(rows.columns, negative=negative):
         sifting.refuse(name, wrong, _unless_said(reason))
@@ -91,7 +91,7 @@ def _unless_said(reason: str) -> str:
 class _Sifting:
     """Which rows are not taken so far."""
 
-    def __init__(self, rows: Rows, refusals: Refusals) -> None:
+    def __init__(self, rows: ForeignRows, refusals: Refusals) -> None:
         self.rows = rows
         self.refusals = refusals
         self.bad = np.zeros(len(rows.times), bool)

@@ -17,7 +17,7 @@ from zealous_sieve.core.market.soundness import (
     OPTIONAL,
     OUTSIDE,
     code_fault,
-    outside,
+    outside_of_time,
     stamp_of,
     value_faults,
 )
@@ -29,14 +29,14 @@ MOST_COUNTED = 10_000
 """Faults that are looked for of one kind."""
 SHORTEST_DAY = 23 * 3600
 """From one local midnight to the next when clocks go forward."""
-FEW = 3
+_FEW = 3
 """From so few bars nobody can tell how long one is."""
 NEXT_DAY = 77_400
 """21:30: a midnight east of the coast is written as an evening of UTC."""
 
 
 @dataclass(frozen=True, kw_only=True)
-class Table:
+class BarTable:
     """A file's rows: ``lines`` are the numbers of its lines, for messages.
 
     ``codes`` holds an instrument a row, as it was read; ``times`` are seconds since 1970 UTC, ``local``
@@ -90,7 +90,7 @@ def check_columns(file: str, names: Sequence[str]) -> None:
         )
 
 
-def take(table: Table) -> dict[str, Series]:
+def take_table(table: BarTable) -> dict[str, Series]:
     """Check all rows and part them by instrument, in the order of first appearance.
 
     Days are kept by their own date, whatever hour they are written with. Raises DataError with up to
@@ -132,7 +132,9 @@ def by_date(times: Times, local: Times) -> Times:
     return np.asarray((local + DAY - late) // DAY * DAY, dtype=np.int64)
 
 
-def joined(parts: Sequence[tuple[str, Mapping[str, Series]]]) -> dict[Base, dict[str, Series]]:
+def joined_files(
+    parts: Sequence[tuple[str, Mapping[str, Series]]],
+) -> dict[Base, dict[str, Series]]:
     """The bars of several files by base and instrument; ``parts`` are files with what they hold.
 
     Bars of one instrument and base that stand in several files are put together. Raises DataError
@@ -154,7 +156,7 @@ def joined(parts: Sequence[tuple[str, Mapping[str, Series]]]) -> dict[Base, dict
 
 def _check_days(file: str, code: str, times: Times) -> None:
     """Bars of a week or more would pass for days with gaps. Raises DataError ``no_such_base``."""
-    if len(times) > FEW and np.diff(times).min() >= 7 * DAY:
+    if len(times) > _FEW and np.diff(times).min() >= 7 * DAY:
         message = f"the bars of {code} are a week or more apart: no base keeps such bars"
         mend = "import daily bars: slower ones are built from them"
         raise DataError(Problem(code="no_such_base", message=message, mend=mend, subject=file))
@@ -216,7 +218,7 @@ def _disagreement(
     return Problem(code="files_disagree", message=message, mend=mend, subject=other)
 
 
-def _bad_codes(table: Table) -> list[Problem]:
+def _bad_codes(table: BarTable) -> list[Problem]:
     faults: dict[object, str | None] = {}
     found = []
     for row, code in enumerate(table.codes):
@@ -231,14 +233,14 @@ def _bad_codes(table: Table) -> list[Problem]:
     return found
 
 
-def _bad_times(table: Table) -> list[Problem]:
+def _bad_times(table: BarTable) -> list[Problem]:
     return [
         refusal(table.file, int(table.lines[r]), "time", stamp_of(int(table.times[r])), OUTSIDE)
-        for r in np.flatnonzero(outside(table.times))[:MOST_COUNTED]
+        for r in np.flatnonzero(outside_of_time(table.times))[:MOST_COUNTED]
     ]
 
 
-def _bad_values(table: Table) -> list[Problem]:
+def _bad_values(table: BarTable) -> list[Problem]:
     return [
         refusal(table.file, int(table.lines[row]), name, table.columns[name][row], reason)
         for name, wrong, reason in value_faults(table.columns)
@@ -246,7 +248,9 @@ def _bad_values(table: Table) -> list[Problem]:
     ]
 
 
-def _bad_order(table: Table, order: NDArray[np.int64], owners: NDArray[np.int64]) -> list[Problem]:
+def _bad_order(
+    table: BarTable, order: NDArray[np.int64], owners: NDArray[np.int64]
+) -> list[Problem]:
     """Times that do not rise within an instrument; rows are taken in ``order``, by ``owners``."""
     steps = np.diff(table.times[order])
     found = []

@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zealous_sieve.core.intake.layout import (
-    FIELDS,
+    LAYOUT_FIELDS,
     SEPARATORS,
     Adjusted,
     Content,
@@ -73,14 +73,14 @@ def parted(lines: Sequence[str], separator: str) -> list[list[str]]:
     return list(csv.reader(lines, delimiter=separator))
 
 
-def rows_of(lines: Sequence[str], layout: Layout) -> list[list[str]]:
+def sample_rows(lines: Sequence[str], layout: Layout) -> list[list[str]]:
     """The rows of some lines, headers included, as a layout parts them."""
     return [row for row in parted(lines[layout.skip :], layout.separator) if row]
 
 
 def sample_of(lines: Sequence[str], layout: Layout) -> Sample:
     """The rows of some lines, read in a layout."""
-    rows = rows_of(lines, layout)
+    rows = sample_rows(lines, layout)
     names = names_of(rows[0] if rows else [], header=layout.header)
     return Sample(names=names, rows=rows[layout.header + layout.under :])
 
@@ -142,7 +142,7 @@ def understand_columns(
     doubts = [] if sure else ["whether a comma parts thousands or decimals can't be seen"]
     dates, asked = _dates(cells.get(columns.get("time", ""), []))
     codes = set(cells.get(columns.get("instrument", ""), [])) or {stem}
-    zone = zone_of(codes, zones)
+    zone = zone_of_times(codes, zones)
     layout = Layout(
         content=content,
         encoding=raw.encoding,
@@ -168,7 +168,7 @@ def doubts_of_lack(sample: Sample, layout: Layout) -> tuple[str, ...]:
     if "open" in lacking:
         named = [
             own.name
-            for own in FIELDS[Content.BARS]
+            for own in LAYOUT_FIELDS[Content.BARS]
             if own.name in lacking[:3] and _called(own, sample.names, {}, layout.columns.values())
         ]
         without = [name for name in ("open", "high", "low") if name not in named]
@@ -261,7 +261,7 @@ def doubts_of_clock(sample: Sample, layout: Layout) -> tuple[str, ...]:
     return (f"the times have no offset: they are read as those of {layout.zone}",)
 
 
-def zone_of(codes: Collection[str], zones: Mapping[str, str]) -> str:
+def zone_of_times(codes: Collection[str], zones: Mapping[str, str]) -> str:
     """The clock of most of some instruments, of ``zones`` by instrument; UTC where none is known."""
     known = Counter(zones[code] for code in codes if code in zones)
     return known.most_common(1)[0][0] if known else "UTC"
@@ -292,7 +292,7 @@ def _columns(
 ) -> dict[str, str]:
     """Which column is what: by its name, and else by what stands in it."""
     found: dict[str, str] = {}
-    for own in FIELDS[content]:
+    for own in LAYOUT_FIELDS[content]:
         fitting = _called(own, sample.names, kinds, found.values())
         if fitting is None and not content.timed:
             fitting = _called(own, sample.names, {}, found.values())
@@ -312,13 +312,13 @@ def _columns(
 
 
 def _called(
-    own: Field, names: Sequence[str], kinds: Mapping[str, str], used: Collection[str]
+    field_: Field, names: Sequence[str], kinds: Mapping[str, str], used: Collection[str]
 ) -> str | None:
     """The column that has a name of a field; times and clocks are told by what stands in them, where it is
     known that there is a column of them."""
-    kind = {"time": "moment", "known": "moment", "clock": "clock"}.get(own.name)
+    kind = {"time": "moment", "known": "moment", "clock": "clock"}.get(field_.name)
     there = kind is not None and (kind in kinds.values() or (kind == "clock" and bool(kinds)))
-    for word in own.words:
+    for word in field_.words:
         for name in names:
             if bare_name(name) == word and name not in used and (not there or kinds[name] == kind):
                 return name
@@ -326,36 +326,36 @@ def _called(
 
 
 def _free(
-    sample: Sample, kinds: Mapping[str, str], found: Mapping[str, str], kind: str
+    sample: Sample, kinds: Mapping[str, str], columns: Mapping[str, str], kind: str
 ) -> list[str]:
-    return [n for n in sample.names if kinds[n] == kind and n not in found.values()]
+    return [n for n in sample.names if kinds[n] == kind and n not in columns.values()]
 
 
-def _fill(found: dict[str, str], name: str, free: Sequence[str]) -> None:
-    if name not in found and free:
-        found[name] = free[0]
+def _fill(columns: dict[str, str], name: str, free: Sequence[str]) -> None:
+    if name not in columns and free:
+        columns[name] = free[0]
 
 
 def _complete_prices(
-    found: dict[str, str], sample: Sample, free: Sequence[str], decimal: str
+    columns: dict[str, str], sample: Sample, free: Sequence[str], decimal: str
 ) -> None:
     """Where the header says some of the prices: of the others the nearest that is never below those is
     the high, the nearest never above them the low; without both a bar has one price."""
-    known = _values(sample, [found[n] for n in ("open", "close") if n in found], decimal)
+    known = _values(sample, [columns[n] for n in ("open", "close") if n in columns], decimal)
     others = _values(sample, free, decimal)
     for name, extreme, sign in (("high", np.max, 1), ("low", np.min, -1)):
-        if name in found or not known.size or not others.size:
+        if name in columns or not known.size or not others.size:
             continue
         away = sign * (others - extreme(known, axis=1, keepdims=True))
         fits = (away >= 0).mean(axis=0) >= SURE
         nearest = np.where(fits, np.nanmean(np.abs(away), axis=0), np.inf)
-        if fits.any() and free[int(np.argmin(nearest))] not in found.values():
-            found[name] = free[int(np.argmin(nearest))]
-    if not {"open", "high", "low"} <= found.keys():
+        if fits.any() and free[int(np.argmin(nearest))] not in columns.values():
+            columns[name] = free[int(np.argmin(nearest))]
+    if not {"open", "high", "low"} <= columns.keys():
         for name in ("open", "high", "low"):
-            found.pop(name, None)
-    elif "volume" not in found:
-        _fill(found, "volume", [n for n in free if n not in found.values()])
+            columns.pop(name, None)
+    elif "volume" not in columns:
+        _fill(columns, "volume", [n for n in free if n not in columns.values()])
 
 
 def _values(sample: Sample, names: Sequence[str], decimal: str) -> NDArray[np.float64]:
@@ -367,11 +367,13 @@ def _values(sample: Sample, names: Sequence[str], decimal: str) -> NDArray[np.fl
     return np.array(whole, float).reshape(len(rows), len(names))
 
 
-def _fill_prices(found: dict[str, str], sample: Sample, free: Sequence[str], decimal: str) -> None:
+def _fill_prices(
+    columns: dict[str, str], sample: Sample, free: Sequence[str], decimal: str
+) -> None:
     """Where the header does not say which prices are which: four columns of which one is never below the
     others and one never above are high and low; open stands before close."""
-    if found.keys() & {"open", "high", "low", "close"}:
-        _complete_prices(found, sample, free, decimal)
+    if columns.keys() & {"open", "high", "low", "close"}:
+        _complete_prices(columns, sample, free, decimal)
         return
     for start in range(len(free) - 3):
         four = free[start : start + 4]
@@ -388,7 +390,7 @@ def _fill_prices(found: dict[str, str], sample: Sample, free: Sequence[str], dec
         if not len(highs) or not len(lows) or highs[0] == lows[-1]:
             continue
         first, last = (n for n in range(4) if n not in {int(highs[0]), int(lows[-1])})
-        found |= {"open": four[first], "high": four[highs[0]]}
-        found |= {"low": four[lows[-1]], "close": four[last]}
-        _fill(found, "volume", [n for n in free if n not in four])
+        columns |= {"open": four[first], "high": four[highs[0]]}
+        columns |= {"low": four[lows[-1]], "close": four[last]}
+        _fill(columns, "volume", [n for n in free if n not in four])
         return

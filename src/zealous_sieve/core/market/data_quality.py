@@ -17,7 +17,7 @@ from zealous_sieve.core.market.staleness import MISSED, missed_sessions
 BAD_PRINT_RANGES = 12.0
 """A bar whose range is so many times the usual one is doubted."""
 FROZEN_BARS = 4
-MINUTE = 60
+_MINUTE = 60
 HOLE_MINUTES = 20
 """Minutes without a bar within a session that are still taken for a quiet market."""
 FAR_OFF = 1.5
@@ -116,7 +116,7 @@ def inspect(
             closed = ~session.trades_on(times // DAY)
             found += _closed(code, times, closed, "on a day on which the venue is closed")
     for base in panel.bases:
-        if MINUTE <= base.duration < DAY:
+        if _MINUTE <= base.duration < DAY:
             found += _inspect_within(base, chosen)
     return found
 

@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zealous_sieve.core.engine.background import ALWAYS, Background, Track
-from zealous_sieve.core.engine.made_of import MadeOf, Relation
+from zealous_sieve.core.engine.made_of import LegRelation, MadeOf
 from zealous_sieve.core.engine.session import Session, read_session
 from zealous_sieve.core.formula.names import Market, market_of
 
@@ -156,7 +156,7 @@ def legs_of(instrument: Instrument) -> MadeOf | None:
     facts = instrument.facts
     if instrument.kind != InstrumentKind.PAIR or "relation" not in facts:
         return None
-    return MadeOf(str(facts["left"]), str(facts["right"]), Relation(str(facts["relation"])))
+    return MadeOf(str(facts["left"]), str(facts["right"]), LegRelation(str(facts["relation"])))
 
 
 def _tracks(facts: Iterable[DatedFact]) -> dict[str, Track]:
@@ -226,10 +226,10 @@ def _seen_at(reference: ReferenceData, moment: int) -> tuple[Instrument, ...]:
     return tuple(replace(i, facts=facts_at(k, moment)) if k.dated else i for i, k in both)
 
 
-def facts_at(known: Background, moment: int) -> dict[str, Fact]:
+def facts_at(background: Background, moment: int) -> dict[str, Fact]:
     """The facts that were known of an instrument at a moment."""
-    names = dict.fromkeys((*known.facts, *known.dated))
-    facts = {name: _plain(known.fact(name, moment)) for name in names}
+    names = dict.fromkeys((*background.facts, *background.dated))
+    facts = {name: _plain(background.fact(name, moment)) for name in names}
     return {name: value for name, value in facts.items() if value is not None}
 
 

@@ -17,10 +17,10 @@ from zealous_sieve.core.formula.timeframe import DAY, of_seconds
 from zealous_sieve.core.market.data_quality import Finding, FindingKind
 from zealous_sieve.core.market.soundness import PRICES, stamp_of, value_faults
 
-FIELDS = (*PRICES, "volume")
-SHARES = ("volume", "buy_volume", "sell_volume")
+_FIELDS = (*PRICES, "volume")
+_SHARES = ("volume", "buy_volume", "sell_volume")
 """Columns that count shares: a split changes them the other way round than prices."""
-LARGEST = 10_000.0
+_LARGEST = 10_000.0
 
 
 class MendingKind(StrEnum):
@@ -102,7 +102,7 @@ def check_moments(mending: Mending) -> None:
         raise _bad("it ends before it begins", "write the earlier moment first")
 
 
-def check(mending: Mending, series: Series) -> None:
+def check_mending(mending: Mending, series: Series) -> None:
     """Raises DataError where a mending makes no sense of the bars that it is about."""
     check_moments(mending)
     times, columns = series
@@ -112,10 +112,10 @@ def check(mending: Mending, series: Series) -> None:
         raise _bad(message, "write when the bar opens, as the table of the chart says")
     if mending.kind == MendingKind.CORRECT:
         negative = any(bool((columns[name] <= 0).any()) for name in PRICES)
-        own = {n: c[there][:1] for n, c in columns.items() if n in FIELDS}
+        own = {n: c[there][:1] for n, c in columns.items() if n in _FIELDS}
         _check_values(mending, own, negative=negative)
     if mending.kind == MendingKind.SPLIT:
-        sane = all(0 < terms <= LARGEST for terms in (mending.new, mending.old))
+        sane = all(0 < terms <= _LARGEST for terms in (mending.new, mending.old))
         if not sane or mending.new == mending.old:
             raise _bad("these are no terms of a split", "write such as 3 for 1, or 1 for 10")
     if mending.kind == MendingKind.PAYMENT:
@@ -125,10 +125,10 @@ def check(mending: Mending, series: Series) -> None:
             raise _bad(message, "write both, such as 0.45 on a close of 22.10")
 
 
-def _check_values(mending: Mending, own: Mapping[str, Column], *, negative: bool) -> None:
-    if not mending.values or not mending.values.keys() <= set(FIELDS):
-        raise _bad("nothing is corrected", f"write another {', '.join(FIELDS)}")
-    corrected = {**own, **{n: np.array([float(v)]) for n, v in mending.values.items()}}
+def _check_values(mending: Mending, columns: Mapping[str, Column], *, negative: bool) -> None:
+    if not mending.values or not mending.values.keys() <= set(_FIELDS):
+        raise _bad("nothing is corrected", f"write another {', '.join(_FIELDS)}")
+    corrected = {**columns, **{n: np.array([float(v)]) for n, v in mending.values.items()}}
     for name, wrong, reason in value_faults(corrected, negative=negative):
         if wrong.any():
             raise _bad(f"the {name} can't be {corrected[name][0]:g}: {reason}", "correct it too")
@@ -153,7 +153,7 @@ def mended(
             begins = mending.first
             if seconds < DAY:
                 begins = int(clock.moments(np.array([begins], np.int64))[0])
-            counted = SHARES if mending.kind == MendingKind.SPLIT else ()
+            counted = _SHARES if mending.kind == MendingKind.SPLIT else ()
             columns = _divided(times < begins, columns, mending.ratio, counted)
         if mending.seconds != seconds or not len(times):
             continue

@@ -7,14 +7,14 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from zealous_sieve.core.engine.made_of import MadeOf, Relation
+from zealous_sieve.core.engine.made_of import LegRelation, MadeOf
 from zealous_sieve.core.engine.panel import Column, Panel, Series
 from zealous_sieve.core.errors import DataError, Problem
 from zealous_sieve.core.market.instruments import Instrument, InstrumentKind, legs_of
 
 
 def make_pair(
-    code: str, name: str, left: Instrument, right: Instrument, relation: Relation
+    code: str, name: str, left: Instrument, right: Instrument, relation: LegRelation
 ) -> Instrument:
     """The instrument ``left - right`` or ``left ÷ right``.
 
@@ -28,13 +28,13 @@ def make_pair(
         if leg.kind == InstrumentKind.PAIR:
             message = f"{leg.code} is a pair itself and can't be a leg"
             raise DataError(Problem(code="bad_pair", message=message, mend="take its own legs"))
-    tick = min(left.tick, right.tick) if relation == Relation.DIFFERENCE else 0.0001
+    tick = min(left.tick, right.tick) if relation == LegRelation.DIFFERENCE else 0.0001
     return Instrument(
         code=code,
         name=name,
         kind=InstrumentKind.PAIR,
         venue=left.venue,
-        currency=left.currency if relation == Relation.DIFFERENCE else "",
+        currency=left.currency if relation == LegRelation.DIFFERENCE else "",
         tick=tick,
         facts={"left": left.code, "right": right.code, "relation": str(relation)},
     )
@@ -88,8 +88,8 @@ def with_pairs(panel: Panel, pairs: Sequence[Pair]) -> Panel:
     )
 
 
-def _or_missing(name: str, own: Series) -> Column:
-    times, columns = own
+def _or_missing(name: str, series: Series) -> Column:
+    times, columns = series
     return columns.get(name, np.full(len(times), np.nan))
 
 

@@ -43,7 +43,7 @@ def code_fault(code: object) -> str | None:
 OUTSIDE = "a bar has a time between 1800 and 2200"
 
 
-def outside(times: Times) -> NDArray[np.bool_]:
+def outside_of_time(times: Times) -> NDArray[np.bool_]:
     """The times at which there can't be a bar."""
     return (times < EARLIEST) | (times >= LATEST)
 

@@ -18,7 +18,7 @@ LONGEST_CHAIN = 12
 """Universes that are made of others, which are made of others, and so on."""
 
 
-class Joined(StrEnum):
+class JoinedUniverses(StrEnum):
     """How the parts of a universe are put together."""
 
     UNION = "any of"
@@ -38,7 +38,7 @@ class Rule:
 
     codes: tuple[str, ...] = ()
     parts: tuple[str, ...] = ()
-    joined: Joined = Joined.UNION
+    joined: JoinedUniverses = JoinedUniverses.UNION
     kind: InstrumentKind | None = None
     where: Mapping[str, Fact] = field(default_factory=dict)
     formula: str = ""
@@ -146,11 +146,11 @@ def _begin(
         return list(around.instruments), ()
     sets = [_part(name, around, chain) for name in rule.parts]
     match rule.joined:
-        case Joined.UNION:
+        case JoinedUniverses.UNION:
             codes = set[str]().union(*sets)
-        case Joined.INTERSECTION:
+        case JoinedUniverses.INTERSECTION:
             codes = set(sets[0]).intersection(*sets[1:])
-        case Joined.WITHOUT:
+        case JoinedUniverses.WITHOUT:
             codes = set(sets[0]).difference(*sets[1:])
     return [i for i in around.instruments if i.code in codes], ()
 

@@ -57,7 +57,7 @@ class BoardSet:
     forming: bool = False
 
 
-def in_order(column: BoardColumn) -> bool:
+def ordered_rows(column: BoardColumn) -> bool:
     """Whether the thresholds of a column lie as their names say."""
     known = (column.far_below, column.below, column.above, column.far_above)
     given = [value for value in known if value is not None]
@@ -85,7 +85,7 @@ def zone_of(number: int) -> Zone:
     return Zone.UNKNOWN if number == UNKNOWN else _ORDER[number + 2]
 
 
-def turned(zone: NDArray[np.int64]) -> NDArray[np.int64]:
+def turned_rows(zone: NDArray[np.int64]) -> NDArray[np.int64]:
     """How many bars ago each row came to the side on which its last zone lies, by zones of rows through
     time, the newest last; −1 where that was before, where it lies on no side, or where it is not known.
 

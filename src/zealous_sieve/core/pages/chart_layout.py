@@ -24,7 +24,7 @@ class Ink(StrEnum):
     INK = "ink"
 
 
-class Place(StrEnum):
+class LayerPlace(StrEnum):
     """Where a formula is drawn: by its unit, over the price, in a pane of its own, or with the formula
     before it."""
 
@@ -49,7 +49,7 @@ class Layer:
     drawn."""
 
     formula: str
-    place: Place = Place.BY_UNIT
+    place: LayerPlace = LayerPlace.BY_UNIT
     ink: Ink = Ink.OWN
     width: float = 1.4
     dash: bool = False

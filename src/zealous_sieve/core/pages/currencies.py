@@ -14,7 +14,7 @@ from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.engine.strength import move_of, pairs_of, strength
 
 
-class Unit(StrEnum):
+class StrengthUnit(StrEnum):
     """What moves are measured in."""
 
     PERCENT = "percent"
@@ -22,7 +22,7 @@ class Unit(StrEnum):
 
 
 @dataclass(frozen=True, kw_only=True)
-class Span:
+class StrengthSpan:
     """So many bars back."""
 
     bars: str
@@ -36,8 +36,8 @@ class StrengthSet:
     how many moments the lines go back."""
 
     universe: str
-    spans: tuple[Span, ...]
-    unit: Unit = Unit.PERCENT
+    spans: tuple[StrengthSpan, ...]
+    unit: StrengthUnit = StrengthUnit.PERCENT
     without: tuple[str, ...] = ()
     history: int = 160
     forming: bool = False
@@ -59,7 +59,7 @@ class Strengths:
     sum: float
 
 
-def strengths(panel: Panel, span: Span, unit: Unit) -> Strengths:
+def strengths(panel: Panel, span: StrengthSpan, unit: StrengthUnit) -> Strengths:
     """The strength of all currencies of a panel of pairs over a span. Raises DataError ``no_pairs``."""
     found = strength(panel, span.count, unit)
     pairs = pairs_of(panel)
@@ -106,20 +106,20 @@ READY: Mapping[str, StrengthSet] = {
     "From a month to an hour": StrengthSet(
         universe="Currencies",
         spans=(
-            Span(bars="1d", count=22, label="22 days"),
-            Span(bars="1d", count=5, label="5 days"),
-            Span(bars="1d", count=1, label="a day"),
-            Span(bars="1h", count=6, label="6 hours"),
-            Span(bars="1h", count=1, label="an hour"),
+            StrengthSpan(bars="1d", count=22, label="22 days"),
+            StrengthSpan(bars="1d", count=5, label="5 days"),
+            StrengthSpan(bars="1d", count=1, label="a day"),
+            StrengthSpan(bars="1h", count=6, label="6 hours"),
+            StrengthSpan(bars="1h", count=1, label="an hour"),
         ),
     ),
     "Within the day": StrengthSet(
         universe="Currencies",
         spans=(
-            Span(bars="1h", count=12, label="12 hours"),
-            Span(bars="1h", count=3, label="3 hours"),
-            Span(bars="10m", count=4, label="40 minutes"),
-            Span(bars="5m", count=2, label="10 minutes"),
+            StrengthSpan(bars="1h", count=12, label="12 hours"),
+            StrengthSpan(bars="1h", count=3, label="3 hours"),
+            StrengthSpan(bars="10m", count=4, label="40 minutes"),
+            StrengthSpan(bars="5m", count=2, label="10 minutes"),
         ),
         forming=True,
     ),

@@ -11,7 +11,7 @@ import numpy as np
 from zealous_sieve.core.engine.panel import Column
 from zealous_sieve.core.engine.session import Session
 from zealous_sieve.core.formula.timeframe import DAY
-from zealous_sieve.core.pages.currencies import Span
+from zealous_sieve.core.pages.currencies import StrengthSpan
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -61,7 +61,7 @@ class OverviewSet:
     statements: tuple[str, ...]
     breadth: tuple[BreadthLine, ...]
     tight: Tight
-    spans: tuple[Span, ...]
+    spans: tuple[StrengthSpan, ...]
     by: str = "sector"
     history: int = 130
     ahead: int = 10
@@ -110,10 +110,10 @@ def open_between(session: Session, first: int, last: int) -> list[tuple[int, int
             np.maximum(opens, first).tolist(), np.minimum(shuts, last).tolist(), strict=True
         )
         found += [(a, b) for a, b in pieces if a < b]
-    return joined(sorted(found))
+    return joined_stretches(sorted(found))
 
 
-def joined(stretches: Sequence[tuple[int, int]]) -> list[tuple[int, int]]:
+def joined_stretches(stretches: Sequence[tuple[int, int]]) -> list[tuple[int, int]]:
     """Stretches in order, those that touch as one."""
     found: list[tuple[int, int]] = []
     for begin, end in stretches:
@@ -164,10 +164,10 @@ READY: Mapping[str, OverviewSet] = {
             bars=("1h", "4h", "1d", "1w"),
         ),
         spans=(
-            Span(bars="1d", count=65, label="65 days"),
-            Span(bars="1d", count=22, label="22 days"),
-            Span(bars="1d", count=5, label="5 days"),
-            Span(bars="1d", count=1, label="a day"),
+            StrengthSpan(bars="1d", count=65, label="65 days"),
+            StrengthSpan(bars="1d", count=22, label="22 days"),
+            StrengthSpan(bars="1d", count=5, label="5 days"),
+            StrengthSpan(bars="1d", count=1, label="a day"),
         ),
     ),
 }

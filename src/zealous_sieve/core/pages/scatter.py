@@ -11,7 +11,7 @@ import numpy as np
 from zealous_sieve.core.engine.panel import Panel, Times
 
 
-class Scale(StrEnum):
+class AxisScale(StrEnum):
     """How an axis is divided: by value, by ratio, or by rank among the points."""
 
     LINEAR = "linear"
@@ -47,8 +47,8 @@ class ScatterSet:
     y: Measure
     size: Measure
     colour: Colour = Colour.SECTOR
-    x_scale: Scale = Scale.LINEAR
-    y_scale: Scale = Scale.LINEAR
+    x_scale: AxisScale = AxisScale.LINEAR
+    y_scale: AxisScale = AxisScale.LINEAR
     clip: bool = True
     trail: int = 4
     move: str = ""
@@ -106,7 +106,7 @@ READY: Mapping[str, ScatterSet] = {
             label="volume against usual by now",
         ),
         size=Measure(formula='fact("market_cap")', label="size"),
-        y_scale=Scale.LOG,
+        y_scale=AxisScale.LOG,
         trail=6,
         move="10m",
     ),

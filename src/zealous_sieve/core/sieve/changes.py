@@ -8,7 +8,7 @@ from difflib import SequenceMatcher
 
 from zealous_sieve.core.sieve.definition import Condition, NamedFormula, Role, Sieve
 
-PARTS = {
+_PARTS = {
     "universe": "universe", "timeframes": "timeframe", "forming": "unfinished bars", "sides": "side",
     "fired_within": "bars back", "conditions": "conditions", "rank": "ranking",
 }  # fmt: skip
@@ -26,14 +26,14 @@ _SAID: Mapping[str, Callable[[Sieve], str]] = {
 }
 ALIKE = 0.5
 """Two formulas of which so much is the same are one that was changed."""
-LOOKED_AT = 80
+_LOOKED_AT = 80
 """Words of a formula that are held against another."""
 
 
 def parts_changed(before: Sieve, after: Sieve) -> list[str]:
     """Which parts of a sieve differ that its hits depend on, in words."""
     changed = [
-        word for name, word in PARTS.items() if getattr(before, name) != getattr(after, name)
+        word for name, word in _PARTS.items() if getattr(before, name) != getattr(after, name)
     ]
     return changed + [f"formula {name}" for name in _formulas_changed(before, after)]
 
@@ -107,12 +107,14 @@ def _paired(
 
 
 def _resemblance(a: Condition, b: Condition) -> float:
-    one, other = (re.findall(r"\w+|\S", own.formula)[:LOOKED_AT] for own in (a, b))
+    one, other = (re.findall(r"\w+|\S", own.formula)[:_LOOKED_AT] for own in (a, b))
     return SequenceMatcher(None, one, other, autojunk=False).ratio()
 
 
-def _how(own: Condition) -> str:
+def _how(condition: Condition) -> str:
     """What a condition is in a sieve."""
-    weight = f" {own.weight:g}" if own.role == Role.BOOST or own.weight != 1 else ""
-    side = f", {own.side} only" if own.side else ""
-    return f"as a {own.role}{weight}{side}{', off' if own.off else ''}"
+    weight = (
+        f" {condition.weight:g}" if condition.role == Role.BOOST or condition.weight != 1 else ""
+    )
+    side = f", {condition.side} only" if condition.side else ""
+    return f"as a {condition.role}{weight}{side}{', off' if condition.off else ''}"

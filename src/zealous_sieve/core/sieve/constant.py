@@ -14,7 +14,7 @@ from zealous_sieve.core.sieve.prepare import truth_of
 
 
 @dataclass(frozen=True, kw_only=True)
-class Constant:
+class ConstantTruth:
     """A condition that is ``always`` true, or never, on all ``bars`` on which it is known."""
 
     always: bool
@@ -27,22 +27,22 @@ class Constant:
         return f"never true: on none of {counted}"
 
 
-FEWEST = 250
+_FEWEST = 250
 """Bars on which a condition has to be known before it is said to be always or never so."""
 
 
 def constants(
     formulas: Mapping[int, Formula], panel: Panel, executor: Executor
-) -> dict[int, Constant]:
+) -> dict[int, ConstantTruth]:
     """Those of some conditions, by their positions, that are the same on all bars of a panel on which they
     are known."""
     if not formulas or not panel.bars:
         return {}
     terms = {str(n): truth_of(formula) for n, formula in formulas.items()}
-    found: dict[int, Constant] = {}
+    found: dict[int, ConstantTruth] = {}
     for name, truths in executor.evaluate(terms, panel).items():
         known = int(np.isfinite(truths).sum())
         yes = int((truths == 1.0).sum())
-        if known >= FEWEST and yes in (0, known):
-            found[int(name)] = Constant(always=yes > 0, bars=known)
+        if known >= _FEWEST and yes in (0, known):
+            found[int(name)] = ConstantTruth(always=yes > 0, bars=known)
     return found

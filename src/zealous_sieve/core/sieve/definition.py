@@ -16,8 +16,8 @@ from zealous_sieve.core.errors import Problem, SieveError
 from zealous_sieve.core.formula.timeframe import WRITTEN_SO, read_timeframe
 from zealous_sieve.core.wording import said
 
-FORMAT = "zealous-sieve/sieve/4"
-EARLIER = (None, "zealous-sieve/sieve/1", "zealous-sieve/sieve/2", "zealous-sieve/sieve/3")
+_FORMAT = "zealous-sieve/sieve/4"
+_EARLIER = (None, "zealous-sieve/sieve/1", "zealous-sieve/sieve/2", "zealous-sieve/sieve/3")
 """Formats that are still read; a document that names none is taken for the first."""
 
 
@@ -106,9 +106,9 @@ class Sieve(_Record):
     def _brought_up_to_date(cls, document: object) -> object:
         """In format 1 there was one timeframe and one side, and neither was a list; up to format 2 no
         condition could be switched off, up to format 3 none had a side of its own."""
-        if not isinstance(document, dict) or document.get("format") not in EARLIER:
+        if not isinstance(document, dict) or document.get("format") not in _EARLIER:
             return document
-        present = {**document, "format": FORMAT}
+        present = {**document, "format": _FORMAT}
         for one, several in (("timeframe", "timeframes"), ("side", "sides")):
             if one in present and several not in present:
                 present[several] = (present.pop(one),)

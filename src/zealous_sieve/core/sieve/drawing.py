@@ -111,7 +111,7 @@ def _sides(node: tree.Node, formula: Formula) -> list[tuple[tree.Node, tuple[flo
 
 
 def _add(
-    found: dict[Term, Line],
+    by_term: dict[Term, Line],
     formula: Formula,
     node: tree.Node,
     frames: tuple[str, ...],
@@ -125,11 +125,11 @@ def _add(
     plain = isinstance(term, Source) and not isinstance(term, ExternalInput)
     if plain or typed.kind != Kind.NUMBER:
         return
-    before = found.get(term)
+    before = by_term.get(term)
     where = "".join(f" on {frame}" for frame in frames)
     levels = tuple(dict.fromkeys((before.levels if before else ()) + thresholds))
     conditions = tuple(dict.fromkeys((before.conditions if before else ()) + (position,)))
-    found[term] = Line(
+    by_term[term] = Line(
         text=canonical.expression(node) + where,
         label=label(formula, node) + where,
         unit=str(typed.unit),
@@ -187,7 +187,7 @@ def beside(text: str) -> str:
     return found[1] if found else ""
 
 
-def near(column: Column, closes: Column) -> bool:
+def near_prices(column: Column, closes: Column) -> bool:
     """Whether prices are of the size of the closes, so that they can be drawn over them."""
     known = column[np.isfinite(column)]
     return bool(len(known)) and 0.5 < float(np.median(known) / np.median(closes)) < 2.0

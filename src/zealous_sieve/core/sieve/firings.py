@@ -65,7 +65,7 @@ class Begun:
 
 
 def firing_terms(prepared: Prepared) -> dict[str, Term]:
-    """What has to be computed for ``begun``."""
+    """What has to be computed for ``beginnings_of``."""
     return prepared.setups() | {
         f"truth {n}": truth_of(prepared.formulas[n]) for n in prepared.boosts()
     }
@@ -82,21 +82,21 @@ def find_firings(
     """Where a sieve would have fired, over all history. Raises CancelledError."""
     terms = firing_terms(prepared)
     found = executor.evaluate(terms, panel, progress=progress, cancelled=cancelled)
-    return begun(prepared, panel, found)
+    return beginnings_of(prepared, panel, found)
 
 
-def begun(prepared: Prepared, panel: Panel, found: Mapping[str, Truths]) -> Begun:
+def beginnings_of(prepared: Prepared, panel: Panel, truths: Mapping[str, Truths]) -> Begun:
     """Where setups began to hold, by columns of ``firing_terms`` over all bars of a panel."""
     rows = panel.own_rows()
     instruments = np.repeat(np.arange(len(panel)), panel.ends - panel.starts)
     first = rows == panel.starts[instruments]
     parts = []
     for n, own in enumerate(prepared.sided()):
-        setup = found[own.side][rows]
+        setup = truths[own.side][rows]
         before = np.where(first, np.nan, np.concatenate([[np.nan], setup[:-1]]))
         since = np.flatnonzero((setup == 1.0) & (before != 1.0))
         row, sure = rows[since], before[since] == 0.0
-        score = scores_at(own, found, (row,))
+        score = scores_at(own, truths, (row,))
         parts.append((instruments[since], row, np.full(len(row), n), score, sure))
     instrument, row, side, score, sure = (np.concatenate(own) for own in zip(*parts, strict=True))
     order = np.lexsort((side, row, instrument))

@@ -73,9 +73,11 @@ def _through(sifted: Sifted) -> list[Through]:
     return found
 
 
-def _all(asked: Mapping[int, NDArray[np.bool_]], whole: NDArray[np.bool_]) -> NDArray[np.bool_]:
+def _all(
+    conditions: Mapping[int, NDArray[np.bool_]], whole: NDArray[np.bool_]
+) -> NDArray[np.bool_]:
     joined = whole
-    for truth in asked.values():
+    for truth in conditions.values():
         joined = joined & truth
     return joined
 

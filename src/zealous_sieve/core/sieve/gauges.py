@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 
 from zealous_sieve.core.errors import FormulaError
 from zealous_sieve.core.formula import tree
-from zealous_sieve.core.formula.canonical import number
+from zealous_sieve.core.formula.canonical import write_number
 from zealous_sieve.core.formula.comparison import MIRRORED
 from zealous_sieve.core.formula.controls import line_begins, span_of
 from zealous_sieve.core.formula.parser import parse
@@ -68,7 +68,7 @@ class Handle:
 
     def written(self, text: str, threshold: float) -> str:
         """The text with another threshold."""
-        written = number(float(f"{self.sign * threshold:.10g}"))
+        written = write_number(float(f"{self.sign * threshold:.10g}"))
         return f"{text[: self.start]}{self.prefix}{written}{self.suffix}{text[self.end :]}"
 
 
@@ -107,14 +107,14 @@ class Loose:
 
 
 @dataclass(frozen=True)
-class Joined:
+class JoinedShape:
     """Several together: all of them, or so many at least."""
 
     parts: tuple[Shape, ...]
     least: int
 
 
-Shape = Gauge | Plain | Loose | Joined
+Shape = Gauge | Plain | Loose | JoinedShape
 """A condition, taken apart."""
 
 
@@ -125,7 +125,7 @@ def gauges(shape: Shape) -> Iterator[Gauge]:
             yield shape
         case Loose():
             yield from gauges(shape.shape)
-        case Joined():
+        case JoinedShape():
             for part in shape.parts:
                 yield from gauges(part)
 
@@ -135,21 +135,21 @@ def plains(shape: Shape) -> Iterator[Term]:
     match shape:
         case Plain() | Loose():
             yield shape.truth
-        case Joined():
+        case JoinedShape():
             for part in shape.parts:
                 yield from plains(part)
 
 
-def margins(shape: Shape, found: Mapping[Term, Values], spreads: Mapping[Term, float]) -> Values:
+def margins(shape: Shape, columns: Mapping[Term, Values], spreads: Mapping[Term, float]) -> Values:
     """How far a condition is from turning, in spreads of what it measures, at values of all its gauges and
     truths: above zero where it holds, NaN where that is not known or can't be told."""
     match shape:
         case Gauge():
-            return shape.margin(found[shape.term], spreads.get(shape.term, 1.0))
+            return shape.margin(columns[shape.term], spreads.get(shape.term, 1.0))
         case Plain() | Loose():
-            truth = found[shape.truth]
+            truth = columns[shape.truth]
             return np.where(truth == 1.0, np.inf, np.where(truth == 0.0, -np.inf, np.nan))
-    own = np.stack([margins(part, found, spreads) for part in shape.parts])
+    own = np.stack([margins(part, columns, spreads) for part in shape.parts])
     ordered = np.sort(np.where(np.isnan(own), -np.inf, own), axis=0)
     return np.asarray(ordered[len(shape.parts) - shape.least])
 
@@ -180,12 +180,12 @@ class _Apart:
     def shape(self, node: tree.Node) -> Shape:
         match node:
             case tree.And():
-                return Joined(tuple(map(self.shape, node.terms)), len(node.terms))
+                return JoinedShape(tuple(map(self.shape, node.terms)), len(node.terms))
             case tree.Or():
-                return Joined(tuple(map(self.shape, node.terms)), 1)
+                return JoinedShape(tuple(map(self.shape, node.terms)), 1)
             case tree.SoMany():
                 least = int(self._number(node.least) or 1)
-                return Joined(tuple(map(self.shape, node.truths)), least)
+                return JoinedShape(tuple(map(self.shape, node.truths)), least)
             case tree.Not():
                 return turned(self.shape(node.truth))
             case tree.On():
@@ -227,7 +227,7 @@ class _Apart:
         held = self._typed(node.first).term
         before = _held(self.shape(node.first), held, bars, every=False)
         earlier = _mapped(before, lambda t, _: apply("ago", t, constants=(1,)), ", before")
-        return Joined((earlier, self.shape(node.second)), 2)
+        return JoinedShape((earlier, self.shape(node.second)), 2)
 
     # Comparisons
 
@@ -275,7 +275,7 @@ class _Apart:
             self._gauge(self._apart(node, node.value, low, None, sign=1), Passes.ABOVE),
             self._gauge(self._apart(node, node.value, high, None, sign=1), Passes.BELOW),
         )
-        return Joined(sides, 2)
+        return JoinedShape(sides, 2)
 
     def _gauge(self, measure: _Measure, passes: Passes) -> Gauge:
         return Gauge(
@@ -383,24 +383,24 @@ def turned(shape: Shape) -> Shape:
         case Loose():
             return Loose(turned(shape.shape), apply("negated", shape.truth))
     parts = tuple(map(turned, shape.parts))
-    return Joined(parts, len(parts) - shape.least + 1)
+    return JoinedShape(parts, len(parts) - shape.least + 1)
 
 
 Change = Callable[[Term, Passes | None], Term]
 """What a number, on whose side a condition holds, or a truth, becomes."""
 
 
-def _mapped(shape: Shape, change: Change, told: str) -> Shape:
+def _mapped(shape: Shape, change: Change, text: str) -> Shape:
     """Each number and truth of a condition changed in the same way."""
     match shape:
         case Gauge():
             term = change(shape.term, shape.passes)
-            return replace(shape, term=term, title=shape.title + told)
+            return replace(shape, term=term, title=shape.title + text)
         case Plain():
             return Plain(change(shape.truth, None))
         case Loose():
-            return Loose(_mapped(shape.shape, change, told), change(shape.truth, None))
-    return Joined(tuple(_mapped(part, change, told) for part in shape.parts), shape.least)
+            return Loose(_mapped(shape.shape, change, text), change(shape.truth, None))
+    return JoinedShape(tuple(_mapped(part, change, text) for part in shape.parts), shape.least)
 
 
 def _held(shape: Shape, truth: Term, bars: int, *, every: bool) -> Shape:
@@ -424,7 +424,7 @@ def _held(shape: Shape, truth: Term, bars: int, *, every: bool) -> Shape:
 
 def _one_by_one(shape: Shape, every: bool) -> bool:
     match shape:
-        case Joined():
+        case JoinedShape():
             needed = len(shape.parts) if every else 1
             return shape.least == needed and all(_one_by_one(part, every) for part in shape.parts)
     return True
@@ -452,14 +452,14 @@ class Histogram:
 
 
 BINS = 40
-EDGE = 1.0
+_EDGE = 1.0
 """So many percent at each end lie beyond the histogram."""
 
 
 def histogram(values: Values, threshold: float) -> Histogram:
     """Where values lie, with room for a threshold: the outermost percents do not stretch it."""
     known = values[np.isfinite(values)]
-    ends = np.percentile(known, [EDGE, 100 - EDGE]) if len(known) else np.array([0.0, 0.0])
+    ends = np.percentile(known, [_EDGE, 100 - _EDGE]) if len(known) else np.array([0.0, 0.0])
     low, high = min(float(ends[0]), threshold), max(float(ends[1]), threshold)
     if not high > low:
         room = abs(high) * 0.05 or 1.0
@@ -480,14 +480,14 @@ def step_of(low: float, high: float, *, whole: bool) -> float:
 
 
 def deciding(
-    shape: Shape, place: int, found: Mapping[Term, Values], spreads: Mapping[Term, float]
+    shape: Shape, place: int, columns: Mapping[Term, Values], spreads: Mapping[Term, float]
 ) -> Gauge | None:
     """The gauge that a failing condition hangs on at one of several places: that on which it turns."""
-    whole = margins(shape, found, spreads)[place]
+    whole = margins(shape, columns, spreads)[place]
     if not np.isfinite(whole):
         return None
     for gauge in gauges(shape):
-        own = gauge.margin(found[gauge.term][place : place + 1], spreads.get(gauge.term, 1.0))[0]
+        own = gauge.margin(columns[gauge.term][place : place + 1], spreads.get(gauge.term, 1.0))[0]
         if own == whole:
             return gauge
     return None

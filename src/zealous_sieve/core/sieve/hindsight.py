@@ -10,17 +10,17 @@ from zealous_sieve.core.formula.terms import Across, Known, OfInstrument, Term, 
 
 
 @dataclass(frozen=True, kw_only=True)
-class Named:
+class NamedFacts:
     """Facts and kinds of events by their names."""
 
     facts: frozenset[str] = frozenset()
     events: frozenset[str] = frozenset()
 
-    def __or__(self, other: Named) -> Named:
-        return Named(facts=self.facts | other.facts, events=self.events | other.events)
+    def __or__(self, other: NamedFacts) -> NamedFacts:
+        return NamedFacts(facts=self.facts | other.facts, events=self.events | other.events)
 
 
-def named_in(terms: Iterable[Term]) -> Named:
+def named_in(terms: Iterable[Term]) -> NamedFacts:
     """What terms rest on beside bars, wherever in them it stands."""
     facts, events = set[str](), set[str]()
     for term in in_order(terms, everywhere=True):
@@ -33,10 +33,10 @@ def named_in(terms: Iterable[Term]) -> Named:
                 facts.add(term.by)
             case OfInstrument() if term.by_fact:
                 facts.add(term.code)
-    return Named(facts=frozenset(facts), events=frozenset(events))
+    return NamedFacts(facts=frozenset(facts), events=frozenset(events))
 
 
-def hindsight(named: Named, everyone: Sequence[Background]) -> tuple[str, ...]:
+def hindsight(named: NamedFacts, everyone: Sequence[Background]) -> tuple[str, ...]:
     """A sentence for everything named that is taken from now, or whose becoming known is a guess."""
     told = []
     for fact in sorted(named.facts):

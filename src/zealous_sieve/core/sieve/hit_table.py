@@ -46,7 +46,7 @@ def hit_table(entries: Sequence[Entry], formulas: Sequence[str]) -> dict[str, li
     return columns
 
 
-def moment(seconds: int) -> datetime:
+def moment_text(seconds: int) -> datetime:
     """Seconds since 1970 as a moment of UTC."""
     return datetime.fromtimestamp(seconds, UTC)
 
@@ -57,7 +57,7 @@ def _value(key: str, shown: Shown, place: int, entry: Entry) -> object:
     if key == "place":
         return place + 1
     value = getattr(entry.hit, key, None)
-    return moment(value) if shown == Shown.MOMENT and isinstance(value, int) else value
+    return moment_text(value) if shown == Shown.MOMENT and isinstance(value, int) else value
 
 
 def _as_json(values: Mapping[str, float]) -> str:

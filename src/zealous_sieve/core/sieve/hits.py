@@ -71,7 +71,7 @@ def hits_of(sifted: Sifted, ranked: Ranked) -> tuple[Hit, ...]:
     return tuple(hits)
 
 
-def joined(hits: Sequence[tuple[Hit, ...]], panel: Panel) -> tuple[Hit, ...]:
+def joined_hits(hits: Sequence[tuple[Hit, ...]], panel: Panel) -> tuple[Hit, ...]:
     """The hits of several sides in the order of their rank."""
     places = {code: n for n, code in enumerate(panel.codes)}
 

@@ -286,7 +286,7 @@ def sift_closely(
     return tuple(Closely(sifted=sifted, shapes=shapes, asked=asked) for sifted in sides)
 
 
-def nearest(
+def nearest_misses(
     sides: Sequence[Closely], most: int, leaving: Collection[int] = ()
 ) -> tuple[tuple[NearMiss, ...], int]:
     """The nearest misses of any side, each instrument once, and how many there are, but for what the

@@ -6,7 +6,7 @@ from __future__ import annotations
 from zealous_sieve.core.market.universes import EVERYTHING
 from zealous_sieve.core.sieve.definition import Condition, NamedFormula, Role, Side, Sieve
 
-FORMULAS: dict[str, tuple[str, str]] = {
+READY_FORMULAS: dict[str, tuple[str, str]] = {
     "swing_bands": (
         "The last confirmed swing high and swing low as two lines: a close beyond one breaks it, the other "
         "one is where the idea ends.",
@@ -76,7 +76,7 @@ def _veto(formula: str) -> Condition:
 
 
 def _named(*names: str) -> tuple[NamedFormula, ...]:
-    return tuple(NamedFormula(name=name, text=FORMULAS[name][1]) for name in names)
+    return tuple(NamedFormula(name=name, text=READY_FORMULAS[name][1]) for name in names)
 
 
 SIEVES = (

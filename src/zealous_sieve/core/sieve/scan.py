@@ -11,7 +11,7 @@ from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.engine.progress import Progress
 from zealous_sieve.core.sieve.funnel import Count, Funnel, count_through
 from zealous_sieve.core.sieve.hit import Hit
-from zealous_sieve.core.sieve.hits import hits_of, joined
+from zealous_sieve.core.sieve.hits import hits_of, joined_hits
 from zealous_sieve.core.sieve.prepare import Prepared
 from zealous_sieve.core.sieve.ranking import ranked
 from zealous_sieve.core.sieve.sifting import Sifted, sift
@@ -57,7 +57,7 @@ def found_by(sides: Sequence[Sifted], most: int | None = None) -> Scan:
     return Scan(
         instruments=len(one.panel) + len(one.stale),
         passing=int(one.settled.sum()),
-        hits=joined(hits, one.panel)[:most] if others else hits[0],
+        hits=joined_hits(hits, one.panel)[:most] if others else hits[0],
         counts=counts,
         funnels=funnels if others else (),
         undecided=undecided_of(sides),

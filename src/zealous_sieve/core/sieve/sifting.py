@@ -70,7 +70,7 @@ class Sifted:
         return self.executor.evaluate(terms, some, last=window)
 
 
-AT_ONCE = 20_000
+_AT_ONCE = 20_000
 """So many bars are looked at with all numbers that sentences mention; of more only those that are told."""
 
 
@@ -95,7 +95,7 @@ def sift(
     if prepared.rank is not None:
         terms["rank"] = truth_of(prepared.rank)
     live, stopped = awake(panel)
-    if beside is not None and len(live) * prepared.sieve.fired_within <= AT_ONCE:
+    if beside is not None and len(live) * prepared.sieve.fired_within <= _AT_ONCE:
         terms |= {_number(name): term for name, term in prepared.numbers().items()}
     found = executor.evaluate(
         {**terms, **(beside or {})},
@@ -122,10 +122,10 @@ def sift(
     )
 
 
-def _passing(sides: Sequence[Prepared], found: Mapping[str, Truths]) -> NDArray[np.bool_]:
+def _passing(sides: Sequence[Prepared], truths: Mapping[str, Truths]) -> NDArray[np.bool_]:
     """On which side each instrument passes, ``(sides, instruments)``: on that which holds on the newest
     bar, of several that do on that with the largest score, of several such on each."""
-    setups = np.stack([found[side.side] for side in sides]) == 1.0
+    setups = np.stack([truths[side.side] for side in sides]) == 1.0
     window = setups.shape[2]
     back = np.where(setups.any(axis=2), np.argmax(setups[:, :, ::-1], axis=2), window)
     nearest = back.min(axis=0)
@@ -134,16 +134,16 @@ def _passing(sides: Sequence[Prepared], found: Mapping[str, Truths]) -> NDArray[
         return np.asarray(passing)
     everyone = np.arange(setups.shape[1])
     at = window - 1 - np.minimum(nearest, window - 1)
-    scores = np.stack([scores_at(side, found, (everyone, at)) for side in sides])
+    scores = np.stack([scores_at(side, truths, (everyone, at)) for side in sides])
     scores[~passing] = -math.inf
     return np.asarray(passing & (scores == scores.max(axis=0)))
 
 
 def scores_at(
-    prepared: Prepared, found: Mapping[str, Truths], at: tuple[NDArray[np.int64], ...]
+    prepared: Prepared, truths: Mapping[str, Truths], at: tuple[NDArray[np.int64], ...]
 ) -> Truths:
     """The weights of the boosts that are yes, at some places of columns ``truth n``."""
     scores = np.zeros(len(at[0]))
     for n, weight in prepared.boosts().items():
-        scores += weight * (found[f"truth {n}"][at] == 1.0)
+        scores += weight * (truths[f"truth {n}"][at] == 1.0)
     return scores

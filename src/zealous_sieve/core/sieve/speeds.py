@@ -10,9 +10,9 @@ from numpy.typing import NDArray
 from zealous_sieve.core.formula.typed import Typed
 from zealous_sieve.core.functions.specification import Kind
 from zealous_sieve.core.functions.units import PRICE
-from zealous_sieve.core.sieve.drawing import near
+from zealous_sieve.core.sieve.drawing import near_prices
 
-Column = NDArray[np.float64]
+_Column = NDArray[np.float64]
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -25,7 +25,7 @@ class Held:
     bars: int
 
 
-def sides(typed: Typed, values: Column, closes: Column) -> Column:
+def sides(typed: Typed, values: _Column, closes: _Column) -> _Column:
     """Which side a formula takes a bar: 1 up, -1 down, 0 none or unknown.
 
     A line over the price takes the side on which the close is, a condition is up where it holds, what has a
@@ -33,7 +33,7 @@ def sides(typed: Typed, values: Column, closes: Column) -> Column:
     """
     if typed.kind == Kind.TRUTH:
         found = np.where(values == 1.0, 1.0, np.where(values == 0.0, -1.0, 0.0))
-    elif typed.unit == PRICE and near(values, closes):
+    elif typed.unit == PRICE and near_prices(values, closes):
         found = np.sign(closes - values)
     else:
         span = typed.spec.span if typed.spec else None
@@ -41,7 +41,7 @@ def sides(typed: Typed, values: Column, closes: Column) -> Column:
     return np.nan_to_num(found)
 
 
-def held(side: Column, closes: Column) -> Held:
+def held_through(side: _Column, closes: _Column) -> Held:
     """How well sides hold through the closes of a stretch, first to last. A bar without a side changes
     nothing."""
     taken = side[side != 0]

@@ -13,23 +13,23 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from zealous_sieve.core.formula.canonical import number
+from zealous_sieve.core.formula.canonical import write_number
 from zealous_sieve.core.formula.speech.figures import figure
 from zealous_sieve.core.formula.typed import Typed
 from zealous_sieve.core.functions import units
 from zealous_sieve.core.functions.over_bars import place_among
 from zealous_sieve.core.functions.specification import Kind
-from zealous_sieve.core.sieve.drawing import near
+from zealous_sieve.core.sieve.drawing import near_prices
 
-PLACE = 130
+_PLACE = 130
 """Bars among which the place of a value is told."""
-LONGEST = 250
+_LONGEST = 250
 """Farther back nothing is counted."""
-USUAL = 22
+_USUAL = 22
 """Bars whose mean volume is the usual one."""
 RANGE = "atr(21)"
 """The range that distances are told in."""
-Column = NDArray[np.float64]
+_Column = NDArray[np.float64]
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -39,9 +39,9 @@ class Seen:
 
     text: str
     typed: Typed
-    values: Column
-    bars: Mapping[str, Column]
-    ranges: Column
+    values: _Column
+    bars: Mapping[str, _Column]
+    ranges: _Column
 
     @property
     def value(self) -> float:
@@ -75,7 +75,7 @@ def _of(seen: Seen) -> Iterator[Suggestion]:
         yield from _truth(seen)
     elif seen.text in ("open", "high", "low", "close"):
         yield from _bar(seen)
-    elif seen.typed.unit == units.PRICE and near(seen.values, seen.bars["close"]):
+    elif seen.typed.unit == units.PRICE and near_prices(seen.values, seen.bars["close"]):
         yield from _level(seen)
     elif _is_state(seen.values):
         yield from _state(seen)
@@ -87,20 +87,20 @@ STATES = 5
 """A number that takes no more values than that, all of them whole, is a state."""
 
 
-def _is_state(values: Column) -> bool:
+def _is_state(values: _Column) -> bool:
     known = np.unique(values[np.isfinite(values)])
     return 0 < len(known) <= STATES and bool((known == np.round(known)).all())
 
 
 def _state(seen: Seen) -> Iterator[Suggestion]:
     """The state that something is in, for how long, and that it has just come into it."""
-    same = f"{_atom(seen.text)} == {number(seen.value)}"
+    same = f"{_atom(seen.text)} == {write_number(seen.value)}"
     yield Suggestion(text=same, seen=f"it is {seen.value:g}")
     held = _streak(seen.values == seen.value)
-    if 1 < held < LONGEST:
+    if 1 < held < _LONGEST:
         yield Suggestion(text=f"{same} for {held} bars", seen=f"it has been so for {held} bars")
     if 0 < held <= 20 and held < len(seen.values) and math.isfinite(seen.values[-1 - held]):
-        before = f"{_atom(seen.text)} == {number(float(seen.values[-1 - held]))}"
+        before = f"{_atom(seen.text)} == {write_number(float(seen.values[-1 - held]))}"
         yield Suggestion(
             text=f"({before}) then ({same}) within {held} bars",
             seen=f"it was {seen.values[-1 - held]:g}",
@@ -121,8 +121,8 @@ def rounded(value: float, *, up: bool, digits: int = 2) -> float:
 
 def _streak(truths: NDArray[np.bool_]) -> int:
     """On how many bars up to the last one something has been so."""
-    no = np.flatnonzero(~truths[::-1][:LONGEST])
-    return int(no[0]) if len(no) else min(len(truths), LONGEST)
+    no = np.flatnonzero(~truths[::-1][:_LONGEST])
+    return int(no[0]) if len(no) else min(len(truths), _LONGEST)
 
 
 def _atom(text: str) -> str:
@@ -153,7 +153,7 @@ def _truth(seen: Seen) -> Iterator[Suggestion]:
         return
     yield Suggestion(text=f"not ({text})", seen="it does not hold")
     ago = _streak(~yes)
-    if 0 < ago < LONGEST and ago < len(yes):
+    if 0 < ago < _LONGEST and ago < len(yes):
         yield Suggestion(
             text=f"({text}) in last {ago + 1} bars", seen=f"it held {_bars(ago)} before"
         )
@@ -173,24 +173,24 @@ def _level(seen: Seen) -> Iterator[Suggestion]:
     at_least = rounded(percent, up=False)
     if at_least > 0:
         told = f"close is {percent:.2f} % {side} it"
-        yield Suggestion(text=f"close {sign} {line} by {number(at_least)}%", seen=told)
+        yield Suggestion(text=f"close {sign} {line} by {write_number(at_least)}%", seen=told)
     if apart != 0:
         yield Suggestion(text=f"close {sign} {line}", seen=f"close is {side} it")
     span = float(seen.ranges[-1])
     times = abs(apart) / span if span > 0 else math.nan
     if math.isfinite(times) and rounded(times, up=False) > 0:
         yield Suggestion(
-            text=f"close {sign} {line} by {number(rounded(times, up=False))} * {RANGE}",
+            text=f"close {sign} {line} by {write_number(rounded(times, up=False))} * {RANGE}",
             seen=f"close is {times:.2f} average ranges {side} it",
         )
     if 0 < percent < 5:
-        at_most = number(rounded(percent, up=True))
+        at_most = write_number(rounded(percent, up=True))
         told = f"close is {percent:.2f} % from it"
         yield Suggestion(text=f"close within {at_most}% of {line}", seen=told)
     closes = seen.bars["close"]
     with np.errstate(invalid="ignore"):
         held = _streak(closes > seen.values if above else closes < seen.values)
-    if 1 < held < LONGEST:
+    if 1 < held < _LONGEST:
         told = f"close has been {side} it for {held} bars"
         yield Suggestion(text=f"close {sign} {line} for {held} bars", seen=told)
     if 0 < held <= 20 and _came_from(closes - seen.values, held, above):
@@ -201,7 +201,7 @@ def _level(seen: Seen) -> Iterator[Suggestion]:
     yield from _turn(seen, line)
 
 
-def _came_from(apart: Column, held: int, above: bool) -> bool:
+def _came_from(apart: _Column, held: int, above: bool) -> bool:
     """Whether the last bar before so many on which two differed had them the other way round."""
     for value in apart[:-held][::-1].tolist():
         if value != 0:
@@ -217,7 +217,7 @@ def _turn(seen: Seen, line: str) -> Iterator[Suggestion]:
     if going > 1:
         word = "risen" if rises else "fallen"
         yield Suggestion(
-            text=f"{'rising' if rises else 'falling'}({line}, {min(going, LONGEST)})",
+            text=f"{'rising' if rises else 'falling'}({line}, {min(going, _LONGEST)})",
             seen=f"it has {word} for {going} bars",
         )
 
@@ -225,18 +225,18 @@ def _turn(seen: Seen, line: str) -> Iterator[Suggestion]:
 def _number(seen: Seen) -> Iterator[Suggestion]:
     """A value on a scale of its own: beyond where it stands, for how long, at what place of its past."""
     line = _atom(seen.text)
-    past = seen.values[-PLACE:]
-    whole = len(past) == PLACE and bool(np.isfinite(past).all())
+    past = seen.values[-_PLACE:]
+    whole = len(past) == _PLACE and bool(np.isfinite(past).all())
     place = float(place_among(past[:-1], past[-1])) if whole else 50.0
     low, high = rounded(seen.value, up=False), rounded(seen.value, up=True)
     yield from _in_proportion(seen, line)
     told = f"it is {figure(seen.value)}"
-    above = Suggestion(text=f"{line} >= {number(low)}", seen=told)
-    below = Suggestion(text=f"{line} <= {number(high)}", seen=told)
+    above = Suggestion(text=f"{line} >= {write_number(low)}", seen=told)
+    below = Suggestion(text=f"{line} <= {write_number(high)}", seen=told)
     yield from (above, below) if place >= 50 else (below, above)
     with np.errstate(invalid="ignore"):
         held = _streak(seen.values >= low if place >= 50 else seen.values <= high)
-    if 1 < held < LONGEST:
+    if 1 < held < _LONGEST:
         beyond = above if place >= 50 else below
         side = f"at or {'above' if place >= 50 else 'below'} it"
         yield Suggestion(text=f"{beyond.text} for {held} bars", seen=f"{side} for {held} bars")
@@ -247,8 +247,8 @@ def _number(seen: Seen) -> Iterator[Suggestion]:
             sign = ">=" if most else "<="
             share = f"{'highest' if most else 'lowest'} {100 - edge if most else edge} %"
             yield Suggestion(
-                text=f"percentile({seen.text}, {PLACE}) {sign} {edge}",
-                seen=f"it is among the {share} of its last {PLACE} bars",
+                text=f"percentile({seen.text}, {_PLACE}) {sign} {edge}",
+                seen=f"it is among the {share} of its last {_PLACE} bars",
             )
     yield from _turn(seen, line)
 
@@ -259,17 +259,17 @@ def _in_proportion(seen: Seen, line: str) -> Iterator[Suggestion]:
     if seen.typed.unit == units.PRICE and seen.value > 0 < seen.close:
         share = 100 * seen.value / seen.close
         least = rounded(share, up=False)
-        text = f"100 * {line} / close >= {number(least)}"
+        text = f"100 * {line} / close >= {write_number(least)}"
         yield Suggestion(text=text, seen=f"it is {share:.2f} % of the close")
-    if seen.typed.unit == units.VOLUME and len(seen.values) >= USUAL:
-        usual = float(np.mean(seen.values[-USUAL:]))
+    if seen.typed.unit == units.VOLUME and len(seen.values) >= _USUAL:
+        usual = float(np.mean(seen.values[-_USUAL:]))
         percent = 100 * (seen.value / usual - 1) if usual > 0 else math.nan
         by = rounded(abs(percent), up=False)
         if math.isfinite(percent) and by > 0:
             sign, word = (">", "more") if percent > 0 else ("<", "less")
             yield Suggestion(
-                text=f"{line} {sign} sma({seen.text}, {USUAL}) by {number(by)}%",
-                seen=f"{abs(percent):.0f} % {word} than its {USUAL}-bar average",
+                text=f"{line} {sign} sma({seen.text}, {_USUAL}) by {write_number(by)}%",
+                seen=f"{abs(percent):.0f} % {word} than its {_USUAL}-bar average",
             )
 
 
@@ -288,12 +288,12 @@ def _bar(seen: Seen) -> Iterator[Suggestion]:
             which = "high" if sign == ">" else "low"
             side = "above" if sign == ">" else "below"
             yield Suggestion(
-                text=f"{text} {sign} prev({name}, {min(held, LONGEST)}))",
+                text=f"{text} {sign} prev({name}, {min(held, _LONGEST)}))",
                 seen=f"it is {side} every {which} of the {_bars(held)} before",
             )
     if text == "close":
         yield Suggestion(
-            text=f"close >= {number(rounded(seen.value, up=False))}", seen="the price itself"
+            text=f"close >= {write_number(rounded(seen.value, up=False))}", seen="the price itself"
         )
 
 
@@ -303,7 +303,7 @@ def _changed(text: str, before: float, now: float, bars: int) -> Suggestion:
     earlier = f"prev({text})" if bars == 1 else f"ago({text}, {bars})"
     by = rounded(percent, up=False)
     return Suggestion(
-        text=f"{text} {'>' if rises else '<'} {earlier} by {number(by)}%",
+        text=f"{text} {'>' if rises else '<'} {earlier} by {write_number(by)}%",
         seen=f"{percent:.2f} % {'more' if rises else 'less'} than {_bars(bars)} before",
     )
 
@@ -323,7 +323,7 @@ def _way(seen: Seen, since: int) -> Iterator[Suggestion]:
         sign, side = (">", "up") if now > before else ("<", "down")
         if by > 0:
             yield Suggestion(
-                text=f"{seen.text} {sign} ago({seen.text}, {since}) by {number(by)} * {RANGE}",
+                text=f"{seen.text} {sign} ago({seen.text}, {since}) by {write_number(by)} * {RANGE}",
                 seen=f"{times:.2f} average ranges {side} in {_bars(since)}",
             )
     if seen.text == "close" and since > 2:
@@ -331,6 +331,6 @@ def _way(seen: Seen, since: int) -> Iterator[Suggestion]:
         least = rounded(ratio, up=False)
         if least > 0.2:
             yield Suggestion(
-                text=f"efficiency(close, {since}) >= {number(least)}",
+                text=f"efficiency(close, {since}) >= {write_number(least)}",
                 seen=f"{100 * ratio:.0f} % of all its movement went one way",
             )

@@ -10,7 +10,7 @@ from enum import StrEnum
 import numpy as np
 
 from zealous_sieve.core.engine.build import bars_of
-from zealous_sieve.core.engine.known import lacking
+from zealous_sieve.core.engine.known import lacking_of
 from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.formula.terms import Known, Source, beside_the_bars
 from zealous_sieve.core.formula.timeframe import BarKind, ClockUnit, of_seconds, timeframe
@@ -37,7 +37,7 @@ def why_unknown(formula: Formula, panel: Panel, position: int, row: int) -> Unkn
     """Why a condition is unknown at a row of an instrument's bars."""
     assert formula.value is not None
     for term in beside_the_bars(formula.value.term):
-        if lacking(term, panel)(position):
+        if lacking_of(term, panel)(position):
             return Unknown(cause=Cause.DATA, words=f"no {name_of(term)}")
     for frame, need in formula.history.items():
         have = _bars_until(panel, position, row, frame)

@@ -21,8 +21,8 @@ from zealous_sieve.usecases.desk.outside import Outside
 from zealous_sieve.usecases.errors import ConflictError, NotFoundError
 
 T = TypeVar("T")
-LONGEST_NAME = 80
-LARGEST = 200_000
+_LONGEST_NAME = 80
+_LARGEST = 200_000
 """Characters of an arrangement as it is kept."""
 
 
@@ -95,8 +95,8 @@ def keep_arrangement(
     DataError ``bad_name`` and ``bad_arrangement``, ConflictError ``name_taken`` and ``changed_meanwhile``.
     """
     shape, called = _page(page), name.strip()
-    if not called or len(called) > LONGEST_NAME:
-        message = f"an arrangement needs a name of 1 to {LONGEST_NAME} characters"
+    if not called or len(called) > _LONGEST_NAME:
+        message = f"an arrangement needs a name of 1 to {_LONGEST_NAME} characters"
         raise DataError(Problem(code="bad_name", message=message))
     try:
         read = shape.shape.validate_python(body)
@@ -106,7 +106,7 @@ def keep_arrangement(
         message = f"the arrangement can't be kept: {place}: {first['msg']}"
         raise DataError(Problem(code="bad_arrangement", message=message)) from None
     document = shape.shape.dump_python(read, mode="json")
-    if len(json.dumps(document)) > LARGEST:
+    if len(json.dumps(document)) > _LARGEST:
         message = "the arrangement is too large to be kept"
         raise DataError(Problem(code="bad_arrangement", message=message, mend="take parts away"))
     if outside.arrangements.put(page, called, document, based_on) is None:

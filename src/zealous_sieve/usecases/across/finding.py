@@ -9,7 +9,7 @@ from heapq import nsmallest
 
 from zealous_sieve.usecases.desk.outside import Outside
 
-MOST = 8
+_MOST = 8
 """So many of each kind are found."""
 RECENT_RUNS = 100
 
@@ -32,7 +32,7 @@ class Found:
     note: str = ""
 
 
-def find(outside: Outside, words: str) -> list[Found]:
+def find_anything(outside: Outside, words: str) -> list[Found]:
     """What fits some words, the best of each kind first: every word begins a word of its code or name, or
     stands within it."""
     wanted = words.lower().split()
@@ -86,7 +86,7 @@ def _best(all_of_them: Iterable[Found], wanted: Sequence[str]) -> list[Found]:
     placed = (
         (place, n, one) for n, one in enumerate(all_of_them) if (place := _place(one, wanted))
     )
-    return [one for _, _, one in nsmallest(MOST, placed, key=lambda own: own[:2])]
+    return [one for _, _, one in nsmallest(_MOST, placed, key=lambda own: own[:2])]
 
 
 def _place(one: Found, wanted: Sequence[str]) -> int:

@@ -14,13 +14,13 @@ from numpy.typing import NDArray
 from zealous_sieve.core.engine.background import Background
 from zealous_sieve.core.engine.build import seen_at
 from zealous_sieve.core.engine.executor import Executor
-from zealous_sieve.core.engine.known import names_in
+from zealous_sieve.core.engine.known import names_known
 from zealous_sieve.core.engine.panel import Column, Panel, Series
 from zealous_sieve.core.errors import DataError, Problem
 from zealous_sieve.core.formula.check import check
 from zealous_sieve.core.formula.timeframe import WRITTEN_SO, of_seconds, read_timeframe, timeframe
 from zealous_sieve.core.functions.specification import Kind
-from zealous_sieve.core.intake.tables import joined
+from zealous_sieve.core.intake.tables import joined_files
 from zealous_sieve.core.sieve.definition import Sieve
 from zealous_sieve.core.sieve.firings import find_firings
 from zealous_sieve.core.sieve.hit import Hit
@@ -32,11 +32,11 @@ from zealous_sieve.usecases.desk.desk import Desk
 
 
 def panel_of(
-    parts: Sequence[tuple[str, Mapping[str, Series]]], known: Mapping[str, Background]
+    parts: Sequence[tuple[str, Mapping[str, Series]]], backgrounds: Mapping[str, Background]
 ) -> Panel:
     """The bars of several files by name, those of one instrument put together, with what is known of the
     instruments; else the price step that their prices show. Raises DataError."""
-    found = joined(parts)
+    found = joined_files(parts)
     if len(found) > 1:
         lengths = " and ".join(base.word for base in found)
         message = f"the files hold bars of {lengths}"
@@ -45,7 +45,7 @@ def panel_of(
     panel = Panel.of(next(iter(found.values())))
     ticks = [_step(panel.columns["close"][panel.rows(n)]) for n in range(len(panel))]
     return panel.with_background(
-        [known.get(code, Background(tick=ticks[n])) for n, code in enumerate(panel.codes)]
+        [backgrounds.get(code, Background(tick=ticks[n])) for n, code in enumerate(panel.codes)]
     )
 
 
@@ -89,7 +89,7 @@ def evaluated(
 ) -> Evaluated:
     """A formula on every bar of a panel, of one ``instrument`` or of all, on its own bars or on others that
     are built of them. Raises FormulaError, DataError."""
-    checked = check(formula, inputs, None, names_in(panel))
+    checked = check(formula, inputs, None, names_known(panel))
     if instrument:
         panel.position(instrument)
         panel = panel.choose([instrument])
@@ -129,7 +129,7 @@ def sieve_on_files(sieve: Sieve, panel: Panel, moment: datetime | None) -> Sieve
     """All instruments of a panel, from a moment or from the close of the newest bar."""
     looked = int(moment.timestamp()) if moment else newest_close(panel)
     seen = seen_at(panel, looked, timeframe(sieve.timeframe), forming=sieve.forming)
-    return SieveOnBars(prepared=prepare(sieve, None, names_in(panel)), panel=seen)
+    return SieveOnBars(prepared=prepare(sieve, None, names_known(panel)), panel=seen)
 
 
 def sieve_on_desk(sieve: Sieve, desk: Desk, moment: datetime | None) -> SieveOnBars:

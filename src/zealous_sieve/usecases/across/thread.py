@@ -62,7 +62,7 @@ def thread(outside: Outside, as_of: datetime | None = None) -> Thread:
         is_demo=outside.market.setting(DEMO_NOW) is not None,
         instruments=len(outside.market.instruments())
         if as_of is None
-        else outside.compute.do(Order(as_of=as_of), begun),
+        else outside.compute.do(Order(as_of=as_of), count_begun),
         flagged=len({own.code for own in findings_at(outside, Order(as_of=as_of))}),
         sieves=sum(not stored.deleted for stored in outside.sieves.all()),
         runs=outside.runs.count(as_of),
@@ -83,7 +83,7 @@ def _mended_since(outside: Outside, moment: datetime) -> tuple[str, ...]:
     )
 
 
-def begun(desk: Desk) -> int:
+def count_begun(desk: Desk) -> int:
     """How many instruments have bars by the desk's moment, on whatever bars."""
     own = desk.panel.bases or (desk.panel,)
     return int(np.any([base.ends > base.starts for base in own], axis=0).sum())

@@ -23,7 +23,7 @@ from zealous_sieve.usecases.records.hits import HitsQuery
 from zealous_sieve.usecases.records.runs import Run
 from zealous_sieve.usecases.table.sources import sources
 
-AT_ONCE = 500
+_AT_ONCE = 500
 _INSTRUMENT = TypeAdapter(Instrument)
 
 
@@ -42,7 +42,7 @@ def check_whole(outside: Outside) -> None:
         "an instrument": outside.market.reference,
         "an event": outside.market.events,
         "a venue": outside.market.venues,
-        "an import": lambda: outside.imports.recent(AT_ONCE),
+        "an import": lambda: outside.imports.recent(_AT_ONCE),
         "the preferences": lambda: preferences(outside.market),
         "a folder": lambda: sources(outside),
         **{f"an arrangement of {page}": _arranged(outside, page) for page in PAGES},
@@ -79,22 +79,22 @@ def _arranged(outside: Outside, page: str) -> Callable[[], object]:
 
 
 def _runs(outside: Outside) -> Iterator[Run]:
-    for at in count(0, AT_ONCE):
+    for at in count(0, _AT_ONCE):
         with _told("a run"):
-            some: Sequence[Run] = outside.runs.recent(AT_ONCE, at)
+            some: Sequence[Run] = outside.runs.recent(_AT_ONCE, at)
         yield from some
-        if len(some) < AT_ONCE:
+        if len(some) < _AT_ONCE:
             return
 
 
 def _read_hits(outside: Outside, run: Run) -> None:
-    for first in count(0, AT_ONCE):
-        found, hits = outside.hits.page(run, None, HitsQuery(first=first, count=AT_ONCE))
+    for first in count(0, _AT_ONCE):
+        found, hits = outside.hits.page(run, None, HitsQuery(first=first, count=_AT_ONCE))
         for one in hits:
             if len(one.hit.cells) != len(run.sieve.conditions):
                 message = f"its hit {one.hit.code} has {len(one.hit.cells)} answers"
                 raise ValueError(f"{message} to {len(run.sieve.conditions)} conditions")
-        if first + AT_ONCE >= found:
+        if first + _AT_ONCE >= found:
             return
 
 

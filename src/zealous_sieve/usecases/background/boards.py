@@ -18,8 +18,8 @@ from zealous_sieve.core.pages.board import (
     BoardColumn,
     BoardSet,
     agreement,
-    in_order,
-    turned,
+    ordered_rows,
+    turned_rows,
     zone_of,
     zones,
 )
@@ -61,27 +61,29 @@ class Board:
     stopped: list[str]
 
 
-def board(outside: Outside, asked: BoardSet, order: Order) -> Board:
+def board(outside: Outside, arranged: BoardSet, order: Order) -> Board:
     """The board of a universe. Raises NotFoundError, DataError and FormulaError of its universe; what is
     wrong with a column stands in it."""
-    return outside.compute.do(order, board_on, asked)
+    return outside.compute.do(order, board_on, arranged)
 
 
-def board_on(desk: Desk, asked: BoardSet) -> Board:
+def board_on(desk: Desk, arranged: BoardSet) -> Board:
     """As ``board``, on a desk."""
-    columns = asked.columns
+    columns = arranged.columns
     read = [_read(desk, column) for column in columns]
     by_bars: dict[str, list[int]] = {}
     for n, (column, found) in enumerate(zip(columns, read, strict=True)):
         if isinstance(found, Typed):
             by_bars.setdefault(column.bars, []).append(n)
-    chosen, stopped = _left(desk, desk.members(asked.universe), by_bars, forming=asked.forming)
+    chosen, stopped = _left(
+        desk, desk.members(arranged.universe), by_bars, forming=arranged.forming
+    )
     cells: list[BoardCells | None] = [
         None if isinstance(found, Typed) else _empty(len(chosen), found) for found in read
     ]
     sides = np.full((len(chosen), len(columns)), UNKNOWN)
     for bars, places in by_bars.items():
-        seen = awake_or_why(desk, chosen, bars, forming=asked.forming)
+        seen = awake_or_why(desk, chosen, bars, forming=arranged.forming)
         _fill(desk, seen, places, columns, read, cells, sides)
     return Board(
         codes=[instrument.code for instrument in chosen],
@@ -109,7 +111,7 @@ def _read(desk: Desk, column: BoardColumn) -> Typed | tuple[Problem, ...]:
     wrong = bars_problem(column.bars)
     if wrong is not None:
         return (wrong,)
-    if not in_order(column):
+    if not ordered_rows(column):
         message = "the zones of this column are out of order"
         mend = "far below, below, above, far above: none may lie under the one before"
         return (Problem(code="bad_zones", message=message, mend=mend),)
@@ -146,7 +148,7 @@ def _fill(
             values=plain(table[:, -1]),
             before=plain(table[:, -1 - back]),
             zones=[str(zone_of(number)) for number in zone[:, -1].tolist()],
-            turned=turned(zone[:, -1 - 2 * back :]).tolist(),
+            turned=turned_rows(zone[:, -1 - 2 * back :]).tolist(),
         )
 
 

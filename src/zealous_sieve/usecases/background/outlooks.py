@@ -31,7 +31,7 @@ from zealous_sieve.core.pages.outlook import (
     stretches,
 )
 from zealous_sieve.core.sieve.prepare import truth_of
-from zealous_sieve.usecases.background.statements import Said, Statement, say_statements
+from zealous_sieve.usecases.background.statements import MarketStatement, Said, say_statements
 from zealous_sieve.usecases.desk.desk import Desk
 from zealous_sieve.usecases.desk.outside import Order, Outside
 from zealous_sieve.usecases.desk.present import moment_of
@@ -106,7 +106,7 @@ class OutlookList:
     record: list[LeanRecord]
 
 
-def look(outside: Outside, draft: Draft, universe: str, order: Order) -> Look:
+def look_ahead(outside: Outside, draft: Draft, universe: str, order: Order) -> Look:
     """How a draft stands. Raises NotFoundError of its instrument."""
     return outside.compute.do(order, look_on, draft, universe)
 
@@ -115,7 +115,9 @@ def look_on(desk: Desk, draft: Draft, universe: str) -> Look:
     """As ``look``, on a desk."""
     if draft.code not in desk.reference.by_code:
         raise NotFoundError("instrument", draft.code)
-    wanted = [Statement(code=draft.code, bars=r.bars, formula=r.formula) for r in draft.grounds]
+    wanted = [
+        MarketStatement(code=draft.code, bars=r.bars, formula=r.formula) for r in draft.grounds
+    ]
     so_far = Look(
         tick=desk.reference.by_code[draft.code].tick,
         start=None,
@@ -170,7 +172,7 @@ def _anyway(desk: Desk, panel: Panel, closes: Column, settles: Settles) -> Anywa
     return anyway(parts, settles.horizon, settles.when)
 
 
-def write(outside: Outside, draft: Draft, universe: str, order: Order) -> SeenOutlook:
+def write_outlook(outside: Outside, draft: Draft, universe: str, order: Order) -> SeenOutlook:
     """Write an outlook down: its reasons, its start and the last bars are frozen. Raises NotFoundError,
     FormulaError with all that can't be told, DataError ``bad_outlook``."""
     if draft.lean not in LEANS:
@@ -283,31 +285,31 @@ def _mended(desk: Desk, code: str) -> tuple[str, ...]:
     return tuple(str(mending) for mending in mendings)
 
 
-def _settled(desk: Desk, own: Outlook) -> tuple[Settlement | None, int] | None:
+def _settled(desk: Desk, outlook: Outlook) -> tuple[Settlement | None, int] | None:
     """How an outlook came out, or how many of its bars are left; ``None`` where nothing can be computed."""
-    if own.code not in desk.reference.by_code:
+    if outlook.code not in desk.reference.by_code:
         return None
-    panel = _bars(desk, own.code, own.settles.bars)
+    panel = _bars(desk, outlook.code, outlook.settles.bars)
     if not isinstance(panel, Panel):
         return None
     try:
-        term = _condition(desk, own.settles.formula, own.start)
+        term = _condition(desk, outlook.settles.formula, outlook.start)
     except FormulaError:
         return None
     rows = panel.rows(0)
     closes = panel.close_times(rows)
-    first = int(np.searchsorted(panel.begin_times(0), own.written_at, side="left"))
+    first = int(np.searchsorted(panel.begin_times(0), outlook.written_at, side="left"))
     truths = desk.executor.evaluate({"": term}, panel)[""][rows][first:]
-    found = settled(truths, own.settles.horizon, own.settles.when)
+    found = settled(truths, outlook.settles.horizon, outlook.settles.when)
     if found is None:
-        return None, own.settles.horizon - len(truths)
+        return None, outlook.settles.horizon - len(truths)
     bar, right = found
     settlement = Settlement(
         right=right,
         at=int(closes[first + bar]),
         bar=bar + 1,
         close=float(panel.columns["close"][rows][first + bar]),
-        mended=_mended(desk, own.code),
+        mended=_mended(desk, outlook.code),
     )
     return settlement, 0
 

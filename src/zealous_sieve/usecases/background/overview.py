@@ -22,7 +22,7 @@ from zealous_sieve.core.pages.overview import (
     release_order,
 )
 from zealous_sieve.core.sieve.prepare import truth_of
-from zealous_sieve.usecases.background.statements import Said, Statement, say_statements
+from zealous_sieve.usecases.background.statements import MarketStatement, Said, say_statements
 from zealous_sieve.usecases.charts.chart import plain, plain_number
 from zealous_sieve.usecases.desk.desk import Desk
 from zealous_sieve.usecases.desk.outside import Order, Outside
@@ -126,33 +126,33 @@ class Ahead:
     ideas: list[OpenIdea]
 
 
-def statements(outside: Outside, asked: OverviewSet, order: Order) -> list[Said]:
+def statements(outside: Outside, arranged: OverviewSet, order: Order) -> list[Said]:
     """The statements about each subject on each of its bars, subject by subject."""
-    return outside.compute.do(order, statements_on, asked)
+    return outside.compute.do(order, statements_on, arranged)
 
 
-def statements_on(desk: Desk, asked: OverviewSet) -> list[Said]:
+def statements_on(desk: Desk, arranged: OverviewSet) -> list[Said]:
     """As ``statements``, on a desk."""
     wanted = [
-        Statement(code=subject.code, bars=bars, formula=formula)
-        for subject in asked.subjects
+        MarketStatement(code=subject.code, bars=bars, formula=formula)
+        for subject in arranged.subjects
         for bars in subject.bars
-        for formula in asked.statements
+        for formula in arranged.statements
     ]
-    return say_statements(desk, wanted, asked.universe, forming=asked.forming)
+    return say_statements(desk, wanted, arranged.universe, forming=arranged.forming)
 
 
-def breadth(outside: Outside, asked: OverviewSet, order: Order) -> Breadth:
+def breadth(outside: Outside, arranged: OverviewSet, order: Order) -> Breadth:
     """Breadth of the universe through time, on days. Raises NotFoundError, DataError and FormulaError of
     the universe."""
-    return outside.compute.do(order, breadth_on, asked)
+    return outside.compute.do(order, breadth_on, arranged)
 
 
-def breadth_on(desk: Desk, asked: OverviewSet) -> Breadth:
+def breadth_on(desk: Desk, arranged: OverviewSet) -> Breadth:
     """As ``breadth``, on a desk: lines are told at the bars of the instrument that has most of them."""
-    chosen = desk.members(asked.universe)
-    read = [_read(desk, line.formula) for line in asked.breadth]
-    panel = desk.awake(chosen, DAILY, forming=asked.forming)
+    chosen = desk.members(arranged.universe)
+    read = [_read(desk, line.formula) for line in arranged.breadth]
+    panel = desk.awake(chosen, DAILY, forming=arranged.forming)
     stopped = [i.code for i in chosen if i.code not in panel.places]
     counts = panel.ends - panel.starts
     terms = {str(n): own for n, own in enumerate(read) if isinstance(own, Term)}
@@ -162,7 +162,7 @@ def breadth_on(desk: Desk, asked: OverviewSet) -> Breadth:
         [panel.times[e - 1] if c else 0 for e, c in zip(panel.ends, counts, strict=True)]
     )
     whose = int(np.lexsort((counts, newest))[-1])
-    shown = min(asked.history, int(counts[whose]))
+    shown = min(arranged.history, int(counts[whose]))
     found = desk.executor.evaluate(terms, panel, last=shown) if terms else {}
     rows = panel.rows(whose)
     return Breadth(
@@ -190,15 +190,15 @@ def _read_condition(desk: Desk, formula: str) -> Term | tuple[Problem, ...]:
         return error.problems
 
 
-def tightness(outside: Outside, asked: OverviewSet, order: Order) -> Tightness:
+def tightness(outside: Outside, arranged: OverviewSet, order: Order) -> Tightness:
     """Who of the universe is tight on several kinds of bars. Raises NotFoundError, DataError and
     FormulaError of the universe."""
-    return outside.compute.do(order, tightness_on, asked)
+    return outside.compute.do(order, tightness_on, arranged)
 
 
-def tightness_on(desk: Desk, asked: OverviewSet) -> Tightness:
+def tightness_on(desk: Desk, arranged: OverviewSet) -> Tightness:
     """As ``tightness``, on a desk."""
-    chosen, tight = desk.members(asked.universe), asked.tight
+    chosen, tight = desk.members(arranged.universe), arranged.tight
     wanted = {
         "held": tight.held, "lasted": tight.lasted, "near": tight.near, "trend": tight.trend,
         "structure": tight.structure, "momentum": tight.momentum,
@@ -213,7 +213,7 @@ def tightness_on(desk: Desk, asked: OverviewSet) -> Tightness:
         else:
             problems += read
     seen = [
-        _on_bars(desk, chosen, bars, terms, problems, stopped, forming=asked.forming)
+        _on_bars(desk, chosen, bars, terms, problems, stopped, forming=arranged.forming)
         for bars in tight.bars
     ]
     order = release_order([own["held"] for own in seen], [own["near"] for own in seen], tight.least)
@@ -257,9 +257,9 @@ def _on_bars(
     return found
 
 
-def _tight_on(own: Mapping[str, Column], place: int) -> TightOn:
+def _tight_on(columns: Mapping[str, Column], place: int) -> TightOn:
     def number(name: str) -> float | None:
-        return plain_number(own[name][place])
+        return plain_number(columns[name][place])
 
     def sign(name: str) -> int | None:
         value = number(name)
@@ -276,22 +276,22 @@ def _tight_on(own: Mapping[str, Column], place: int) -> TightOn:
     )
 
 
-def rotation(outside: Outside, asked: OverviewSet, order: Order) -> Rotation:
+def rotation(outside: Outside, arranged: OverviewSet, order: Order) -> Rotation:
     """How the groups of the universe moved over each span. Raises NotFoundError, DataError and FormulaError
     of the universe."""
-    return outside.compute.do(order, rotation_on, asked)
+    return outside.compute.do(order, rotation_on, arranged)
 
 
-def rotation_on(desk: Desk, asked: OverviewSet) -> Rotation:
+def rotation_on(desk: Desk, arranged: OverviewSet) -> Rotation:
     """As ``rotation``, on a desk."""
-    chosen = desk.members(asked.universe)
-    groups = [str(instrument.facts.get(asked.by) or "") for instrument in chosen]
+    chosen = desk.members(arranged.universe)
+    groups = [str(instrument.facts.get(arranged.by) or "") for instrument in chosen]
     names = sorted({group for group in groups if group})
     means: list[dict[str, float]] = []
     problems: list[Problem | None] = []
     stopped: set[str] = set()
-    for span in asked.spans:
-        seen = awake_or_why(desk, chosen, span.bars, forming=asked.forming)
+    for span in arranged.spans:
+        seen = awake_or_why(desk, chosen, span.bars, forming=arranged.forming)
         if isinstance(seen, Awake):
             stopped |= set(seen.stopped)
             move = check(f"roc(close, {span.count})").value

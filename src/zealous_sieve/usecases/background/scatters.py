@@ -21,11 +21,11 @@ from zealous_sieve.usecases.desk.told import Awake, awake_or_why, bars_or_why, r
 from zealous_sieve.usecases.errors import NotFoundError
 
 MOST_FRAMES = 120
-DEFAULT_BARS = "1d"
+_DEFAULT_BARS = "1d"
 
 
 @dataclass(frozen=True, kw_only=True)
-class Asked:
+class ScatterAsked:
     """What a scatter is wanted of: a universe, some ``codes``, or the hits of a ``run``; what compares
     instruments does so within the universe, of hits within that of their sieve.
 
@@ -43,7 +43,7 @@ class Asked:
 
 
 @dataclass(frozen=True, kw_only=True)
-class Measured:
+class MeasuredAxis:
     """A measure of all points: a list a frame. ``problems`` say why there is nothing in it."""
 
     unit: str
@@ -68,29 +68,29 @@ class Scatter:
     moments: list[int]
     stopped: list[str]
     first: int
-    x: Measured
-    y: Measured
-    size: Measured
+    x: MeasuredAxis
+    y: MeasuredAxis
+    size: MeasuredAxis
 
 
-def scatter(outside: Outside, asked: Asked, order: Order) -> Scatter:
+def scatter(outside: Outside, wanted: ScatterAsked, order: Order) -> Scatter:
     """The points of a scatter. Raises NotFoundError, DataError and FormulaError of what it is of; what is
     wrong with a measure stands in it."""
     sides: dict[str, str] = {}
-    if asked.run is not None:
-        run = outside.runs.get(asked.run)
+    if wanted.run is not None:
+        run = outside.runs.get(wanted.run)
         if run is None:
-            raise NotFoundError("run", asked.run)
+            raise NotFoundError("run", wanted.run)
         _, hits = outside.hits.page(run)
         sides = {seen.hit.code: seen.hit.side for seen in hits}
-        asked = replace(asked, arranged=replace(asked.arranged, universe=run.sieve.universe))
-    return outside.compute.do(order, scatter_on, asked, sides)
+        wanted = replace(wanted, arranged=replace(wanted.arranged, universe=run.sieve.universe))
+    return outside.compute.do(order, scatter_on, wanted, sides)
 
 
-def scatter_on(desk: Desk, asked: Asked, sides: Mapping[str, str] | None = None) -> Scatter:
+def scatter_on(desk: Desk, wanted: ScatterAsked, sides: Mapping[str, str] | None = None) -> Scatter:
     """As ``scatter``, on a desk; ``sides`` are those of hits by code."""
-    chosen = _chosen(desk, asked, sides or {})
-    arranged = asked.arranged
+    chosen = _chosen(desk, wanted, sides or {})
+    arranged = wanted.arranged
     measures = {"x": arranged.x, "y": arranged.y, "size": arranged.size}
     read = {name: _read(desk, own, chosen, arranged.forming) for name, own in measures.items()}
     kinds = {measures[name].bars for name, own in read.items() if isinstance(own, Typed)}
@@ -99,16 +99,16 @@ def scatter_on(desk: Desk, asked: Asked, sides: Mapping[str, str] | None = None)
     chosen = [instrument for instrument in chosen if instrument.code not in asleep]
     usable = [measures[name].bars for name, own in read.items() if isinstance(own, Typed)]
     fastest = _fastest(usable)
-    step = (asked.step if asked.session else arranged.move) or fastest
+    step = (wanted.step if wanted.session else arranged.move) or fastest
     wrong = bars_problem(step)
     if wrong is not None:
         raise DataError(wrong)
     steps = desk.bars(chosen, desk.now, step, forming=arranged.forming)
-    moments = session_moments(steps) if asked.session else last_moments(steps, arranged.trail + 1)
-    if not asked.session:
+    moments = session_moments(steps) if wanted.session else last_moments(steps, arranged.trail + 1)
+    if not wanted.session:
         moments[-1:] = int(desk.now.timestamp())
-    first = min(asked.first, len(moments)) if asked.session else 0
-    told = moments[first : first + asked.count] if asked.session else moments
+    first = min(wanted.first, len(moments)) if wanted.session else 0
+    told = moments[first : first + wanted.count] if wanted.session else moments
     values: dict[str, Column] = {}
     if len(told) and usable:
         terms = {
@@ -148,10 +148,10 @@ def _asleep(desk: Desk, instruments: Sequence[Instrument], kinds: Iterable[str])
     return codes
 
 
-def _chosen(desk: Desk, asked: Asked, sides: Mapping[str, str]) -> Sequence[Instrument]:
-    codes = asked.codes or tuple(sides)
-    if not codes and asked.run is None:
-        return desk.members(asked.arranged.universe)
+def _chosen(desk: Desk, wanted: ScatterAsked, sides: Mapping[str, str]) -> Sequence[Instrument]:
+    codes = wanted.codes or tuple(sides)
+    if not codes and wanted.run is None:
+        return desk.members(wanted.arranged.universe)
     there = {i.code: i for i in desk.reference.seen_at(int(desk.now.timestamp()))}
     return [there[code] for code in dict.fromkeys(codes) if code in there]
 
@@ -176,7 +176,7 @@ def _fastest(bars: Sequence[str]) -> str:
     """The fastest of some bars that are by the clock."""
     rules = [(timeframe(text), text) for text in bars]
     clocks = [(rule.seconds, text) for rule, text in rules if isinstance(rule, Timeframe)]
-    return min(clocks, default=(0, DEFAULT_BARS))[1]
+    return min(clocks, default=(0, _DEFAULT_BARS))[1]
 
 
 def _along(
@@ -198,8 +198,8 @@ def _along(
         return found
 
 
-def _measured(own: Typed | tuple[Problem, ...] | None, values: Column | None) -> Measured:
-    if not isinstance(own, Typed):
-        return Measured(unit="none", values=[], problems=own or ())
+def _measured(value: Typed | tuple[Problem, ...] | None, values: Column | None) -> MeasuredAxis:
+    if not isinstance(value, Typed):
+        return MeasuredAxis(unit="none", values=[], problems=value or ())
     frames = [] if values is None else [plain(row) for row in values]
-    return Measured(unit=str(own.unit), values=frames)
+    return MeasuredAxis(unit=str(value.unit), values=frames)

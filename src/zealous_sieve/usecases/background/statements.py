@@ -17,7 +17,7 @@ from zealous_sieve.usecases.desk.desk import Desk
 
 
 @dataclass(frozen=True, kw_only=True)
-class Statement:
+class MarketStatement:
     """A condition about an instrument on bars of one kind."""
 
     code: str
@@ -30,7 +30,7 @@ class Said:
     """How a statement stands: whether it holds, and the sentence with its values; ``problems`` say why it
     can't be told. ``at`` is when its bar closed, in seconds since 1970."""
 
-    statement: Statement
+    statement: MarketStatement
     cell: Cell
     sentence: str
     at: int = 0
@@ -38,14 +38,14 @@ class Said:
 
 
 def say_statements(
-    desk: Desk, statements: Sequence[Statement], universe: str, *, forming: bool = False
+    desk: Desk, statements: Sequence[MarketStatement], universe: str, *, forming: bool = False
 ) -> list[Said]:
     """Statements in their order; what compares instruments does so within a universe.
 
     What is wrong with one stands in it. Raises NotFoundError, DataError and FormulaError of the universe.
     """
-    found: dict[Statement, Said] = {}
-    together: dict[tuple[str, str], list[Statement]] = {}
+    found: dict[MarketStatement, Said] = {}
+    together: dict[tuple[str, str], list[MarketStatement]] = {}
     for own in dict.fromkeys(statements):
         problems = _problems(desk, own)
         if problems:
@@ -60,15 +60,15 @@ def say_statements(
     return [found[own] for own in statements]
 
 
-def _problems(desk: Desk, own: Statement) -> tuple[Problem, ...]:
-    if own.code not in desk.reference.by_code:
-        message = f"there is no instrument {own.code!r}"
+def _problems(desk: Desk, statement: MarketStatement) -> tuple[Problem, ...]:
+    if statement.code not in desk.reference.by_code:
+        message = f"there is no instrument {statement.code!r}"
         return (Problem(code="unknown_instrument", message=message, mend="write another code"),)
-    wrong = bars_problem(own.bars)
+    wrong = bars_problem(statement.bars)
     if wrong is not None:
         return (wrong,)
     try:
-        check_condition(own.formula, None, desk.library, desk.reference.names)
+        check_condition(statement.formula, None, desk.library, desk.reference.names)
     except FormulaError as error:
         return error.problems
     return ()
@@ -78,7 +78,7 @@ def _say(
     desk: Desk,
     code: str,
     bars: str,
-    statements: Sequence[Statement],
+    statements: Sequence[MarketStatement],
     universe: str,
     *,
     forming: bool,
@@ -110,8 +110,8 @@ def _say(
     ]
 
 
-def _untold(own: Statement, problems: tuple[Problem, ...]) -> Said:
-    return Said(statement=own, cell=Cell.UNKNOWN, sentence="", problems=problems)
+def _untold(statement: MarketStatement, problems: tuple[Problem, ...]) -> Said:
+    return Said(statement=statement, cell=Cell.UNKNOWN, sentence="", problems=problems)
 
 
 def _as_conditions(desk: Desk, bars: str, formulas: Sequence[str]) -> Prepared:

@@ -8,7 +8,13 @@ from dataclasses import dataclass
 from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.engine.strength import pairs_of, strength
 from zealous_sieve.core.errors import Problem
-from zealous_sieve.core.pages.currencies import Span, StrengthSet, absent, strengths, without
+from zealous_sieve.core.pages.currencies import (
+    StrengthSet,
+    StrengthSpan,
+    absent,
+    strengths,
+    without,
+)
 from zealous_sieve.usecases.charts.chart import plain, plain_number
 from zealous_sieve.usecases.desk.desk import Desk
 from zealous_sieve.usecases.desk.outside import Order, Outside
@@ -55,19 +61,19 @@ class StrengthView:
     absent: list[str]
 
 
-def strength_view(outside: Outside, asked: StrengthSet, line: int, order: Order) -> StrengthView:
+def strength_view(outside: Outside, arranged: StrengthSet, line: int, order: Order) -> StrengthView:
     """The strength of currencies over all spans, and over span number ``line`` through time.
 
     Raises NotFoundError, DataError and FormulaError of the universe, DataError ``no_pairs``; what is wrong
     with a span stands in it.
     """
-    return outside.compute.do(order, strength_on, asked, line)
+    return outside.compute.do(order, strength_on, arranged, line)
 
 
-def strength_on(desk: Desk, asked: StrengthSet, line: int) -> StrengthView:
+def strength_on(desk: Desk, arranged: StrengthSet, line: int) -> StrengthView:
     """As ``strength_view``, on a desk."""
-    everyone = desk.bars(desk.members(asked.universe), desk.now)
-    chosen = without(everyone, asked.without)
+    everyone = desk.bars(desk.members(arranged.universe), desk.now)
+    chosen = without(everyone, arranged.without)
     pairs = [
         PairSides(code=chosen.codes[position], base=base, quote=quote)
         for position, base, quote in pairs_of(chosen)
@@ -78,15 +84,16 @@ def strength_on(desk: Desk, asked: StrengthSet, line: int) -> StrengthView:
         strength(chosen, 1)  # says what there should be
     instruments = [desk.reference.by_code[code] for code in codes]
     panels = [
-        bars_or_why(desk, instruments, span.bars, forming=asked.forming) for span in asked.spans
+        bars_or_why(desk, instruments, span.bars, forming=arranged.forming)
+        for span in arranged.spans
     ]
-    moments, history = _history(panels, asked, line, sides)
+    moments, history = _history(panels, arranged, line, sides)
     return StrengthView(
         currencies=sides,
         others=sorted({side for _, *both in pairs_of(everyone) for side in both}),
         spans=[
-            _seen(panel, span, asked, sides, codes)
-            for panel, span in zip(panels, asked.spans, strict=True)
+            _seen(panel, span, arranged, sides, codes)
+            for panel, span in zip(panels, arranged.spans, strict=True)
         ],
         pairs=pairs,
         moments=moments,
@@ -97,8 +104,8 @@ def strength_on(desk: Desk, asked: StrengthSet, line: int) -> StrengthView:
 
 def _seen(
     panel: Panel | tuple[Problem, ...],
-    span: Span,
-    asked: StrengthSet,
+    span: StrengthSpan,
+    arranged: StrengthSet,
     sides: list[str],
     codes: list[str],
 ) -> SpanSeen:
@@ -108,7 +115,7 @@ def _seen(
             moment=0, values=nothing, moves=[None] * len(codes), silent=[], sum=0.0,
             problems=panel,
         )  # fmt: skip
-    found = strengths(panel, span, asked.unit)
+    found = strengths(panel, span, arranged.unit)
     return SpanSeen(
         moment=found.moment,
         values=[plain_number(found.values.get(side, math.nan)) for side in sides],
@@ -119,11 +126,11 @@ def _seen(
 
 
 def _history(
-    panels: list[Panel | tuple[Problem, ...]], asked: StrengthSet, line: int, sides: list[str]
+    panels: list[Panel | tuple[Problem, ...]], arranged: StrengthSet, line: int, sides: list[str]
 ) -> tuple[list[int], list[list[float | None]]]:
     panel = panels[line] if 0 <= line < len(panels) else None
     if not isinstance(panel, Panel):
         return [], [[] for _ in sides]
-    found = strength(panel, asked.spans[line].count, asked.unit)
-    shown = slice(-asked.history, None)
+    found = strength(panel, arranged.spans[line].count, arranged.unit)
+    shown = slice(-arranged.history, None)
     return found.moments[shown].tolist(), [plain(found.values[side][shown]) for side in sides]

@@ -17,7 +17,7 @@ from zealous_sieve.core.formula.terms import Term
 from zealous_sieve.core.formula.timeframe import DAY
 from zealous_sieve.core.market.data_quality import Finding, FindingKind
 from zealous_sieve.core.market.instruments import Instrument
-from zealous_sieve.core.sieve.drawing import Line, beside, near
+from zealous_sieve.core.sieve.drawing import Line, beside, near_prices
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -61,7 +61,7 @@ class ChartDoubt:
 
 
 @dataclass(frozen=True, kw_only=True)
-class Asked:
+class AskedFormula:
     """A formula that is drawn, as it was asked for, and its numbers that can be turned."""
 
     text: str
@@ -149,7 +149,7 @@ class Chart:
     events: tuple[ChartEvent, ...] = ()
     earlier: bool = False
     """Whether there are bars before the first."""
-    asked: tuple[Asked, ...] = ()
+    asked: tuple[AskedFormula, ...] = ()
     refused: tuple[Refused, ...] = ()
     """What was asked to be drawn and can't be."""
     ranges: tuple[float | None, ...] = ()
@@ -175,7 +175,7 @@ def chart_of(
     bars: str,
     panel: Panel,
     shown: slice,
-    found: Sequence[Finding],
+    findings: Sequence[Finding],
     drawn: Sequence[tuple[Line, Column]],
 ) -> Chart:
     """The rows of a panel that are shown, with what is known of them."""
@@ -189,8 +189,8 @@ def chart_of(
         currency=instrument.currency,
         tick=instrument.tick,
         bars=bars,
-        gaps=_gaps(found, panel.times[shown]),
-        doubts=_doubts(found, panel, shown),
+        gaps=_gaps(findings, panel.times[shown]),
+        doubts=_doubts(findings, panel, shown),
         times=panel.times[shown].tolist(),
         **prices,
         lines=tuple(
@@ -212,21 +212,21 @@ def chart_of(
 
 def _pane_of(line: Line, column: Column, closes: Column) -> str:
     """Prices of another size than the closes would flatten them: they have a pane of their own."""
-    return line.label if line.pane == "price" and not near(column, closes) else line.pane
+    return line.label if line.pane == "price" and not near_prices(column, closes) else line.pane
 
 
-def _gaps(found: Sequence[Finding], times: Times) -> tuple[ChartGap, ...]:
+def _gaps(findings: Sequence[Finding], times: Times) -> tuple[ChartGap, ...]:
     """What the data check found missing between the bars of a chart."""
-    missing = (finding for finding in found if finding.kind == FindingKind.GAP)
+    missing = (finding for finding in findings if finding.kind == FindingKind.GAP)
     places = [(int(np.searchsorted(times, finding.first)), finding.detail) for finding in missing]
     return tuple(ChartGap(at=at, detail=told) for at, told in places if 0 < at < len(times))
 
 
-def _doubts(found: Sequence[Finding], panel: Panel, shown: slice) -> tuple[ChartDoubt, ...]:
+def _doubts(findings: Sequence[Finding], panel: Panel, shown: slice) -> tuple[ChartDoubt, ...]:
     """The bars of a chart that a finding begins in."""
     opened, closed = panel.times[shown], panel.close_times(shown)
     doubts = []
-    for finding in found:
+    for finding in findings:
         at = int(np.searchsorted(closed, finding.first, side="right"))
         if finding.kind != FindingKind.GAP and at < len(opened) and opened[at] <= finding.last:
             doubts.append(ChartDoubt(at=at, detail=finding.detail))

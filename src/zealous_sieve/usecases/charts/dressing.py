@@ -15,7 +15,7 @@ from zealous_sieve.core.formula.typed import Formula
 from zealous_sieve.core.sieve.drawing import Line, drawable, smoothed
 from zealous_sieve.core.sieve.prepare import truth_of
 from zealous_sieve.usecases.charts.chart import (
-    Asked,
+    AskedFormula,
     Chart,
     Refused,
     Smoothed,
@@ -46,7 +46,7 @@ UNDRESSED = Dress()
 class Dressed:
     """A dress that was understood, as far as it can be."""
 
-    asked: tuple[Asked, ...]
+    asked: tuple[AskedFormula, ...]
     lines: tuple[tuple[int, Line], ...]
     """Each with the place of the formula that it comes from."""
     states: Mapping[str, Term]
@@ -64,12 +64,12 @@ class Dressed:
             "range": usual_range(),
         }
 
-    def columns(self, found: Mapping[str, Column]) -> list[tuple[Line, Column]]:
+    def columns(self, columns: Mapping[str, Column]) -> list[tuple[Line, Column]]:
         """Its lines with their values."""
-        return [(line, found[f"drawn {n}"]) for n, (_, line) in enumerate(self.lines)]
+        return [(line, columns[f"drawn {n}"]) for n, (_, line) in enumerate(self.lines)]
 
     def on(
-        self, chart: Chart, found: Mapping[str, Column], panel: Panel, rows: slice, shown: slice
+        self, chart: Chart, columns: Mapping[str, Column], panel: Panel, rows: slice, shown: slice
     ) -> Chart:
         """A chart whose last lines are these, with the rest of the dress; ``rows`` are all of the
         instrument, ``shown`` those of the chart."""
@@ -79,16 +79,16 @@ class Dressed:
             chart,
             lines=(*chart.lines[:before], *(replace(line, asked=n) for (n, _), line in own)),
             states=tuple(
-                StateColumn(text=text, values=plain(found[f"state {text}"][shown]))
+                StateColumn(text=text, values=plain(columns[f"state {text}"][shown]))
                 for text in self.states
             ),
             strip=tuple(
-                StripRow(text=text, label=label, values=plain(found[f"strip {text}"][shown]))
+                StripRow(text=text, label=label, values=plain(columns[f"strip {text}"][shown]))
                 for text, (label, _) in self.strip.items()
             ),
             asked=self.asked,
             refused=self.refused,
-            ranges=tuple(plain(found["range"][shown])),
+            ranges=tuple(plain(columns["range"][shown])),
             smoothed=_smoothed(panel, rows, shown) if self.smoothed else None,
         )
 
@@ -99,7 +99,7 @@ def dressed(desk: Desk, dress: Dress) -> Dressed:
     states, refused = _states(desk, dress.states, refused)
     strip, refused = _strip(desk, dress, refused)
     return Dressed(
-        asked=tuple(Asked(text=t, controls=controls(t, desk.library)) for t in dress.lines),
+        asked=tuple(AskedFormula(text=t, controls=controls(t, desk.library)) for t in dress.lines),
         lines=tuple(lines),
         states=states,
         strip=strip,

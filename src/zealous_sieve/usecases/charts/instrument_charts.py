@@ -37,10 +37,10 @@ def instrument_chart(outside: Outside, code: str, looked: Looked, order: Order) 
     """The chart of any instrument on any bars. Raises NotFoundError, DataError for bars that can't be
     built; a formula that can't be drawn is refused on its own."""
     check_looked_at(outside, code, looked.bars)
-    return outside.compute.do(order, look, code, looked, findings_at(outside, order, code))
+    return outside.compute.do(order, look_at, code, looked, findings_at(outside, order, code))
 
 
-def look(desk: Desk, code: str, looked: Looked, doubted: Sequence[Finding]) -> Chart:
+def look_at(desk: Desk, code: str, looked: Looked, doubted: Sequence[Finding]) -> Chart:
     """Bars of an instrument up to the desk's moment, the unfinished one too, with what is drawn."""
     instrument = desk.reference.by_code[code]
     own = dressed(desk, looked.dress)

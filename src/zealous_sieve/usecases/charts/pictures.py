@@ -20,12 +20,12 @@ from zealous_sieve.core.functions.catalogue import find
 from zealous_sieve.core.functions.specification import Function, Kind
 from zealous_sieve.core.functions.units import PRICE
 from zealous_sieve.core.market.instruments import Instrument, InstrumentKind
-from zealous_sieve.core.sieve.drawing import near
+from zealous_sieve.core.sieve.drawing import near_prices
 from zealous_sieve.usecases.desk.desk import Desk
 from zealous_sieve.usecases.desk.outside import Order, Outside
 from zealous_sieve.usecases.errors import NotFoundError
 
-BARS = 110
+_BARS = 110
 """So many bars are shown."""
 TRIED = ("1d", "15m")
 """The bars on which a function is shown: the first on which it says anything."""
@@ -141,29 +141,31 @@ def _first(desk: Desk, text: str) -> Typed | None:
     return next(iter(check(text, None, None, desk.reference.names).outputs.values()), None)
 
 
-def _on(desk: Desk, texts: Mapping[str, str], call: str, own: Instrument, bars: str) -> Picture:
-    nothing = Picture(formula=call, code=own.code, bars=bars, closes=[], traces=())
+def _on(
+    desk: Desk, texts: Mapping[str, str], call: str, instrument: Instrument, bars: str
+) -> Picture:
+    nothing = Picture(formula=call, code=instrument.code, bars=bars, closes=[], traces=())
     try:
         read = {name: _first(desk, text) for name, text in texts.items()}
         terms = {name: value.term for name, value in read.items() if value is not None}
-        chosen = list(desk.reference.instruments) if needs_universe(terms) else [own]
+        chosen = list(desk.reference.instruments) if needs_universe(terms) else [instrument]
         panel = desk.bars(chosen, desk.now, bars)
         found = desk.executor.evaluate(terms, panel)
     except (FormulaError, DataError):
         return nothing
-    rows = panel.rows(panel.position(own.code))
-    shown = slice(max(rows.start, rows.stop - BARS), rows.stop)
+    rows = panel.rows(panel.position(instrument.code))
+    shown = slice(max(rows.start, rows.stop - _BARS), rows.stop)
     traces = []
     for name, value in read.items():
         if value is None:
             continue
         column = found[name][shown]
         values = [float(v) if np.isfinite(v) else None for v in column]
-        over = value.unit == PRICE and near(column, panel.columns["close"][shown])
+        over = value.unit == PRICE and near_prices(column, panel.columns["close"][shown])
         traces.append(Trace(name=name, over=over, truth=value.kind == Kind.TRUTH, values=values))
     return Picture(
         formula=call,
-        code=own.code,
+        code=instrument.code,
         bars=bars,
         closes=panel.columns["close"][shown].tolist(),
         traces=tuple(traces),

@@ -10,7 +10,7 @@ from zealous_sieve.core.errors import FormulaError, Problem
 from zealous_sieve.core.formula.check import check
 from zealous_sieve.core.formula.controls import Control, controls, with_value
 from zealous_sieve.core.formula.typed import Typed
-from zealous_sieve.core.sieve.speeds import Held, held, sides
+from zealous_sieve.core.sieve.speeds import Held, held_through, sides
 from zealous_sieve.usecases.charts.along import along
 from zealous_sieve.usecases.desk.desk import Desk
 from zealous_sieve.usecases.desk.outside import Order, Outside
@@ -51,27 +51,27 @@ class Speeds:
     speeds: tuple[Speed, ...]
 
 
-def speeds(outside: Outside, code: str, asked: AskedSpeeds, order: Order) -> Speeds:
+def speeds(outside: Outside, code: str, wanted: AskedSpeeds, order: Order) -> Speeds:
     """How several speeds of a formula hold through a stretch. Raises NotFoundError, DataError, FormulaError
     for a text that has no such number or no single result."""
-    check_looked_at(outside, code, asked.bars)
-    return outside.compute.do(order, speeds_on, code, asked)
+    check_looked_at(outside, code, wanted.bars)
+    return outside.compute.do(order, speeds_on, code, wanted)
 
 
-def speeds_on(desk: Desk, code: str, asked: AskedSpeeds) -> Speeds:
+def speeds_on(desk: Desk, code: str, wanted: AskedSpeeds) -> Speeds:
     """As ``speeds``, on a desk."""
-    found = controls(asked.text, desk.library)
-    if asked.control >= len(found):
+    found = controls(wanted.text, desk.library)
+    if wanted.control >= len(found):
         message = "the formula has no such number to turn"
         raise FormulaError(Problem(code="no_such_number", message=message))
-    varied = found[asked.control]
-    within = [v for v in asked.values if varied.least <= v <= varied.most]
-    texts = {value: with_value(asked.text, varied, value) for value in within}
+    varied = found[wanted.control]
+    within = [v for v in wanted.values if varied.least <= v <= varied.most]
+    texts = {value: with_value(wanted.text, varied, value) for value in within}
     typed = {value: _result(desk, text) for value, text in texts.items()}
     terms = {str(value): own.term for value, own in typed.items()}
-    seen = along(desk, code, asked.bars, asked.universe, terms, forming=asked.forming)
-    first = seen.rows.start + int(np.searchsorted(seen.times, asked.since))
-    last = seen.rows.start + int(np.searchsorted(seen.times, asked.until, side="right"))
+    seen = along(desk, code, wanted.bars, wanted.universe, terms, forming=wanted.forming)
+    first = seen.rows.start + int(np.searchsorted(seen.times, wanted.since))
+    last = seen.rows.start + int(np.searchsorted(seen.times, wanted.until, side="right"))
     stretch = seen.panel.columns["close"][first:last]
     moved = 100 * (stretch[-1] / stretch[0] - 1) if len(stretch) else 0.0
     return Speeds(
@@ -100,4 +100,4 @@ def _result(desk: Desk, text: str) -> Typed:
 def _held(typed: Typed, values: np.ndarray, closes: np.ndarray) -> Held | None:
     if not np.isfinite(values).any():
         return None
-    return held(sides(typed, values, closes), closes)
+    return held_through(sides(typed, values, closes), closes)

@@ -34,7 +34,7 @@ from zealous_sieve.core.market.universes import (
     membership,
     rests_on,
 )
-from zealous_sieve.core.sieve.hindsight import Named, hindsight, named_in
+from zealous_sieve.core.sieve.hindsight import NamedFacts, hindsight, named_in
 from zealous_sieve.core.sieve.prepare import truth_of
 from zealous_sieve.usecases.errors import ConflictError, NotFoundError
 
@@ -164,7 +164,7 @@ class Desk:
         members = {instrument.code for instrument in chosen}
         everyone = zip(self.reference.instruments, self.reference.background, strict=True)
         asked = [own for i, own in everyone if facts or i.code in members]
-        return hindsight(named | Named(facts=facts), asked)
+        return hindsight(named | NamedFacts(facts=facts), asked)
 
     def bars(
         self,
@@ -196,7 +196,7 @@ class Desk:
         return panel.choose([code for code in panel.codes if code == keep or code not in stopped])
 
 
-USUAL = 21
+_USUAL = 21
 """Days of which the usual turnover is the median."""
 
 
@@ -208,7 +208,7 @@ def turnover(panel: Panel) -> NDArray[np.float64]:
     for n in range(len(panel.codes)):
         rows = panel.rows(n)
         if rows.stop > rows.start:
-            found[n] = np.median(value[max(rows.start, rows.stop - USUAL) : rows.stop])
+            found[n] = np.median(value[max(rows.start, rows.stop - _USUAL) : rows.stop])
     return found
 
 

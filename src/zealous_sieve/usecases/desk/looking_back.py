@@ -17,7 +17,7 @@ from zealous_sieve.usecases.desk.outside import Order, Outside
 from zealous_sieve.usecases.errors import NotFoundError
 
 
-class Step(StrEnum):
+class MomentStep(StrEnum):
     """How far the moment is moved."""
 
     BAR = "bar"
@@ -36,7 +36,7 @@ class Moved:
 def move(
     outside: Outside,
     moment: datetime,
-    step: Step,
+    step: MomentStep,
     order: Order,
     *,
     back: bool,
@@ -51,15 +51,17 @@ def move(
     wrong = bars_problem(bars)
     if wrong is not None:
         raise DataError(wrong)
-    return outside.compute.do(order, moved, int(moment.timestamp()), step, back, bars, code)
+    return outside.compute.do(order, moved_moment, int(moment.timestamp()), step, back, bars, code)
 
 
-def moved(desk: Desk, moment: int, step: Step, back: bool, bars: str, code: str) -> Moved:
+def moved_moment(
+    desk: Desk, moment: int, step: MomentStep, back: bool, bars: str, code: str
+) -> Moved:
     """As ``move``, on the desk of the present."""
     place = _whose(desk, code)
     found = (
         _by_bar(desk, moment, back, bars, place)
-        if step == Step.BAR
+        if step == MomentStep.BAR
         else _by_days(desk, moment, back, step, place)
     )
     present = int(desk.now.timestamp())
@@ -92,14 +94,14 @@ def _by_bar(desk: Desk, moment: int, back: bool, bars: str, place: int) -> int |
     return _next(closes, moment, back)
 
 
-def _by_days(desk: Desk, moment: int, back: bool, step: Step, place: int) -> int | None:
+def _by_days(desk: Desk, moment: int, back: bool, step: MomentStep, place: int) -> int | None:
     """The same time of day at the venue, on a day on which it trades and there are bars."""
     calendar: Session = desk.panel.known(place).calendar
     local = calendar.local(np.array([moment, int(desk.now.timestamp())]))
     (day, today), clock = local // DAY, int(local[0] % DAY)
     own = desk.panel.times[desk.panel.rows(place)] // DAY
     days = np.union1d(own, [today])
-    if step == Step.SESSION:
+    if step == MomentStep.SESSION:
         to = _next(days, int(day), back)
     else:
         wanted = int(day) + (-7 if back else 7)

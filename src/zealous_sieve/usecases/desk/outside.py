@@ -30,7 +30,7 @@ P = ParamSpec("P")
 R = TypeVar("R")
 
 
-class Kind(StrEnum):
+class OrderKind(StrEnum):
     """What a computation is for: the first go before the others, the last get the most time. A ``file`` is
     looked at, an ``import`` read whole and taken."""
 
@@ -42,7 +42,7 @@ class Kind(StrEnum):
 
     @property
     def reads_files(self) -> bool:
-        return self in (Kind.FILE, Kind.IMPORT)
+        return self in (OrderKind.FILE, OrderKind.IMPORT)
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -50,7 +50,7 @@ class Order:
     """How a computation is wanted. ``gone`` is set when nobody waits for it any more; ``progress`` is
     told how many of all instruments are done. With ``as_of`` the desk is as it was at that moment."""
 
-    kind: Kind = Kind.GLANCE
+    kind: OrderKind = OrderKind.GLANCE
     as_of: datetime | None = None
     gone: Event = field(default_factory=Event)
     progress: Progress = field(default=lambda done, total: None)

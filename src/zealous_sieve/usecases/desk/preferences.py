@@ -15,7 +15,7 @@ from zealous_sieve.usecases.ports.table import MarketPort
 KEY = "preferences"
 
 
-class Clock(StrEnum):
+class HourFormat(StrEnum):
     """How a time of day is written."""
 
     FULL = "24 hours"
@@ -28,7 +28,7 @@ class FirstPage(StrEnum):
     RUNS = "/runs"
 
 
-MOST_DIGITS = 6
+_MOST_DIGITS = 6
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -38,7 +38,7 @@ class Preferences:
     size. ``universe`` is where pages look first."""
 
     zone: str = "UTC"
-    clock: Clock = Clock.FULL
+    clock: HourFormat = HourFormat.FULL
     digits: int | None = None
     first_page: FirstPage = FirstPage.SIEVES
     universe: str = EVERYTHING
@@ -46,7 +46,7 @@ class Preferences:
     @property
     def wall(self) -> WallClock:
         """The clock that sentences tell times by."""
-        return WallClock(self.zone, self.clock == Clock.HALF)
+        return WallClock(self.zone, self.clock == HourFormat.HALF)
 
 
 def preferences(market: MarketPort) -> Preferences:
@@ -57,7 +57,7 @@ def preferences(market: MarketPort) -> Preferences:
     try:
         known = {field.name for field in fields(Preferences)}
         own = {name: value for name, value in json.loads(kept).items() if name in known}
-        own["clock"] = Clock(own.get("clock", Clock.FULL))
+        own["clock"] = HourFormat(own.get("clock", HourFormat.FULL))
         own["first_page"] = FirstPage(own.get("first_page", FirstPage.SIEVES))
         clock_of(own.get("zone", "UTC"))
         return Preferences(**own)
@@ -68,9 +68,9 @@ def preferences(market: MarketPort) -> Preferences:
 def prefer(market: MarketPort, chosen: Preferences) -> Preferences:
     """Keep what was chosen. Raises DataError ``unknown_zone``, ``bad_preference``."""
     clock_of(chosen.zone)
-    if chosen.digits is not None and not 0 <= chosen.digits <= MOST_DIGITS:
+    if chosen.digits is not None and not 0 <= chosen.digits <= _MOST_DIGITS:
         message = f"{chosen.digits} digits behind the point can't be shown"
-        mend = f"choose 0 to {MOST_DIGITS}, or leave it to the size of the figure"
+        mend = f"choose 0 to {_MOST_DIGITS}, or leave it to the size of the figure"
         raise DataError(Problem(code="bad_preference", message=message, mend=mend))
     market.set_setting(KEY, json.dumps(asdict(chosen)))
     return chosen

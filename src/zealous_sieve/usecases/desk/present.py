@@ -21,7 +21,7 @@ def now(market: MarketPort) -> datetime:
     """The desk's present: the clock's, or the close of the newest bar that was imported where all are
     older; with the demo its moment, as long as nothing was imported from after it."""
     fixed, newest = market.settings(DEMO_NOW, NEWEST)
-    seen = clock.now()
+    seen = clock.present()
     if newest is not None:
         seen = min(seen, datetime.fromtimestamp(int(newest), UTC))
     if fixed is None:

@@ -8,7 +8,7 @@ from collections.abc import Callable
 from zealous_sieve.usecases.ports.work import WorkPort
 from zealous_sieve.usecases.records.work import Work
 
-REPORT_EVERY = 0.2
+_REPORT_EVERY = 0.2
 """Seconds between two notes of how far a piece of work is."""
 
 
@@ -25,7 +25,7 @@ class Reporter:
 
     def __call__(self, done: int, total: int) -> None:
         moment = time.monotonic()
-        if moment - self.last < REPORT_EVERY and done < total:
+        if moment - self.last < _REPORT_EVERY and done < total:
             return
         self.last = moment
         if not self.works.progress(self.work, self.number, self.turn, done, total):

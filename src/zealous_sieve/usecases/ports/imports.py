@@ -7,17 +7,17 @@ from typing import IO, Protocol
 
 from zealous_sieve.core.intake.layout import Layout
 from zealous_sieve.core.intake.refusals import Refusals
-from zealous_sieve.core.intake.sifting import Rows
+from zealous_sieve.core.intake.sifting import ForeignRows
 from zealous_sieve.core.intake.understand import Glimpse, Sample
 from zealous_sieve.usecases.records.imports import (
     Account,
-    Held,
+    HeldFile,
     Import,
+    ImportLine,
     ImportState,
-    Line,
     Replaced,
+    RowsDone,
     TakenBack,
-    Told,
 )
 
 
@@ -47,7 +47,7 @@ class ImportsPort(Protocol):
         """Keep how many files an import has by now, and what it is called."""
         ...
 
-    def lines(self, import_id: int) -> list[Line]: ...
+    def lines(self, import_id: int) -> list[ImportLine]: ...
     def leave_out(self, import_id: int, codes: Sequence[str], rows: int) -> bool:
         """Keep which instruments are not to be taken, or were taken back; False where it is neither ready
         nor done."""
@@ -71,7 +71,7 @@ class ImportsPort(Protocol):
         turn: int,
         state: ImportState,
         account: Account,
-        lines: Sequence[Line] = (),
+        lines: Sequence[ImportLine] = (),
     ) -> None:
         """Keep what a turn found in the file, or took, and how it ended, together; nothing where it is not
         wanted any more."""
@@ -97,16 +97,16 @@ class ForeignFilesPort(Protocol):
         what the table is called."""
         ...
 
-    def hold(self, name: str, pieces: Iterable[bytes]) -> Held: ...
-    def look_at(self, held: Held, zones: Mapping[str, str]) -> Glimpse: ...
-    def head(self, held: Held, skip: int) -> tuple[object, ...]:
+    def hold(self, name: str, pieces: Iterable[bytes]) -> HeldFile: ...
+    def look_at(self, held: HeldFile, zones: Mapping[str, str]) -> Glimpse: ...
+    def head(self, held: HeldFile, skip: int) -> tuple[object, ...]:
         """What a file begins with, up to its header below some lines, and its encoding."""
         ...
 
-    def is_across(self, held: Held, layout: Layout) -> bool: ...
-    def content(self, held: Held) -> Iterator[bytes]: ...
-    def let_go(self, held: Held) -> None: ...
-    def join(self, number: int, place: int, held: Held) -> None:
+    def is_across(self, held: HeldFile, layout: Layout) -> bool: ...
+    def content(self, held: HeldFile) -> Iterator[bytes]: ...
+    def let_go(self, held: HeldFile) -> None: ...
+    def join(self, number: int, place: int, held: HeldFile) -> None:
         """Make a file that is held one of an import, the one at a place from 0 on."""
         ...
 
@@ -139,10 +139,10 @@ class ForeignFilesPort(Protocol):
         ...
 
     def rows(
-        self, number: int, name: str, layout: Layout, refusals: Refusals, told: Told
-    ) -> Rows: ...
+        self, number: int, name: str, layout: Layout, refusals: Refusals, report: RowsDone
+    ) -> ForeignRows: ...
     def texts(
-        self, number: int, name: str, layout: Layout, refusals: Refusals, told: Told
+        self, number: int, name: str, layout: Layout, refusals: Refusals, report: RowsDone
     ) -> Iterator[tuple[int, dict[str, str]]]: ...
     def write_refused(self, number: int, name: str, layout: Layout, refusals: Refusals) -> None: ...
     def refused(self, number: int) -> IO[bytes] | None:

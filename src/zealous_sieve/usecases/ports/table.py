@@ -30,7 +30,7 @@ class BarsPort(Protocol):
         self,
         bars: Mapping[Base, Mapping[str, Series]],
         fresh: Sequence[Instrument] = (),
-        told: Callable[[int], None] = ...,
+        report: Callable[[int], None] = ...,
         import_id: int | None = ...,
     ) -> int: ...
     def count_back(self, import_id: int) -> TakenBack: ...

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import datetime
 
-from zealous_sieve.core.intake.difference import Change
+from zealous_sieve.core.intake.difference import BarChange
 from zealous_sieve.core.intake.layout import Layout
 from zealous_sieve.core.intake.refusals import RefusedRow
 from zealous_sieve.core.market.instruments import DatedFact, Event, Instrument, Venue
@@ -67,11 +67,11 @@ class Account:
     fresh: tuple[str, ...] = ()
     first: int | None = None
     last: int | None = None
-    changes: tuple[Change, ...] = ()
+    changes: tuple[BarChange, ...] = ()
     unsaid: tuple[str, ...] = ()
     kept: int = 0
     beyond_count: int = 0
-    beyond: tuple[Change, ...] = ()
+    beyond: tuple[BarChange, ...] = ()
     refusals: tuple[RefusedRow, ...] = ()
     mending_count: int = 0
     mendings: tuple[str, ...] = ()
@@ -85,7 +85,7 @@ class Account:
 
 
 @dataclass(frozen=True, kw_only=True)
-class Line:
+class ImportLine:
     """What a table would change of one instrument: rows, and its first and last moment."""
 
     code: str
@@ -158,11 +158,11 @@ class Replaced:
     after: Record
 
 
-Told = Callable[[int, int], None]
+RowsDone = Callable[[int, int], None]
 
 
 @dataclass(frozen=True, kw_only=True)
-class Held:
+class HeldFile:
     """A file that came and belongs to no import yet; ``place`` is where it lies."""
 
     name: str

@@ -17,7 +17,7 @@ from zealous_sieve.usecases.records.hits import DecidedQuery, DecidedSetup, Verd
 
 
 @dataclass(frozen=True, kw_only=True)
-class Since:
+class SinceVerdict:
     """What a price did after the bar on which a setup was judged, up to the moment looked from: on bars of
     the setup, the one under way included. Moves are percent of that bar's close as it is kept now; none
     where no bar came after it, where it is not kept, or not above zero.
@@ -36,7 +36,7 @@ class Since:
 class Decided(DecidedSetup):
     """A setup by the last verdict on it, and what the price did since."""
 
-    since: Since
+    since: SinceVerdict
 
 
 Setup = TypeVar("Setup", bound=DecidedSetup)
@@ -62,7 +62,7 @@ def list_decided(outside: Outside, query: DecidedQuery, order: Order) -> Decided
         if query.verdict in (None, one.verdict) and all(word in _told(one) for word in words)
     ]
     wanted = slice(query.at, query.at + query.size)
-    if query.sort in SINCE:
+    if query.sort in _SINCE:
         page = _by(_with_since(outside, fitting, order), query)[wanted]
     else:
         page = _with_since(outside, _by(fitting, query)[wanted], order)
@@ -70,7 +70,7 @@ def list_decided(outside: Outside, query: DecidedQuery, order: Order) -> Decided
     return DecidedPage(counts=counts, matching=len(fitting), setups=page)
 
 
-SINCE = frozenset(field.name for field in fields(Since))
+_SINCE = frozenset(field.name for field in fields(SinceVerdict))
 """Columns that rest on prices; for the others only those of the page are looked up."""
 
 
@@ -94,32 +94,32 @@ def _told(one: DecidedSetup) -> str:
 
 def _key(one: DecidedSetup, column: str) -> Any:
     """What a column is sorted by; none where nothing is known."""
-    value = getattr(one.since if column in SINCE and isinstance(one, Decided) else one, column)
+    value = getattr(one.since if column in _SINCE and isinstance(one, Decided) else one, column)
     return value.lower() if isinstance(value, str) else value
 
 
-def since_then(desk: Desk, asked: Sequence[DecidedSetup]) -> list[Since]:
+def since_then(desk: Desk, setups: Sequence[DecidedSetup]) -> list[SinceVerdict]:
     """What the prices of some setups did after their bars."""
     known = desk.reference.by_code
     panels: dict[str, Panel | None] = {}
-    for timeframe in dict.fromkeys(one.timeframe for one in asked):
-        codes = dict.fromkeys(one.code for one in asked if one.timeframe == timeframe)
+    for timeframe in dict.fromkeys(one.timeframe for one in setups):
+        codes = dict.fromkeys(one.code for one in setups if one.timeframe == timeframe)
         chosen = [known[code] for code in codes if code in known]
         try:
             panels[timeframe] = desk.bars(chosen, desk.now, timeframe, forming=True)
         except DataError:
             panels[timeframe] = None
-    return [_since(panels[one.timeframe], one) for one in asked]
+    return [_since(panels[one.timeframe], one) for one in setups]
 
 
-def _since(panel: Panel | None, one: DecidedSetup) -> Since:
+def _since(panel: Panel | None, one: DecidedSetup) -> SinceVerdict:
     if panel is None or one.code not in panel.codes:
-        return Since()
+        return SinceVerdict()
     rows = panel.rows(panel.position(one.code))
     times, close = panel.times[rows], panel.columns["close"][rows]
     if not len(times):
-        return Since()
-    told = Since(now=float(close[-1]))
+        return SinceVerdict()
+    told = SinceVerdict(now=float(close[-1]))
     at = int(np.searchsorted(times, one.bar_at))
     if at == len(times) or times[at] != one.bar_at:
         return told

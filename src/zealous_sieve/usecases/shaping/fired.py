@@ -18,7 +18,7 @@ from zealous_sieve.core.functions import units
 from zealous_sieve.core.market.data_quality import Finding
 from zealous_sieve.core.sieve.definition import Side, Sieve
 from zealous_sieve.core.sieve.drawing import Line, lines
-from zealous_sieve.core.sieve.firings import Firings, begun, find_firings, firing_terms
+from zealous_sieve.core.sieve.firings import Firings, beginnings_of, find_firings, firing_terms
 from zealous_sieve.core.sieve.gauges import Gauge, gauges, shape_of
 from zealous_sieve.core.sieve.prepare import Prepared, prepare
 from zealous_sieve.usecases.charts.chart import Chart, chart_of, days_of, events_of
@@ -113,7 +113,7 @@ def fired_on(desk: Desk, sieve: Sieve, stretch: Stretch, doubted: Sequence[Findi
         stop = rows.start + int(np.searchsorted(panel.times[rows], stretch.before))
     shown = slice(max(rows.start, stop - stretch.count), stop)
     place = panel.position(stretch.code)
-    beginnings = begun(prepared, panel, found)
+    beginnings = beginnings_of(prepared, panel, found)
     fires = beginnings.fired.of(place)
     whole = np.stack([found[side][rows] for side in sieve.sides])
     columns = [(line, found[f"line {n}"]) for n, line in enumerate(drawn)] + own.columns(found)
@@ -166,7 +166,7 @@ def _months(moments: NDArray[np.int64]) -> tuple[Month, ...]:
 
 # Many at once
 
-POINTS = 160
+_POINTS = 160
 """So many closes are drawn on a small sheet."""
 
 
@@ -236,7 +236,7 @@ def _sheet(panel: Panel, place: int, fires: Firings) -> Sheet:
     rows = panel.rows(place)
     closes = panel.columns["close"][rows]
     last = max(1, len(closes) - 1)
-    few = np.unique(np.linspace(0, len(closes) - 1, min(POINTS, len(closes))).astype(np.int64))
+    few = np.unique(np.linspace(0, len(closes) - 1, min(_POINTS, len(closes))).astype(np.int64))
     return Sheet(
         code=panel.codes[place],
         name=panel.known(place).name,

@@ -146,12 +146,12 @@ def reading_of(formula: Formula) -> Reading:
 def complete_formula(
     text: str,
     at: int,
-    own: Iterable[str],
+    names: Iterable[str],
     library: Mapping[str, str] | None = None,
     market: Market | None = None,
 ) -> Completion:
     """What may be written at a place of a formula; never raises."""
-    return complete(text, at, own, market, lambda part: check(part, None, library, market))
+    return complete(text, at, names, market, lambda part: check(part, None, library, market))
 
 
 def as_document(reading: Reading) -> dict[str, object]:

@@ -15,7 +15,7 @@ from zealous_sieve.usecases.desk.present import known_names
 from zealous_sieve.usecases.shaping.formulas import read_formula
 from zealous_sieve.usecases.shaping.library import desk_library
 
-LONGEST_NAME = 120
+_LONGEST_NAME = 120
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -69,7 +69,7 @@ def mirrored(outside: Outside, sieve: Sieve) -> MirroredSieve:
     ending = f", {sides[0]}" if len(sides) == 1 else ", mirrored"
     found = sieve.model_copy(
         update={
-            "name": sieve.name[: LONGEST_NAME - len(ending)] + ending,
+            "name": sieve.name[: _LONGEST_NAME - len(ending)] + ending,
             "sides": sides,
             "conditions": tuple(map(_with, sieve.conditions, conditions)),
             "rank": rank.after if rank else sieve.rank,
@@ -85,22 +85,22 @@ def _with(condition: Condition, text: MirroredText) -> Condition:
     return condition.model_copy(update={"formula": text.after, "side": side})
 
 
-def _joined(own: Sieve, other: Sieve) -> Sieve | None:
+def _joined(sieve: Sieve, other: Sieve) -> Sieve | None:
     """A sieve of both sides: what both ask alike once, else each of its own side, one after the other;
     nothing where that is more than a sieve can hold."""
     conditions: list[Condition] = []
-    for mine, theirs in zip(own.conditions, other.conditions, strict=True):
+    for mine, theirs in zip(sieve.conditions, other.conditions, strict=True):
         if mine == theirs:
             conditions.append(mine)
             continue
         conditions += [
-            mine.model_copy(update={"side": own.sides[0]}),
+            mine.model_copy(update={"side": sieve.sides[0]}),
             theirs.model_copy(update={"side": other.sides[0]}),
         ]
     if len(conditions) > MOST_CONDITIONS:
         return None
-    sides = tuple(sorted((*own.sides, *other.sides)))
-    return own.model_copy(update={"sides": sides, "conditions": tuple(conditions)})
+    sides = tuple(sorted((*sieve.sides, *other.sides)))
+    return sieve.model_copy(update={"sides": sides, "conditions": tuple(conditions)})
 
 
 def _turned(text: str, *, rank: bool) -> Mirrored | None:

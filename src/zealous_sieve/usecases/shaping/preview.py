@@ -16,11 +16,11 @@ from zealous_sieve.core.formula.guessing.guesses import beyond_before
 from zealous_sieve.core.formula.names import Market
 from zealous_sieve.core.formula.timeframe import timeframe
 from zealous_sieve.core.formula.typed import Formula
-from zealous_sieve.core.sieve.constant import Constant, constants
+from zealous_sieve.core.sieve.constant import ConstantTruth, constants
 from zealous_sieve.core.sieve.definition import Role, Side, Sieve
 from zealous_sieve.core.sieve.funnel import Count
 from zealous_sieve.core.sieve.gauges import Histogram, step_of
-from zealous_sieve.core.sieve.near import Measured, NearMiss, nearest, sift_closely
+from zealous_sieve.core.sieve.near import Measured, NearMiss, nearest_misses, sift_closely
 from zealous_sieve.core.sieve.prepare import Prepared, prepare
 from zealous_sieve.core.sieve.scan import Scan, found_by
 from zealous_sieve.core.sieve.undecided import Undecided
@@ -29,8 +29,8 @@ from zealous_sieve.usecases.desk.outside import Order, Outside
 from zealous_sieve.usecases.errors import NotFoundError
 from zealous_sieve.usecases.shaping.formulas import Offer, Reading, read_formula
 
-SHOWN = 12
-TAIL = 90
+_SHOWN = 12
+_TAIL = 90
 """Closes shown in the small sheet of an instrument that passes."""
 
 
@@ -133,9 +133,11 @@ def preview_on(desk: Desk, sieve: Sieve) -> Preview:
     own = tuple(read_formula(named.text, "any", library, market) for named in sieve.formulas)
     rank = read_formula(sieve.rank, "number", library, market) if sieve.rank.strip() else None
 
-    def amiss(problems: tuple[Problem, ...], said: tuple[Reading, ...] = readings) -> Preview:
-        told = tuple(_as_read(problem, said) for problem in problems)
-        return Preview(ok=False, problems=told, readings=said, formulas=own, rank=rank)
+    def amiss(
+        problems: tuple[Problem, ...], of_conditions: tuple[Reading, ...] = readings
+    ) -> Preview:
+        told = tuple(_as_read(problem, of_conditions) for problem in problems)
+        return Preview(ok=False, problems=told, readings=of_conditions, formulas=own, rank=rank)
 
     try:
         prepared = prepare(sieve, desk.library, market, desk.clock)
@@ -158,20 +160,20 @@ def preview_on(desk: Desk, sieve: Sieve) -> Preview:
             for n, reading in enumerate(readings)
         )
         return amiss(wrong or error.problems, said)
-    found = found_by([side.sifted for side in closely], SHOWN)
+    found = found_by([side.sifted for side in closely], _SHOWN)
     same = _constants(desk, prepared, panel, found)
     keeps_out = [
         n
         for n, own in same.items()
         if own.always == (prepared.sieve.conditions[n].role == Role.VETO)
     ]
-    near, near_count = nearest(closely, SHOWN, keeps_out)
+    near, near_count = nearest_misses(closely, _SHOWN, keeps_out)
     scales = tuple(tuple(map(_scaled, own)) for own in closely[0].measured())
     elapsed = (time.perf_counter() - started) * 1000
     shown = []
     for hit in found.hits:
         rows = panel.rows(panel.position(hit.code))
-        closes = panel.columns["close"][rows][-TAIL:]
+        closes = panel.columns["close"][rows][-_TAIL:]
         shown.append(
             PreviewHit(
                 code=hit.code,
@@ -222,27 +224,29 @@ def _as_read(problem: Problem, readings: Sequence[Reading]) -> Problem:
     return problem
 
 
-def _constants(desk: Desk, prepared: Prepared, panel: Panel, found: Scan) -> dict[int, Constant]:
+def _constants(
+    desk: Desk, prepared: Prepared, panel: Panel, outcome: Scan
+) -> dict[int, ConstantTruth]:
     """Conditions that are the same on all bars; only one that is so for all instruments now can be."""
-    left_out = len(found.stale) + sum(len(group.codes) for group in found.undecided)
-    decided = found.instruments - left_out
+    left_out = len(outcome.stale) + sum(len(group.codes) for group in outcome.undecided)
+    decided = outcome.instruments - left_out
     judged = {
         n: formula
-        for n, (formula, count) in enumerate(zip(prepared.formulas, found.counts, strict=True))
+        for n, (formula, count) in enumerate(zip(prepared.formulas, outcome.counts, strict=True))
         if prepared.sieve.conditions[n].role != Role.BOOST and not 0 < count.alone < decided
     }
     return constants(judged, panel, desk.executor)
 
 
 def _told_constant(
-    own: Constant | None, text: str, library: Mapping[str, str], market: Market | None
+    constant: ConstantTruth | None, text: str, library: Mapping[str, str], market: Market | None
 ) -> ToldConstant | None:
-    if own is None:
+    if constant is None:
         return None
-    meant = None if own.always else beyond_before(text)
+    meant = None if constant.always else beyond_before(text)
     read = read_formula(meant, "condition", library, market) if meant else None
     offer = Offer(text=meant, sentence=read.sentence) if meant and read and read.ok else None
-    return ToldConstant(told=str(own), always=own.always, meant=offer)
+    return ToldConstant(told=str(constant), always=constant.always, meant=offer)
 
 
 def _unfit(formula: Formula, panel: Panel, position: int) -> tuple[Problem, ...]:

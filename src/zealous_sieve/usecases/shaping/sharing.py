@@ -51,7 +51,7 @@ def ready_made(outside: Outside) -> ReadyMade:
         sieves=tuple(map(offer, map(inventory(outside).fitted, ready.SIEVES))),
         formulas=tuple(
             ReadyFormula(name=name, note=note, text=text, here=name in library)
-            for name, (note, text) in ready.FORMULAS.items()
+            for name, (note, text) in ready.READY_FORMULAS.items()
         ),
     )
 

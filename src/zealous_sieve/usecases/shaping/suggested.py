@@ -21,7 +21,7 @@ from zealous_sieve.usecases.desk.desk import Desk
 from zealous_sieve.usecases.desk.outside import Order, Outside
 from zealous_sieve.usecases.desk.told import check_looked_at
 
-PRICES = ("open", "high", "low", "close")
+_PRICES = ("open", "high", "low", "close")
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -105,19 +105,19 @@ def _seen(desk: Desk, formula: Formula, pointed: Pointed) -> tuple[Seen, int | N
         text=pointed.text.strip(),
         typed=formula.value,
         values=found["value"][shown],
-        bars={name: one.panel.columns[name][shown] for name in PRICES},
+        bars={name: one.panel.columns[name][shown] for name in _PRICES},
         ranges=found["range"][shown],
     )
     return seen, since, bool(end and one.unfinished[end - 1])
 
 
 def _counted(
-    desk: Desk, found: Sequence[Suggestion], panel: Panel, members: int
+    desk: Desk, suggestions: Sequence[Suggestion], panel: Panel, members: int
 ) -> tuple[Suggested, ...]:
     """Suggestions in words, and how many instruments of the universe each lets through."""
     read_as = {
         own.text: check_condition(own.text, None, desk.library, desk.reference.names)
-        for own in found
+        for own in suggestions
     }
     terms = {text: truth_of(formula) for text, formula in read_as.items()}
     newest = desk.executor.evaluate(terms, panel, last=1) if terms and members else {}
@@ -128,5 +128,5 @@ def _counted(
             seen=own.seen,
             passes=int((newest[own.text][:, 0] == 1.0).sum()) if members else 0,
         )
-        for own in found
+        for own in suggestions
     )

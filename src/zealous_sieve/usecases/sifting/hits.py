@@ -212,7 +212,7 @@ def _views(outside: Outside, run: Run, seen: Sequence[SeenHit], order: Order) ->
     ]
 
 
-TAIL = 60
+_TAIL = 60
 
 
 def last_closes(
@@ -223,7 +223,7 @@ def last_closes(
     chosen = [known[code] for code in codes if code in known]
     panel = desk.bars(chosen, as_of, sieve.timeframe, forming=sieve.forming)
     closes = panel.columns["close"]
-    tails = {code: closes[panel.rows(n)][-TAIL:].tolist() for n, code in enumerate(panel.codes)}
+    tails = {code: closes[panel.rows(n)][-_TAIL:].tolist() for n, code in enumerate(panel.codes)}
     return {code: tuple(tails.get(code, ())) for code in codes}
 
 

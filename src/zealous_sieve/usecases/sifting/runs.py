@@ -13,7 +13,7 @@ from zealous_sieve.core.sieve.hit import Hit
 from zealous_sieve.core.sieve.prepare import prepare
 from zealous_sieve.core.sieve.scan import scan
 from zealous_sieve.usecases.desk.desk import Desk
-from zealous_sieve.usecases.desk.outside import Kind, Order, Outside
+from zealous_sieve.usecases.desk.outside import Order, OrderKind, Outside
 from zealous_sieve.usecases.desk.present import codes_of, known_names, now
 from zealous_sieve.usecases.desk.reporter import Reporter
 from zealous_sieve.usecases.errors import ConflictError, NotFoundError, OutageError, UseCaseError
@@ -51,14 +51,16 @@ def execute_run(outside: Outside, run_id: int) -> None:
     if turn is None:
         return
     try:
-        looked = outside.compute.do(Order(kind=Kind.RUN), codes_of, run.sieve.universe, run.as_of)
+        looked = outside.compute.do(
+            Order(kind=OrderKind.RUN), codes_of, run.sieve.universe, run.as_of
+        )
         stop = Event()
         report = Reporter(outside.work, RUN, run_id, turn, stop.set)
         total = len(looked)
         report(0, total)
         # Those without a bar are looked at too, but not told by the computation.
-        order = Order(kind=Kind.RUN, gone=stop, progress=lambda done, _: report(done, total))
-        hits, outcome = outside.compute.do(order, sift, run.sieve, run.as_of)
+        order = Order(kind=OrderKind.RUN, gone=stop, progress=lambda done, _: report(done, total))
+        hits, outcome = outside.compute.do(order, sift_universe, run.sieve, run.as_of)
         outside.runs.finish(run_id, turn, hits, outcome)
     except CancelledError:
         outside.work.end(RUN, run_id, turn, RunState.CANCELLED, ON_REQUEST)
@@ -68,7 +70,7 @@ def execute_run(outside: Outside, run_id: int) -> None:
         outside.work.end(RUN, run_id, turn, RunState.FAILED, str(error))
 
 
-def sift(desk: Desk, sieve: Sieve, as_of: datetime) -> tuple[list[Hit], Outcome]:
+def sift_universe(desk: Desk, sieve: Sieve, as_of: datetime) -> tuple[list[Hit], Outcome]:
     """The hits of a sieve at a moment, and the outcome in numbers."""
     instruments = desk.members(sieve.universe, as_of)
     panel = desk.bars(instruments, as_of, sieve.timeframe, forming=sieve.forming)

@@ -29,7 +29,7 @@ def _unheard(rows: int) -> None:
     """Nobody wants to know how far it is."""
 
 
-def codes_in(bars: Mapping[Base, Mapping[str, Series]]) -> list[str]:
+def codes_of_bars(bars: Mapping[Base, Mapping[str, Series]]) -> list[str]:
     """The instruments of bars, in the order in which they first stand there."""
     return list(dict.fromkeys(code for series in bars.values() for code in series))
 
@@ -37,7 +37,7 @@ def codes_in(bars: Mapping[Base, Mapping[str, Series]]) -> list[str]:
 def import_bars(
     outside: Outside,
     bars: Mapping[Base, Mapping[str, Series]],
-    told: Callable[[int], None] = _unheard,
+    report: Callable[[int], None] = _unheard,
     *,
     kind: InstrumentKind = InstrumentKind.OTHER,
     currency: str = "",
@@ -46,9 +46,9 @@ def import_bars(
 ) -> Imported:
     """Keep checked bars: unknown instruments are added, of a ``kind`` and ``currency``, but ``lines`` of
     another one of no kind; bars of the same time are replaced, which an import can take back; all of it
-    or, when anything fails, nothing. ``told`` hears how many rows more were written, and ends it by
+    or, when anything fails, nothing. ``report`` hears how many rows more were written, and ends it by
     raising."""
-    codes = codes_in(bars)
+    codes = codes_of_bars(bars)
     known = {instrument.code for instrument in outside.market.instruments()}
     fresh = [
         Instrument(
@@ -61,7 +61,7 @@ def import_bars(
         if code not in known
     ]
     before = set(outside.market.findings())
-    count = outside.bars.write(bars, fresh, told, import_id)
+    count = outside.bars.write(bars, fresh, report, import_id)
     outside.bars.pack_periods()
     closed = [
         int(times[-1]) + base.seconds

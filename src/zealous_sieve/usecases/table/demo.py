@@ -90,7 +90,7 @@ class DemoState(WorkState):
 DEMO = Work(name="move_demo", noun="demo", states=DemoState)
 ONLY = 0
 """The number of the one piece of work that the demo is."""
-FEW = Extent(minutes=2, quarters=6, trades=1)
+_FEW = Extent(minutes=2, quarters=6, trades=1)
 """So little that only who is there is made."""
 
 
@@ -139,7 +139,7 @@ def _unsaid(message: str) -> None:
 def _take_away(outside: Outside) -> None:
     """Instruments of the demo with their bars and events, its venues where nothing else is traded, and of
     its universes, sieves and formulas those that were not changed and that nothing else needs."""
-    coast = build(extent=FEW)
+    coast = build(extent=_FEW)
     codes = [instrument.code for instrument in coast.instruments]
     for earlier, present in outside.market.reference().earlier.items():
         if earlier in codes:

@@ -10,7 +10,7 @@ from zealous_sieve.core.intake.layout import Layout
 from zealous_sieve.core.intake.understand import Glimpse
 from zealous_sieve.usecases.desk.outside import Outside
 from zealous_sieve.usecases.errors import ConflictError
-from zealous_sieve.usecases.records.imports import IMPORT, Held, Import, ImportState
+from zealous_sieve.usecases.records.imports import IMPORT, HeldFile, Import, ImportState
 from zealous_sieve.usecases.table.imports import (
     as_before,
     bring,
@@ -23,11 +23,11 @@ from zealous_sieve.usecases.table.imports import (
 
 Member = tuple[str, Iterable[bytes]]
 """The name of a file, and what it holds."""
-Shape = tuple[object, ...]
+_Shape = tuple[object, ...]
 
 
 @dataclass(frozen=True, kw_only=True)
-class Turned:
+class TurnedAway:
     """A file that is no table, and why."""
 
     name: str
@@ -39,7 +39,7 @@ class Gathered:
     """What became of files that came together so far, and those of the last ones that were turned away."""
 
     imports: tuple[Import, ...]
-    turned: tuple[Turned, ...]
+    turned: tuple[TurnedAway, ...]
 
 
 def gather(
@@ -56,7 +56,7 @@ def gather(
             for inner, content in outside.files.within(plain_name(name), pieces):
                 turned += gathering.take(inner, content)
         except CoreError as error:
-            turned.append(Turned(name=plain_name(inner), problem=error.problem))
+            turned.append(TurnedAway(name=plain_name(inner), problem=error.problem))
     gathering.keep()
     if last:
         for own in outside.imports.gathering(token):
@@ -74,7 +74,7 @@ def read_gathered(outside: Outside, import_id: int) -> Import:
     return get_import(outside, own.id)
 
 
-LOOKED_AT = 4
+_LOOKED_AT = 4
 """So many files of a shape are understood each; later ones need only the same header."""
 
 
@@ -95,17 +95,17 @@ class _Gathering:
     def __init__(self, outside: Outside, token: str) -> None:
         self.outside, self.token = outside, token
         self.zones = zones_of(outside)
-        self.groups: dict[Shape, _Group] = {}
+        self.groups: dict[_Shape, _Group] = {}
         for own in outside.imports.gathering(token):
             if own.state == ImportState.COMING:
                 self.groups[_shape(own.layout, own.names)] = _Group(own)
 
-    def take(self, name: str, pieces: Iterable[bytes]) -> list[Turned]:
+    def take(self, name: str, pieces: Iterable[bytes]) -> list[TurnedAway]:
         """Let a file join those of its shape; or say why it can't."""
         try:
             self.add(plain_name(name), pieces)
         except CoreError as error:
-            return [Turned(name=plain_name(name), problem=error.problem)]
+            return [TurnedAway(name=plain_name(name), problem=error.problem)]
         return []
 
     def add(self, name: str, pieces: Iterable[bytes]) -> None:
@@ -115,7 +115,7 @@ class _Gathering:
         try:
             for group in self.groups.values():
                 layout = group.own.layout
-                enough = group.looked_at >= LOOKED_AT and layout.header and not layout.across
+                enough = group.looked_at >= _LOOKED_AT and layout.header and not layout.across
                 if enough and files.head(held, layout.skip) == group.head:
                     self._join(group, held)
                     return
@@ -127,7 +127,7 @@ class _Gathering:
         finally:
             files.let_go(held)
 
-    def _stand_apart(self, held: Held) -> None:
+    def _stand_apart(self, held: HeldFile) -> None:
         """The rows of a table with instruments across are made of its columns: it is an import of its
         own."""
         imports, content = self.outside.imports, self.outside.files.content(held)
@@ -135,12 +135,12 @@ class _Gathering:
         imports.gather(own.id, self.token, own.layout, own.doubts, own.names)
         imports.grow(own.id, own.name, 1, own.size)
 
-    def _join(self, group: _Group, held: Held) -> None:
+    def _join(self, group: _Group, held: HeldFile) -> None:
         own = group.own
         self.outside.files.join(own.id, own.file_count, held)
         group.own = replace(own, file_count=own.file_count + 1, size=own.size + held.size)
 
-    def _group(self, held: Held, glimpse: Glimpse) -> _Group:
+    def _group(self, held: HeldFile, glimpse: Glimpse) -> _Group:
         """The import of a file's shape; of its first files the one with the fewest doubts says how all are
         written."""
         imports, names = self.outside.imports, glimpse.sample.names
@@ -168,24 +168,26 @@ class _Gathering:
             self.outside.imports.grow(own.id, own.name, own.file_count, own.size)
 
 
-def _look_at(outside: Outside, held: Held, zones: Mapping[str, str]) -> tuple[Glimpse, bool]:
+def _look_at(outside: Outside, held: HeldFile, zones: Mapping[str, str]) -> tuple[Glimpse, bool]:
     """What a file that is held seems to be, and whether it has instruments across."""
     glimpse = outside.files.look_at(held, zones)
     return glimpse, outside.files.is_across(held, glimpse.understood.layout)
 
 
-def _shape(layout: Layout, names: Iterable[str]) -> Shape:
+def _shape(layout: Layout, names: Iterable[str]) -> _Shape:
     """What files have in common that are read alike."""
     return (layout.content, layout.encoding, *way_of_writing(layout), *names)
 
 
-def _read(outside: Outside, own: Import, *, queued: bool) -> None:
+def _read(outside: Outside, imported: Import, *, queued: bool) -> None:
     """Read the files of an import that have all come."""
-    layout, name = own.layout, own.name
-    if own.file_count > 1:
-        name = f"{own.name} and {own.file_count - 1} more"
+    layout, name = imported.layout, imported.name
+    if imported.file_count > 1:
+        name = f"{imported.name} and {imported.file_count - 1} more"
         if layout.content.timed and "instrument" not in layout.columns:
             layout = replace(layout, code="", by_file=True)
-    outside.imports.understood(own.id, own.size, layout, own.doubts, own.names, name)
+    outside.imports.understood(
+        imported.id, imported.size, layout, imported.doubts, imported.names, name
+    )
     if queued:
-        outside.queue.submit(IMPORT, own.id)
+        outside.queue.submit(IMPORT, imported.id)

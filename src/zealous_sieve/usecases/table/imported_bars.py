@@ -14,16 +14,16 @@ from zealous_sieve.core.errors import DataError, Problem
 from zealous_sieve.core.formula.timeframe import DAY
 from zealous_sieve.core.intake.adjusted import BECAUSE, Adjustments, told_by
 from zealous_sieve.core.intake.difference import (
-    Change,
+    BarChange,
     Difference,
     completed,
     difference,
     tape_difference,
 )
-from zealous_sieve.core.intake.layout import LONGEST_CODE, Adjusted, Content, Layout
+from zealous_sieve.core.intake.layout import LONGEST_CODE_TEXT, Adjusted, Content, Layout
 from zealous_sieve.core.intake.refusals import Refusals
-from zealous_sieve.core.intake.sifting import renamed, sift
-from zealous_sieve.core.intake.tables import joined
+from zealous_sieve.core.intake.sifting import renamed, take_rows
+from zealous_sieve.core.intake.tables import joined_files
 from zealous_sieve.core.market.bases import Base, series_of
 from zealous_sieve.core.market.data_quality import causes
 from zealous_sieve.core.market.mending import Mending
@@ -33,33 +33,33 @@ from zealous_sieve.usecases.records.imports import (
     TOLD_ONE_BY_ONE,
     Account,
     Import,
+    ImportLine,
     ImportState,
-    Line,
-    Told,
+    RowsDone,
 )
-from zealous_sieve.usecases.table.bars import Imported, codes_in, import_bars
+from zealous_sieve.usecases.table.bars import Imported, codes_of_bars, import_bars
 from zealous_sieve.usecases.table.mending import mend_all
 
-Bars = Mapping[Base, Mapping[str, Series]]
+_Bars = Mapping[Base, Mapping[str, Series]]
 
 
 def take_bars(
-    outside: Outside, own: Import, refusals: Refusals, told: Told, *, taken: bool
-) -> tuple[Account, list[Line]]:
+    outside: Outside, imported: Import, refusals: Refusals, report: RowsDone, *, taken: bool
+) -> tuple[Account, list[ImportLine]]:
     """Read bars or trades of a file and say what they change, in all and by instrument; with ``taken``,
     they are kept, but for the instruments that are left out.
 
     Raises DataError for bars of a length that is not kept, CancelledError.
     """
-    trades = own.layout.content == Content.TRADES
-    series, doubled = _read(outside, own, refusals, _half(told, taken), keep=not taken)
-    series, adjusted = _parted(series, own.layout)
-    bars: Bars = {Base.TRADES: series} if trades else joined([(own.name, series)])
+    trades = imported.layout.content == Content.TRADES
+    series, doubled = _read(outside, imported, refusals, _half(report, taken), keep=not taken)
+    series, adjusted = _parted(series, imported.layout)
+    bars: _Bars = {Base.TRADES: series} if trades else joined_files([(imported.name, series)])
     if taken:
-        bars = _without(bars, own.left_out)
+        bars = _without(bars, imported.left_out)
     told_of = _told_by(bars, adjusted)
     mendings = _not_in_force(outside, told_of.mendings)
-    account, lines, wanted = _compared(outside, bars, own.layout.unsaid)
+    account, lines, wanted = _compared(outside, bars, imported.layout.unsaid)
     account = replace(
         account,
         doubled=doubled,
@@ -68,11 +68,11 @@ def take_bars(
         mending_count=len(mendings),
         mendings=tuple(str(mending) for mending in mendings[:TOLD_ONE_BY_ONE]),
         unexplained=told_of.unexplained,
-        findings=_write(outside, own, wanted, told) if taken else None,
+        findings=_write(outside, imported, wanted, report) if taken else None,
     )
     if taken and told_of.mendings:
         mend_all(outside, mendings)
-        account = replace(account, mended=_made(outside, own, told_of.mendings))
+        account = replace(account, mended=_made(outside, imported, told_of.mendings))
     return account, lines
 
 
@@ -105,10 +105,10 @@ LINE = " adjusted"
 
 def code_of_line(code: str) -> str:
     """What the line of the adjusted closes of an instrument is called."""
-    return code[: LONGEST_CODE - len(LINE)] + LINE
+    return code[: LONGEST_CODE_TEXT - len(LINE)] + LINE
 
 
-def _told_by(bars: Bars, adjusted: Adjusting) -> Adjustments:
+def _told_by(bars: _Bars, adjusted: Adjusting) -> Adjustments:
     """What adjusted closes tell of daily bars."""
     own = {code: bar for code, bar in bars.get(Base.DAY, {}).items() if code in adjusted}
     told = [told_by(code, t, c["close"], adjusted[code][1]) for code, (t, c) in own.items()]
@@ -128,7 +128,7 @@ def _not_in_force(outside: Outside, mendings: Sequence[Mending]) -> list[Mending
     return [mending for mending in mendings if _of(mending) not in known]
 
 
-def _made(outside: Outside, own: Import, mendings: Sequence[Mending]) -> tuple[int, ...]:
+def _made(outside: Outside, imported: Import, mendings: Sequence[Mending]) -> tuple[int, ...]:
     """The numbers of those of some mendings that an import made, in whichever attempt."""
     wanted = {_of(mending) for mending in mendings}
     return tuple(
@@ -136,16 +136,16 @@ def _made(outside: Outside, own: Import, mendings: Sequence[Mending]) -> tuple[i
         for stored in outside.mendings.all()
         if _of(stored.mending) in wanted
         and stored.mending.reason == BECAUSE
-        and stored.created_at >= own.created_at
+        and stored.created_at >= imported.created_at
     )
 
 
-def _without(bars: Bars, codes: Collection[str]) -> Bars:
+def _without(bars: _Bars, codes: Collection[str]) -> _Bars:
     """Bars but for those of some instruments."""
     return {b: {c: own for c, own in s.items() if c not in codes} for b, s in bars.items()}
 
 
-def keep_bars(outside: Outside, name: str, bars: Bars, unsaid: Collection[str] = ()) -> Imported:
+def keep_bars(outside: Outside, name: str, bars: _Bars, unsaid: Collection[str] = ()) -> Imported:
     """Keep checked bars as an import that is done: it is listed, and can be taken back. They say nothing of
     the ``unsaid`` columns, which stay as they are.
 
@@ -190,35 +190,37 @@ class _Reading:
     refusals: Refusals
 
 
-MOST_KEPT = 3_000_000
+_MOST_KEPT = 3_000_000
 """Rows of a reading that are kept; a larger file is read again."""
 
 
 def _read(
-    outside: Outside, own: Import, refusals: Refusals, told: Told, *, keep: bool
+    outside: Outside, imported: Import, refusals: Refusals, report: RowsDone, *, keep: bool
 ) -> tuple[dict[str, Series], int]:
     """The bars of a file by instrument, and how many rows said again what another had said."""
-    last = outside.files.reading(own.id)
+    last = outside.files.reading(imported.id)
     earlier = outside.market.reference().earlier
-    of = (own.id, own.created_at, own.layout, tuple(earlier.items()))
+    of = (imported.id, imported.created_at, imported.layout, tuple(earlier.items()))
     if isinstance(last, _Reading) and last.of == of:
         refusals.count, refusals.listed = last.refusals.count, last.refusals.listed
         return last.series, last.doubled
-    rows = renamed(outside.files.rows(own.id, own.name, own.layout, refusals, told), earlier)
-    count, trades = len(rows.times), own.layout.content == Content.TRADES
-    latest, negative = int(clock.seconds()) + DAY, own.layout.negative
-    series, doubled = sift(rows, refusals, latest, trades=trades, negative=negative)
-    if keep and count <= MOST_KEPT:
-        outside.files.keep_reading(own.id, _Reading(of, series, doubled, refusals))
+    rows = renamed(
+        outside.files.rows(imported.id, imported.name, imported.layout, refusals, report), earlier
+    )
+    count, trades = len(rows.times), imported.layout.content == Content.TRADES
+    latest, negative = int(clock.seconds()) + DAY, imported.layout.negative
+    series, doubled = take_rows(rows, refusals, latest, trades=trades, negative=negative)
+    if keep and count <= _MOST_KEPT:
+        outside.files.keep_reading(imported.id, _Reading(of, series, doubled, refusals))
     return series, doubled
 
 
-def _half(told: Told, taken: bool) -> Told:
+def _half(report: RowsDone, taken: bool) -> RowsDone:
     """Reading is the first half of taking."""
-    return (lambda done, total: told(done, 2 * total)) if taken else told
+    return (lambda done, total: report(done, 2 * total)) if taken else report
 
 
-def _write(outside: Outside, own: Import, wanted: Bars, told: Told) -> int:
+def _write(outside: Outside, imported: Import, wanted: _Bars, report: RowsDone) -> int:
     """Keep what is not the same; returns how much the data check doubts, one cause of many instruments
     counted once."""
     total = sum(len(times) for series in wanted.values() for times, _ in series.values())
@@ -229,28 +231,28 @@ def _write(outside: Outside, own: Import, wanted: Bars, told: Told) -> int:
     def wrote(rows: int) -> None:
         nonlocal done
         done += rows
-        told(total + min(done, total), 2 * total)
+        report(total + min(done, total), 2 * total)
 
     kept = import_bars(
         outside,
         wanted,
         wrote,
-        kind=own.layout.kind,
-        currency=own.layout.currency,
-        lines=[code for code in codes_in(wanted) if code.endswith(LINE)]
-        if own.layout.adjusts
+        kind=imported.layout.kind,
+        currency=imported.layout.currency,
+        lines=[code for code in codes_of_bars(wanted) if code.endswith(LINE)]
+        if imported.layout.adjusts
         else (),
-        import_id=own.id,
+        import_id=imported.id,
     )
     return len(causes(kept.findings))
 
 
 def _compared(
-    outside: Outside, bars: Bars, unsaid: Collection[str]
-) -> tuple[Account, list[Line], Bars]:
+    outside: Outside, bars: _Bars, unsaid: Collection[str]
+) -> tuple[Account, list[ImportLine], _Bars]:
     """What bars would change that say nothing of the ``unsaid`` columns, in all and by instrument, and
     those that are not the same."""
-    codes = sorted(codes_in(bars))
+    codes = sorted(codes_of_bars(bars))
     known = {instrument.code for instrument in outside.market.instruments()}
     away = {instrument.code for instrument in outside.market.archived_instruments()}
     kept_ones = known | away
@@ -259,7 +261,7 @@ def _compared(
     found: list[Difference] = []
     lines: dict[str, list[tuple[Difference, Times]]] = {}
     kept = 0
-    beyond: list[Change] = []
+    beyond: list[BarChange] = []
     wanted: dict[Base, dict[str, Series]] = {}
     for base, series in bars.items():
         compare = tape_difference if base == Base.TRADES else difference
@@ -298,19 +300,19 @@ def _compared(
     return account, by_code, wanted
 
 
-def _line(code: str, own: Sequence[tuple[Difference, Times]], *, fresh: bool) -> Line:
+def _line(code: str, differences: Sequence[tuple[Difference, Times]], *, fresh: bool) -> ImportLine:
     """What bars of all bases would change of one instrument."""
-    return Line(
+    return ImportLine(
         code=code,
         fresh=fresh,
-        new=sum(one.new for one, _ in own),
-        changed=sum(one.changed for one, _ in own),
-        same=sum(one.same for one, _ in own),
-        first=min(int(times[0]) for _, times in own),
-        last=max(int(times[-1]) for _, times in own),
+        new=sum(one.new for one, _ in differences),
+        changed=sum(one.changed for one, _ in differences),
+        same=sum(one.same for one, _ in differences),
+        first=min(int(times[0]) for _, times in differences),
+        last=max(int(times[-1]) for _, times in differences),
     )
 
 
-def _nouns(bars: Bars) -> str:
+def _nouns(bars: _Bars) -> str:
     words = " and ".join(base.word for base in sorted(bars, key=lambda b: -b.seconds))
     return "trades" if Base.TRADES in bars else f"bars of {words}"

@@ -17,8 +17,8 @@ from zealous_sieve.usecases.records.imports import (
     Import,
     Record,
     Replaced,
+    RowsDone,
     TakenBack,
-    Told,
 )
 from zealous_sieve.usecases.table.data_check import check_data
 
@@ -39,14 +39,16 @@ class _List:
 
 
 def take_list(
-    outside: Outside, own: Import, refusals: Refusals, told: Told, *, taken: bool
+    outside: Outside, imported: Import, refusals: Refusals, report: RowsDone, *, taken: bool
 ) -> Account:
     """Read a list of a file and say what it changes; with ``taken``, it is kept."""
-    kind = _LISTS[own.layout.content](outside, own)
+    kind = _LISTS[imported.layout.content](outside, imported)
     earlier = outside.market.reference().earlier
     found: dict[Key, Record] = {}
     doubled = 0
-    for line, row in outside.files.texts(own.id, own.name, own.layout, refusals, told):
+    for line, row in outside.files.texts(
+        imported.id, imported.name, imported.layout, refusals, report
+    ):
         try:
             records = kind.read(row, kind.held)
         except RowFault as fault:
@@ -63,12 +65,12 @@ def take_list(
     findings = None
     if taken:
         replaced = [Replaced(before=kind.held.get(kind.key(r)), after=r) for r in fresh + changed]
-        outside.imports.keep_replaced(own.id, replaced)
+        outside.imports.keep_replaced(imported.id, replaced)
         kind.keep(fresh + changed)
-        checked = own.layout.content in (Content.INSTRUMENTS, Content.VENUES)
+        checked = imported.layout.content in (Content.INSTRUMENTS, Content.VENUES)
         findings = len(check_data(outside)) if checked else 0
     return Account(
-        nouns=str(own.layout.content),
+        nouns=str(imported.layout.content),
         new=len(fresh),
         same=len(found) - len(fresh) - len(changed),
         changed=len(changed),
@@ -83,14 +85,14 @@ def take_list(
     )
 
 
-def take_list_back(outside: Outside, own: Import, *, dry: bool = False) -> TakenBack:
+def take_list_back(outside: Outside, imported: Import, *, dry: bool = False) -> TakenBack:
     """Let go what a list added and bring back what it replaced, but for what is otherwise by now; ``dry``
     it is only counted."""
-    kind = _LISTS[own.layout.content](outside, own)
+    kind = _LISTS[imported.layout.content](outside, imported)
     earlier = outside.market.reference().earlier
     replaced = [
         Replaced(before=r.before and _renamed(r.before, earlier), after=_renamed(r.after, earlier))
-        for r in outside.imports.replaced(own.id)
+        for r in outside.imports.replaced(imported.id)
     ]
     same = [r for r in replaced if kind.held.get(kind.key(r.after)) == r.after]
     again = [r.before for r in same if r.before is not None]
@@ -99,7 +101,7 @@ def take_list_back(outside: Outside, own: Import, *, dry: bool = False) -> Taken
     if not dry:
         kind.keep(again)
         removed = kind.drop(gone)
-        if own.layout.content in (Content.INSTRUMENTS, Content.VENUES):
+        if imported.layout.content in (Content.INSTRUMENTS, Content.VENUES):
             check_data(outside)
     otherwise = len(replaced) - len(same) + len(gone) - removed
     covered = (Covered(0, otherwise),) if otherwise else ()
@@ -119,14 +121,14 @@ def _codes(records: Iterable[Record]) -> tuple[str, ...]:
     return tuple(codes)[:TOLD_ONE_BY_ONE]
 
 
-def _instruments(outside: Outside, own: Import) -> _List:
+def _instruments(outside: Outside, imported: Import) -> _List:
     venues = {venue.name for venue in outside.market.venues()}
 
     def read(row: Mapping[str, str], held: Mapping[Key, Record]) -> list[Record]:
-        fresh = instrument_of(own.layout, row, None, venues)
+        fresh = instrument_of(imported.layout, row, None, venues)
         before = held.get((fresh.code,))
         if isinstance(before, Instrument):
-            return [instrument_of(own.layout, row, before, venues)]
+            return [instrument_of(imported.layout, row, before, venues)]
         return [fresh]
 
     return _List(
@@ -142,7 +144,7 @@ def _instruments(outside: Outside, own: Import) -> _List:
     )
 
 
-def _events(outside: Outside, own: Import) -> _List:
+def _events(outside: Outside, imported: Import) -> _List:
     codes = {instrument.code for instrument in outside.market.instruments()}
     held: dict[Key, Record] = {_event_key(e): e for e in outside.market.events()}
 
@@ -158,7 +160,7 @@ def _events(outside: Outside, own: Import) -> _List:
 
     return _List(
         held=held,
-        read=lambda row, _: [event_of(own.layout, row, codes)],
+        read=lambda row, _: [event_of(imported.layout, row, codes)],
         key=_event_key,
         keep=keep,
         drop=drop,
@@ -169,12 +171,12 @@ def _event_key(record: Record) -> Key:
     return (record.kind, record.day, record.code) if isinstance(record, Event) else ()
 
 
-def _facts(outside: Outside, own: Import) -> _List:
+def _facts(outside: Outside, imported: Import) -> _List:
     reference = outside.market.reference()
     codes = reference.by_code.keys()
     return _List(
         held={_fact_key(fact): fact for fact in reference.dated},
-        read=lambda row, _: facts_of(own.layout, row, codes),
+        read=lambda row, _: facts_of(imported.layout, row, codes),
         key=_fact_key,
         keep=lambda rows: outside.market.add_facts([r for r in rows if isinstance(r, DatedFact)]),
         drop=lambda rows: outside.market.remove_facts(
@@ -189,10 +191,10 @@ def _fact_key(record: Record) -> Key:
     return (record.code, record.name, record.held, record.known)
 
 
-def _venues(outside: Outside, own: Import) -> _List:
+def _venues(outside: Outside, imported: Import) -> _List:
     return _List(
         held={(v.name,): v for v in outside.market.venues()},
-        read=lambda row, _: [venue_of(own.layout, row)],
+        read=lambda row, _: [venue_of(imported.layout, row)],
         key=lambda r: (r.name,) if isinstance(r, Venue) else (),
         keep=lambda rows: outside.market.add_venues([r for r in rows if isinstance(r, Venue)]),
         drop=lambda rows: _without_venues(outside, [r.name for r in rows if isinstance(r, Venue)]),

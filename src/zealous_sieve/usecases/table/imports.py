@@ -9,7 +9,7 @@ from threading import Event, Thread
 from typing import IO, Concatenate
 
 from zealous_sieve.core.errors import CancelledError, CoreError, DataError, Problem
-from zealous_sieve.core.intake.layout import FIELDS, Field, Layout, check_layout
+from zealous_sieve.core.intake.layout import LAYOUT_FIELDS, Field, Layout, check_layout
 from zealous_sieve.core.intake.refusals import Refusals
 from zealous_sieve.core.intake.understand import (
     Glimpse,
@@ -17,9 +17,9 @@ from zealous_sieve.core.intake.understand import (
     Understood,
     doubts_of_clock,
     doubts_of_lack,
-    zone_of,
+    zone_of_times,
 )
-from zealous_sieve.usecases.desk.outside import Kind, Order, Outside, P, R
+from zealous_sieve.usecases.desk.outside import Order, OrderKind, Outside, P, R
 from zealous_sieve.usecases.desk.present import find_newest
 from zealous_sieve.usecases.desk.reporter import Reporter
 from zealous_sieve.usecases.errors import (
@@ -34,8 +34,8 @@ from zealous_sieve.usecases.records.imports import (
     IMPORT,
     Account,
     Import,
+    ImportLine,
     ImportState,
-    Line,
     TakenBack,
 )
 from zealous_sieve.usecases.table.data_check import check_data
@@ -43,11 +43,11 @@ from zealous_sieve.usecases.table.imported_bars import take_bars
 from zealous_sieve.usecases.table.imported_lists import take_list, take_list_back
 from zealous_sieve.usecases.table.mending import take_all_back
 
-LOOK_EVERY = 0.3
+_LOOK_EVERY = 0.3
 """Seconds between two looks whether an import is still wanted."""
-REPORT_EVERY = 0.2
+_REPORT_EVERY = 0.2
 """Seconds between two reports of progress."""
-MOST_KEPT = 60
+_MOST_KEPT = 60
 """Imports that are listed."""
 FIRST_ROWS = 8
 LONGEST_NAME = 200
@@ -91,7 +91,7 @@ def look_apart(
     """What a look at a file finds, within the budget of one. Raises what it raises, and DataError
     ``too_much`` and ``unreadable_file`` where it did not come to its end."""
     try:
-        return outside.compute.do_outside(Order(kind=Kind.FILE), look, *args, **kw)
+        return outside.compute.do_outside(Order(kind=OrderKind.FILE), look, *args, **kw)
     except TooMuchError as error:
         raise DataError(error.problem) from None
     except DiedError as error:
@@ -110,15 +110,15 @@ def _glimpse(
     return outside.files.glimpse(number, name, zones, across=across)
 
 
-def _first_rows(outside: Outside, own: Import) -> Sample:
+def _first_rows(outside: Outside, imported: Import) -> Sample:
     """The first rows of a file; within the budget of a look where there is no telling what they take."""
-    if outside.files.unfolds(own.name):
-        return look_apart(outside, _sample, own)
-    return _sample(outside, own)
+    if outside.files.unfolds(imported.name):
+        return look_apart(outside, _sample, imported)
+    return _sample(outside, imported)
 
 
-def _sample(outside: Outside, own: Import) -> Sample:
-    return outside.files.sample(own.id, own.name, own.layout)
+def _sample(outside: Outside, imported: Import) -> Sample:
+    return outside.files.sample(imported.id, imported.name, imported.layout)
 
 
 def plain_name(name: str) -> str:
@@ -130,7 +130,7 @@ def plain_name(name: str) -> str:
 def as_before(outside: Outside, glimpse: Glimpse) -> Understood:
     """A file with just the columns of one that was taken is read as that was, corrections included."""
     layout, names = glimpse.understood.layout, set(glimpse.sample.names)
-    for past in outside.imports.recent(MOST_KEPT):
+    for past in outside.imports.recent(_MOST_KEPT):
         alike = way_of_writing(past.layout) == way_of_writing(layout) and set(past.names) == names
         if past.state == ImportState.DONE and alike:
             return _read_as(past, glimpse, zones_of(outside))
@@ -154,7 +154,7 @@ def _read_as(past: Import, glimpse: Glimpse, zones: Mapping[str, str]) -> Unders
     codes = set(sample.cells(column)) if column else {code}
     before = set(past.account.codes) if past.account else set()
     if not codes & before and codes & zones.keys():
-        layout = replace(layout, zone=zone_of(codes, zones))
+        layout = replace(layout, zone=zone_of_times(codes, zones))
     doubts = (
         f"it is read as {past.name} was",
         *doubts_of_lack(sample, layout),
@@ -190,7 +190,7 @@ def view_import(outside: Outside, import_id: int) -> ImportView:
         own=own,
         names=tuple(sample.names),
         rows=tuple(tuple(row) for row in sample.rows[:FIRST_ROWS]),
-        fields=FIELDS[own.layout.content],
+        fields=LAYOUT_FIELDS[own.layout.content],
     )
 
 
@@ -224,7 +224,7 @@ def correct(outside: Outside, import_id: int, layout: Layout) -> Import:
     return get_import(outside, own.id)
 
 
-def take(outside: Outside, import_id: int, *, queued: bool = True) -> Import:
+def take_import(outside: Outside, import_id: int, *, queued: bool = True) -> Import:
     """Take what was read. Raises ConflictError when it is not ready, or something has to be said before;
     asked twice it is taken once."""
     own = get_import(outside, import_id)
@@ -263,10 +263,10 @@ class Lines:
     """What a table would change, by instrument: those that were asked for, of ``total``."""
 
     total: int
-    lines: tuple[Line, ...]
+    lines: tuple[ImportLine, ...]
 
 
-def lines_of(outside: Outside, import_id: int, words: str, at: int, size: int) -> Lines:
+def import_lines(outside: Outside, import_id: int, words: str, at: int, size: int) -> Lines:
     """Some of the instruments of an import whose code holds some words. Raises NotFoundError."""
     own = get_import(outside, import_id)
     wanted = words.strip().upper()
@@ -285,10 +285,10 @@ def leave_out(outside: Outside, import_id: int, codes: Sequence[str]) -> Import:
     return get_import(outside, own.id)
 
 
-def _leave(outside: Outside, own: Import, codes: Collection[str]) -> None:
-    lines = [line for line in outside.imports.lines(own.id) if line.code in codes]
+def _leave(outside: Outside, imported: Import, codes: Collection[str]) -> None:
+    lines = [line for line in outside.imports.lines(imported.id) if line.code in codes]
     rows = sum(line.new + line.changed for line in lines)
-    outside.imports.leave_out(own.id, sorted(codes), rows)
+    outside.imports.leave_out(imported.id, sorted(codes), rows)
 
 
 def take_some_back(outside: Outside, import_id: int, codes: Sequence[str]) -> TakenBack:
@@ -303,10 +303,10 @@ def take_some_back(outside: Outside, import_id: int, codes: Sequence[str]) -> Ta
     return done
 
 
-def _unmend(outside: Outside, own: Import, codes: Collection[str] | None = None) -> None:
+def _unmend(outside: Outside, imported: Import, codes: Collection[str] | None = None) -> None:
     """Take back what was mended by the adjusted closes of an import, of all instruments or of some, as far
     as it is in force still."""
-    made = set(own.account.mended) if own.account else set()
+    made = set(imported.account.mended) if imported.account else set()
     numbers = [
         stored.id
         for stored in outside.mendings.all()
@@ -333,7 +333,7 @@ def count_back(outside: Outside, import_id: int) -> TakenBack:
     return take_list_back(outside, own, dry=True)
 
 
-def take_back(outside: Outside, import_id: int) -> Import:
+def take_import_back(outside: Outside, import_id: int) -> Import:
     """Undo what an import did. Raises ConflictError where that can't be; asked twice it is done once."""
     own = get_import(outside, import_id)
     if own.reversible and outside.work.ask(IMPORT, own.id, ImportState.GOING, ImportState.DONE):
@@ -343,10 +343,13 @@ def take_back(outside: Outside, import_id: int) -> Import:
     return get_import(outside, own.id)
 
 
-def _irreversible(own: Import) -> ConflictError:
-    if own.state != ImportState.DONE:
-        return ConflictError("import_not_taken", f"{own.name} is {own.state}: it is not taken")
-    why = f"what stood there before {own.name} was taken is not kept: it changed nothing, or is too old"
+def _irreversible(imported: Import) -> ConflictError:
+    if imported.state != ImportState.DONE:
+        return ConflictError(
+            "import_not_taken", f"{imported.name} is {imported.state}: it is not taken"
+        )
+    gone = "is not kept: it changed nothing, or is too old"
+    why = f"what stood there before {imported.name} was taken {gone}"
     return ConflictError("import_irreversible", why)
 
 
@@ -382,7 +385,7 @@ def execute_import(outside: Outside, import_id: int) -> None:
     if turn is None:
         return
     own = replace(asked, turn=turn)
-    order = Order(kind=Kind.IMPORT)
+    order = Order(kind=OrderKind.IMPORT)
     ended = Event()
     watching = Thread(target=_watch, args=(outside, own, order.gone, ended), daemon=True)
     watching.start()
@@ -398,11 +401,11 @@ def execute_import(outside: Outside, import_id: int) -> None:
         watching.join()
 
 
-def _watch(outside: Outside, own: Import, gone: Event, ended: Event) -> None:
+def _watch(outside: Outside, imported: Import, gone: Event, ended: Event) -> None:
     """Say when an import is not wanted any more, until its work has ended."""
-    while not ended.wait(LOOK_EVERY):
+    while not ended.wait(_LOOK_EVERY):
         with suppress(OutageError):
-            if not outside.work.wanted(IMPORT, own.id, own.turn):
+            if not outside.work.wanted(IMPORT, imported.id, imported.turn):
                 gone.set()
                 return
 
@@ -414,57 +417,57 @@ def settled_import(outside: Outside, import_id: int) -> ImportState:
     return ImportState.DONE if written else ImportState.FAILED
 
 
-def go_on(outside: Outside, own: Import) -> None:
+def go_on(outside: Outside, imported: Import) -> None:
     """Do what an import that was begun waits for, and say how it ended. Raises OutageError."""
-    if own.state == ImportState.GOING:
-        _go_back(outside, own)
+    if imported.state == ImportState.GOING:
+        _go_back(outside, imported)
         return
     try:
-        account, lines = _work(outside, own)
-        wanted = ImportState.READY if own.state == ImportState.READING else ImportState.DONE
-        outside.imports.finish(own.id, own.turn, wanted, account, lines)
+        account, lines = _work(outside, imported)
+        wanted = ImportState.READY if imported.state == ImportState.READING else ImportState.DONE
+        outside.imports.finish(imported.id, imported.turn, wanted, account, lines)
         if wanted == ImportState.DONE:
-            outside.files.forget(own.id)
+            outside.files.forget(imported.id)
     except CancelledError:
         pass
     except OutageError:
         raise
     except (CoreError, UseCaseError) as error:
-        outside.work.end(IMPORT, own.id, own.turn, ImportState.FAILED, str(error))
+        outside.work.end(IMPORT, imported.id, imported.turn, ImportState.FAILED, str(error))
 
 
-def _go_back(outside: Outside, own: Import) -> None:
+def _go_back(outside: Outside, imported: Import) -> None:
     """Take an import back whole; where that fails, it stays taken."""
     try:
-        by = outside.bars.take_back if own.layout.content.timed else None
-        done = by(own.id) if by else take_list_back(outside, own)
-        if own.uncovered is None:
-            outside.imports.keep_uncovered(own.id, done)
-        outside.work.end(IMPORT, own.id, own.turn, ImportState.GONE)
-        if own.layout.content.timed:
-            _unmend(outside, own)
+        by = outside.bars.take_back if imported.layout.content.timed else None
+        done = by(imported.id) if by else take_list_back(outside, imported)
+        if imported.uncovered is None:
+            outside.imports.keep_uncovered(imported.id, done)
+        outside.work.end(IMPORT, imported.id, imported.turn, ImportState.GONE)
+        if imported.layout.content.timed:
+            _unmend(outside, imported)
             _look_again(outside)
     except OutageError:
         raise
     except (CoreError, UseCaseError) as error:
-        outside.work.end(IMPORT, own.id, own.turn, ImportState.DONE, str(error))
+        outside.work.end(IMPORT, imported.id, imported.turn, ImportState.DONE, str(error))
 
 
 def _not_wanted() -> None:
     raise CancelledError
 
 
-def _work(outside: Outside, own: Import) -> tuple[Account, list[Line]]:
-    report = Reporter(outside.work, IMPORT, own.id, own.turn, _not_wanted)
+def _work(outside: Outside, imported: Import) -> tuple[Account, list[ImportLine]]:
+    report = Reporter(outside.work, IMPORT, imported.id, imported.turn, _not_wanted)
     refusals = Refusals()
-    sample = outside.files.sample(own.id, own.name, own.layout)
-    check_layout(own.layout, sample.names)
-    taken = own.state == ImportState.TAKING
-    lines: list[Line] = []
-    if own.layout.content.timed:
-        account, lines = take_bars(outside, own, refusals, report, taken=taken)
+    sample = outside.files.sample(imported.id, imported.name, imported.layout)
+    check_layout(imported.layout, sample.names)
+    taken = imported.state == ImportState.TAKING
+    lines: list[ImportLine] = []
+    if imported.layout.content.timed:
+        account, lines = take_bars(outside, imported, refusals, report, taken=taken)
     else:
-        account = take_list(outside, own, refusals, report, taken=taken)
+        account = take_list(outside, imported, refusals, report, taken=taken)
     if not taken and refusals.count:
-        outside.files.write_refused(own.id, own.name, own.layout, refusals)
+        outside.files.write_refused(imported.id, imported.name, imported.layout, refusals)
     return account, lines

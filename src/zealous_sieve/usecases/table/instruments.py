@@ -15,7 +15,7 @@ from zealous_sieve.usecases.desk.present import moment_of
 from zealous_sieve.usecases.errors import ConflictError, NotFoundError
 from zealous_sieve.usecases.table.data_check import check_data
 
-LONGEST = 120
+_LONGEST = 120
 """Characters of a name or of a fact."""
 AT_WORK = 20
 """Imports that may be under way are among the latest so many."""
@@ -37,7 +37,7 @@ class Described:
     facts: Mapping[str, Fact] = field(default_factory=dict)
 
 
-def describe(outside: Outside, said: Sequence[Described]) -> list[Described]:
+def describe(outside: Outside, described: Sequence[Described]) -> list[Described]:
     """Say something of instruments, of all or, where one can't be so, of none; returns what was said of
     them before, which takes it back. A fact that is kept with its days holds so from the desk's present
     on; others hold for all days.
@@ -49,7 +49,7 @@ def describe(outside: Outside, said: Sequence[Described]) -> list[Described]:
     venues = {venue.name for venue in reference.venues}
     dated: list[DatedFact] = []
     before, after, problems = [], [], []
-    for own in said:
+    for own in described:
         known = reference.by_code.get(own.code)
         if known is None:
             raise NotFoundError("instrument", own.code)
@@ -74,50 +74,61 @@ def describe(outside: Outside, said: Sequence[Described]) -> list[Described]:
     return before
 
 
-def _as(own: Described, known: Instrument) -> Instrument:
+def _as(described: Described, instrument: Instrument) -> Instrument:
     """An instrument as it is described."""
-    facts = {name: value for name, value in {**known.facts, **own.facts}.items() if value != ""}
-    given = {name: getattr(own, name) for name in SAID}
+    facts = {
+        name: value
+        for name, value in {**instrument.facts, **described.facts}.items()
+        if value != ""
+    }
+    given = {name: getattr(described, name) for name in SAID}
     stripped: dict[str, Any] = {
         name: value.strip() if type(value) is str else value
         for name, value in given.items()
         if value is not None
     }
-    return replace(known, **stripped, facts=facts)
+    return replace(instrument, **stripped, facts=facts)
 
 
-def _told(own: Described, known: Instrument) -> Described:
+def _told(described: Described, instrument: Instrument) -> Described:
     """What was said of an instrument, of all that is said of it now."""
-    given = {n: getattr(known, n) for n in SAID if getattr(own, n) is not None}
+    given = {n: getattr(instrument, n) for n in SAID if getattr(described, n) is not None}
     return Described(
-        code=own.code, **given, facts={name: known.facts.get(name, "") for name in own.facts}
+        code=described.code,
+        **given,
+        facts={name: instrument.facts.get(name, "") for name in described.facts},
     )
 
 
-def _problems(own: Described, known: Instrument, venues: Collection[str]) -> list[Problem]:
+def _problems(
+    described: Described, instrument: Instrument, venues: Collection[str]
+) -> list[Problem]:
     """What an instrument can't be."""
     found: list[tuple[str, str, str]] = []
-    if InstrumentKind.PAIR in (own.kind, known.kind) and own.kind not in (None, known.kind):
+    if InstrumentKind.PAIR in (described.kind, instrument.kind) and described.kind not in (
+        None,
+        instrument.kind,
+    ):
         found.append(("kind", "a pair is made of two instruments", "define it as one"))
-    if own.name is not None and not 0 < len(own.name.strip()) <= LONGEST:
-        found.append(("name", f"a name has 1 to {LONGEST} characters", ""))
-    if own.venue and own.venue not in venues:
+    if described.name is not None and not 0 < len(described.name.strip()) <= _LONGEST:
+        found.append(("name", f"a name has 1 to {_LONGEST} characters", ""))
+    if described.venue and described.venue not in venues:
         mend = f"known are {', '.join(sorted(venues))}" if venues else "bring in a table of venues"
-        found.append(("venue", f"there is no venue {own.venue}", mend))
+        found.append(("venue", f"there is no venue {described.venue}", mend))
     for name in ("tick", "point_value"):
-        value = getattr(own, name)
+        value = getattr(described, name)
         if value is not None and not (math.isfinite(value) and value > 0):
             found.append((name, f"{value:g} can't be a step: it has to be above zero", ""))
-    texts = {"currency": own.currency or "", **own.facts}
+    texts = {"currency": described.currency or "", **described.facts}
     for name, text in texts.items():
-        if isinstance(text, str) and (len(text) > LONGEST or not text.isprintable()):
+        if isinstance(text, str) and (len(text) > _LONGEST or not text.isprintable()):
             found.append(
-                (name, f"{name} has more than {LONGEST} characters, or unprintable ones", "")
+                (name, f"{name} has more than {_LONGEST} characters, or unprintable ones", "")
             )
     return [
         Problem(
             code="bad_description",
-            message=f"{own.code}: {message}",
+            message=f"{described.code}: {message}",
             mend=mend or None,
             subject=name,
         )

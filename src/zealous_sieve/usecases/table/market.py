@@ -121,24 +121,26 @@ def _held(desk: Desk, universe: str) -> list[str]:
         return []
 
 
-def summary_of(desk: Desk, code: str, found: Sequence[Finding]) -> InstrumentSummary:
-    """One instrument with what its bars cover and what was ``found`` of it."""
+def summary_of(desk: Desk, code: str, findings: Sequence[Finding]) -> InstrumentSummary:
+    """One instrument with what its bars cover and what was ``findings`` of it."""
     seen = desk.reference.seen_at(int(desk.now.timestamp()))
     own = next(instrument for instrument in seen if instrument.code == code)
-    return _summary(own, desk.panel.choose([code]), 0, tuple(found))
+    return _summary(own, desk.panel.choose([code]), 0, tuple(findings))
 
 
 def list_instruments(outside: Outside, universe: str, order: Order) -> list[InstrumentSummary]:
     """A universe's instruments with coverage and findings."""
-    return outside.compute.do(order, summaries, universe, findings_at(outside, order))
+    return outside.compute.do(order, instrument_summaries, universe, findings_at(outside, order))
 
 
-def summaries(desk: Desk, universe: str, found: Sequence[Finding]) -> list[InstrumentSummary]:
-    """A universe's instruments with what their bars cover and what was ``found`` of them."""
+def instrument_summaries(
+    desk: Desk, universe: str, everyones_findings: Sequence[Finding]
+) -> list[InstrumentSummary]:
+    """A universe's instruments with what their bars cover and what was ``findings`` of them."""
     chosen = desk.members(universe)
     panel = desk.panel.choose([instrument.code for instrument in chosen])
     findings: dict[str, list[Finding]] = {}
-    for finding in found:
+    for finding in everyones_findings:
         findings.setdefault(finding.code, []).append(finding)
     return [
         _summary(instrument, panel, n, tuple(findings.get(instrument.code, ())))

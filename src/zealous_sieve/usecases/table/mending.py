@@ -8,7 +8,7 @@ from zealous_sieve.core.engine.panel import Series
 from zealous_sieve.core.errors import DataError, Problem
 from zealous_sieve.core.market.bases import Base, base_of, series_of
 from zealous_sieve.core.market.instruments import Event, InstrumentKind
-from zealous_sieve.core.market.mending import Mending, MendingKind, check, check_moments
+from zealous_sieve.core.market.mending import Mending, MendingKind, check_mending, check_moments
 from zealous_sieve.usecases.desk.outside import Outside
 from zealous_sieve.usecases.errors import ConflictError, NotFoundError
 from zealous_sieve.usecases.records.table import StoredMending
@@ -25,7 +25,7 @@ def mend(outside: Outside, mending: Mending) -> StoredMending:
         message = f"{mending.code} is made of two others: it has no bars of its own"
         mend_it = "mend the bars of its legs"
         raise DataError(Problem(code="bad_mending", message=message, mend=mend_it))
-    check(mending, _bars(outside, mending))
+    check_mending(mending, _bars(outside, mending))
     stored = outside.mendings.add(mending)
     if stored is None:
         raise _mended_already()
@@ -81,7 +81,7 @@ def _bars(outside: Outside, mending: Mending) -> Series:
     return series_of(outside.bars.some([mending.code], (base,), raw=True), base, mending.code)
 
 
-def take_back(outside: Outside, mending_id: int) -> None:
+def take_mending_back(outside: Outside, mending_id: int) -> None:
     """Take a mending back: the bars are as they came in, other mendings apart. Raises NotFoundError."""
     _turn(outside, mending_id, deleted=True)
 

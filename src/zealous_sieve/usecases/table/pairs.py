@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from zealous_sieve.core.engine.made_of import Relation
+from zealous_sieve.core.engine.made_of import LegRelation
 from zealous_sieve.core.errors import DataError, Problem
 from zealous_sieve.core.market.instruments import Instrument
 from zealous_sieve.core.market.pairs import make_pair
@@ -12,7 +12,7 @@ from zealous_sieve.usecases.table.data_check import check_data
 
 
 def add_pair(
-    outside: Outside, code: str, name: str, left: str, right: str, relation: Relation
+    outside: Outside, code: str, name: str, left: str, right: str, relation: LegRelation
 ) -> Instrument:
     """Define ``left - right`` or ``left ÷ right`` as an instrument.
 

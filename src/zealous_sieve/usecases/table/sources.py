@@ -17,11 +17,11 @@ from zealous_sieve.usecases.desk.outside import Outside
 from zealous_sieve.usecases.errors import ConflictError, NotFoundError, UseCaseError
 from zealous_sieve.usecases.records.imports import Import, ImportState
 from zealous_sieve.usecases.table.gathering import gather
-from zealous_sieve.usecases.table.imports import execute_import, forget, get_import, take
+from zealous_sieve.usecases.table.imports import execute_import, forget, get_import, take_import
 
-KEY = "sources"
-ENDINGS = (".csv", ".txt", ".tsv", ".parquet", ".pq")
-AT_ONCE = 1024 * 1024
+_KEY = "sources"
+_ENDINGS = (".csv", ".txt", ".tsv", ".parquet", ".pq")
+_AT_ONCE = 1024 * 1024
 MOST_FILES = 20_000
 MOST_TROUBLES = 50
 """So many files of a folder are told of at most."""
@@ -29,7 +29,7 @@ NO_TEXT = "its name is no text: give it another"
 
 
 @dataclass(frozen=True, kw_only=True)
-class Source:
+class WatchedFolder:
     """A folder, with what was last seen of each of its files: size and time of change, in one text."""
 
     folder: str
@@ -41,7 +41,7 @@ class Source:
 
 
 @dataclass(frozen=True, kw_only=True)
-class Reading:
+class FileReading:
     """What came of one file of a folder."""
 
     name: str
@@ -50,17 +50,17 @@ class Reading:
     trouble: str
 
 
-def sources(outside: Outside) -> list[Source]:
+def sources(outside: Outside) -> list[WatchedFolder]:
     """The folders that are read again and again."""
-    kept = json.loads(outside.market.setting(KEY) or "[]")
-    return [Source(**own) for own in kept]
+    kept = json.loads(outside.market.setting(_KEY) or "[]")
+    return [WatchedFolder(**own) for own in kept]
 
 
-def _keep(outside: Outside, changed: list[Source]) -> None:
-    outside.market.set_setting(KEY, json.dumps([asdict(own) for own in changed]))
+def _keep(outside: Outside, changed: list[WatchedFolder]) -> None:
+    outside.market.set_setting(_KEY, json.dumps([asdict(own) for own in changed]))
 
 
-def add_source(outside: Outside, folder: str) -> Source:
+def add_source(outside: Outside, folder: str) -> WatchedFolder:
     """Read a folder from now on. Raises DataError ``no_folder``, ``not_allowed``, ConflictError
     ``source_there``."""
     path = Path(folder.strip())
@@ -75,7 +75,7 @@ def add_source(outside: Outside, folder: str) -> Source:
     known = sources(outside)
     if any(own.folder == str(path) for own in known):
         raise ConflictError("source_there", f"{path} is read already")
-    added = Source(folder=str(path), seen={})
+    added = WatchedFolder(folder=str(path), seen={})
     _keep(outside, [*known, added])
     return added
 
@@ -89,7 +89,7 @@ def remove_source(outside: Outside, folder: str) -> None:
 
 
 def read_sources(
-    outside: Outside, settled: Mapping[str, str], said: Callable[[Reading], object]
+    outside: Outside, settled: Mapping[str, str], tell: Callable[[FileReading], object]
 ) -> dict[str, str]:
     """Take what is new or changed in all folders that the machine's owner allows. A file that has changed
     since the last look is still being written: it is taken once it stays as it is, so that none is read
@@ -103,12 +103,12 @@ def read_sources(
         try:
             outside.machine.check(Path(own.folder))
             folder = Folder(Path(own.folder), seen, troubles, outside.machine.open)
-            marks |= read_folder(outside, folder, settled, said)
+            marks |= read_folder(outside, folder, settled, tell)
         except OSError as error:
             trouble = error.strerror or str(error)
         except DataError as error:
             trouble = str(error.problem)
-        now = Source(folder=own.folder, seen=seen, trouble=trouble, troubles=troubles)
+        now = WatchedFolder(folder=own.folder, seen=seen, trouble=trouble, troubles=troubles)
         if now != own:
             _update(outside, now)
     return marks
@@ -133,7 +133,7 @@ class Folder:
         stops none but itself."""
         marks: dict[str, str] = {}
         fresh: list[Path] = []
-        listed = sorted(p for p in self.path.iterdir() if p.suffix.lower() in ENDINGS)
+        listed = sorted(p for p in self.path.iterdir() if p.suffix.lower() in _ENDINGS)
         wrong: dict[str, str] = {}
         for path in listed[:MOST_FILES]:
             name = path.name.encode("utf-8", "replace").decode()
@@ -166,7 +166,7 @@ def read_folder(
     outside: Outside,
     folder: Folder,
     settled: Mapping[str, str],
-    said: Callable[[Reading], object],
+    tell: Callable[[FileReading], object],
     *,
     at_once: bool = False,
 ) -> dict[str, str]:
@@ -176,16 +176,16 @@ def read_folder(
     fresh, marks = folder.fresh(settled, at_once=at_once)
     for name, why in folder.troubles.items():
         if before.get(name) != why:
-            said(Reading(name=name, taken=0, refused=0, trouble=why))
+            tell(FileReading(name=name, taken=0, refused=0, trouble=why))
     for reading in read_files(outside, fresh, folder.open):
         if reading.trouble and len(folder.troubles) < MOST_TROUBLES:
             folder.troubles[reading.name] = reading.trouble
-        said(reading)
+        tell(reading)
     folder.seen.update({path.name: marks[str(path)] for path in fresh})
     return marks
 
 
-def _update(outside: Outside, changed: Source) -> None:
+def _update(outside: Outside, changed: WatchedFolder) -> None:
     """Keep what is known of a folder, if it is still read."""
     known = sources(outside)
     _keep(outside, [changed if own.folder == changed.folder else own for own in known])
@@ -193,7 +193,7 @@ def _update(outside: Outside, changed: Source) -> None:
 
 def read_files(
     outside: Outside, paths: Sequence[Path], opened: Callable[[Path], BinaryIO] | None = None
-) -> list[Reading]:
+) -> list[FileReading]:
     """Bring in files, those of one shape together, and take of them what can be taken. An import without a
     change leaves no trace. ``opened`` opens a file, where not every one may be read."""
     if not paths:
@@ -201,7 +201,10 @@ def read_files(
     members = ((path.name, pieces_of(path, opened)) for path in paths)
     done = gather(outside, uuid.uuid4().hex, members, last=True, queued=False)
     return [
-        *(Reading(name=t.name, taken=0, refused=0, trouble=str(t.problem)) for t in done.turned),
+        *(
+            FileReading(name=t.name, taken=0, refused=0, trouble=str(t.problem))
+            for t in done.turned
+        ),
         *(_take_all(outside, own) for own in done.imports),
     ]
 
@@ -210,7 +213,7 @@ def pieces_of(path: Path, opened: Callable[[Path], BinaryIO] | None = None) -> I
     """A file as it lies there. Raises DataError ``unreadable_file`` where it can't be opened."""
     try:
         with opened(path) if opened else path.open("rb") as file:
-            while piece := file.read(AT_ONCE):
+            while piece := file.read(_AT_ONCE):
                 yield piece
     except OSError as error:
         message = f"{path.name} can't be read: {error.strerror or error}"
@@ -218,26 +221,30 @@ def pieces_of(path: Path, opened: Callable[[Path], BinaryIO] | None = None) -> I
         raise DataError(Problem(code="unreadable_file", message=message, mend=mend)) from None
 
 
-def _take_all(outside: Outside, own: Import) -> Reading:
+def _take_all(outside: Outside, imported: Import) -> FileReading:
     """Read an import, and take of it what can be taken."""
     try:
-        execute_import(outside, own.id)
-        own = get_import(outside, own.id)
-        account = own.account
-        if own.state != ImportState.READY or account is None:
-            return Reading(name=own.name, taken=0, refused=0, trouble=own.reason or own.state)
+        execute_import(outside, imported.id)
+        imported = get_import(outside, imported.id)
+        account = imported.account
+        if imported.state != ImportState.READY or account is None:
+            return FileReading(
+                name=imported.name, taken=0, refused=0, trouble=imported.reason or imported.state
+            )
         if account.new + account.changed + account.mending_count:
-            take(outside, own.id, queued=False)
-            execute_import(outside, own.id)
-        return _told(outside, get_import(outside, own.id))
+            take_import(outside, imported.id, queued=False)
+            execute_import(outside, imported.id)
+        return _told(outside, get_import(outside, imported.id))
     except (CoreError, UseCaseError) as error:
-        return Reading(name=own.name, taken=0, refused=0, trouble=str(error))
+        return FileReading(name=imported.name, taken=0, refused=0, trouble=str(error))
 
 
-def _told(outside: Outside, own: Import) -> Reading:
-    account = own.account
+def _told(outside: Outside, imported: Import) -> FileReading:
+    account = imported.account
     assert account is not None
-    taken = account.new + account.changed if own.state == ImportState.DONE else 0
-    if own.state == ImportState.READY and not account.refused:
-        forget(outside, own.id)
-    return Reading(name=own.name, taken=taken, refused=account.refused, trouble=own.reason or "")
+    taken = account.new + account.changed if imported.state == ImportState.DONE else 0
+    if imported.state == ImportState.READY and not account.refused:
+        forget(outside, imported.id)
+    return FileReading(
+        name=imported.name, taken=taken, refused=account.refused, trouble=imported.reason or ""
+    )

@@ -17,7 +17,7 @@ from zealous_sieve.usecases.table.data_check import findings_at
 
 TOLD = 400
 """So many codes of a universe are told while it is being written."""
-LONGEST_NAME = 120
+_LONGEST_NAME = 120
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -63,29 +63,29 @@ def list_universes(outside: Outside, order: Order) -> list[UniverseSummary]:
     """All universes with their sizes now."""
     stored = outside.universes.all()
     doubted = frozenset(finding.code for finding in findings_at(outside, order))
-    return outside.compute.do(order, summaries, stored, doubted)
+    return outside.compute.do(order, universe_summaries, stored, doubted)
 
 
-def summaries(
+def universe_summaries(
     desk: Desk, stored: Sequence[StoredUniverse], doubted: frozenset[str]
 ) -> list[UniverseSummary]:
     """Universes with their sizes on a desk, on which some instruments are ``doubted``."""
     return [_summary(desk, own, doubted) for own in stored]
 
 
-def _summary(desk: Desk, own: StoredUniverse, doubted: frozenset[str]) -> UniverseSummary:
-    name, rule = own.universe.name, own.universe.rule
+def _summary(desk: Desk, stored: StoredUniverse, doubted: frozenset[str]) -> UniverseSummary:
+    name, rule = stored.universe.name, stored.universe.rule
     try:
         found = desk.membership(rule, None, (name,))
     except CoreError as error:
         told = str(error.problem)
         return UniverseSummary(
-            id=own.id, name=name, rule=rule, instruments=0, flagged=0, problem=told
+            id=stored.id, name=name, rule=rule, instruments=0, flagged=0, problem=told
         )
     codes = [instrument.code for instrument in found.instruments]
     flagged = sum(code in doubted for code in codes)
     return UniverseSummary(
-        id=own.id,
+        id=stored.id,
         name=name,
         rule=rule,
         instruments=len(codes),
@@ -120,7 +120,7 @@ def previewed(desk: Desk, rule: Rule, name: str, as_of: datetime | None) -> Univ
     )
 
 
-def codes_in(outside: Outside, text: str) -> list[str]:
+def codes_in_text(outside: Outside, text: str) -> list[str]:
     """The codes of a text that was pasted: its words, and lines that are a code as they stand; earlier
     codes as those of the present."""
     reference = outside.market.reference()
@@ -216,9 +216,9 @@ def _get(outside: Outside, universe_id: int) -> StoredUniverse:
 
 def _named(universe: Universe) -> Universe:
     name = " ".join(universe.name.split())
-    if not name or len(name) > LONGEST_NAME:
+    if not name or len(name) > _LONGEST_NAME:
         message = "a universe needs a name" if not name else f"{name[:40]}… is too long a name"
-        mend = f"write one of at most {LONGEST_NAME} characters"
+        mend = f"write one of at most {_LONGEST_NAME} characters"
         raise DataError(Problem(code="bad_name", message=message, mend=mend, subject="name"))
     return replace(universe, name=name)
 

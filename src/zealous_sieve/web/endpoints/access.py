@@ -20,7 +20,7 @@ DOCUMENT = "zealous_sieve.document"
 """Where the application keeps the document of its API."""
 
 
-class Session(BaseModel):
+class SessionToken(BaseModel):
     """What requests for a change have to bear, beside the cookie."""
 
     token: str
@@ -29,7 +29,7 @@ class Session(BaseModel):
 def contract(_: Outside) -> Contract:
     api = Contract("access", __doc__)
 
-    @api.endpoint("GET", "/session", reply=Session)
+    @api.endpoint("GET", "/session", reply=SessionToken)
     def session() -> Response:
         """The token of the pass that this browser keeps as its cookie.
 
@@ -44,7 +44,7 @@ def contract(_: Outside) -> Contract:
         if renewed:
             given = admission.browser_pass()
         token = admission.token_of(given)
-        reply = Response(Session(token=token).model_dump_json(), mimetype="application/json")
+        reply = Response(SessionToken(token=token).model_dump_json(), mimetype="application/json")
         reply.headers["Cache-Control"] = "no-store"
         if renewed:
             give_pass(reply, given)

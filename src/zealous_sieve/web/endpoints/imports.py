@@ -49,7 +49,7 @@ def contract(outside: Outside) -> Contract:
     @api.endpoint("GET", "/imports/<id:import_id>/lines", reply=Lines, query=LinesQuery)
     def get_lines(import_id: int, query: LinesQuery) -> Lines:
         """What an import would change, or did, by instrument."""
-        return imports.lines_of(outside, import_id, query.words, query.at, query.size)
+        return imports.import_lines(outside, import_id, query.words, query.at, query.size)
 
     @api.endpoint("PUT", "/imports/<id:import_id>/left-out", reply=Import, body=LeftOutBody)
     def leave_out(import_id: int, body: LeftOutBody) -> Import:
@@ -69,7 +69,7 @@ def contract(outside: Outside) -> Contract:
     @api.endpoint("POST", "/imports/<id:import_id>/take", reply=Import)
     def take_import(import_id: int) -> Import:
         """Take what was read."""
-        return imports.take(outside, import_id)
+        return imports.take_import(outside, import_id)
 
     @api.endpoint("POST", "/imports/<id:import_id>/cancel", reply=Import)
     def cancel_import(import_id: int) -> Import:
@@ -84,7 +84,7 @@ def contract(outside: Outside) -> Contract:
     @api.endpoint("POST", "/imports/<id:import_id>/back", reply=Import)
     def take_import_back(import_id: int) -> Import:
         """Undo what an import did, but for what was changed later on top of it."""
-        return imports.take_back(outside, import_id)
+        return imports.take_import_back(outside, import_id)
 
     @api.endpoint("POST", "/imports/<id:import_id>/back/some", reply=TakenBack, body=LeftOutBody)
     def take_some_back(import_id: int, body: LeftOutBody) -> TakenBack:

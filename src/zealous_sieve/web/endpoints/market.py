@@ -11,7 +11,7 @@ from zealous_sieve.usecases.charts.chart import Chart
 from zealous_sieve.usecases.charts.instrument_charts import instrument_chart
 from zealous_sieve.usecases.charts.speeds import Speeds
 from zealous_sieve.usecases.desk import looking_back
-from zealous_sieve.usecases.desk.looking_back import Moved, Step
+from zealous_sieve.usecases.desk.looking_back import MomentStep, Moved
 from zealous_sieve.usecases.desk.outside import Outside
 from zealous_sieve.usecases.records.table import StoredMending
 from zealous_sieve.usecases.table import data_check, market, mending
@@ -43,7 +43,7 @@ def contract(outside: Outside) -> Contract:
         return looking_back.move(
             outside,
             query.moment,
-            Step(query.step),
+            MomentStep(query.step),
             wanted(from_present=True),
             back=query.back,
             bars=query.bars,
@@ -53,7 +53,7 @@ def contract(outside: Outside) -> Contract:
     @api.endpoint("GET", "/find", reply=list[Found], query=WordsQuery)
     def find_anything(query: WordsQuery) -> list[Found]:
         """Instruments, universes, sieves, formulas and runs that fit some words."""
-        return finding.find(outside, query.words)
+        return finding.find_anything(outside, query.words)
 
     @api.endpoint("GET", "/instruments", reply=list[InstrumentSummary], query=UniverseQuery)
     def get_instruments(query: UniverseQuery) -> list[InstrumentSummary]:
@@ -103,7 +103,7 @@ def contract(outside: Outside) -> Contract:
     @api.endpoint("DELETE", "/mendings/<id:mending_id>")
     def delete_mending(mending_id: int) -> None:
         """Take a mending back."""
-        mending.take_back(outside, mending_id)
+        mending.take_mending_back(outside, mending_id)
 
     @api.endpoint("POST", "/mendings/<id:mending_id>/restore", reply=StoredMending)
     def restore_mending(mending_id: int) -> StoredMending:

@@ -55,7 +55,7 @@ def contract(outside: Outside) -> Contract:
             path = Path(folder) / "backup.zip"
             outside.backup.write(path)
             content = BytesIO(path.read_bytes())
-        name = f"zealous-sieve {clock.now():%Y-%m-%d %H.%M}.zip"
+        name = f"zealous-sieve {clock.present():%Y-%m-%d %H.%M}.zip"
         return send_file(content, "application/zip", as_attachment=True, download_name=name)
 
     @api.endpoint("POST", "/backup", reply=dict[str, int], query=ReplaceQuery, takes=OCTETS)

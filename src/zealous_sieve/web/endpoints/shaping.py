@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from zealous_sieve.core.sieve.definition import Sieve
-from zealous_sieve.usecases.desk.outside import Kind, Outside
+from zealous_sieve.usecases.desk.outside import OrderKind, Outside
 from zealous_sieve.usecases.shaping import fired, mirroring, preview, sharing, suggested, why
 from zealous_sieve.usecases.shaping.fired import Fired, Sheets
 from zealous_sieve.usecases.shaping.mirroring import MirroredSieve
@@ -28,23 +28,23 @@ def contract(outside: Outside) -> Contract:
     @api.endpoint("POST", "/preview", reply=Preview, body=SieveBody)
     def preview_sieve(body: SieveBody) -> Preview:
         """How many instruments a sieve would leave now."""
-        return preview.preview(outside, body.sieve, wanted(Kind.PREVIEW))
+        return preview.preview(outside, body.sieve, wanted(OrderKind.PREVIEW))
 
     @api.endpoint("POST", "/preview/why", reply=Why, body=OneBody)
     def why_preview(body: OneBody) -> Why:
         """How a sieve judges one instrument now."""
-        return why.why(outside, body.sieve, body.code, wanted(Kind.PREVIEW))
+        return why.why(outside, body.sieve, body.code, wanted(OrderKind.PREVIEW))
 
     @api.endpoint("POST", "/preview/fired", reply=Fired, body=FiredBody)
     def where_fired(body: FiredBody) -> Fired:
         """Where a sieve would have fired on one instrument."""
-        return fired.fired(outside, body.sieve, body.stretch(), wanted(Kind.PREVIEW))
+        return fired.fired(outside, body.sieve, body.stretch(), wanted(OrderKind.PREVIEW))
 
     @api.endpoint("POST", "/preview/sheets", reply=Sheets, body=SheetsBody)
     def fired_sheets(body: SheetsBody) -> Sheets:
         """Where a sieve would have fired, on small sheets of several instruments."""
         asked = body.first, body.count, body.by
-        return fired.sheets(outside, body.sieve, *asked, wanted(Kind.PREVIEW))
+        return fired.sheets(outside, body.sieve, *asked, wanted(OrderKind.PREVIEW))
 
     @api.endpoint("POST", "/preview/mirror", reply=MirroredSieve, body=SieveBody)
     def mirror_sieve(body: SieveBody) -> MirroredSieve:
@@ -54,7 +54,7 @@ def contract(outside: Outside) -> Contract:
     @api.endpoint("POST", "/suggestions", reply=SuggestedList, body=PointedBody)
     def suggest(body: PointedBody) -> SuggestedList:
         """Conditions that what is pointed at on a chart suggests."""
-        return suggested.suggested(outside, body.pointed(), wanted(Kind.PREVIEW))
+        return suggested.suggested(outside, body.pointed(), wanted(OrderKind.PREVIEW))
 
     @api.endpoint("GET", "/ready", reply=ReadyMade)
     def get_ready() -> ReadyMade:

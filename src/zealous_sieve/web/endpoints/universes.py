@@ -56,6 +56,6 @@ def contract(outside: Outside) -> Contract:
     @api.endpoint("POST", "/universes/codes", reply=list[str], body=CodesBody)
     def read_codes(body: CodesBody) -> list[str]:
         """The codes of a text that was pasted."""
-        return universes.codes_in(outside, body.text)
+        return universes.codes_in_text(outside, body.text)
 
     return api

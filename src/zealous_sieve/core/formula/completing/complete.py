@@ -16,12 +16,12 @@ from zealous_sieve.core.formula.check import check
 from zealous_sieve.core.formula.completing.options import (
     Option,
     bounds,
-    call,
+    call_text,
     first_value,
     fits,
     measured,
     said_with,
-    sources,
+    source_names,
 )
 from zealous_sieve.core.formula.names import Market
 from zealous_sieve.core.formula.timeframe import OFFERED
@@ -31,9 +31,9 @@ from zealous_sieve.core.functions.catalogue import find, functions
 from zealous_sieve.core.functions.specification import Function, Input, Kind, Parameter
 from zealous_sieve.core.functions.units import Unit
 
-MOST = 80
+MOST_OFFERED = 80
 """So many texts in quotes are offered."""
-RELATIONS = {
+_RELATIONS = {
     ">": "above",
     "<": "below",
     ">=": "at or above",
@@ -47,7 +47,7 @@ _TOKEN = re.compile(
 _FACT = re.compile(r"fact\s*\(\s*[\"']([^\"']*)[\"']\s*\)\s*[=!]=\s*$", re.I)
 _ENDS = {"and", "or", "not", "then", "until", "since", "\n", "=", "show"}
 """What stands before the left side of a comparison."""
-_RELATES = {*RELATIONS, "crosses", "above", "below", "between", "by"}
+_RELATES = {*_RELATIONS, "crosses", "above", "below", "between", "by"}
 
 
 @dataclass(frozen=True, kw_only=True, slots=True)
@@ -61,26 +61,26 @@ class Completion:
     wanted: bool = True
 
 
-Check = Callable[[str], Formula]
+_Check = Callable[[str], Formula]
 
 
 def complete(
     text: str,
     at: int,
-    own: Iterable[str] = (),
+    names: Iterable[str] = (),
     market: Market | None = None,
-    check: Check = check,
+    check: _Check = check,
 ) -> Completion:
-    """What may be written at a place of a text: ``at`` counts its characters. ``own`` are formulas that
+    """What may be written at a place of a text: ``at`` counts its characters. ``names`` are formulas that
     may be called beside the catalogue."""
-    return _Place(text[:at], tuple(own), market or Market(), check).completion()
+    return _Place(text[:at], tuple(names), market or Market(), check).completion()
 
 
 class _Place:
     """The words before a place, and what follows from them."""
 
-    def __init__(self, before: str, own: tuple[str, ...], market: Market, check: Check) -> None:
-        self.text, self.own, self.market, self.check = before, own, market, check
+    def __init__(self, before: str, names: tuple[str, ...], market: Market, check: _Check) -> None:
+        self.text, self.own, self.market, self.check = before, names, market, check
         line = before.rpartition("\n")[2]
         self.quote = _open_quote(line)
         self.comment = self.quote is None and "#" in re.sub(r"\"[^\"]*\"|'[^']*'", "", line)
@@ -120,7 +120,7 @@ class _Place:
             if self._before is not None:
                 kinds -= {"number" if self._before.kind == Kind.TRUTH else "condition"}
             if "number" in kinds:
-                yield from (Option(text=sign, detail=told) for sign, told in RELATIONS.items())
+                yield from (Option(text=sign, detail=told) for sign, told in _RELATIONS.items())
             yield from (said_with(p) for p in PHRASES if not p.begins and p.after in kinds)
         else:
             yield from self._values()
@@ -151,11 +151,11 @@ class _Place:
         for name in self._defined():
             yield Option(text=name, detail="named above")
         yield from (Option(text=name, detail="saved formula") for name in self.own)
-        yield from sources(unit, usual=True)
+        yield from source_names(unit, usual=True)
         for function in functions():
             if unit is None or fits(function, unit):
-                yield call(function)
-        yield from sources(unit, usual=False)
+                yield call_text(function)
+        yield from source_names(unit, usual=False)
 
     def _defined(self) -> Iterator[str]:
         """Names that the text gives to something, the last first."""
@@ -201,7 +201,7 @@ class _Place:
             depth += {")": 1, "(": -1}.get(token, 0)
             if depth < 0 or (depth == 0 and token in _ENDS - {"and"}):
                 return None
-            if depth == 0 and token in (*RELATIONS, "crosses", "between", "within"):
+            if depth == 0 and token in (*_RELATIONS, "crosses", "between", "within"):
                 return place
             if depth == 0 and token == "and" and place < len(self.tokens) - 1:
                 return None
@@ -269,7 +269,9 @@ class _Place:
             yield from (Option(text=word, detail=parameter.name) for word in ("true", "false"))
         elif parameter.text:
             listed = parameter.choices or self._named(parameter.names)
-            yield from (Option(text=f'"{n}"', detail=bounds(parameter)) for n in listed[:MOST])
+            yield from (
+                Option(text=f'"{n}"', detail=bounds(parameter)) for n in listed[:MOST_OFFERED]
+            )
         else:
             detail = bounds(parameter)
             yield Option(
@@ -287,9 +289,9 @@ class _Place:
         ]
         mark = self.text[self.start - 1]
         options = tuple(
-            Option(text=name, detail=told, insert=name + mark) for name in fitting[:MOST]
+            Option(text=name, detail=told, insert=name + mark) for name in fitting[:MOST_OFFERED]
         )
-        return Completion(start=self.start, options=options, whole=len(fitting) <= MOST)
+        return Completion(start=self.start, options=options, whole=len(fitting) <= MOST_OFFERED)
 
     def _texts(self) -> tuple[tuple[str, ...], str]:
         """What a text at this place may name."""

@@ -19,9 +19,9 @@ from zealous_sieve.core.functions.specification import (
 )
 from zealous_sieve.core.functions.units import NONE, Unit, comparable
 
-USUAL = 20
+_USUAL = 20
 """What a length is before anything better is known."""
-FIRST = ("close", "high", "low", "open", "volume")
+_FIRST = ("close", "high", "low", "open", "volume")
 
 
 @dataclass(frozen=True, kw_only=True, slots=True)
@@ -36,7 +36,7 @@ class Option:
     function: str = ""
 
 
-def call(function: Function) -> Option:
+def call_text(function: Function) -> Option:
     return Option(
         text=function.name,
         detail=function.label,
@@ -66,7 +66,7 @@ def first_value(parameter: Parameter) -> str:
         return f'"{parameter.choices[0] if parameter.choices else parameter.name}"'
     if parameter.default is not None:
         return f"{parameter.default:g}"
-    return f"{min(max(USUAL, parameter.low), parameter.high or USUAL):g}"
+    return f"{min(max(_USUAL, parameter.low), parameter.high or _USUAL):g}"
 
 
 def bounds(parameter: Parameter) -> str:
@@ -88,9 +88,9 @@ def measured(output: Output) -> str:
     return str(output.unit) if isinstance(output.unit, Unit) else "in the unit of its input"
 
 
-def sources(unit: Unit | None, *, usual: bool) -> list[Option]:
+def source_names(unit: Unit | None, *, usual: bool) -> list[Option]:
     """Sources of a unit, or all: those of every bar, or those that only some data hold."""
-    common = (*FIRST, *DERIVED)
+    common = (*_FIRST, *DERIVED)
     ordered = common if usual else [name for name in SOURCES if name not in common]
     told = {name: "from the bar's prices" if name in DERIVED else "source" for name in ordered}
     return [

@@ -150,16 +150,16 @@ def _placed(number: _Typed, written: str) -> bool:
     return any(_among(form, told) for form in _forms(number)) or _as_clock(number, told)
 
 
-def _as_clock(number: _Typed, told: list[float]) -> bool:
+def _as_clock(number: _Typed, numbers: list[float]) -> bool:
     """An hour of the day, in minutes."""
     hours = number.value if number.value == int(number.value) and 0 <= number.value < 24 else None
     return hours is not None and any(
-        60 <= n < 1440 and int(n // 60) in (hours, hours + 12) for n in told
+        60 <= n < 1440 and int(n // 60) in (hours, hours + 12) for n in numbers
     )
 
 
-def _among(value: float, told: list[float]) -> bool:
-    return any(isclose(value, other, rel_tol=1e-9, abs_tol=1e-12) for other in told)
+def _among(value: float, numbers: list[float]) -> bool:
+    return any(isclose(value, other, rel_tol=1e-9, abs_tol=1e-12) for other in numbers)
 
 
 def _constant(node: tree.Compare) -> bool:

@@ -15,20 +15,20 @@ from dataclasses import dataclass
 from zealous_sieve.core.errors import FormulaError, Problem
 from zealous_sieve.core.formula import canonical
 from zealous_sieve.core.formula.guessing.accounting import accounted
-from zealous_sieve.core.formula.guessing.parts import OF_PRICE, Change, synonyms
+from zealous_sieve.core.formula.guessing.parts import OF_PRICE, Rewriting, synonyms
 from zealous_sieve.core.formula.guessing.rules import rules, wording
 from zealous_sieve.core.formula.names import Market
 from zealous_sieve.core.formula.typed import Formula
 from zealous_sieve.core.functions.catalogue import SOURCES
 from zealous_sieve.core.functions.specification import CATALOGUE
 
-MOST = 4
+_MOST = 4
 """So many readings are offered."""
 BRANCHES = 6
 """So many are followed while rules are applied."""
 REPAIRS = 6
 """So many names are put right in one text."""
-LONGEST_NAME = 40
+_LONGEST_NAME = 40
 SPELLED = 0.8
 """How near a word has to be to one it may be a slip of the finger for."""
 COMPARED_BY = ("above", "below", "between", "crosses", "crossed", "greater", "higher", "lower", "within",
@@ -36,7 +36,7 @@ COMPARED_BY = ("above", "below", "between", "crosses", "crossed", "greater", "hi
 LONGEST = 600
 """Characters of a text that is guessed at: what is longer was not typed as a first try."""
 
-Check = Callable[[str], Formula]
+_Check = Callable[[str], Formula]
 
 
 @dataclass(frozen=True, kw_only=True, slots=True)
@@ -47,7 +47,7 @@ class Guess:
     formula: Formula
 
 
-def guesses(text: str, check: Check, market: Market | None = None) -> tuple[Guess, ...]:
+def guesses(text: str, check: _Check, market: Market | None = None) -> tuple[Guess, ...]:
     """Readings of a text that can't be read as it stands, the likeliest first."""
     if len(text) > LONGEST:
         return ()
@@ -57,7 +57,7 @@ def guesses(text: str, check: Check, market: Market | None = None) -> tuple[Gues
         if understood is not None and accounted(text, understood) and _sensible(understood, market):
             written = canonical.write(understood.program)
             found.setdefault(written, Guess(text=written, formula=understood))
-        if len(found) == MOST:
+        if len(found) == _MOST:
             break
     return tuple(found.values())
 
@@ -72,7 +72,7 @@ def _sensible(formula: Formula, market: Market | None) -> bool:
 # Names
 
 
-def _repaired(text: str, check: Check, market: Market | None) -> Formula | None:
+def _repaired(text: str, check: _Check, market: Market | None) -> Formula | None:
     """The formula, with names put right that nobody knows."""
     for _ in range(REPAIRS):
         try:
@@ -132,7 +132,7 @@ def _closing(line: str, at: int) -> int:
 def _known(name: str, market: Market | None) -> str | None:
     """What a word was meant to name: by meaning, then by the distance of letters."""
     asked = name.casefold()
-    if len(asked) > LONGEST_NAME:
+    if len(asked) > _LONGEST_NAME:
         return None
     meant = synonyms().get(asked.replace("_", " "))
     if meant is not None:
@@ -150,8 +150,8 @@ def _rewritten(text: str, market: Market | None) -> Iterator[str]:
     """The text with phrases turned into the language, once for each way to read them."""
     quoted: list[str] = []
 
-    def keep(found: re.Match[str], inside: str | None = None) -> str:
-        quoted.append(f'"{found[0][1:-1] if inside is None else inside}"')
+    def keep(match: re.Match[str], inside: str | None = None) -> str:
+        quoted.append(f'"{match[0][1:-1] if inside is None else inside}"')
         return f" §{len(quoted) - 1}§ "
 
     said = re.sub(
@@ -190,8 +190,8 @@ def _of_the_market(text: str, market: Market, keep: Keep) -> str:
     def change(pattern: str, wording: str, *names: str) -> None:
         nonlocal text
 
-        def say(found: re.Match[str]) -> str:
-            return wording.format(*(keep(found, name) for name in names), *found.groups())
+        def say(match: re.Match[str]) -> str:
+            return wording.format(*(keep(match, name) for name in names), *match.groups())
 
         text = re.sub(pattern, say, text, flags=re.I)
 
@@ -237,28 +237,28 @@ def _spelled(text: str) -> str:
     """Words put right that nearly are one of those the rules look for, and name nothing."""
     names = {*SOURCES, *CATALOGUE}
 
-    def change(found: re.Match[str]) -> str:
-        word = found[0].casefold()
+    def change(match: re.Match[str]) -> str:
+        word = match[0].casefold()
         if word in wording() or word in names or word.rstrip("s") in wording():
-            return found[0]
+            return match[0]
         near = difflib.get_close_matches(word, COMPARED_BY, n=1, cutoff=SPELLED)
-        return near[0] if near else found[0]
+        return near[0] if near else match[0]
 
     return re.sub(r"(?<![\w§])[A-Za-z]{5,}(?![\w(§])", change, text)
 
 
-def _named(found: re.Match[str]) -> str:
+def _named(match: re.Match[str]) -> str:
     """A name that is given to a number is shown, where there is nothing else to show."""
-    is_ours = found[1].casefold() in {*SOURCES, *CATALOGUE, *synonyms()}
-    return found[0] if is_ours else f"show {found[1]} ="
+    is_ours = match[1].casefold() in {*SOURCES, *CATALOGUE, *synonyms()}
+    return match[0] if is_ours else f"show {match[1]} ="
 
 
 def _compared(text: str) -> str:
     """A single = compares, except where it defines a name or gives an argument."""
     names = {*SOURCES, *CATALOGUE}
 
-    def change(found: re.Match[str]) -> str:
-        before = text[: found.start()]
+    def change(match: re.Match[str]) -> str:
+        before = text[: match.start()]
         argument = re.search(r"[(,]\s*\w+\s*$", before)
         defined = re.search(r"(?:^|\n)\s*(?:input\s+|show\s+)?(\w+)\s*$", before)
         kept = argument or (defined and defined[1] not in names)
@@ -267,7 +267,7 @@ def _compared(text: str) -> str:
     return re.sub(r"(?<![<>=!])=(?![=<>])", change, text)
 
 
-def _applied(text: str, pattern: re.Pattern[str], ways: tuple[Change, ...]) -> list[str]:
+def _applied(text: str, pattern: re.Pattern[str], ways: tuple[Rewriting, ...]) -> list[str]:
     if not pattern.search(text):
         return [text]
     return [re.sub(r"[^\S\n]+", " ", pattern.sub(way, text)).strip(" ") for way in ways]

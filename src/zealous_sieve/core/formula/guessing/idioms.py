@@ -10,20 +10,20 @@ from collections.abc import Callable
 
 from zealous_sieve.core.formula.guessing.parts import (
     AVERAGED,
-    BARS,
+    BARS_SAID,
     NAMED_SPANS,
     NUMBER,
     OF_PRICE,
     ORDERED,
     SIDE,
     VALUE,
-    Rule,
+    GuessingRule,
 )
 from zealous_sieve.core.functions.specification import CATALOGUE
 
 MARKET_DAYS = {"week": 5, "month": 21, "quarter": 63, "year": 252}
 """Trading days of a stretch."""
-EDGE = {
+_EDGE = {
     "week": "(week_of_year != prev(week_of_year))",
     "month": "(month != prev(month))",
     "year": "(month < prev(month))",
@@ -31,7 +31,7 @@ EDGE = {
     "session": "first_bar",
 }
 """What is yes where a stretch begins."""
-_STRETCH = "|".join(EDGE)
+_STRETCH = "|".join(_EDGE)
 _EDGE_OF = {"highest": "high", "lowest": "low"}
 _UNITS = {"week": "w", "month": "mo", "hour": "h"}
 EVER = "(session_number == 1)"
@@ -46,13 +46,13 @@ _CLOCK = r"(\d{1,2})(?::(\d\d))? ?(am|pm)?"
 TREND = "adx.adx"
 
 
-def _of_levels(found: re.Match[str]) -> str:
+def _of_levels(match: re.Match[str]) -> str:
     """Beyond the level at which a measure is taken to be stretched."""
-    name, asked = found[1] or "rsi", found[2]
+    name, asked = match[1] or "rsi", match[2]
     function = CATALOGUE.get(name.split("(")[0].split(".")[0])
     levels = function.outputs[0].levels if function else ()
     if len(levels) < 2:
-        return found[0]
+        return match[0]
     return f"{name} < {levels[0]:g}" if asked == "oversold" else f"{name} > {levels[-1]:g}"
 
 
@@ -79,12 +79,12 @@ def _between_clocks(m: re.Match[str]) -> str:
 
 
 def _since(how: str, of: str) -> Callable[[re.Match[str]], str]:
-    return lambda m: f"({how}({of}) since {EDGE[m[1]]})"
+    return lambda m: f"({how}({of}) since {_EDGE[m[1]]})"
 
 
 def _moved(m: re.Match[str]) -> str:
     sign = ">" if m[1] == "up" else "<"
-    return f"close {sign} (first(open) since {EDGE[m[3]]}) by {m[2]}%"
+    return f"close {sign} (first(open) since {_EDGE[m[3]]}) by {m[2]}%"
 
 
 def _moved_over(m: re.Match[str]) -> str:
@@ -123,8 +123,8 @@ def _over_each(m: re.Match[str]) -> str:
 _MONEY = r"(?:turnover|dollar_volume|money (?:traded|turned over)|close \* volume|traded value|value traded)"
 
 
-def _way(said: str) -> str:
-    return f"close {'>' if said in ('up', 'higher', 'green') else '<'} prev(close)"
+def _way(text: str) -> str:
+    return f"close {'>' if text in ('up', 'higher', 'green') else '<'} prev(close)"
 
 
 def _ranked(end: str, percent: str, what: str) -> str:
@@ -132,16 +132,16 @@ def _ranked(end: str, percent: str, what: str) -> str:
     return f"rank({what}) >= {100 - share:g}" if end == "top" else f"rank({what}) <= {share:g}"
 
 
-def _so_many_of(found: re.Match[str]) -> str:
-    return _so_many_of_words(found[1], found[2], found[3])
+def _so_many_of(match: re.Match[str]) -> str:
+    return _so_many_of_words(match[1], match[2], match[3])
 
 
-def _so_many_of_words(said: str, count: str, bars: str) -> str:
-    return f"{_way(said)} at least {count} of {bars} bars"
+def _so_many_of_words(text: str, count: str, bars: str) -> str:
+    return f"{_way(text)} at least {count} of {bars} bars"
 
 
-IDIOMS: tuple[Rule, ...] = (
-    (rf"^(\d+) (?:out )?of (?:last )?(\d+) {BARS} (?:closed? )?(up|down|higher|lower|green|red)$",
+IDIOMS: tuple[GuessingRule, ...] = (
+    (rf"^(\d+) (?:out )?of (?:last )?(\d+) {BARS_SAID} (?:closed? )?(up|down|higher|lower|green|red)$",
      lambda m: _so_many_of_words(m[3], m[1], m[2])),
     (r"\b(?:price|stock) closes?\b", "close"),
     (r"\bcloses (?=outside|inside|within|in|near|at|between|back)", "close "),
@@ -150,7 +150,7 @@ IDIOMS: tuple[Rule, ...] = (
     (rf"\b({AVERAGED}|average|avg)(?: of)? ({OF_PRICE}) ?\((\d+)\)", r"\1(\2, \3)"),
     (rf"\b({AVERAGED}) (\d+) ({OF_PRICE})\b", r"\1(\3, \2)"),
     (r"\b(highest|lowest)(?: (high|low|close))? ?\((\d+)\)", lambda m: f"{m[1]}({m[2] or _EDGE_OF[m[1]]}, {m[3]})"),
-    (rf"\b(\d+)[ -]{BARS} (highest|lowest) ({OF_PRICE})\b", r"\2(\3, \1)"),
+    (rf"\b(\d+)[ -]{BARS_SAID} (highest|lowest) ({OF_PRICE})\b", r"\2(\3, \1)"),
     (r"(?<=\d) (?:shares|dollars|units|points)\b", ""),
     (rf"\b({NUMBER}) ?bn?\b", lambda m: f"{float(m[1]) * 1e9:.15g}"),
     (rf"\b(?:gain(?:s|ed)?(?: of)?|rall(?:y|ies|ied)|rose|rises|advance[sd]?|climb(?:s|ed)|jump(?:s|ed))(?= (?:by |more than |at least )?{NUMBER} ?%)", "up"),
@@ -161,8 +161,8 @@ IDIOMS: tuple[Rule, ...] = (
     (r"\b(?:current|this|today|last|latest) (?:candle|bar|day) (green|up|bullish|red|down|bearish)\b", lambda m: _colour(m[1])),
     (r"\blast (\d+) (?:candles?|bars?|days?) (?:all )?(green|up|bullish|red|down|bearish)\b", lambda m: f"{_colour(m[2])} for {m[1]} bars"),
     (r"\bthen (?:a )?(green|up|red|down) (?:one|1)\b", lambda m: f"then {_colour(m[1])} within 1 bars"),
-    (rf"\b({VALUE}) (higher|greater|more|larger|bigger|lower|less|smaller) than (yesterday|(\d+) {BARS} ago)\b(?! \w)", _than_before),
-    (rf"\b({VALUE}) (higher|greater|more|larger|bigger|lower|less|smaller) than (?:previous|prior|last) (\d+) {BARS}\b", _than_all_before),
+    (rf"\b({VALUE}) (higher|greater|more|larger|bigger|lower|less|smaller) than (yesterday|(\d+) {BARS_SAID} ago)\b(?! \w)", _than_before),
+    (rf"\b({VALUE}) (higher|greater|more|larger|bigger|lower|less|smaller) than (?:previous|prior|last) (\d+) {BARS_SAID}\b", _than_all_before),
     (rf"\b({VALUE}) ({NUMBER}) \*\s*(?:as (?:high|big|large|much) as )?(?:yesterday|previous (?:day|bar))s?$", r"\1 > \2 * prev(\1)"),
     (r"\bfor (\d+) min(?:ute)?s\b", r"for \1 bars on 1m"), (r"\bfor (\d+) hours\b", r"for \1 bars on 1h"),
     (rf"\b(?:last|previous|prior) (week|month|hour)s? ({OF_PRICE})\b", lambda m: f"({m[2]} on 1{_UNITS[m[1]]})"),
@@ -209,28 +209,28 @@ IDIOMS: tuple[Rule, ...] = (
     (r"\b(?:close )?(?:between|inside|within) bands\b", "close between bollinger.lower and bollinger.upper"),
     (r"\bratio to\s*(§\d+§)", r"ratio_to(\1)"),
     (r"\binside (?:bar|day) breakout\b", "prev(inside_bar) and close > prev(high)"),
-    (rf"^(\d+)[ -]({BARS}) (high|low) (?:broken|taken out)\b",
+    (rf"^(\d+)[ -]({BARS_SAID}) (high|low) (?:broken|taken out)\b",
      lambda m: f"close crosses {'above' if m[3] == 'high' else 'below'} {m[1]} {m[2]} {m[3]}"),
     (rf"^(?:({_PRICE}) )?(?:no|not) more than ({NUMBER})\s*% (above|over|below|under) (.+)$",
      lambda m: f"not {m[1] or 'close'} {'>' if m[3] in ('above', 'over') else '<'} {m[4]} by {m[2]}%"),
-    (rf"^(?:closed? )?(up|down|higher|lower)(?: on)? (\d+) (?:out )?of (?:last )?(\d+) {BARS}$", _so_many_of),
-    (rf"^first (up|down|green|red) {BARS} in (\d+) {BARS}$",
+    (rf"^(?:closed? )?(up|down|higher|lower)(?: on)? (\d+) (?:out )?of (?:last )?(\d+) {BARS_SAID}$", _so_many_of),
+    (rf"^first (up|down|green|red) {BARS_SAID} in (\d+) {BARS_SAID}$",
      lambda m: f"{_way(m[1])} and count({_way(m[1])}, {m[2]}) == 1"),
-    (rf"\b(?:in )?(top|bottom) ({NUMBER})\s*% (?:by |of |in )(?:rank of )?(\d+)[ -]{BARS} (?:change|return|performance|momentum)\b",
+    (rf"\b(?:in )?(top|bottom) ({NUMBER})\s*% (?:by |of |in )(?:rank of )?(\d+)[ -]{BARS_SAID} (?:change|return|performance|momentum)\b",
      lambda m: _ranked(m[1], m[2], f"roc(close, {m[3]})")),
     (rf"\b(?:in )?(top|bottom) ({NUMBER})\s*% (?:by |of |in )(?:rank of )?((?!.*\brange\b)(?!\d){VALUE})",
      lambda m: _ranked(m[1], m[2], m[3])),
-    (rf"\b(?:(\d+)[ -]{BARS} )?{_AVERAGE} (?:of )?{_MONEY}(?: (?:over|of|in) (?:last )?(\d+) {BARS})?\b",
+    (rf"\b(?:(\d+)[ -]{BARS_SAID} )?{_AVERAGE} (?:of )?{_MONEY}(?: (?:over|of|in) (?:last )?(\d+) {BARS_SAID})?\b",
      lambda m: f"sma(close * volume{f', {m[1] or m[2]}' if m[1] or m[2] else ''})"),
     (r"\b(weekly|monthly|daily|hourly) (?:average|sma) of (\d+)\b",
      lambda m: f"(sma({m[2]}) on {NAMED_SPANS[m[1]]})"),
     (r"^(weekly|monthly|daily|hourly) (.+?) (rising|falling)$",
      lambda m: f"({m[2]} {m[3]}) on {NAMED_SPANS[m[1]]}"),
-    (rf"^(?:({_PRICE}) )?(higher|lower) than (\d+) {BARS} ago$",
+    (rf"^(?:({_PRICE}) )?(higher|lower) than (\d+) {BARS_SAID} ago$",
      lambda m: f"{m[1] or 'close'} {'>' if m[2] == 'higher' else '<'} ago({m[1] or 'close'}, {m[3]})"),
     (r"^(§\d+§) ((?:above|below|over|under|crosses|at|near|within|up|down|rising|falling)\b.*)$", r"(close \2) of \1"),
-    (r"\b(?:better|stronger) than\s+(§\d+§)\s+over (?:last )?(\d+) " + BARS, r"roc(close, \2) > (roc(close, \2) of \1)"),
-    (r"\b(?:worse|weaker) than\s+(§\d+§)\s+over (?:last )?(\d+) " + BARS, r"roc(close, \2) < (roc(close, \2) of \1)"),
+    (r"\b(?:better|stronger) than\s+(§\d+§)\s+over (?:last )?(\d+) " + BARS_SAID, r"roc(close, \2) > (roc(close, \2) of \1)"),
+    (r"\b(?:worse|weaker) than\s+(§\d+§)\s+over (?:last )?(\d+) " + BARS_SAID, r"roc(close, \2) < (roc(close, \2) of \1)"),
     (r"\bfailed breakout\b", "high > prev(highest(high, 20)) and close < prev(highest(high, 20))"),
     (r"\bgap up filled\b", "gap_percent > 0 and low <= prev(close)"),
     (r"\bgap down filled\b", "gap_percent < 0 and high >= prev(close)"),
@@ -253,20 +253,20 @@ IDIOMS: tuple[Rule, ...] = (
     (r"\b(?:stays|stayed|stay|holds|held|holding|remains|remained|trades|trading) (above|below|over|under|within|between)\b", r"\1"),
     (r"\b(?:every|each) (?:day|bar|session) for\b", "for"),
     (r"\ball week\b", "for 5 bars"), (r"\bfor 2 weeks\b(?=$)", "for 10 bars"),
-    (rf"\b(?:never|not once) (.+?) (?:in|for|within|during) (?:last )?(\d+) {BARS}$", r"not (\1 in last \2 bars)"),
-    (rf"\bat least (\d+) closes (above|below) ({SIDE}) (?:in|of|over) (?:last )?(\d+) {BARS}", r"close \2 \3 at least \1 of \4 bars"),
-    (rf"^(.+?) for first time in (\d+) {BARS}$", r"count(\1, \2) == 1 and \1"),
-    (rf"^first close (above|below) (.+?) in (\d+) {BARS}$", r"count(close \1 \2, \3) == 1 and close \1 \2"),
+    (rf"\b(?:never|not once) (.+?) (?:in|for|within|during) (?:last )?(\d+) {BARS_SAID}$", r"not (\1 in last \2 bars)"),
+    (rf"\bat least (\d+) closes (above|below) ({SIDE}) (?:in|of|over) (?:last )?(\d+) {BARS_SAID}", r"close \2 \3 at least \1 of \4 bars"),
+    (rf"^(.+?) for first time in (\d+) {BARS_SAID}$", r"count(\1, \2) == 1 and \1"),
+    (rf"^first close (above|below) (.+?) in (\d+) {BARS_SAID}$", r"count(close \1 \2, \3) == 1 and close \1 \2"),
     (r"^first time (.+?) (above|below) (.+)$", r"\1 crosses \2 \3"),
     (rf"\b(?:({VALUE}) )?(?:leaves|leaving|exits|exiting|out of) (oversold|overbought)\b", _out_of_levels),
     (r"\b(rsi|mfi|adx|stoch|cci)((?:\([^()]*\))?) (\d+) ?- ?(\d+)$", r"\1\2 between \3 and \4"),
     (rf"({VALUE}) not between\b", r"not \1 between"),
-    (rf"\b(?:{_AVERAGE}) of ({VALUE}) (?:over|in|of|for) (?:last )?(\d+) {BARS}", r"sma(\1, \2)"),
+    (rf"\b(?:{_AVERAGE}) of ({VALUE}) (?:over|in|of|for) (?:last )?(\d+) {BARS_SAID}", r"sma(\1, \2)"),
     (rf"\bsmoothed ({VALUE})", r"ema(\1)"),
     (r"^(.+?) after (\d+ (?:up|down|green|red) (?:days?|bars?|candles?))$", r"\2 then \1 within 1 bars"),
     (rf"\bfollowed by ({VALUE}|(?:green|red|up|down) (?:bar|candle|day))$", r"then \1 within 1 bars"),
     (r"\b(\d+) (inside|outside) (?:bars?|days?)\b", r"\2_bar for \1 bars"),
-    (rf"\b(higher|lower) (high|low|close)s? for (?:last )?(\d+) {BARS}",
+    (rf"\b(higher|lower) (high|low|close)s? for (?:last )?(\d+) {BARS_SAID}",
      lambda m: f"{m[2]} {'>' if m[1] == 'higher' else '<'} prev({m[2]}) for {m[3]} bars"),
     (r"\bconsecutive (?=higher|lower)", ""),
     (r"\b(?:low volatility|volatility low|quiet)\b", "percentile(atr_percent) < 20"),
@@ -285,9 +285,9 @@ IDIOMS: tuple[Rule, ...] = (
     (r"\bcloses? in (?:bottom|lower) 0\.5 \*\s*(?:bar_)?range\b", "close < low + 0.5 * bar_range"),
     (rf"\b(?:({_PRICE}) )(?:at|on) (?:day )?(high|low)(?: of day)?$", r"close == \2"),
     (r"\bat (?=new (?:highs?|lows?)$)", ""),
-    (rf"({VALUE}) at (?:a )?(?:new )?(\d+)[ -]{BARS} (high|low)",
+    (rf"({VALUE}) at (?:a )?(?:new )?(\d+)[ -]{BARS_SAID} (high|low)",
      lambda m: f"{m[1]} == {'highest' if m[3] == 'high' else 'lowest'}({m[3] if m[1] in ('close', 'price') else m[1]}, {m[2]})"),
-    (rf"^at (?:a )?(?:new )?(\d+)[ -]{BARS} (high|low)", lambda m: f"{m[2]} == {'highest' if m[2] == 'high' else 'lowest'}({m[2]}, {m[1]})"),
+    (rf"^at (?:a )?(?:new )?(\d+)[ -]{BARS_SAID} (high|low)", lambda m: f"{m[2]} == {'highest' if m[2] == 'high' else 'lowest'}({m[2]}, {m[1]})"),
     (r"\bon (?=(?:falling|rising|high|low|heavy|light|increasing|decreasing) volume)", "and "),
     (rf"\b({_PRICE}) (up|down)(?=$|,| and\b| while\b)", lambda m: f"{m[1]} {'>' if m[2] == 'up' else '<'} prev({m[1]})"),
     (r"^(up|down)(?= and\b| while\b|$)", lambda m: f"close {'>' if m[1] == 'up' else '<'} prev(close)"),
@@ -297,12 +297,12 @@ IDIOMS: tuple[Rule, ...] = (
     (r"\ball[- ]time low\b", f"(lowest(low) since {EVER})"),
     (r"\bnew (?:ever )?highs?\b", (f"high > prev(highest(high) since {EVER})", "high > prev(highest(high) since first_bar)")),
     (r"\bnew (?:ever )?lows?\b", (f"low < prev(lowest(low) since {EVER})", "low < prev(lowest(low) since first_bar)")),
-    (rf"\bnew (\d+) {BARS} closing high\b", r"close > prev(highest(close, \1))"),
-    (rf"\bnew (\d+) {BARS} closing low\b", r"close < prev(lowest(close, \1))"),
-    (rf"({VALUE}) (?:at )?{_MORE} (?:in|of|for) (?:last )?(\d+) {BARS}", r"largest(\1, \2)"),
-    (rf"({VALUE}) (?:at )?{_LESS} (?:in|of|for) (?:last )?(\d+) {BARS}", r"smallest(\1, \2)"),
-    (rf"\b(\d+)[ -]{BARS} breakout\b", r"close > prev(highest(high, \1))"),
-    (rf"\b(\d+)[ -]{BARS} breakdown\b", r"close < prev(lowest(low, \1))"),
+    (rf"\bnew (\d+) {BARS_SAID} closing high\b", r"close > prev(highest(close, \1))"),
+    (rf"\bnew (\d+) {BARS_SAID} closing low\b", r"close < prev(lowest(close, \1))"),
+    (rf"({VALUE}) (?:at )?{_MORE} (?:in|of|for) (?:last )?(\d+) {BARS_SAID}", r"largest(\1, \2)"),
+    (rf"({VALUE}) (?:at )?{_LESS} (?:in|of|for) (?:last )?(\d+) {BARS_SAID}", r"smallest(\1, \2)"),
+    (rf"\b(\d+)[ -]{BARS_SAID} breakout\b", r"close > prev(highest(high, \1))"),
+    (rf"\b(\d+)[ -]{BARS_SAID} breakdown\b", r"close < prev(lowest(low, \1))"),
     (r"\bbreakout\b", ("close crosses above prev(donchian.upper)", "close > prev(levels.resistance)")),
     (r"\bbreakdown\b", ("close crosses below prev(donchian.lower)", "close < prev(levels.support)")),
     (r"\b(?:close )?(?:breaks?|broke|crosses|above)(?: above| through| over)? resistance\b", "close > prev(levels.resistance)"),
@@ -310,12 +310,12 @@ IDIOMS: tuple[Rule, ...] = (
     (rf"\b({VALUE}) (?:at|near|on) (support|resistance)\b",
      lambda m: f"{m[1]} and {'low' if m[2] == 'support' else 'high'} within 1% of levels.{m[2]}"),
     (r"\b(resistance|support)\b(?<!\.resistance)(?<!\.support)", r"levels.\1"),
-    (rf"\bfirst {BARS} (above|below) ({SIDE})", r"close crosses \1 \2"),
+    (rf"\bfirst {BARS_SAID} (above|below) ({SIDE})", r"close crosses \1 \2"),
     (rf"\b(?:({OF_PRICE}) )?crosse[sd] (above|below) (.+?) yesterday$", lambda m: f"prev({m[1] or 'close'} crosses {m[2]} {m[3]})"),
     # A price of so many bars ago, or the crossing itself so long ago: it is said alike.
-    (rf"\b(?:({OF_PRICE}) )?crosse[sd] (above|below) ({OF_PRICE}) (\d+) {BARS} ago$",
+    (rf"\b(?:({OF_PRICE}) )?crosse[sd] (above|below) ({OF_PRICE}) (\d+) {BARS_SAID} ago$",
      (lambda m: f"{m[1] or 'close'} crosses {m[2]} ago({m[3]}, {m[4]})", lambda m: f"ago({m[1] or 'close'} crosses {m[2]} {m[3]}, {m[4]})")),
-    (rf"\b(?:({OF_PRICE}) )?crosse[sd] (above|below) (.+?) (\d+) {BARS} ago$",
+    (rf"\b(?:({OF_PRICE}) )?crosse[sd] (above|below) (.+?) (\d+) {BARS_SAID} ago$",
      lambda m: f"ago({m[1] or 'close'} crosses {m[2]} {m[3]}, {m[4]})"),
     (r"\bgolden cross\b", "sma(50) crosses above sma(200)"),
     (r"\bdeath cross\b", "sma(50) crosses below sma(200)"),
@@ -325,21 +325,21 @@ IDIOMS: tuple[Rule, ...] = (
     (rf"\b(up|down) (?:by |more than |over )?({NUMBER})\s*% (?:this|so far this|on|for) ({_STRETCH})\b", _moved),
     (rf"\b(up|down) (?:by |more than |over )?({NUMBER})\s*% (?:in|over|within) (?:last |past )?(\d+ )?(week|month|quarter|year)s?\b", _moved_over),
     (r"\b(week|month|year) to date (?:return|change|gain|performance)\b",
-     lambda m: f"(100 * (close / (first(open) since {EDGE[m[1]]}) - 1))"),
+     lambda m: f"(100 * (close / (first(open) since {_EDGE[m[1]]}) - 1))"),
     (rf"\b(up|down) (?:by |more than |over )?({NUMBER})\s*% from (?:high|peak)$",
      lambda m: f"close {'<' if m[1] == 'down' else '>'} (highest(high) since {EVER}) by {m[2]}%"),
     (rf"\b(up|down) (?:by |more than |over )?({NUMBER})\s*% from ({SIDE}|.+)$",
      lambda m: f"close {'<' if m[1] == 'down' else '>'} {m[3]} by {m[2]}%"),
     (rf"^(?:at least |more than )?({NUMBER})\s*% (below|above|under|over|off|from) (.+)$",
      lambda m: f"close {'>' if m[2] in ('above', 'over') else '<'} {m[3]} by {m[1]}%"),
-    (rf"(?:%|percent(?:age)?) change (?:over|in|of) (?:last )?(\d+) {BARS}", r"roc(close, \1)"),
+    (rf"(?:%|percent(?:age)?) change (?:over|in|of) (?:last )?(\d+) {BARS_SAID}", r"roc(close, \1)"),
     (r"(?:%|\bpercent(?:age)?) change\b", "roc(close, 1)"),
     (r"\b(\d+) (up|green|higher|down|red|lower) (?:closes|days?)(?: in (?:a )?row)?\b(?! (?:high|low|of|in|out))",
      (lambda m: f"close {'>' if m[2] in ('up', 'green', 'higher') else '<'} prev(close) for {m[1]} bars",
       lambda m: f"{'up' if m[2] in ('up', 'green', 'higher') else 'down'}_bar for {m[1]} bars")),
     (r"\b(\d+) (up|green|down|red) (?:candles?|bars?)(?: in (?:a )?row)?\b(?! in)",
      lambda m: f"{'up' if m[2] in ('up', 'green') else 'down'}_bar for {m[1]} bars"),
-    (rf"\b(?:({OF_PRICE})s? )?(up|down|higher|lower) (?:for )?(\d+) {BARS}(?: in (?:a )?row| running| straight)?$",
+    (rf"\b(?:({OF_PRICE})s? )?(up|down|higher|lower) (?:for )?(\d+) {BARS_SAID}(?: in (?:a )?row| running| straight)?$",
      lambda m: f"{m[1] or 'close'} {'>' if m[2] in ('up', 'higher') else '<'} prev({m[1] or 'close'}) for {m[3]} bars"),
     (rf"\b(?:({OF_PRICE}) )?touch(?:es|ed|ing)? (.+)$", r"low <= \2 and high >= \2"),
     (r"\bbounce[sd]? (?:off|from|at) (.+)$", r"low <= \1 and close > \1"),
@@ -381,8 +381,8 @@ IDIOMS: tuple[Rule, ...] = (
     (r"\bat " + r"(\d{1,2}):(\d\d)()", _at_clock("==")),
     (r"\b(?:in|during|within) (?=first \d+ min|last \d+ min|first hour|last hour)", ""),
     (rf"\bonly (?:on )?(?=(?:{'|'.join(ORDERED)}))", ""),
-    (r"\bfirst (?:trading )?(?:day|bar|session) of (month|week|year)\b", lambda m: EDGE[m[1]]),
-    (r"\b(?:start|beginning) of (month|week|year)\b", lambda m: EDGE[m[1]]),
+    (r"\bfirst (?:trading )?(?:day|bar|session) of (month|week|year)\b", lambda m: _EDGE[m[1]]),
+    (r"\b(?:start|beginning) of (month|week|year)\b", lambda m: _EDGE[m[1]]),
     (rf"([<>]=?|above|over|below|under|than) ({NUMBER}) ?(?:mn|mln|M|m(?=$| and\b| or\b))", lambda m: f"{m[1]} {float(m[2]) * 1e6:.15g}"),
     (r"\b(?:outperforms|outperforming|stronger than|beats|relative strength (?:vs|versus|against|to)) \s*(§\d+§)",
      r"roc > (roc of \1)"),
@@ -394,7 +394,7 @@ IDIOMS: tuple[Rule, ...] = (
     (rf"\bbottom ({NUMBER})\s*% (?:by|in) ({VALUE})", r"rank(\2) <= \1"),
     (rf"\b(?:in )?(?:strongest|top|best) ({NUMBER})\s*%$", lambda m: f"rank(roc) >= {100 - float(m[1]):g}"),
     (rf"({SIDE}) ([<>]=?|above|below|over|under) ((?:{VALUE}(?: ?\d+)?, )+{VALUE}(?: ?\d+)? and {VALUE}(?: ?\d+)?)$", _over_each),
-    (rf"^((?!.*\b(?:then|followed)\b).*?) within (?:last )?(\d+) {BARS}(?! of)", r"\1 in last \2 bars"),
+    (rf"^((?!.*\b(?:then|followed)\b).*?) within (?:last )?(\d+) {BARS_SAID}(?! of)", r"\1 in last \2 bars"),
     (r"\bnear(?:ing)?(?: to)?\b", "within 1% of"),
     (rf"({OF_PRICE}) close to (?={VALUE})", r"\1 within 1% of "),
 )  # fmt: skip

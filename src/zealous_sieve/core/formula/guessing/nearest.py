@@ -6,7 +6,7 @@ import re
 from collections.abc import Iterator
 from functools import cache
 
-EXAMPLES = (
+_EXAMPLES = (
     ("close > sma(close, 45)", "price average above trend ma moving mean"),
     ("close crosses above sma(close, 45)", "price average crosses breaks goes over ma moving"),
     ("close > previous(highest(high, 30))", "breakout new high break broken breaks highest resistance"),
@@ -38,7 +38,7 @@ EXAMPLES = (
     ("correlation(close, volume, 40) > 0.5", "correlation together moves"),
 )  # fmt: skip
 """Formulas, and what one would say who means something like them."""
-USUAL = (0, 2, 6)
+_USUAL = (0, 2, 6)
 """Those that are told where none is near."""
 MOST_NEAR = 3
 """So many are told."""
@@ -83,8 +83,8 @@ def nearest(text: str) -> Iterator[str]:
         reverse=True,
     )
     near = [-n for score, n in scored if score]
-    for n in dict.fromkeys((*near, *USUAL)):
-        yield EXAMPLES[n][0]
+    for n in dict.fromkeys((*near, *_USUAL)):
+        yield _EXAMPLES[n][0]
 
 
 def _stems(text: str) -> Iterator[str]:
@@ -95,7 +95,7 @@ def _stems(text: str) -> Iterator[str]:
 
 @cache
 def _matters() -> tuple[frozenset[str], ...]:
-    return tuple(frozenset(_stems(f"{formula} {said}")) for formula, said in EXAMPLES)
+    return tuple(frozenset(_stems(f"{formula} {said}")) for formula, said in _EXAMPLES)
 
 
 @cache

@@ -17,7 +17,7 @@ def synonyms() -> Mapping[str, str]:
     return {phrase: name for name, phrases in own.items() for phrase in phrases}
 
 
-BARS = r"(?:bars?|days?|sessions?|candles?|periods?|times)"
+BARS_SAID = r"(?:bars?|days?|sessions?|candles?|periods?|times)"
 WORD = (
     r"\b(?!(?:for|in|and|or|not|on|then|of|by|at|since|until|within|between|crosses|last|than|from|up|down|out|times|days?|bars?|weeks?"
     r"|candles?|sessions?)\b)"
@@ -42,6 +42,6 @@ MONTHS, ORDERED = (
     tuple(map(str.casefold, CATALOGUE[name].names)) for name in ("month", "day_of_week")
 )
 
-Change = str | Callable[[re.Match[str]], str]
-Rule = tuple[str, Change | tuple[Change, ...]]
+Rewriting = str | Callable[[re.Match[str]], str]
+GuessingRule = tuple[str, Rewriting | tuple[Rewriting, ...]]
 """A pattern, and what takes its place: one text, or one for each reading."""

@@ -13,7 +13,7 @@ from functools import cache
 from zealous_sieve.core.formula.guessing.idioms import IDIOMS
 from zealous_sieve.core.formula.guessing.parts import (
     AVERAGED,
-    BARS,
+    BARS_SAID,
     LENGTHY,
     MONTHS,
     NAMED_SPANS,
@@ -24,8 +24,8 @@ from zealous_sieve.core.formula.guessing.parts import (
     SIDE,
     SPANS,
     VALUE,
-    Change,
-    Rule,
+    GuessingRule,
+    Rewriting,
     synonyms,
 )
 from zealous_sieve.core.formula.words import RESERVED
@@ -33,31 +33,31 @@ from zealous_sieve.core.functions.catalogue import SOURCES
 from zealous_sieve.core.functions.specification import CATALOGUE
 
 
-def _thousands(found: re.Match[str]) -> str:
-    return re.sub(r"[, ]", "", found[0])
+def _thousands(match: re.Match[str]) -> str:
+    return re.sub(r"[, ]", "", match[0])
 
 
-def _scaled(found: re.Match[str]) -> str:
-    factor = {"k": 1e3, "thousand": 1e3, "million": 1e6, "mio": 1e6, "billion": 1e9}[found[2]]
-    return f"{float(found[1]) * factor:.15g}"
+def _scaled(match: re.Match[str]) -> str:
+    factor = {"k": 1e3, "thousand": 1e3, "million": 1e6, "mio": 1e6, "billion": 1e9}[match[2]]
+    return f"{float(match[1]) * factor:.15g}"
 
 
-def _minutes(found: re.Match[str]) -> str:
-    sign = ">=" if found[1] in ("after", "from") else "<"
-    return f"60 * hour + minute {sign} {int(found[2]) * 60 + int(found[3])}"
+def _minutes(match: re.Match[str]) -> str:
+    sign = ">=" if match[1] in ("after", "from") else "<"
+    return f"60 * hour + minute {sign} {int(match[2]) * 60 + int(match[3])}"
 
 
-def _share_more(found: re.Match[str]) -> str:
-    share = float(found[4]) / 100
-    return f"{found[1]} {1 + share if found[3] == '+' else 1 - share:.10g} * {found[2]}"
+def _share_more(match: re.Match[str]) -> str:
+    share = float(match[4]) / 100
+    return f"{match[1]} {1 + share if match[3] == '+' else 1 - share:.10g} * {match[2]}"
 
 
-def _share_of(found: re.Match[str]) -> str:
-    return f"{float(found[1]) / 100:.10g} * {found[2]}"
+def _share_of(match: re.Match[str]) -> str:
+    return f"{float(match[1]) / 100:.10g} * {match[2]}"
 
 
-def _spelled(found: re.Match[str]) -> str:
-    return f"on {found[1]}{SPANS[found[2]]}"
+def _spelled(match: re.Match[str]) -> str:
+    return f"on {match[1]}{SPANS[match[2]]}"
 
 
 _SPAN = "|".join(SPANS)
@@ -67,7 +67,7 @@ WORDS_OF_NUMBERS = dict(enumerate(_SMALL.split())) | {
     10 * n: word for n, word in enumerate(_TENS.split(), 2)
 }
 _LARGE = "m|mn|mln|mio|million|b|bn|billion"
-NUMBERS: tuple[Rule, ...] = (
+_NUMBERS: tuple[GuessingRule, ...] = (
     (rf"\b(\d+),(\d{{1,2}})(?=\s*(?:k|thousand|{_LARGE})\b)", r"\1.\2"),
     (r"(?<![\d(,.])\d{1,3}(?:,\d{3})+\b(?!\s*\))", _thousands),
     (r"(?<![\d(,.])(?<![\w] )\b[1-9]\d{0,2}(?: \d{3})+\b(?!\s*[,)\w])", _thousands),
@@ -85,7 +85,7 @@ NUMBERS: tuple[Rule, ...] = (
     (r"\bhalf\b(?: of)?", "0.5 *"),
     *((rf"\b{word}\b", str(n)) for n, word in WORDS_OF_NUMBERS.items()),
 )  # fmt: skip
-SIGNS: tuple[Rule, ...] = (
+_SIGNS: tuple[GuessingRule, ...] = (
     (r"&&|&", " and "),
     (r"\|\||\|", " or "),
     (r"!(?!=)", " not "),
@@ -98,7 +98,7 @@ SIGNS: tuple[Rule, ...] = (
     (r";\s*$", ""),
     (r";(?=[^()]*\))", ","), (r";", " and "),
 )  # fmt: skip
-FILLERS: tuple[Rule, ...] = (
+FILLERS: tuple[GuessingRule, ...] = (
     (r"\b(?:the|an|that|where|there|is|are|was|were|be|been|being|has|have|had|must|should|its|it)\b", " "),
     (r"\b(?:isnt|isn’t|doesnt|does not|did not|didnt|do not|dont|aint)\b", "not"),
     (r"\ba\b(?=\s+[a-z\d])(?! row)", " "),
@@ -110,7 +110,7 @@ FILLERS: tuple[Rule, ...] = (
     (r"\batr\s*%", "atr_percent"),
     (r"(?<![\w(])(?<!up )(?<!green )(?<!bullish )body\b(?! (?:percent|above|below|beyond))", ("abs(body)", "body")),
 )  # fmt: skip
-TIMES: tuple[Rule, ...] = (
+_TIMES: tuple[GuessingRule, ...] = (
     (rf"(\d+)\s*-\s*({_SPAN}|bar|session|candle|period)s?\b", r"\1 \2"),
     (rf"\b(?:todays?|current|this (?:bar|day)s?|now)\s+({OF_PRICE})\b", r"\1"),
     (rf"\b({OF_PRICE})\s+(?:today|now)\b", r"\1"),
@@ -125,8 +125,8 @@ TIMES: tuple[Rule, ...] = (
     (rf"({VALUE})\s*\[\s*0\s*\]", r"\1"),
     (rf"({VALUE})\s*\[\s*-?\s*(\d+)\s*\]", r"ago(\1, \2)"),
     (rf"\b({OF_PRICE})\(\s*-?(\d+)\s*\)", r"ago(\1, \2)"),
-    (rf"({VALUE})\s+(?:of |from )?(\d+) {BARS} (?:ago|back|earlier|before)\b", r"ago(\1, \2)"),
-    (rf"\b(\d+) {BARS} (?:ago|back|earlier) ({VALUE})", r"ago(\2, \1)"),
+    (rf"({VALUE})\s+(?:of |from )?(\d+) {BARS_SAID} (?:ago|back|earlier|before)\b", r"ago(\1, \2)"),
+    (rf"\b(\d+) {BARS_SAID} (?:ago|back|earlier) ({VALUE})", r"ago(\2, \1)"),
     (rf"(§\d+§)\s*\.\s*({OF_PRICE})\b", r"(\2 of \1)"),
     (rf"\b({OF_PRICE})\(\s*(§\d+§)\s*\)", r"(\1 of \2)"),
     (rf"(§\d+§)\s+({OF_PRICE})\b", r"(\2 of \1)"),
@@ -157,7 +157,7 @@ _MEASURED = (
 _DAYS = "|".join(ORDERED)
 _PERIODS = {"daily": "day", "weekly": "week", "monthly": "month"}
 _TAKERS = "|".join(sorted((f.name for f in CATALOGUE.values() if f.inputs), key=len, reverse=True))
-NOUNS: tuple[Rule, ...] = (
+NOUNS: tuple[GuessingRule, ...] = (
     (r"\b(bullish|bearish) engulfing(?: bar| candle)?\b", lambda m: f"engulfing == {1 if m[1] == 'bullish' else -1}"),
     (r"\b(daily|weekly|monthly) pivots?(?: (r\d|s\d|p))?\b", lambda m: f'pivots("{_PERIODS[m[1]]}").{m[2] or "p"}'),
     (r"(?<!\.)\b(r[123]|s[123])\b", r'pivots("day").\1'),
@@ -167,18 +167,18 @@ NOUNS: tuple[Rule, ...] = (
      (lambda m: f"high > prev(highest(high, {5 * int(m[1])}))", r"high > prev(highest(high, \1)) on 1w")),
     (r"\bnew (\d+) weeks? low\b",
      (lambda m: f"low < prev(lowest(low, {5 * int(m[1])}))", r"low < prev(lowest(low, \1)) on 1w")),
-    (rf"\b(?:largest|biggest|widest|greatest|busiest) ({VALUE}) (?:{_OVER} )?{_LAST}(\d+)(?: {BARS})?\b", r"largest(\1, \2)"),
-    (rf"\b(?:smallest|narrowest|tightest|quietest) ({VALUE}) (?:{_OVER} )?{_LAST}(\d+)(?: {BARS})?\b", r"smallest(\1, \2)"),
+    (rf"\b(?:largest|biggest|widest|greatest|busiest) ({VALUE}) (?:{_OVER} )?{_LAST}(\d+)(?: {BARS_SAID})?\b", r"largest(\1, \2)"),
+    (rf"\b(?:smallest|narrowest|tightest|quietest) ({VALUE}) (?:{_OVER} )?{_LAST}(\d+)(?: {BARS_SAID})?\b", r"smallest(\1, \2)"),
     (rf"\b(?:highest|maximum|max) {_OVER} {_LAST}(\d+) ({OF_PRICE})s?\b", r"highest(\2, \1)"),
     (rf"\b(?:lowest|minimum|min) {_OVER} {_LAST}(\d+) ({OF_PRICE})s?\b", r"lowest(\2, \1)"),
-    (rf"\bhighest {_OVER} {_LAST}(\d+) {BARS}\b", r"highest(high, \1)"),
-    (rf"\blowest {_OVER} {_LAST}(\d+) {BARS}\b", r"lowest(low, \1)"),
+    (rf"\bhighest {_OVER} {_LAST}(\d+) {BARS_SAID}\b", r"highest(high, \1)"),
+    (rf"\blowest {_OVER} {_LAST}(\d+) {BARS_SAID}\b", r"lowest(low, \1)"),
     (rf"\b(max|min) of ({VALUE}) and ({VALUE})", r"\1(\2, \3)"),
     (rf"({SIDE}) ({NUMBER})(?: \*)? (atr(?:\(\d+\))?) (above|below|over|under) ({SIDE})",
      lambda m: f"{m[1]} {'>' if m[4] in ('above', 'over') else '<'} {m[5]} by {m[2]} * {m[3]}"),
     (rf"\b({NUMBER}) (atr\b(?:\(\d+\))?)", r"\1 * \2"),
-    (rf"\b(\d+) ({VALUE})s? (?:out )?of {_LAST}(\d+)(?: {BARS})?$", r"\2 at least \1 of \3 bars"),
-    (rf"^(\d+) (?:out )?of {_LAST}(\d+) {BARS} ({VALUE})$", r"\3 at least \1 of \2 bars"),
+    (rf"\b(\d+) ({VALUE})s? (?:out )?of {_LAST}(\d+)(?: {BARS_SAID})?$", r"\2 at least \1 of \3 bars"),
+    (rf"^(\d+) (?:out )?of {_LAST}(\d+) {BARS_SAID} ({VALUE})$", r"\3 at least \1 of \2 bars"),
     (r"\bmacd line\b", "macd.line"), (r"\b(?:macd )?signal line\b", "macd.signal"),
     (r"\bmacd histogram\b", "macd.histogram"),
     (r"\b(upper|lower|middle) (?:bollinger )?band\b", r"bollinger.\1"),
@@ -192,7 +192,7 @@ NOUNS: tuple[Rule, ...] = (
      r"(not \1 between bollinger.lower and bollinger.upper)"),
     (r"\b(\d+) (higher|lower) (high|low|close)s? (?:in (?:a )?row|running)\b",
      lambda m: f"{m[3]} {'>' if m[2] == 'higher' else '<'} prev({m[3]}) for {m[1]} bars"),
-    (rf"\b(?:({OF_PRICE}) )?(up|down) (?:by |more than |over )?({NUMBER})\s*% (?:in|over|within) {_LAST}(\d+) {BARS}",
+    (rf"\b(?:({OF_PRICE}) )?(up|down) (?:by |more than |over )?({NUMBER})\s*% (?:in|over|within) {_LAST}(\d+) {BARS_SAID}",
      lambda m: f"roc({m[1] or 'close'}, {m[4]}) {'> ' if m[2] == 'up' else '< -'}{m[3]}"),
     (rf"\b({AVERAGED}) of {_LAST}(\d+) ({OF_PRICE})s?\b", r"\1(\3, \2)"),
     (rf"({VALUE}) ([<>]=?|above|below|over|under) ({NUMBER}) and (rising|falling)\b",
@@ -202,26 +202,26 @@ NOUNS: tuple[Rule, ...] = (
     (r"\bclose in (?:bottom|lower) (\d+)% of (?:bar_)?range\b",
      lambda m: f"close < low + {int(m[1]) / 100:g} * bar_range"),
     (r"\bcrossover of (\S+(?:\([^()]*\))?) and ", r"\1 crosses above "),
-    (rf"\bnew (\d+) {BARS} high\b", r"high > prev(highest(high, \1))"),
-    (rf"\bnew (\d+) {BARS} low\b", r"low < prev(lowest(low, \1))"),
-    (rf"\b(?:highest|maximum|max|top|largest|greatest) ({VALUE}) (?:{_OVER} )?{_LAST}(\d+)(?: {BARS})?\b",
+    (rf"\bnew (\d+) {BARS_SAID} high\b", r"high > prev(highest(high, \1))"),
+    (rf"\bnew (\d+) {BARS_SAID} low\b", r"low < prev(lowest(low, \1))"),
+    (rf"\b(?:highest|maximum|max|top|largest|greatest) ({VALUE}) (?:{_OVER} )?{_LAST}(\d+)(?: {BARS_SAID})?\b",
      r"highest(\1, \2)"),
-    (rf"\b(?:lowest|minimum|min|smallest|least) ({VALUE}) (?:{_OVER} )?{_LAST}(\d+)(?: {BARS})?\b",
+    (rf"\b(?:lowest|minimum|min|smallest|least) ({VALUE}) (?:{_OVER} )?{_LAST}(\d+)(?: {BARS_SAID})?\b",
      r"lowest(\1, \2)"),
-    (rf"\b({_MEASURED})(?: of)? ({VALUE}) {_OVER} {_LAST}(\d+)(?: {BARS})?\b", r"\1(\2, \3)"),
+    (rf"\b({_MEASURED})(?: of)? ({VALUE}) {_OVER} {_LAST}(\d+)(?: {BARS_SAID})?\b", r"\1(\2, \3)"),
     (r"\b(\d+) weeks? (high|low)s?\b", lambda m: f"({_end(m[2])}({m[2]}, {m[1]}) on 1w)"),
-    (rf"\b(\d+) {BARS} (high|low)s?\b", lambda m: f"{_end(m[2])}({m[2]}, {m[1]})"),
-    (rf"\b(high|low)s? {_OVER} {_LAST}(\d+) {BARS}\b", lambda m: f"{_end(m[1])}({m[1]}, {m[2]})"),
-    (rf"\bhighest {_LAST}(\d+) {BARS}\b", r"highest(high, \1)"),
-    (rf"\blowest {_LAST}(\d+) {BARS}\b", r"lowest(low, \1)"),
-    (rf"\b(\d+)(?: {BARS})? ({AVERAGED})(?: of)? ({OF_PRICE})\b(?!\s*\()", r"\2(\3, \1)"),
-    (rf"\b(\d+)(?: {BARS} ({LENGTHY})| ?({SHORT}))(?: of ({VALUE}))?\b(?!\s*\()", lambda m: _call(m[2] or m[3], m[4], m[1])),
-    (rf"\b({AVERAGED})(?: of)? ({OF_PRICE}) (?:{_OVER} )?{_LAST}(\d{{1,3}})(?: {BARS})?\b", r"\1(\2, \3)"),
+    (rf"\b(\d+) {BARS_SAID} (high|low)s?\b", lambda m: f"{_end(m[2])}({m[2]}, {m[1]})"),
+    (rf"\b(high|low)s? {_OVER} {_LAST}(\d+) {BARS_SAID}\b", lambda m: f"{_end(m[1])}({m[1]}, {m[2]})"),
+    (rf"\bhighest {_LAST}(\d+) {BARS_SAID}\b", r"highest(high, \1)"),
+    (rf"\blowest {_LAST}(\d+) {BARS_SAID}\b", r"lowest(low, \1)"),
+    (rf"\b(\d+)(?: {BARS_SAID})? ({AVERAGED})(?: of)? ({OF_PRICE})\b(?!\s*\()", r"\2(\3, \1)"),
+    (rf"\b(\d+)(?: {BARS_SAID} ({LENGTHY})| ?({SHORT}))(?: of ({VALUE}))?\b(?!\s*\()", lambda m: _call(m[2] or m[3], m[4], m[1])),
+    (rf"\b({AVERAGED})(?: of)? ({OF_PRICE}) (?:{_OVER} )?{_LAST}(\d{{1,3}})(?: {BARS_SAID})?\b", r"\1(\2, \3)"),
     (rf"\b({OF_PRICE}) ({AVERAGED}) (\d+)\b", r"\2(\1, \3)"),
-    (rf"\b({LENGTHY}) (?:of|over) {_LAST}(\d+) {BARS}(?: of ({VALUE}))?", lambda m: _call(m[1], m[3], m[2])),
+    (rf"\b({LENGTHY}) (?:of|over) {_LAST}(\d+) {BARS_SAID}(?: of ({VALUE}))?", lambda m: _call(m[1], m[3], m[2])),
     (rf"\b({AVERAGED})(?: of)? ({OF_PRICE})\b(?!\s*\()", r"\1(\2)"),
     (rf"\b({LENGTHY})[ _-]?(\d+)\b", r"\1(\2)"),
-    (rf"\bcount(?: of)? ({VALUE}) (?:{_OVER} )?{_LAST}(\d+)(?: {BARS})?", r"count(\1, \2)"),
+    (rf"\bcount(?: of)? ({VALUE}) (?:{_OVER} )?{_LAST}(\d+)(?: {BARS_SAID})?", r"count(\1, \2)"),
     (rf"\b({_TAKERS}) of ({VALUE})", r"\1(\2)"),
     (rf"\bbars_since(?: last)? ({VALUE})", r"bars_since(\1)"),
     (r"\bhigher highs?\b", "high > prev(high)"), (r"\bhigher lows?\b", "low > prev(low)"),
@@ -238,8 +238,8 @@ NOUNS: tuple[Rule, ...] = (
      lambda m: f"{m[1] or 'close'} > prev({m[1] or 'close'}) by {m[2]}%"),
     (rf"\b(?:({OF_PRICE}) )?down (?:by |more than |over |> )?({NUMBER})\s*%(?! (?:above|below))",
      lambda m: f"{m[1] or 'close'} < prev({m[1] or 'close'}) by {m[2]}%"),
-    (rf"({VALUE}) (?:rising|rises|increasing|growing|going up|up) for {_LAST}(\d+) {BARS}", r"rising(\1, \2)"),
-    (rf"({VALUE}) (?:falling|falls|decreasing|shrinking|going down|down) for {_LAST}(\d+) {BARS}",
+    (rf"({VALUE}) (?:rising|rises|increasing|growing|going up|up) for {_LAST}(\d+) {BARS_SAID}", r"rising(\1, \2)"),
+    (rf"({VALUE}) (?:falling|falls|decreasing|shrinking|going down|down) for {_LAST}(\d+) {BARS_SAID}",
      r"falling(\1, \2)"),
     (rf"({VALUE}) (?:rising|rises|increasing|growing|going up|trending up)\b(?! \w)", r"\1 > prev(\1)"),
     (rf"({VALUE}) (?:falling|falls|decreasing|shrinking|going down|trending down)\b(?! \w)", r"\1 < prev(\1)"),
@@ -249,7 +249,7 @@ NOUNS: tuple[Rule, ...] = (
     (rf"({VALUE}) (?:falling|falls|decreasing|shrinking|going down)\b", r"\1 < prev(\1)"),
 )  # fmt: skip
 _CROSS = r"(?:cross(?:es|ed|ing)?|breaks?|broke)"
-RELATIONS: tuple[Rule, ...] = (
+_RELATIONS: tuple[GuessingRule, ...] = (
     (rf"\b({_CROSS} ?(?:above|below|over|under) {SIDE}) from (?:above|below)\b", r"\1"),
     (rf"\b{_CROSS}[ -]?(?:over|up|upwards?|above)(?: (?:through|over))?\b", "crosses above"),
     (rf"\b{_CROSS}[ -]?(?:under|down|downwards?|below)(?: (?:through|under))?\b", "crosses below"),
@@ -293,25 +293,25 @@ RELATIONS: tuple[Rule, ...] = (
     (rf"\b({OF_PRICE}) ([<>]=?) ((?:{NUMBER} \* )?)({AVERAGED})\b(?!\s*[(.\w])", r"\1 \2 \3\4(\1)"),
     (rf"(?<!by )(?<!within )(?<![\d.])({NUMBER})\s*%(?!\s*(?:above|below|of))", r"\1"),
 )  # fmt: skip
-OVER_TIME: tuple[Rule, ...] = (
+OVER_TIME: tuple[GuessingRule, ...] = (
     (rf"\b(\d+) (?:consecutive|straight|successive) ({VALUE})\b", r"\2 for \1 bars"),
     (rf"\b(?:for )?(\d+) ({VALUE})s? in (?:a )?row\b", lambda m: _in_a_row(m[2], m[1])),
-    (rf"\b(?:for )?(?:at least )?(\d+) (?:consecutive |straight |successive )?{BARS} "
+    (rf"\b(?:for )?(?:at least )?(\d+) (?:consecutive |straight |successive )?{BARS_SAID} "
      r"(?:in (?:a )?row|running|straight|consecutively|successively)\b", r"for \1 bars"),
-    (rf"\bfor (?:each of |all )?{_LAST}(\d+) (?:consecutive |straight )?{BARS}\b", r"for \1 bars"),
-    (rf"\b(?:on )?(?:at least )?(\d+) (?:times (?:out )?(?:of|in)|(?:out )?of) {_LAST}(\d+) {BARS}\b",
+    (rf"\bfor (?:each of |all )?{_LAST}(\d+) (?:consecutive |straight )?{BARS_SAID}\b", r"for \1 bars"),
+    (rf"\b(?:on )?(?:at least )?(\d+) (?:times (?:out )?(?:of|in)|(?:out )?of) {_LAST}(\d+) {BARS_SAID}\b",
      r"at least \1 of \2 bars"),
-    (rf"\bfollowed by (.+?) (?:within|in) {_LAST}(\d+) {BARS}\b", r"then \1 within \2 bars"),
-    (rf"\b(?:and )?then (.+?) (?:within|in) {_LAST}(\d+) {BARS}\b", r"then \1 within \2 bars"),
-    (rf"(?<!then )\b(?:in|within|during|over) (?:last |past |previous )(\d+) {BARS}\b", r"in last \1 bars"),
-    (rf"\b(?:once |ever )?(?:in|during) (\d+) {BARS}\b", r"in last \1 bars"),
-    (rf"\blast (\d+) {BARS}\b(?<!in last)", r"last \1 bars"),
+    (rf"\bfollowed by (.+?) (?:within|in) {_LAST}(\d+) {BARS_SAID}\b", r"then \1 within \2 bars"),
+    (rf"\b(?:and )?then (.+?) (?:within|in) {_LAST}(\d+) {BARS_SAID}\b", r"then \1 within \2 bars"),
+    (rf"(?<!then )\b(?:in|within|during|over) (?:last |past |previous )(\d+) {BARS_SAID}\b", r"in last \1 bars"),
+    (rf"\b(?:once |ever )?(?:in|during) (\d+) {BARS_SAID}\b", r"in last \1 bars"),
+    (rf"\blast (\d+) {BARS_SAID}\b(?<!in last)", r"last \1 bars"),
     (rf"\bthen ({VALUE})$", r"then \1 within 1 bars"),
     (r"\bfor (\d+) weeks\b", (r"for \1 bars on 1w", lambda m: f"for {5 * int(m[1])} bars")),
     (r"\bin last (\d+) weeks\b", (r"in last \1 bars on 1w", lambda m: f"in last {5 * int(m[1])} bars")),
-    (rf"\b(\d+) {BARS}\b", r"\1 bars"),
+    (rf"\b(\d+) {BARS_SAID}\b", r"\1 bars"),
 )  # fmt: skip
-ELSEWHERE: tuple[Rule, ...] = (
+ELSEWHERE: tuple[GuessingRule, ...] = (
     (r"\bon (?:a )?(\d+)\s*1m\b", r"on \1m"),
     (r"\bon (?:a )?1?(daily|weekly|monthly|hourly)(?: (?:chart|bars|timeframe|basis))?\b",
      lambda m: f"on {NAMED_SPANS[m[1]]}"),
@@ -331,7 +331,7 @@ ELSEWHERE: tuple[Rule, ...] = (
     (r"^([^()]*(?:\([^()]*\)[^()]*)*?) on (\d+(?:mo|[smhdw])) (for|in last|at least) ([^()]*?bars)",
      (r"\1 \3 \4 on \2", r"(\1 on \2) \3 \4")),
 )  # fmt: skip
-JOINED: tuple[Rule, ...] = (
+JOINED: tuple[GuessingRule, ...] = (
     (r",?\s*\b(?:but|while|with|plus also|as well as|also|whilst)\b(?!\()", " and"),
     (r"\band and\b", "and"),
     (r"\b(?:unless|without|except(?: when)?|and no)\b", "and not"),
@@ -350,7 +350,7 @@ def _call(function: str, of: str | None, bars: str) -> str:
 
 
 def _in_a_row(what: str, bars: str) -> str:
-    return f"for {bars} bars" if re.fullmatch(BARS, what) else f"{what} for {bars} bars"
+    return f"for {bars} bars" if re.fullmatch(BARS_SAID, what) else f"{what} for {bars} bars"
 
 
 def _picked() -> Iterator[tuple[str, str]]:
@@ -368,7 +368,7 @@ def _picked() -> Iterator[tuple[str, str]]:
 
 
 @cache
-def _synonym_rules() -> tuple[Rule, ...]:
+def _synonym_rules() -> tuple[GuessingRule, ...]:
     """Phrases of several words, and words that are no names of the language, the longest first."""
     known = {*SOURCES, *CATALOGUE, *RESERVED}
     spaced = {name.replace("_", " "): name for name in known if "_" in name}
@@ -378,7 +378,7 @@ def _synonym_rules() -> tuple[Rule, ...]:
     named = [
         (
             rf"\b{re.escape(phrase)}\b(?!\s*\()"
-            if phrase in PARTS
+            if phrase in _PARTS
             else rf"\b{re.escape(phrase)}\b",
             name,
         )
@@ -388,21 +388,21 @@ def _synonym_rules() -> tuple[Rule, ...]:
     return (*named, *picked, *plural)
 
 
-PARTS = {"last", "back", "earlier", "return", "range", "gap", "total", "limit", "if", "choose"}
+_PARTS = {"last", "back", "earlier", "return", "range", "gap", "total", "limit", "if", "choose"}
 """Words that name something only where no call of them is meant."""
 ORDINARY = {"last", "back", "earlier", "previous", "prior", "yesterday", "last bar", "if", "either or",
             "maximum", "minimum", "opening", "days to", "days after", "number of", "highs", "lows"}  # fmt: skip
 """Words that mean something else too, and have rules of their own."""
 
-STAGES: tuple[Callable[[], Iterable[Rule]], ...] = (
-    lambda: SIGNS,
-    lambda: NUMBERS,
+STAGES: tuple[Callable[[], Iterable[GuessingRule]], ...] = (
+    lambda: _SIGNS,
+    lambda: _NUMBERS,
     lambda: FILLERS,
     lambda: IDIOMS,
     _synonym_rules,
-    lambda: TIMES,
+    lambda: _TIMES,
     lambda: NOUNS,
-    lambda: RELATIONS,
+    lambda: _RELATIONS,
     lambda: OVER_TIME,
     lambda: ELSEWHERE,
     lambda: JOINED,
@@ -410,7 +410,7 @@ STAGES: tuple[Callable[[], Iterable[Rule]], ...] = (
 
 
 @cache
-def rules() -> tuple[tuple[re.Pattern[str], tuple[Change, ...]], ...]:
+def rules() -> tuple[tuple[re.Pattern[str], tuple[Rewriting, ...]], ...]:
     """All of them in their order, compiled once: there are more than the interpreter keeps."""
     return tuple(
         (re.compile(pattern), change if isinstance(change, tuple) else (change,))

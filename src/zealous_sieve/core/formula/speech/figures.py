@@ -11,8 +11,8 @@ from zoneinfo import ZoneInfo
 
 from zealous_sieve.core.functions import units
 
-DAY = 86_400
-SHORT = ((1e9, " bn", 1e9), (1e6, " m", 1e6), (1e5, " k", 1e3))
+_DAY = 86_400
+_SHORT = ((1e9, " bn", 1e9), (1e6, " m", 1e6), (1e5, " k", 1e3))
 MOST_DIGITS = 12
 HUGE = 1e15
 """From here on numbers are written by their power of ten."""
@@ -58,7 +58,7 @@ def figure(value: float, unit: units.Unit = units.NONE, tick: float = 0.01, more
     size = abs(value)
     if size >= HUGE:
         return f"{value:.{2 + more}e}"
-    for limit, suffix, divisor in SHORT:
+    for limit, suffix, divisor in _SHORT:
         if size >= limit:
             return f"{value / divisor:,.{1 + more}f}{suffix}"
     if float(value).is_integer():
@@ -67,11 +67,11 @@ def figure(value: float, unit: units.Unit = units.NONE, tick: float = 0.01, more
     return f"{value:,.{digits + more}f}"
 
 
-def told_apart(one: float, other: float, told: Callable[[float, int], str]) -> tuple[str, str]:
-    """Two numbers with as many digits as it takes to see which is the larger; ``told`` writes a number
+def told_apart(one: float, other: float, figure_of: Callable[[float, int], str]) -> tuple[str, str]:
+    """Two numbers with as many digits as it takes to see which is the larger; ``figure_of`` writes a number
     with so many further digits."""
     for more in range(MOST_DIGITS):
-        texts = told(one, more), told(other, more)
+        texts = figure_of(one, more), figure_of(other, more)
         if math.isclose(one, other, rel_tol=2e-9) or math.isnan(one) or math.isnan(other):
             break
         seen = _read_back(texts[0]) - _read_back(texts[1])
@@ -82,7 +82,7 @@ def told_apart(one: float, other: float, told: Callable[[float, int], str]) -> t
 
 def _read_back(text: str) -> float:
     """The number that a figure shows."""
-    for _, suffix, divisor in SHORT:
+    for _, suffix, divisor in _SHORT:
         if text.endswith(suffix):
             return _read_back(text.removesuffix(suffix)) * divisor
     try:
@@ -98,11 +98,11 @@ def _decimals(tick: float) -> int:
     return next((d for d, s in steps if round(s) > 0 and abs(s - round(s)) < 1e-6), 8)
 
 
-def moment(seconds: float, clock: WallClock = BY_UTC) -> str:
+def moment_said(seconds: float, clock: WallClock = BY_UTC) -> str:
     """A bar's moment: its day, and of bars shorter than a day the time too, by a clock."""
     if math.isnan(seconds):
         return "an unknown day"
-    if seconds % DAY:
+    if seconds % _DAY:
         return clock.tell(seconds)
     at = datetime.fromtimestamp(seconds, UTC)
     return f"{at.day} {at:%b}"

@@ -12,9 +12,9 @@ from zealous_sieve.core.formula.typed import Formula, Typed, series
 from zealous_sieve.core.functions import units
 from zealous_sieve.core.functions.specification import Kind
 
-Within = tuple[tree.Node, ...]
+MentionedWithin = tuple[tree.Node, ...]
 """What a part stands within, from the outside in: other bars, and conditions that held some time ago."""
-MEASURES = {
+MEASURE_NAMES = {
     tree.Span.IN_LAST: "when ",
     tree.Span.FOR: "streak ",
     tree.Span.AT_LEAST: "count ",
@@ -22,7 +22,7 @@ MEASURES = {
 """What is measured of a condition over time: when it held last, for how long, how often."""
 
 
-def key(node: tree.Node, within: Within, what: str = "") -> str:
+def key(node: tree.Node, within: MentionedWithin, what: str = "") -> str:
     """By what a part, or a measure of it, is known among the values of a sentence."""
     return (
         what + canonical.expression(node) + "".join(f" @ {canonical.expression(n)}" for n in within)
@@ -43,15 +43,15 @@ def parts(formula: Formula) -> dict[str, Typed]:
 
 
 def _mentioned(
-    formula: Formula, node: tree.Node, within: Within
-) -> Iterator[tuple[tree.Node, Within, str]]:
+    formula: Formula, node: tree.Node, within: MentionedWithin
+) -> Iterator[tuple[tree.Node, MentionedWithin, str]]:
     """Every part with what it stands within; beside those over time, when and how often."""
     yield node, within, ""
     match node:
         case tree.On():
             yield from _mentioned(formula, node.value, (*within, node))
         case tree.OverTime():
-            yield node, within, MEASURES[node.span]
+            yield node, within, MEASURE_NAMES[node.span]
             deeper = (*within, node) if node.span == tree.Span.IN_LAST else within
             yield from _mentioned(formula, node.truth, deeper)
         case tree.Then():
@@ -90,7 +90,7 @@ def _measure(formula: Formula, node: tree.Node, what: str) -> Term:
     return apply("count", truth, constants=(int(formula.types[node.bars].number or 1),))
 
 
-def _seen(formula: Formula, term: Term, within: Within) -> Term:
+def _seen(formula: Formula, term: Term, within: MentionedWithin) -> Term:
     """A term as it is seen from where the sentence is said."""
     for node in reversed(within):
         match node:

@@ -15,7 +15,7 @@ from zealous_sieve.core.formula.typed import Formula, Typed
 from zealous_sieve.core.functions.catalogue import find
 from zealous_sieve.core.functions.specification import Function, Kind, Output
 
-SOURCES = {
+_SOURCES = {
     "open": "the open",
     "high": "the high",
     "low": "the low",
@@ -36,7 +36,7 @@ OPERATORS = {
     tree.Operator.RAISE: ("to the power of", "the power of {} and {}"),
 }
 """How arithmetic is said, and within other arithmetic."""
-SINCE = {
+_SINCE = {
     "highest": "the highest {x}",
     "lowest": "the lowest {x}",
     "highest_bars": "the bars since the highest {x}",
@@ -50,7 +50,7 @@ SINCE = {
     "max_drawdown": "the largest fall of {x}",
 }
 """What is reckoned since a condition."""
-SPANS = {ClockUnit.DAY: "daily", ClockUnit.WEEK: "weekly", ClockUnit.MONTH: "monthly"}
+_SPANS = {ClockUnit.DAY: "daily", ClockUnit.WEEK: "weekly", ClockUnit.MONTH: "monthly"}
 
 Asked = Callable[[tree.Node], str]
 """How a condition is said that has no values."""
@@ -60,7 +60,7 @@ def bars_called(rule: BarRule) -> str:
     """What stands before what belongs to such bars: weekly, 15-minute."""
     if isinstance(rule, BarKind):
         return f"{rule.form}-bar"
-    named = SPANS.get(rule.unit) if rule.count == 1 else None
+    named = _SPANS.get(rule.unit) if rule.count == 1 else None
     return named or f"{rule.count}-{rule.stretch}"
 
 
@@ -77,9 +77,9 @@ def bare(noun: str) -> str:
     return noun.removeprefix("the ")
 
 
-def _filled(said: str, fields: Mapping[str, str]) -> str:
+def _filled(text: str, fields: Mapping[str, str]) -> str:
     """A phrase with what it mentions; of something with its article."""
-    return re.sub(r"( of|^){x}", r"\1{the_x}", said.replace(" of {x}", " of {the_x}")).format(
+    return re.sub(r"( of|^){x}", r"\1{the_x}", text.replace(" of {x}", " of {the_x}")).format(
         **fields
     )
 
@@ -87,19 +87,19 @@ def _filled(said: str, fields: Mapping[str, str]) -> str:
 UNCOUNTED = ("its ", "the ", "volume ", "bars ", "days ", "minutes ", "sessions ", "minus ")
 
 
-def _with_article(said: str) -> str:
+def _with_article(text: str) -> str:
     """A noun with its article, where it takes one."""
-    name, _, rest = said.partition(" ")
+    name, _, rest = text.partition(" ")
     proper = name[:2].isupper() and (not rest or rest.startswith("("))
-    return said if proper or said.startswith(UNCOUNTED) else f"the {said}"
+    return text if proper or text.startswith(UNCOUNTED) else f"the {text}"
 
 
 class Namer:
     """Calls the values of a formula; ``asked`` says the conditions among them."""
 
-    def __init__(self, formula: Formula, asked: Asked, spelled: set[str] | None = None) -> None:
+    def __init__(self, formula: Formula, output: Asked, spelled: set[str] | None = None) -> None:
         self.formula = formula
-        self.asked = asked
+        self.asked = output
         self.spelled: set[str] = set() if spelled is None else spelled
         """Steps whose meaning was said."""
 
@@ -141,7 +141,7 @@ class Namer:
             return self._step(node.name)
         if typed is not None and typed.function is not None and find(node.name) is typed.function:
             return self._phrased(typed.function, typed.spec, node, (), subject)
-        return SOURCES.get(node.name, node.name.replace("_", " "))
+        return _SOURCES.get(node.name, node.name.replace("_", " "))
 
     def _step(self, name: str) -> str:
         """A named step: the first time with what it is."""
@@ -289,7 +289,7 @@ class Namer:
         for own in function.inputs:
             written = bound.get(own.name)
             if written is None:
-                fields[f"the_{own.name}"] = SOURCES.get(own.default or "", own.default or own.name)
+                fields[f"the_{own.name}"] = _SOURCES.get(own.default or "", own.default or own.name)
                 fields[own.name] = bare(fields[f"the_{own.name}"])
             elif own.kind == Kind.TRUTH:
                 fields[own.name] = self.asked(written)
@@ -328,16 +328,16 @@ class Namer:
         spec = function.output(node.output) if isinstance(node, tree.Pick) else None
         return self.phrases(node, (spec.said if spec else "") or function.said)
 
-    def phrases(self, node: tree.Node, said: str) -> tuple[str, str] | None:
+    def phrases(self, node: tree.Node, text: str) -> tuple[str, str] | None:
         """What is said of a call when it holds and when not, from a phrase of its function."""
         called = node.value if isinstance(node, tree.Pick) else node
         function = find(tree.called(called))
-        if function is None or "|" not in said:
+        if function is None or "|" not in text:
             return None
         given = called.arguments if isinstance(called, tree.Call) else ()
         fields, _ = self._fields(function, called, given)
-        rest = self._unmentioned(function, said, node, called, given)
-        yes, no = (_filled(re.sub(r"^{x}", "{the_x}", part), fields) for part in said.split("|"))
+        rest = self._unmentioned(function, text, node, called, given)
+        yes, no = (_filled(re.sub(r"^{x}", "{the_x}", part), fields) for part in text.split("|"))
         return yes + rest, no + rest
 
     def _on(self, node: tree.On, subject: str) -> str:
@@ -361,7 +361,7 @@ class Namer:
             return canonical.expression(node)
         given = called.arguments if isinstance(called, tree.Call) else ()
         fields, _ = self._fields(replace(function, parameters=()), called, given)
-        return f"{_filled(SINCE[name], fields)} since {began}"
+        return f"{_filled(_SINCE[name], fields)} since {began}"
 
     def _arithmetic(self, node: tree.Arithmetic, subject: str) -> str:
         change = self._change(node)

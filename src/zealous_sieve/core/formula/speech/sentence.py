@@ -11,15 +11,21 @@ from collections.abc import Callable, Mapping
 
 from zealous_sieve.core.formula import canonical, tree
 from zealous_sieve.core.formula.comparison import RELATIONS
-from zealous_sieve.core.formula.speech.figures import BY_UTC, WallClock, figure, moment, told_apart
-from zealous_sieve.core.formula.speech.mentioned import MEASURES, Within, key
+from zealous_sieve.core.formula.speech.figures import (
+    BY_UTC,
+    WallClock,
+    figure,
+    moment_said,
+    told_apart,
+)
+from zealous_sieve.core.formula.speech.mentioned import MEASURE_NAMES, MentionedWithin, key
 from zealous_sieve.core.formula.speech.nouns import Namer, bare, bars_called
 from zealous_sieve.core.formula.timeframe import BarKind, timeframe
 from zealous_sieve.core.formula.typed import Formula
 from zealous_sieve.core.functions import units
 from zealous_sieve.core.functions.specification import Kind, Output
 
-Values = Mapping[str, float]
+_Values = Mapping[str, float]
 """Values at one bar, by the key of what they are values of."""
 
 
@@ -28,7 +34,7 @@ def read(formula: Formula) -> str:
     return _Speaker(formula, None, 0.01, ()).whole()
 
 
-def say(formula: Formula, values: Values, tick: float = 0.01, clock: WallClock = BY_UTC) -> str:
+def say(formula: Formula, values: _Values, tick: float = 0.01, clock: WallClock = BY_UTC) -> str:
     """How a condition stands at a bar; ``values`` are those of ``parts``, times are told by a clock."""
     return _Speaker(formula, values, tick, (), clock=clock).whole()
 
@@ -76,11 +82,11 @@ PAST = {
 """What is said of bars that are over."""
 
 
-PLACES = ("none", "first", "second", "third", "fourth", "fifth", "sixth", "seventh")
+_PLACES = ("none", "first", "second", "third", "fourth", "fifth", "sixth", "seventh")
 COUNTED = ("no", "one", "two", "three", "four", "five", "six", "seven", "eight", "nine")
 
 
-TIMES = {
+_TIMES = {
     tree.Relation.GREATER: "more than {}",
     tree.Relation.AT_LEAST: "{} or more",
     tree.Relation.LESS: "fewer than {}",
@@ -93,8 +99,8 @@ TIMES = {
 
 def ordinal(number: int) -> str:
     """``third``, ``14th``: a place in a row."""
-    if number < len(PLACES):
-        return PLACES[number]
+    if number < len(_PLACES):
+        return _PLACES[number]
     last = 0 if 10 <= number % 100 <= 20 else number % 10
     return f"{number}{('th', 'st', 'nd', 'rd')[last] if last < 4 else 'th'}"
 
@@ -103,9 +109,9 @@ class _Speaker:
     def __init__(
         self,
         formula: Formula,
-        values: Values | None,
+        values: _Values | None,
         tick: float,
-        within: Within,
+        within: MentionedWithin,
         *,
         past: bool = False,
         called: str = "",
@@ -238,9 +244,9 @@ class _Speaker:
     def _speaks_of_a_truth(self, node: tree.Node) -> bool:
         return self._is_truth(node) or any(map(self._speaks_of_a_truth, node.children))
 
-    def _denied(self, node: tree.Not, no: bool, said: Callable[..., str]) -> str:
+    def _denied(self, node: tree.Not, no: bool, say_truth: Callable[..., str]) -> str:
         """What is denied, in its own words; where it is so all the same, that it must not be."""
-        inner = said(node.truth, no=not no)
+        inner = say_truth(node.truth, no=not no)
         if self.values is None or no or isinstance(node.truth, tree.Not):
             return inner
         return inner if self._value(node) != 0.0 else f"{inner}; that must not be"
@@ -308,7 +314,7 @@ class _Speaker:
         match node.span:
             case tree.Span.IN_LAST if holds:
                 was = self._inside(node).clause(node.truth)
-                return f"on {moment(counted, self.clock)} {was}"
+                return f"on {moment_said(counted, self.clock)} {was}"
             case tree.Span.IN_LAST:
                 return self._none_of(node, bars, among)
             case tree.Span.FOR:
@@ -339,7 +345,7 @@ class _Speaker:
         now = self.clause(node.second)
         if self._value(node) == 1.0:
             was = self._inside(node).clause(node.first)
-            return f"on {moment(self._measure(node), self.clock)} {was}, and then {now}"
+            return f"on {moment_said(self._measure(node), self.clock)} {was}, and then {now}"
         if no:
             return self._unvalued().clause(node, no=True)
         if self._value(node.second) != 1.0:
@@ -475,21 +481,21 @@ class _Speaker:
             return f"{passed} {since}; {asked} are asked"
         return f"{passed}, {asked} are asked, {since}"
 
-    def _in_a_row(self, node: tree.Compare, truth: tree.Node, asked: str, called: str) -> str:
+    def _in_a_row(self, node: tree.Compare, truth: tree.Node, question: str, called: str) -> str:
         """For how many bars in a row, up to this one, a condition has held."""
         place = self.formula.types[node.right].number or 0.0
-        exact = node.relation == tree.Relation.EQUAL and "not" not in asked and place >= 1
+        exact = node.relation == tree.Relation.EQUAL and "not" not in question and place >= 1
         if exact:
-            asked = f"the {ordinal(int(place))}"
+            question = f"the {ordinal(int(place))}"
         on_which = f"on which {self.asked(truth)}"
         if self.values is None:
             if exact:
-                return f"this is {asked} {called}bar in a row {on_which}"
-            return f"there are {asked} {called}bars in a row {on_which}"
+                return f"this is {question} {called}bar in a row {on_which}"
+            return f"there are {question} {called}bars in a row {on_which}"
         bars = self._value(node.left)
         if exact and bars == place:
-            return f"this is {asked} {called}bar in a row {on_which}"
-        wanted = f"{asked} {'is' if exact else 'are'} asked"
+            return f"this is {question} {called}bar in a row {on_which}"
+        wanted = f"{question} {'is' if exact else 'are'} asked"
         if bars < 1:
             return f"this is not a {called}bar, {wanted} in a row, {on_which}"
         return f"this is the {ordinal(int(bars))} {called}bar in a row, {wanted}, {on_which}"
@@ -506,7 +512,7 @@ class _Speaker:
         if times is None or times < 0 or times != int(times) or name in self.formula.definitions:
             return "", ()
         relation = RELATIONS[node.relation].other if no and self.values is None else node.relation
-        return TIMES[relation].format(int(times)), node.left.arguments
+        return _TIMES[relation].format(int(times)), node.left.arguments
 
     def _beyond(self, node: tree.Compare, tolerance: tree.Tolerance, no: bool) -> str:
         above = node.relation in (tree.Relation.GREATER, tree.Relation.AT_LEAST)
@@ -526,11 +532,11 @@ class _Speaker:
         return f"{self.valued(node.left)} {stands}; at least {asked} {side} is asked"
 
     def _distance(
-        self, gap: float, base: float, node: tree.Compare | tree.Near, asked: tree.Tolerance
+        self, gap: float, base: float, node: tree.Compare | tree.Near, tolerance: tree.Tolerance
     ) -> str:
         """How far apart two numbers are, in digits that tell it from what is asked."""
-        least = self._value(asked.amount)
-        if not asked.percent:
+        least = self._value(tolerance.amount)
+        if not tolerance.percent:
             unit = self._unit(node.left)
             return told_apart(abs(gap), least, lambda v, more: figure(v, unit, self.tick, more))[0]
         if not base:
@@ -574,20 +580,20 @@ class _Speaker:
             right, subject, told[1], unit
         )
 
-    def _named_as(self, node: tree.Node, subject: str, told: str | None, unit: units.Unit) -> str:
+    def _named_as(self, node: tree.Node, subject: str, text: str | None, unit: units.Unit) -> str:
         """A number by its name and value; a constant as it was written."""
         typed = self.formula.types.get(node)
         share = " %" if unit == units.PERCENT else ""
         if typed is None or typed.number is not None:
             return self.namer.number(node) + share
         noun = self.namer.noun(node, subject)
-        if told is None:
+        if text is None:
             return noun
         # A value behind arithmetic or a condition could be taken for a part of it.
         apart = isinstance(node, tree.Arithmetic) or any(
             map(self._speaks_of_a_truth, node.children)
         )
-        return f"{noun}{' =' if apart else ''} {told}{share}"
+        return f"{noun}{' =' if apart else ''} {text}{share}"
 
     def valued(self, node: tree.Node, subject: str = "") -> str:
         """The name of a number, followed by its value where that is known."""
@@ -614,7 +620,7 @@ class _Speaker:
 
     def _measure(self, node: tree.Node) -> float:
         """When a condition over time held last, for how long or how often."""
-        what = MEASURES[node.span] if isinstance(node, tree.OverTime) else "when "
+        what = MEASURE_NAMES[node.span] if isinstance(node, tree.OverTime) else "when "
         assert self.values is not None
         return self.values.get(key(node, self.within, what), math.nan)
 
