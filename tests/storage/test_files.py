@@ -240,6 +240,17 @@ def test_no_cell_of_a_list_nor_a_name_of_its_columns_is_a_formula(
         ]
 
 
+@given(
+    st.lists(
+        st.none() | st.integers(-(2**70), 2**70) | st.floats(allow_nan=False) | letters, max_size=6
+    )
+)
+def test_a_table_keeps_every_digit(values: list[object]) -> None:
+    table = pq.read_table(io.BytesIO(TableFiles().written({"a": values}, "parquet")))
+    for kept, value in zip(table["a"].to_pylist(), values, strict=True):
+        assert kept == value or kept == str(value)
+
+
 def test_hits_of_a_run_are_exported(
     outside: Outside, address: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:

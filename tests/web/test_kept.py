@@ -137,8 +137,8 @@ def test_what_was_archived_is_found_and_comes_back(client: FlaskClient) -> None:
 WRITER = """
 import sys
 from zealous_sieve import bootstrap
-from zealous_sieve.usecases.ports import VerdictKind
-from zealous_sieve.usecases.runs import give_verdict
+from zealous_sieve.usecases.records.hits import VerdictKind
+from zealous_sieve.usecases.review.verdicts import give_verdict
 outside = bootstrap.outside(sys.argv[1])
 run = outside.runs.get(int(sys.argv[2]))
 for code in sys.argv[3:]:

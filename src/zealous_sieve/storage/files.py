@@ -260,6 +260,10 @@ def _typed(values: Sequence[Any]) -> pa.Array:
     return pa.array(list(values))
 
 
+EXACT, WHOLE = 2**53, 2**63
+"""Up to these whole numbers stand as they are among others with decimals, and among whole ones."""
+
+
 class TableFiles:
     """Implements TablesPort."""
 
@@ -271,9 +275,11 @@ class TableFiles:
 
 
 def _alike(values: Sequence[object]) -> Sequence[object]:
-    """Values of one kind: texts where some are."""
+    """Values of one kind: texts where some are, or where a whole number would lose digits as a number."""
     kinds = {type(value) for value in values if value is not None}
-    if len(kinds) < 2 or kinds <= {int, float}:
+    most = EXACT if float in kinds else WHOLE
+    fits = all(-most <= value < most for value in values if isinstance(value, int))
+    if fits and (len(kinds) < 2 or kinds <= {int, float}):
         return values
     return [None if value is None else str(value) for value in values]
 
