@@ -11,8 +11,9 @@ from zealous_sieve.core.demo.intraday import Grid
 from zealous_sieve.core.demo.tape import trades_of
 from zealous_sieve.core.engine.background import Background, Track
 from zealous_sieve.core.engine.build import bars_of
+from zealous_sieve.core.engine.columns import Column, Times
 from zealous_sieve.core.engine.local import evaluate
-from zealous_sieve.core.engine.panel import Column, Panel, Times
+from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.engine.session import Session, read_session
 from zealous_sieve.core.formula.check import check
 from zealous_sieve.core.formula.timeframe import timeframe

@@ -1,12 +1,14 @@
 import { flushPromises, mount } from '@vue/test-utils'
 import { afterEach, beforeEach, describe, expect, it, test, vi } from 'vitest'
-import { nextTick, ref } from 'vue'
+import { nextTick, ref, type Ref } from 'vue'
 import ConditionRow from '@/features/sieves/ConditionRow.vue'
 import { condition, empty, merged, upToDate, useHistory } from '@/features/sieves/draft'
 import { useAct } from '@/shared/act'
 import { ApiError, type Sieve } from '@/shared/api'
 import { draftOf, forgetDraft, keepDraft } from '@/shared/drafts'
 import { useKeys } from '@/shared/keys'
+import { useLatest } from '@/shared/latest'
+import Reply from '@/shared/Reply.vue'
 import Archived from '@/shared/Archived.vue'
 import { done, forgetSteps, offer, takeBack } from '@/shared/undo'
 import { later, press, within } from './setting'
@@ -72,6 +74,63 @@ describe('requests that change something', () => {
     slow.settle()
     await undoing
     expect(offer.value?.text).toBe('Written.')
+  })
+})
+
+describe('what was asked of the server', () => {
+  const shown = (
+    of: { data: Ref<unknown>; error: Ref<unknown>; again: () => unknown },
+    more = {},
+  ) =>
+    mount(Reply, {
+      props: { of, what: 'It can’t be shown', reading: 'looking…', ...more },
+      slots: { default: 'what is there', empty: 'nothing at all' },
+    })
+  it('is told as asked, as there, and as failed with the way to try again', async () => {
+    const data = ref<unknown>()
+    const error = ref<unknown>()
+    const again = vi.fn()
+    const page = shown({ data, error, again })
+    expect(page.text()).toBe('looking…')
+    error.value = new ApiError('c', 'the server is away', 'wait', [])
+    await nextTick()
+    expect(page.text()).toContain('It can’t be shown: the server is away.')
+    expect(page.text()).not.toContain('what is there')
+    await page.get('button').trigger('click')
+    expect(again).toHaveBeenCalledTimes(1)
+    error.value = undefined
+    data.value = []
+    await nextTick()
+    expect(page.text()).toBe('what is there')
+    await page.setProps({ empty: true })
+    expect(page.text()).toBe('nothing at all')
+  })
+  it('stays in sight where only reading it anew fails, but for what stands alone', async () => {
+    const failed = ref(new ApiError('c', 'away', '', []))
+    const of = { data: ref(0), error: failed, again: () => {} }
+    expect(shown(of).text()).toContain('what is there')
+    expect(shown(of, { alone: true }).text()).not.toContain('what is there')
+  })
+  it('is asked again as it was asked when it failed', async () => {
+    const asked: string[] = []
+    let fails = true
+    const latest = within(() =>
+      useLatest(0, async (question: string) => {
+        asked.push(question)
+        if (fails) throw new ApiError('c', 'away', '', [])
+        return question
+      }),
+    )
+    await latest.ask('one')
+    expect(latest.error.value).toBeTruthy()
+    fails = false
+    await latest.again()
+    expect([asked, latest.reply.value, latest.error.value]).toEqual([
+      ['one', 'one'],
+      'one',
+      undefined,
+    ])
+    latest.leave()
   })
 })
 

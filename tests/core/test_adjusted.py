@@ -8,7 +8,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tests.bars import DAY, walk
-from zealous_sieve.core.engine.panel import Column
+from zealous_sieve.core.engine.columns import Column
 from zealous_sieve.core.errors import DataError
 from zealous_sieve.core.intake.adjusted import told_by
 from zealous_sieve.core.market.mending import Mending, MendingKind, check_mending, mended

@@ -14,8 +14,9 @@ from hypothesis import strategies as st
 from tests.bars import DAY, KINDS, background, example_calls, market_of, one, values
 from zealous_sieve.core.engine.background import Background
 from zealous_sieve.core.engine.build import bars_of, seen_at
+from zealous_sieve.core.engine.columns import Times
 from zealous_sieve.core.engine.local import evaluate
-from zealous_sieve.core.engine.panel import NEVER, Panel, Times
+from zealous_sieve.core.engine.panel import NEVER, Panel
 from zealous_sieve.core.engine.session import Session, clock_of, read_session
 from zealous_sieve.core.errors import DataError
 from zealous_sieve.core.formula.check import check

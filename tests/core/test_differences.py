@@ -6,7 +6,7 @@ import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
-from zealous_sieve.core.engine.panel import Series
+from zealous_sieve.core.engine.columns import Series
 from zealous_sieve.core.intake.difference import (
     MOST_CHANGES,
     completed,

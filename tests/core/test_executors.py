@@ -13,9 +13,10 @@ import numpy as np
 import pytest
 
 from tests.bars import example_calls, memory_calls, panel_of
+from zealous_sieve.core.engine.columns import Column
 from zealous_sieve.core.engine.executor import Executor
 from zealous_sieve.core.engine.local import LOCAL
-from zealous_sieve.core.engine.panel import Column, Panel
+from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.engine.progress import Progress
 from zealous_sieve.core.engine.stages import Computation, split
 from zealous_sieve.core.engine.travel import packed, spread_back

@@ -11,7 +11,8 @@ from hypothesis import strategies as st
 from tests.bars import DAY, panel_of, values, walk
 from zealous_sieve.core.engine.background import Background, Track
 from zealous_sieve.core.engine.build import bars_of, seen_at
-from zealous_sieve.core.engine.panel import KNOWN_FROM, Column, Panel
+from zealous_sieve.core.engine.columns import Column
+from zealous_sieve.core.engine.panel import KNOWN_FROM, Panel
 from zealous_sieve.core.formula.check import check
 from zealous_sieve.core.formula.timeframe import timeframe
 from zealous_sieve.core.market.instruments import (

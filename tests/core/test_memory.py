@@ -10,7 +10,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tests.bars import one, panel_of, values
-from zealous_sieve.core.engine.panel import Column
+from zealous_sieve.core.engine.columns import Column
 from zealous_sieve.core.errors import FormulaError
 from zealous_sieve.core.formula.check import check
 from zealous_sieve.core.functions.specification import CATALOGUE, Function

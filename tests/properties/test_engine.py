@@ -14,8 +14,9 @@ from hypothesis import strategies as st
 from tests.bars import panel_of, walk
 from tests.properties.strategies import conditions, expressions
 from zealous_sieve.core.engine.build import bars_of
+from zealous_sieve.core.engine.columns import Column
 from zealous_sieve.core.engine.local import evaluate
-from zealous_sieve.core.engine.panel import Column, Panel
+from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.engine.plan import plan
 from zealous_sieve.core.errors import DataError, FormulaError
 from zealous_sieve.core.formula.check import check

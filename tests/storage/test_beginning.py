@@ -12,7 +12,7 @@ from tests.bars import DAY, walk
 from tests.conftest import SMALL
 from zealous_sieve import bootstrap
 from zealous_sieve.core.demo.calendar import NOW
-from zealous_sieve.core.engine.panel import Series
+from zealous_sieve.core.engine.columns import Series
 from zealous_sieve.core.market.bases import Base
 from zealous_sieve.core.sieve.definition import Condition, Sieve
 from zealous_sieve.local.cluster import Cluster

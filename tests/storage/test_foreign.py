@@ -13,7 +13,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from zealous_sieve.core.engine.panel import Series
+from zealous_sieve.core.engine.columns import Series
 from zealous_sieve.core.errors import DataError
 from zealous_sieve.core.intake.layout import Content, Dates, Layout
 from zealous_sieve.core.intake.refusals import Refusals

@@ -9,7 +9,8 @@ import numpy as np
 import pytest
 
 from tests.bars import DAY
-from zealous_sieve.core.engine.panel import KNOWN_FROM, Series
+from zealous_sieve.core.engine.columns import Series
+from zealous_sieve.core.engine.panel import KNOWN_FROM
 from zealous_sieve.core.market.bases import Base
 from zealous_sieve.core.market.instruments import Instrument
 from zealous_sieve.usecases.desk.outside import Outside

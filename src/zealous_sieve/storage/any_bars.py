@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 
 from zealous_sieve import clock
-from zealous_sieve.core.engine.panel import Series
+from zealous_sieve.core.engine.columns import Series
 from zealous_sieve.core.errors import DataError, Problem
 from zealous_sieve.core.formula.timeframe import DAY
 from zealous_sieve.core.intake.layout import Content

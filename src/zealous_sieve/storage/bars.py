@@ -20,7 +20,8 @@ from numpy.typing import NDArray
 from psycopg.types.json import Jsonb
 from sqlalchemy import text
 
-from zealous_sieve.core.engine.panel import BESIDE, NEVER, Column, Panel, Series, Times
+from zealous_sieve.core.engine.columns import Column, Series, Times
+from zealous_sieve.core.engine.panel import BESIDE, NEVER, Panel
 from zealous_sieve.core.functions.catalogue import FIELDS
 from zealous_sieve.core.market.bases import Base, base_of
 from zealous_sieve.core.market.instruments import Instrument

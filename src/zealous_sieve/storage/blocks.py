@@ -9,7 +9,8 @@ import numpy as np
 import zstandard
 from numpy.typing import NDArray
 
-from zealous_sieve.core.engine.panel import BESIDE, Column, Times
+from zealous_sieve.core.engine.columns import Column, Times
+from zealous_sieve.core.engine.panel import BESIDE
 from zealous_sieve.core.functions.catalogue import FIELDS
 
 _EPOCH_2000 = 946_684_800

@@ -17,7 +17,7 @@ import pyarrow.csv as pa_csv
 import pyarrow.parquet as pq
 from numpy.typing import NDArray
 
-from zealous_sieve.core.engine.panel import Column, Series, Times
+from zealous_sieve.core.engine.columns import Column, Series, Times
 from zealous_sieve.core.errors import DataError, Problem
 from zealous_sieve.core.intake.tables import (
     MOST_COUNTED,

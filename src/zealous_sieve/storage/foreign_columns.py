@@ -10,7 +10,8 @@ import pyarrow as pa
 import pyarrow.compute as pc
 from numpy.typing import NDArray
 
-from zealous_sieve.core.engine.panel import KNOWN_FROM, Column
+from zealous_sieve.core.engine.columns import Column
+from zealous_sieve.core.engine.panel import KNOWN_FROM
 from zealous_sieve.core.functions.catalogue import EXTRAS
 from zealous_sieve.core.intake.layout import Content, Layout
 from zealous_sieve.core.intake.moments import MomentReader, Moments, parted_times

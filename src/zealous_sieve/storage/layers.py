@@ -16,7 +16,8 @@ import psycopg
 import zstandard
 from numpy.typing import NDArray
 
-from zealous_sieve.core.engine.panel import BESIDE, Times
+from zealous_sieve.core.engine.columns import Times
+from zealous_sieve.core.engine.panel import BESIDE
 from zealous_sieve.core.functions.catalogue import FIELDS
 from zealous_sieve.core.market.bases import Base
 from zealous_sieve.storage.blocks import MEASURED

@@ -8,7 +8,8 @@ from collections.abc import Collection, Sequence
 import numpy as np
 import psycopg
 
-from zealous_sieve.core.engine.panel import BESIDE, Times
+from zealous_sieve.core.engine.columns import Times
+from zealous_sieve.core.engine.panel import BESIDE
 from zealous_sieve.core.functions.catalogue import FIELDS
 from zealous_sieve.core.market.bases import Base
 from zealous_sieve.storage import bar_statements as sql

@@ -10,7 +10,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zealous_sieve.core.engine.build import UNFINISHED
-from zealous_sieve.core.engine.panel import Column, Panel, Rows, Times
+from zealous_sieve.core.engine.columns import Column, Rows, Times
+from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.formula.terms import Across, Term
 from zealous_sieve.core.formula.timeframe import BarKind
 from zealous_sieve.core.functions.compiling import compiled

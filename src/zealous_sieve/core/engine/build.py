@@ -10,9 +10,10 @@ import numpy as np
 from cachetools import Cache, LRUCache
 
 from zealous_sieve.core.engine.clock import clock_bars, joined_bars
+from zealous_sieve.core.engine.columns import Column, Series, Times
 from zealous_sieve.core.engine.formed import FIRST_ROW, form
 from zealous_sieve.core.engine.made_of import MadeOf
-from zealous_sieve.core.engine.panel import KNOWN_FROM, NEVER, Column, Panel, Series, Times
+from zealous_sieve.core.engine.panel import KNOWN_FROM, NEVER, Panel
 from zealous_sieve.core.errors import DataError, Problem
 from zealous_sieve.core.formula.timeframe import BarKind, BarRule, Form, Timeframe, of_seconds
 from zealous_sieve.core.functions.compiling import compiled

@@ -10,7 +10,8 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from zealous_sieve.core.engine.panel import KNOWN_FROM, NEVER, Column, Panel, Times
+from zealous_sieve.core.engine.columns import Column, Times
+from zealous_sieve.core.engine.panel import KNOWN_FROM, NEVER, Panel
 from zealous_sieve.core.engine.session import ANY_DAY, Session
 from zealous_sieve.core.formula.timeframe import DAY, ClockUnit, Timeframe
 from zealous_sieve.core.functions.compiling import compiled

@@ -15,9 +15,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zealous_sieve.core.engine.build import bars_of, finest, last_known, seen_from
+from zealous_sieve.core.engine.columns import Column, Rows, Times
 from zealous_sieve.core.engine.formed import FIRST_ROW
 from zealous_sieve.core.engine.incremental import IncrementalEvaluation
-from zealous_sieve.core.engine.panel import NEVER, Column, Panel, Rows, Times
+from zealous_sieve.core.engine.panel import NEVER, Panel
 from zealous_sieve.core.engine.sources import with_sources
 from zealous_sieve.core.engine.strength import move_between, pairs_of
 from zealous_sieve.core.formula.terms import (

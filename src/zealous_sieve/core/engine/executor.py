@@ -6,7 +6,8 @@ from abc import ABC, abstractmethod
 from collections.abc import Mapping
 from threading import Event
 
-from zealous_sieve.core.engine.panel import Column, Panel
+from zealous_sieve.core.engine.columns import Column
+from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.engine.progress import Progress
 from zealous_sieve.core.engine.stages import Computation, split
 from zealous_sieve.core.formula.terms import Term

@@ -13,6 +13,7 @@ import numpy as np
 
 from zealous_sieve.core.engine.across import across_column
 from zealous_sieve.core.engine.build import bars_of, last_known, seen_from
+from zealous_sieve.core.engine.columns import Column
 from zealous_sieve.core.engine.develop import (
     Prepare,
     developed_values,
@@ -21,7 +22,7 @@ from zealous_sieve.core.engine.develop import (
     values_then,
 )
 from zealous_sieve.core.engine.known import known_column, lacking_column
-from zealous_sieve.core.engine.panel import Column, Panel
+from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.engine.plan import plan
 from zealous_sieve.core.engine.sources import with_sources
 from zealous_sieve.core.engine.stages import InputStage, Whence, inputs_of

@@ -11,7 +11,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zealous_sieve.core.engine.clock import joined_bars
-from zealous_sieve.core.engine.panel import NEVER, Column, Panel, Times
+from zealous_sieve.core.engine.columns import Column, Times
+from zealous_sieve.core.engine.panel import NEVER, Panel
 from zealous_sieve.core.formula.timeframe import DAY, BarKind, Form
 from zealous_sieve.core.functions.compiling import compiled
 

@@ -13,7 +13,8 @@ import numpy as np
 from numba import carray
 from numpy.typing import NDArray
 
-from zealous_sieve.core.engine.panel import Column, Panel, Rows
+from zealous_sieve.core.engine.columns import Column, Rows
+from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.engine.plan import ALL_BARS, Plan, Step, plan
 from zealous_sieve.core.engine.pool import in_portions
 from zealous_sieve.core.engine.runner import NumberedPlan, addresses, program, run

@@ -8,7 +8,8 @@ from functools import lru_cache
 import numpy as np
 
 from zealous_sieve.core.engine.background import ALWAYS, Background, Instants
-from zealous_sieve.core.engine.panel import Column, Panel, Times
+from zealous_sieve.core.engine.columns import Column, Times
+from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.engine.sources import with_sources
 from zealous_sieve.core.engine.strength import strength_column
 from zealous_sieve.core.errors import DataError, Problem

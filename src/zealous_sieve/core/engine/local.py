@@ -9,9 +9,10 @@ from threading import Event
 
 import numpy as np
 
+from zealous_sieve.core.engine.columns import Column
 from zealous_sieve.core.engine.executor import Executor
 from zealous_sieve.core.engine.external_inputs import with_inputs
-from zealous_sieve.core.engine.panel import Column, Panel
+from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.engine.pool import THREADS, pool
 from zealous_sieve.core.engine.progress import Progress
 from zealous_sieve.core.engine.runner import addresses, program, run

@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 if TYPE_CHECKING:
-    from zealous_sieve.core.engine.panel import Series
+    from zealous_sieve.core.engine.columns import Series
 
 
 class LegRelation(StrEnum):

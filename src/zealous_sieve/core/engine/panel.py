@@ -8,17 +8,13 @@ from difflib import get_close_matches
 from functools import cached_property
 
 import numpy as np
-from numpy.typing import NDArray
 
 from zealous_sieve.core.engine.background import Background
+from zealous_sieve.core.engine.columns import Column, Rows, Series, Times
 from zealous_sieve.core.errors import DataError, Problem
 from zealous_sieve.core.formula.timeframe import DAY, BarRule
 from zealous_sieve.core.functions.catalogue import EXTRAS, FIELDS
 
-Column = NDArray[np.float64]
-Times = NDArray[np.int64]
-Rows = NDArray[np.int64]
-Series = tuple[Times, Mapping[str, Column]]
 NEVER = 1 << 61
 """The close of a bar that is still open."""
 KNOWN_FROM = "known_from"

@@ -8,7 +8,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zealous_sieve.core.engine.clock import joined_bars
-from zealous_sieve.core.engine.panel import Column, Panel, Times
+from zealous_sieve.core.engine.columns import Column, Times
+from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.errors import DataError, Problem
 from zealous_sieve.core.formula.timeframe import DAY, ClockUnit, Timeframe
 from zealous_sieve.core.functions.catalogue import EXTRAS, FORM_SECONDS, TIME

@@ -13,7 +13,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zealous_sieve.core.engine.build import bars_of, last_known
-from zealous_sieve.core.engine.panel import Column, Panel, Times
+from zealous_sieve.core.engine.columns import Column, Times
+from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.errors import DataError, Problem
 
 MEASURES = ("percent", "steps")

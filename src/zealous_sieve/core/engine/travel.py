@@ -6,7 +6,8 @@ from collections.abc import Mapping
 
 import numpy as np
 
-from zealous_sieve.core.engine.panel import Column, Panel
+from zealous_sieve.core.engine.columns import Column
+from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.engine.stages import Computation
 from zealous_sieve.core.engine.strength import pairs_of
 from zealous_sieve.core.formula.terms import Known, OfInstrument, in_order

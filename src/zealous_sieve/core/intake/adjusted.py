@@ -15,7 +15,7 @@ from fractions import Fraction
 import numpy as np
 from numpy.typing import NDArray
 
-from zealous_sieve.core.engine.panel import Column, Times
+from zealous_sieve.core.engine.columns import Column, Times
 from zealous_sieve.core.market.mending import Mending, MendingKind
 
 BECAUSE = "adjusted closes"

@@ -7,7 +7,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from zealous_sieve.core.engine.panel import BESIDE, Series
+from zealous_sieve.core.engine.columns import Series
+from zealous_sieve.core.engine.panel import BESIDE
 from zealous_sieve.core.market.soundness import PRICES
 
 

@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from zealous_sieve.core.engine.panel import Column, Series, Times
+from zealous_sieve.core.engine.columns import Column, Series, Times
 from zealous_sieve.core.intake.refusals import Refusals
 from zealous_sieve.core.intake.tables import by_date
 from zealous_sieve.core.market.soundness import (

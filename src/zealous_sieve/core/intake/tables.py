@@ -9,7 +9,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from zealous_sieve.core.engine.panel import Column, Series, Times
+from zealous_sieve.core.engine.columns import Column, Series, Times
 from zealous_sieve.core.errors import DataError, Problem
 from zealous_sieve.core.formula.timeframe import DAY
 from zealous_sieve.core.market.bases import Base, base_of

@@ -6,7 +6,8 @@ from enum import IntEnum
 
 import numpy as np
 
-from zealous_sieve.core.engine.panel import Panel, Series
+from zealous_sieve.core.engine.columns import Series
+from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.errors import DataError, Problem
 from zealous_sieve.core.formula.timeframe import of_seconds
 

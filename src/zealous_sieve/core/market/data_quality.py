@@ -9,7 +9,8 @@ from enum import StrEnum
 import numpy as np
 from numpy.typing import NDArray
 
-from zealous_sieve.core.engine.panel import Column, Panel, Times
+from zealous_sieve.core.engine.columns import Column, Times
+from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.engine.session import ANY_DAY, Session
 from zealous_sieve.core.formula.timeframe import DAY
 from zealous_sieve.core.market.staleness import MISSED, missed_sessions

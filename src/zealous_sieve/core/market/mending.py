@@ -10,7 +10,7 @@ from enum import StrEnum
 import numpy as np
 from numpy.typing import NDArray
 
-from zealous_sieve.core.engine.panel import Column, Series, Times
+from zealous_sieve.core.engine.columns import Column, Series, Times
 from zealous_sieve.core.engine.session import ANY_DAY, Clock
 from zealous_sieve.core.errors import DataError, Problem
 from zealous_sieve.core.formula.timeframe import DAY, of_seconds

@@ -7,8 +7,9 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from zealous_sieve.core.engine.columns import Column, Series
 from zealous_sieve.core.engine.made_of import LegRelation, MadeOf
-from zealous_sieve.core.engine.panel import Column, Panel, Series
+from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.errors import DataError, Problem
 from zealous_sieve.core.market.instruments import Instrument, InstrumentKind, legs_of
 

@@ -7,7 +7,7 @@ from collections.abc import Iterator, Mapping
 import numpy as np
 from numpy.typing import NDArray
 
-from zealous_sieve.core.engine.panel import Column, Times
+from zealous_sieve.core.engine.columns import Column, Times
 from zealous_sieve.core.functions.catalogue import EXTRAS
 
 OPTIONAL = EXTRAS

@@ -10,7 +10,8 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from zealous_sieve.core.engine.panel import Panel, Times
+from zealous_sieve.core.engine.columns import Times
+from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.formula.timeframe import DAY, BarKind
 
 MISSED = 5

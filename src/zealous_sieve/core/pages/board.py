@@ -9,7 +9,7 @@ from enum import StrEnum
 import numpy as np
 from numpy.typing import NDArray
 
-from zealous_sieve.core.engine.panel import Column
+from zealous_sieve.core.engine.columns import Column
 
 
 class Zone(StrEnum):

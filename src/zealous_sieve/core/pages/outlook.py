@@ -9,7 +9,7 @@ from enum import StrEnum
 
 import numpy as np
 
-from zealous_sieve.core.engine.panel import Column
+from zealous_sieve.core.engine.columns import Column
 from zealous_sieve.core.market.mending import Mending
 
 LEANS = (-2, -1, 0, 1, 2)

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from zealous_sieve.core.engine.panel import Column
+from zealous_sieve.core.engine.columns import Column
 from zealous_sieve.core.engine.session import Session
 from zealous_sieve.core.formula.timeframe import DAY
 from zealous_sieve.core.pages.currencies import StrengthSpan

@@ -8,7 +8,8 @@ from enum import StrEnum
 
 import numpy as np
 
-from zealous_sieve.core.engine.panel import Panel, Times
+from zealous_sieve.core.engine.columns import Times
+from zealous_sieve.core.engine.panel import Panel
 
 
 class AxisScale(StrEnum):

@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from zealous_sieve.core.engine.panel import Column
+from zealous_sieve.core.engine.columns import Column
 from zealous_sieve.core.errors import FormulaError
 from zealous_sieve.core.formula import canonical, tree
 from zealous_sieve.core.formula.speech.sentence import label

@@ -13,9 +13,10 @@ from numpy.typing import NDArray
 
 from zealous_sieve.core.engine.background import Background
 from zealous_sieve.core.engine.build import seen_at
+from zealous_sieve.core.engine.columns import Column, Series
 from zealous_sieve.core.engine.executor import Executor
 from zealous_sieve.core.engine.known import names_known
-from zealous_sieve.core.engine.panel import Column, Panel, Series
+from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.errors import DataError, Problem
 from zealous_sieve.core.formula.check import check
 from zealous_sieve.core.formula.timeframe import WRITTEN_SO, of_seconds, read_timeframe, timeframe

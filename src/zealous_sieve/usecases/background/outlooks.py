@@ -7,8 +7,9 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from zealous_sieve.core.engine.columns import Column
 from zealous_sieve.core.engine.external_inputs import needs_universe
-from zealous_sieve.core.engine.panel import Column, Panel
+from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.errors import DataError, FormulaError, Problem
 from zealous_sieve.core.formula.check import check_condition
 from zealous_sieve.core.formula.terms import Term

@@ -8,7 +8,7 @@ from datetime import datetime
 
 import numpy as np
 
-from zealous_sieve.core.engine.panel import Column
+from zealous_sieve.core.engine.columns import Column
 from zealous_sieve.core.errors import FormulaError, Problem
 from zealous_sieve.core.formula.check import check, check_condition
 from zealous_sieve.core.formula.terms import Term

@@ -5,9 +5,10 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 
+from zealous_sieve.core.engine.columns import Column
 from zealous_sieve.core.engine.develop import looked_at
 from zealous_sieve.core.engine.external_inputs import needs_universe
-from zealous_sieve.core.engine.panel import Column, Panel
+from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.errors import DataError, FormulaError, Problem
 from zealous_sieve.core.formula.terms import Term, on_timeframe
 from zealous_sieve.core.formula.timeframe import Timeframe, bars_problem, timeframe

@@ -15,8 +15,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zealous_sieve.core.engine.build import UNFINISHED
+from zealous_sieve.core.engine.columns import Column, Times
 from zealous_sieve.core.engine.external_inputs import needs_universe
-from zealous_sieve.core.engine.panel import Column, Panel, Times
+from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.formula.terms import Term
 from zealous_sieve.core.market.instruments import Instrument
 from zealous_sieve.usecases.desk.desk import Desk

@@ -9,7 +9,8 @@ from functools import cache
 import numpy as np
 from numpy.typing import NDArray
 
-from zealous_sieve.core.engine.panel import Column, Panel, Times
+from zealous_sieve.core.engine.columns import Column, Times
+from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.errors import Problem
 from zealous_sieve.core.formula.check import check
 from zealous_sieve.core.formula.controls import Control

@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
-from zealous_sieve.core.engine.panel import Column, Panel
+from zealous_sieve.core.engine.columns import Column
+from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.errors import FormulaError
 from zealous_sieve.core.formula.check import check, check_condition, check_number
 from zealous_sieve.core.formula.controls import controls

@@ -8,7 +8,7 @@ from enum import StrEnum
 
 import numpy as np
 
-from zealous_sieve.core.engine.panel import Times
+from zealous_sieve.core.engine.columns import Times
 from zealous_sieve.core.engine.session import Session
 from zealous_sieve.core.errors import DataError, Problem
 from zealous_sieve.core.formula.timeframe import DAY, bars_problem

@@ -8,7 +8,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from zealous_sieve.core.engine.panel import Column, Panel
+from zealous_sieve.core.engine.columns import Column
+from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.errors import DataError, FormulaError, Problem
 from zealous_sieve.core.formula.check import check
 from zealous_sieve.core.formula.timeframe import bars_problem

@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable, Collection, Mapping, Sequence
 from typing import Protocol
 
-from zealous_sieve.core.engine.panel import Panel, Series
+from zealous_sieve.core.engine.columns import Series
+from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.market.bases import Base
 from zealous_sieve.core.market.data_quality import Finding
 from zealous_sieve.core.market.instruments import DatedFact, Instrument, ReferenceData, Venue

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Collection, Mapping
 from dataclasses import dataclass
 
-from zealous_sieve.core.engine.panel import Series
+from zealous_sieve.core.engine.columns import Series
 from zealous_sieve.core.market.bases import Base
 from zealous_sieve.core.market.data_quality import Finding
 from zealous_sieve.core.market.instruments import Instrument, InstrumentKind

@@ -9,7 +9,7 @@ from datetime import datetime
 import numpy as np
 
 from zealous_sieve import clock
-from zealous_sieve.core.engine.panel import Column, Series, Times
+from zealous_sieve.core.engine.columns import Column, Series, Times
 from zealous_sieve.core.errors import DataError, Problem
 from zealous_sieve.core.formula.timeframe import DAY
 from zealous_sieve.core.intake.adjusted import BECAUSE, Adjustments, told_by

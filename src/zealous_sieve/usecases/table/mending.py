@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from zealous_sieve.core.engine.panel import Series
+from zealous_sieve.core.engine.columns import Series
 from zealous_sieve.core.errors import DataError, Problem
 from zealous_sieve.core.market.bases import Base, base_of, series_of
 from zealous_sieve.core.market.instruments import Event, InstrumentKind
