@@ -59,7 +59,7 @@ def keep(file: Path, text: str, mode: int = 0o644) -> None:
     """Write a small file of state: whole, or not at all, whoever else does so meanwhile. Raises OSError."""
     new = file.with_name(f"{file.name}.{os.getpid()}-{secrets.token_hex(4)}")
     try:
-        with open(os.open(new, os.O_WRONLY | os.O_CREAT | os.O_EXCL, mode), "w") as out:
+        with _created(new, mode) as out:
             out.write(text)
         new.replace(file)
     finally:
@@ -68,7 +68,11 @@ def keep(file: Path, text: str, mode: int = 0o644) -> None:
 
 def private(file: Path) -> TextIO:
     """A new file for writing that only its owner can read. Raises FileExistsError."""
-    return open(os.open(file, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600), "w")
+    return _created(file, 0o600)
+
+
+def _created(file: Path, mode: int) -> TextIO:
+    return open(os.open(file, os.O_WRONLY | os.O_CREAT | os.O_EXCL, mode), "w")
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -16,11 +16,11 @@ from zealous_sieve.core.formula.terms import Across, Term
 from zealous_sieve.core.formula.timeframe import BarKind
 from zealous_sieve.core.functions.compiling import compiled
 
-_Evaluate = Callable[[Mapping[str, Term], Panel], dict[str, Column]]
+Evaluate = Callable[[Mapping[str, Term], Panel], dict[str, Column]]
 MOMENTS_AT_ONCE = 2048
 
 
-def across_column(term: Across, panel: Panel, evaluate: _Evaluate, need: int) -> Column:
+def across_column(term: Across, panel: Panel, evaluate: Evaluate, need: int) -> Column:
     """A term over all instruments, at the closing moments of the last ``need`` bars of each.
 
     At a moment every instrument counts with the value of its last bar that had closed by then, if it

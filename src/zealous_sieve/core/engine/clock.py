@@ -80,24 +80,24 @@ def _calendars(panel: Panel) -> tuple[list[Session], Positions]:
 
 @compiled
 def _place(  # type: ignore[no-untyped-def]
-    times, starts, ends, moments, known_closes, midnights, opens, shuts, length, begins, closes
+    times, starts, ends, venues, hours_known, midnights, opens, shuts, length, begins, closes
 ):
     """Bars from the opening of each day's session, and from its close where there are rows after it:
     a bar that was over with the session is never changed by what comes later."""
     for i in range(len(starts)):
-        midnight, day = midnights[moments[i]], -1
+        midnight, day = midnights[venues[i]], -1
         opening = shut = 0
         for row in range(starts[i], ends[i]):
             t = times[row]
             if day < 0 or t < midnight[day] or t >= midnight[day + 1]:
                 day = np.searchsorted(midnight, t, side="right") - 1
-                opening = opens[moments[i], day] if known_closes[moments[i]] else t
-                shut = shuts[moments[i], day]
+                opening = opens[venues[i], day] if hours_known[venues[i]] else t
+                shut = shuts[venues[i], day]
             start = shut if t >= shut else opening
             begin = start + (t - start) // length * length
             begins[row] = begin
             end = begin + length
-            closes[row] = shut if known_closes[moments[i]] and begin < shut < end else end
+            closes[row] = shut if hours_known[venues[i]] and begin < shut < end else end
 
 
 def _calendar(times: Times, timeframe: Timeframe) -> tuple[Times, Times]:

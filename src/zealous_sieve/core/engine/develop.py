@@ -14,6 +14,7 @@ from typing import TypeGuard
 import numpy as np
 from numpy.typing import NDArray
 
+from zealous_sieve.core.engine.across import Evaluate
 from zealous_sieve.core.engine.build import bars_of, finest, last_known, seen_from
 from zealous_sieve.core.engine.columns import Column, Rows, Times
 from zealous_sieve.core.engine.formed import FIRST_ROW
@@ -40,7 +41,6 @@ from zealous_sieve.core.formula.timeframe import DAY, BarKind, BarRule, Form, Ti
 from zealous_sieve.core.functions.catalogue import EXTRAS, FIELDS, FORM_SECONDS, TIME
 from zealous_sieve.core.functions.compiling import compiled
 
-_Evaluate = Callable[[Mapping[str, Term], Panel], dict[str, Column]]
 Prepare = Callable[[Mapping[str, Term], Panel], Panel]
 """Gives a panel the columns of the terms that come from elsewhere."""
 
@@ -64,7 +64,7 @@ def developed_values(
     slow: Panel,
     need: int,
     prepare: Prepare,
-    evaluate: _Evaluate,
+    evaluate: Evaluate,
 ) -> dict[str, Column]:
     """Terms on slower bars as they stood at the last ``need`` bars of each faster instrument; what
     earlier rows hold is undefined."""
@@ -95,7 +95,7 @@ def values_then(
     slow: Panel,
     need: int,
     prepare: Prepare,
-    evaluate: _Evaluate,
+    evaluate: Evaluate,
 ) -> dict[str, Column]:
     """Terms on closed slower bars, which take in what is known beside bars, at the last ``need`` bars of
     each faster instrument: the newest slower bar that had closed counts with what was known when the
@@ -286,7 +286,7 @@ def _unfinished_columns(
     made: Developed,
     firsts: Rows,
     prepare: Prepare,
-    evaluate: _Evaluate,
+    evaluate: Evaluate,
 ) -> list[Column]:
     """The columns of unfinished bars, one entry a row of the faster panel."""
     assert slow.rule is not None
@@ -315,7 +315,7 @@ def _unfinished_columns(
 
 
 def _strength_then(
-    term: Known, fast: Panel, rule: BarRule, firsts: Rows, prepare: Prepare, evaluate: _Evaluate
+    term: Known, fast: Panel, rule: BarRule, firsts: Rows, prepare: Prepare, evaluate: Evaluate
 ) -> Column:
     """The strength of a currency on slower bars as the bars of all pairs stood at each faster row."""
     everyone = fast if fast.whole is None else fast.whole

@@ -6,12 +6,12 @@ They are computed first and stand in the plan like columns of the bars.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import replace
 
 import numpy as np
 
-from zealous_sieve.core.engine.across import across_column
+from zealous_sieve.core.engine.across import Evaluate, across_column
 from zealous_sieve.core.engine.build import bars_of, last_known, seen_from
 from zealous_sieve.core.engine.columns import Column
 from zealous_sieve.core.engine.develop import (
@@ -37,15 +37,13 @@ from zealous_sieve.core.formula.terms import (
 )
 from zealous_sieve.core.formula.timeframe import BarRule
 
-_Evaluate = Callable[[Mapping[str, Term], Panel], dict[str, Column]]
 
-
-def with_external_inputs(terms: Mapping[str, Term], panel: Panel, evaluate: _Evaluate) -> Panel:
+def with_external_inputs(terms: Mapping[str, Term], panel: Panel, evaluate: Evaluate) -> Panel:
     """The panel with a column for every term that comes from elsewhere."""
     return with_inputs(inputs_of(terms, plan(terms)), panel, evaluate)
 
 
-def with_inputs(stages: Iterable[InputStage], panel: Panel, evaluate: _Evaluate) -> Panel:
+def with_inputs(stages: Iterable[InputStage], panel: Panel, evaluate: Evaluate) -> Panel:
     """The panel with the columns of some stages; bars before those that are read may be left out."""
     added: dict[str, Column] = {}
     for stage in stages:
@@ -53,7 +51,7 @@ def with_inputs(stages: Iterable[InputStage], panel: Panel, evaluate: _Evaluate)
     return panel.with_columns(added) if added else panel
 
 
-def _other_bars(stage: InputStage, panel: Panel, evaluate: _Evaluate) -> dict[str, Column]:
+def _other_bars(stage: InputStage, panel: Panel, evaluate: Evaluate) -> dict[str, Column]:
     slower: dict[BarRule, list[OnTimeframe]] = {}
     for term in stage.terms:
         assert isinstance(term, OnTimeframe)
@@ -64,7 +62,7 @@ def _other_bars(stage: InputStage, panel: Panel, evaluate: _Evaluate) -> dict[st
     return added
 
 
-def _other_instruments(stage: InputStage, panel: Panel, evaluate: _Evaluate) -> dict[str, Column]:
+def _other_instruments(stage: InputStage, panel: Panel, evaluate: Evaluate) -> dict[str, Column]:
     return {
         term.field: _of_instrument(term, panel, evaluate)
         for term in stage.terms
@@ -72,7 +70,7 @@ def _other_instruments(stage: InputStage, panel: Panel, evaluate: _Evaluate) -> 
     }
 
 
-def _across(stage: InputStage, panel: Panel, evaluate: _Evaluate) -> dict[str, Column]:
+def _across(stage: InputStage, panel: Panel, evaluate: Evaluate) -> dict[str, Column]:
     return {
         term.field: across_column(term, panel, evaluate, stage.needs[term.field])
         for term in stage.terms
@@ -80,7 +78,7 @@ def _across(stage: InputStage, panel: Panel, evaluate: _Evaluate) -> dict[str, C
     }
 
 
-def _known(stage: InputStage, panel: Panel, _: _Evaluate) -> dict[str, Column]:
+def _known(stage: InputStage, panel: Panel, _: Evaluate) -> dict[str, Column]:
     return {
         term.field: known_column(term, panel)
         if isinstance(term, Known)
@@ -102,7 +100,7 @@ def _on_slower(
     here: list[OnTimeframe],
     panel: Panel,
     slow: Panel,
-    evaluate: _Evaluate,
+    evaluate: Evaluate,
     needs: Mapping[str, int],
 ) -> dict[str, Column]:
     """Values on slower bars: of those that have closed, with what was known beside them when the faster
@@ -128,7 +126,7 @@ def _on_slower(
     return added
 
 
-def _prepared(evaluate: _Evaluate) -> Prepare:
+def _prepared(evaluate: Evaluate) -> Prepare:
     def prepare(terms: Mapping[str, Term], panel: Panel) -> Panel:
         made = plan(terms)
         return with_sources(with_inputs(inputs_of(terms, made), panel, evaluate), made.fields)
@@ -149,7 +147,7 @@ def needs_universe(terms: Mapping[str, Term]) -> bool:
     return False
 
 
-def _of_instrument(term: OfInstrument, panel: Panel, evaluate: _Evaluate) -> Column:
+def _of_instrument(term: OfInstrument, panel: Panel, evaluate: Evaluate) -> Column:
     everywhere = range(len(panel))
     if not term.by_fact:
         return _of_code(term, term.code, everywhere, panel, evaluate)
@@ -169,7 +167,7 @@ def _of_instrument(term: OfInstrument, panel: Panel, evaluate: _Evaluate) -> Col
 
 
 def _of_code(
-    term: OfInstrument, code: str, positions: Iterable[int], panel: Panel, evaluate: _Evaluate
+    term: OfInstrument, code: str, positions: Iterable[int], panel: Panel, evaluate: Evaluate
 ) -> Column:
     """A term of another instrument, seen from the bars at some positions."""
     whole = panel.whole if panel.whole is not None else panel
@@ -191,7 +189,7 @@ def _of_code(
     return seen
 
 
-def _as_looked_at(term: OfInstrument, panel: Panel, other: Panel, evaluate: _Evaluate) -> Column:
+def _as_looked_at(term: OfInstrument, panel: Panel, other: Panel, evaluate: Evaluate) -> Column:
     """The other instrument at the moments from which these are looked at."""
     moments = np.unique(panel.times)
     forming = replace(other, forming_at=panel.forming_at)
@@ -199,7 +197,7 @@ def _as_looked_at(term: OfInstrument, panel: Panel, other: Panel, evaluate: _Eva
     return np.asarray(column[np.searchsorted(moments, panel.times)])
 
 
-def _as_developed(term: OfInstrument, panel: Panel, other: Panel, evaluate: _Evaluate) -> Column:
+def _as_developed(term: OfInstrument, panel: Panel, other: Panel, evaluate: Evaluate) -> Column:
     """The other instrument's bars as they stood when each bar of these closed."""
     closes = panel.close_times(slice(0, len(panel.times)))
     rows = [panel.rows(position) for position in range(len(panel))]

@@ -170,12 +170,12 @@ def _next(days: Instants, announced: Instants | None, today: Times, seen: Times)
     return due
 
 
-def _last(days: Instants, moments: Instants | None, today: Times, seen: Times) -> Times:
-    """The day of the last event not after each day, of those that were known at the moments beside."""
-    if moments is None:
+def _last(days: Instants, announced: Instants | None, today: Times, seen: Times) -> Times:
+    """The day of the last event not after each day, of those that were known at the announced beside."""
+    if announced is None:
         return np.append(_NONE, days)[np.searchsorted(days, today, side="right")]
     was = np.full(len(today), _NONE, dtype=np.int64)
-    for day, since in zip(days.tolist(), moments.tolist(), strict=True):
+    for day, since in zip(days.tolist(), announced.tolist(), strict=True):
         was[max(np.searchsorted(seen, since), np.searchsorted(today, day)) :] = day
     return was
 
