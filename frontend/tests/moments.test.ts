@@ -6,13 +6,15 @@ import { createMemoryHistory, createRouter } from 'vue-router'
 import { useLook, type Look } from '@/parts/chart/look'
 import { MOST, useSighting } from '@/parts/chart/sighting'
 import { turned } from '@/parts/chart/numbers'
-import { answer, type Chart, type Control, type Dress } from '@/shared/api'
+import { answer, ApiError, type Chart, type Control, type Dress } from '@/shared/api'
+import { away } from '@/shared/away'
 import { asOf, carryMoment, lookFrom, written } from '@/shared/asOf'
 import { Answers } from '@/shared/client'
 import { localOf, momentOf } from '@/shared/format'
 import { provideMoment } from '@/shared/moment'
 import { preferences } from '@/shared/preferences'
 import { pointerIsDown, released } from '@/shared/press'
+import { useThread } from '@/shared/queries'
 import { keys } from '@/shared/questions'
 import { useRead } from '@/shared/read'
 import { within } from './setting'
@@ -184,6 +186,33 @@ describe('two parts of one page', () => {
     await vi.waitFor(() => expect(own.isFetching.value).toBe(true))
     expect(own.data.value).toBeUndefined()
     own.leave()
+  })
+})
+
+describe('a desk that did not answer', () => {
+  afterEach(() => {
+    vi.useRealTimers()
+    vi.unstubAllGlobals()
+    away.value = undefined
+  })
+  it('is asked again soon, whatever it was that failed, and is there as soon as it answers', async () => {
+    vi.useFakeTimers()
+    const asked: string[] = []
+    vi.stubGlobal('fetch', async (request: Request) => {
+      asked.push(request.url)
+      return Response.json({ troubles: [] })
+    })
+    const client = new Answers()
+    const thread = within(useThread, [(app) => app.use(VueQueryPlugin, { queryClient: client })])
+    await vi.advanceTimersByTimeAsync(100)
+    expect(asked).toHaveLength(1)
+    away.value = new ApiError('unreachable', 'of another part of the page', null, [])
+    await vi.advanceTimersByTimeAsync(2_000)
+    expect(asked).toHaveLength(2)
+    expect(away.value).toBeUndefined()
+    await vi.advanceTimersByTimeAsync(10_000)
+    expect(asked).toHaveLength(2)
+    thread.leave()
   })
 })
 

@@ -16,6 +16,35 @@ def write(page: Page, label: str, text: str) -> None:
     page.keyboard.insert_text(text)
 
 
+AT_REST = """() => new Promise((told) => {
+  let since = performance.now()
+  const look = () => {
+    const now = performance.now()
+    if (document.documentElement.dataset.awaiting !== '0') since = now
+    if (now - since > 120) told(true)
+    else requestAnimationFrame(look)
+  }
+  look()
+})"""
+
+
+def settled(page: Page) -> None:
+    """Wait until nothing is on its way to a page, for longer than one reply takes to lead to the next."""
+    page.evaluate(AT_REST)
+
+
+def go(page: Page, path: str) -> None:
+    """Go on to another address within the application, and wait until nothing is on its way."""
+    page.evaluate(
+        """(path) => {
+          history.pushState({}, '', path)
+          dispatchEvent(new PopStateEvent('popstate', { state: history.state }))
+        }""",
+        path,
+    )
+    settled(page)
+
+
 LATE = """
 (() => {
   const plain = window.fetch

@@ -11,6 +11,7 @@ import pytest
 from playwright.sync_api import Browser, Page, Response
 
 from tests.browser.conftest import faults_of, page_of, run_of
+from tests.browser.hands import settled
 from tests.conftest import Service, copy_of
 from zealous_sieve.local.cluster import Cluster
 
@@ -87,8 +88,8 @@ def test_whatever_is_pressed_nothing_breaks(browser: Browser, own: Service, path
         if chance.random() < 0.2 and not page.url.startswith(own.base + path):
             page.goto(path)
         assert not faults, (done[-12:], page.url, faults)
-    page.wait_for_load_state("networkidle")
+    settled(page)
     assert page.locator("header.thread").is_visible()
     assert len(page.locator("body").inner_text()) > 120
     assert not faults, (done[-12:], page.url, faults)
-    page.context.close()
+    page.close()

@@ -4,15 +4,11 @@ from __future__ import annotations
 
 import re
 import time
-from pathlib import Path
 
-import pytest
 from playwright.sync_api import Locator, Page, Route, expect
 
 from tests.browser.hands import editor, write
 from tests.conftest import Service
-
-AXE = Path(__file__).resolve().parents[2] / "frontend/node_modules/axe-core/axe.min.js"
 
 
 def test_from_a_changed_condition_to_verdicts(page: Page) -> None:
@@ -190,60 +186,6 @@ def test_the_keys_of_a_page_are_listed(page: Page) -> None:
     expect(page.get_by_role("dialog")).to_contain_text("compose a new sieve")
     page.keyboard.press("Escape")
     expect(page.get_by_role("dialog")).to_have_count(0)
-
-
-@pytest.mark.parametrize(
-    "path",
-    [
-        "/sieves",
-        "/sieves/1",
-        "/formulas/2",
-        "/functions",
-        "/scripts",
-        "/imports",
-        "/settings",
-        "/board",
-        "/overview",
-        "/scatter?as=Tight+and+strong&code=KPPLLW",
-        "/strength?currency=LMN",
-        "/outlook",
-        "/runs",
-        "/instruments",
-        "/instruments/TPSNHV?bars=15m&line=rsi(11)&line=rsi(",
-    ],
-)
-def test_pages_have_no_accessibility_faults(page: Page, path: str) -> None:
-    check_access(page, path)
-
-
-def test_run_and_review_have_no_accessibility_faults(page: Page) -> None:
-    page.goto("/sieves")
-    page.locator("tbody tr", has_text="Waking range").get_by_role("button", name="Run").click()
-    expect(page.locator("tbody td.mono").first).to_be_visible()
-    run = page.url
-    check_access(page, run)
-    check_access(page, f"{run}/hits")
-
-
-def check_access(page: Page, path: str) -> None:
-    """By day, and whatever has to do with colours by night too."""
-    page.add_init_script("localStorage.setItem('night', 'light')")
-    page.goto(path)
-    page.wait_for_load_state("networkidle")
-    # What is being counted or read anew is faint for a moment, on purpose.
-    expect(page.locator(".counts.stale, .leaves.busy, .old")).to_have_count(0)
-    page.evaluate(AXE.read_text())
-    assert faults_of_access(page, "") == []
-    page.get_by_role("button", name="Night", exact=True).click()
-    expect(page.locator("html.dark")).to_have_count(1)
-    page.evaluate("Promise.all(document.getAnimations().map((own) => own.finished))")
-    coloured = "{ runOnly: ['color-contrast', 'link-in-text-block'] }"
-    assert faults_of_access(page, coloured) == []
-
-
-def faults_of_access(page: Page, asked: str) -> list[str]:
-    found = page.evaluate(f"axe.run({asked}).then((result) => result.violations)")
-    return [f"{v['id']}: {[n['target'] for n in v['nodes']][:3]}" for v in found]
 
 
 def test_a_formula_of_the_sieves_own_is_named_and_used(page: Page) -> None:

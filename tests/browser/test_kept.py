@@ -335,50 +335,6 @@ def test_what_does_not_exist_is_told_and_never_drawn_for_ever(page: Page, path: 
     expect(page.get_by_text("There is no page at this address")).to_be_visible()
 
 
-TARGETS = """
-() => [...document.querySelectorAll('button, a, input, select, summary')]
-  .filter((e) => e.offsetParent && !e.closest('p, .visually-hidden, .cm-editor'))
-  .filter((e) => getComputedStyle(e).display !== 'inline')
-  .map((e) => ({ box: e.getBoundingClientRect(), what: e.outerHTML.slice(0, 90) }))
-  .filter(({ box }) => box.height < 23.9 || box.width < 23.9)
-  .map(({ box, what }) => `${Math.round(box.width)}x${Math.round(box.height)} ${what}`)
-"""
-PAGES = [
-    "/sieves",
-    "/sieves/2",
-    "/formulas/2",
-    "/runs",
-    "/runs/{}",
-    "/runs/{}/hits",
-    "/instruments",
-    "/board",
-    "/overview",
-    "/scatter?as=Tight+and+strong&code=KPPLLW",
-    "/strength?currency=LMN",
-    "/outlook",
-]
-
-
-@pytest.mark.parametrize("path", PAGES)
-def test_whatever_can_be_pressed_is_large_enough(page: Page, reviewed: int, path: str) -> None:
-    page.goto(path.format(reviewed))
-    page.wait_for_load_state("networkidle")
-    assert page.evaluate(TARGETS) == []
-
-
-@pytest.mark.parametrize("path", PAGES)
-def test_at_twice_the_size_a_page_is_one_column_that_can_be_used(
-    page: Page, reviewed: int, path: str
-) -> None:
-    page.set_viewport_size({"width": 640, "height": 400})
-    page.goto(path.format(reviewed))
-    page.wait_for_load_state("networkidle")
-    for box in page.locator(".cm-editor, .canvas, .title").all():
-        found = box.bounding_box()
-        assert found is not None
-        assert found["width"] > 200
-
-
 def test_the_table_of_hits_shows_its_last_columns_on_a_narrow_screen(
     page: Page, reviewed: int
 ) -> None:

@@ -15,7 +15,7 @@ import pytest
 from playwright.sync_api import Browser, Page, expect
 
 from tests.browser.conftest import faults_of, page_of
-from tests.browser.hands import write
+from tests.browser.hands import go, write
 from tests.conftest import Service, copy_of
 from zealous_sieve import bootstrap
 from zealous_sieve.local.cluster import Cluster
@@ -82,14 +82,14 @@ def visit_all(browser: Browser, own: Service, *further: str) -> None:
     faults = faults_of(page)
     refused: list[str] = []
     page.on("response", lambda reply: refused.append(reply.url) if reply.status >= 400 else None)
-    for path in (*PAGES, *further):
-        page.goto(path)
+    page.goto(PAGES[0])
+    for path in (*PAGES[1:], *further):
+        go(page, path)
         expect(page.locator("main")).to_be_visible()
-        page.wait_for_load_state("networkidle")
         expect(page.get_by_text(re.compile("reading…|drawing…|^Opening"))).to_have_count(0)
         expect(page.get_by_role("alert")).to_have_count(0)
         expect(page.get_by_text("mend what is underlined")).to_have_count(0)
-    page.context.close()
+    page.close()
     assert faults == []
     # That there are no pairs is told by the server, and by the page in words.
     assert {url.rpartition("/api/")[2] for url in refused} <= {"strength"}
@@ -157,7 +157,7 @@ def test_an_empty_desk_takes_a_table_dropped_on_any_page_and_its_pages_work_befo
     expect(page.get_by_role("heading", name="KWE/OSK")).to_be_visible()
     page.keyboard.press("t")
     expect(page.locator(".rail a", has_text="KWE/OSK").locator(".mark.take")).to_be_visible()
-    page.context.close()
+    page.close()
     visit_all(browser, own, *(f"/instruments/{quote(code, safe='')}" for code in FIVE))
 
 
@@ -216,7 +216,7 @@ def test_from_300_files_on_an_empty_desk_to_hits_that_leave_it(
     assert len(lines) > 20
     assert any("QRN0" in line for line in lines[1:])
     assert faults == []
-    page.context.close()
+    page.close()
     visit_all(browser, own, "/instruments/QRN0008", "/runs/1", "/imports/1")
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 import time
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from typing import Any
 
 import pytest
@@ -14,59 +14,9 @@ from tests.browser.hands import write
 from tests.conftest import Service
 from zealous_sieve.admission import address_to_open
 
-LONG = "Wenenquay Seaweeds and Tideworks of the Outer Quilegate Bank, with all its daughters " * 2
-WAITING = ("queued", "running")
-LONG_FORMULA = " and ".join(f"close > sma(close, {n}) * 0.{n}" for n in range(10, 40))
-
 
 def asked(service: Service, path: str, body: object = None) -> Any:
     return service.client.ask("GET" if body is None else "POST", path, body)
-
-
-@pytest.fixture(scope="module")
-def long_names(service: Service) -> Iterator[list[str]]:
-    """A sieve and a formula with names as long as they may be, and a run of it."""
-    conditions = [
-        {"role": "must", "formula": "close > 0"},
-        {"role": "boost", "formula": LONG_FORMULA},
-    ]
-    sieve = {"name": LONG[:120], "universe": "All shares", "conditions": conditions, "note": LONG}
-    kept = asked(service, "/sieves", {"sieve": sieve})
-    formula = {"name": "so_long_" * 7, "text": LONG_FORMULA, "note": LONG}
-    named = asked(service, "/formulas", formula)
-    run = asked(service, "/runs", {"sieve_id": kept["id"]})
-    while (view := asked(service, f"/runs/{run['id']}")["run"])["state"] in WAITING:
-        time.sleep(0.1)
-    assert view["state"] == "done"
-    yield [
-        "/sieves",
-        f"/sieves/{kept['id']}",
-        f"/formulas/{named['id']}",
-        "/runs",
-        f"/runs/{run['id']}",
-        f"/runs/{run['id']}/hits",
-        "/instruments",
-        "/functions",
-        "/scripts",
-        "/board?asof=2026-06-09T14:20:00Z",
-        "/overview",
-        "/scatter?as=Tight+and+strong&code=KPPLLW",
-        "/strength?currency=LMN",
-        "/outlook",
-    ]
-    for path in (f"/sieves/{kept['id']}", f"/formulas/{named['id']}"):
-        service.client.ask("DELETE", path)
-
-
-@pytest.mark.parametrize("width", [1024, 1920])
-def test_no_page_is_wider_than_its_window(page: Page, long_names: list[str], width: int) -> None:
-    page.set_viewport_size({"width": width, "height": 800})
-    for path in long_names:
-        page.goto(path)
-        page.wait_for_load_state("networkidle")
-        expect(page.locator("main")).to_be_visible()
-        wide = page.evaluate("document.documentElement.scrollWidth - window.innerWidth")
-        assert wide <= 0, f"{path} is {wide} pixels too wide at {width}"
 
 
 def test_a_page_that_was_cut_off_says_so_and_comes_back(page: Page) -> None:

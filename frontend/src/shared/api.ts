@@ -1,5 +1,6 @@
 import createClient from 'openapi-fetch'
 import type { components, paths } from '@/generated/api'
+import { awaiting } from './awaiting'
 import { guarded } from './session'
 
 export type Schemas = components['schemas']
@@ -83,12 +84,15 @@ export async function answer<T>(
   call: Promise<{ data?: T; error?: Schemas['Failure']; response: Response }>,
 ): Promise<T> {
   let reply
+  const came = awaiting()
   try {
     reply = await call
   } catch (problem) {
     if (problem instanceof SyntaxError) throw failureOf(undefined)
     const mend = 'see whether ./start is still running, then try again'
     throw new ApiError('unreachable', 'the server does not answer', mend, [])
+  } finally {
+    came()
   }
   if (reply.error) throw failureOf(reply.error)
   if (reply.data === undefined && reply.response.status !== 204) throw failureOf(undefined)

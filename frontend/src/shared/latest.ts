@@ -1,5 +1,6 @@
 import { tryOnScopeDispose } from '@vueuse/core'
 import { shallowRef } from 'vue'
+import { awaiting } from './awaiting'
 import { isStarting } from './away'
 import { released } from './press'
 
@@ -18,6 +19,7 @@ export function useLatest<Question, Reply>(
   const about = shallowRef<Question>()
   const error = shallowRef<unknown>()
   let timer = 0
+  let asked = () => {}
   let asking: AbortController | undefined
 
   let next: { question: Question } | undefined
@@ -25,6 +27,7 @@ export function useLatest<Question, Reply>(
 
   function stop() {
     window.clearTimeout(timer)
+    asked()
     next = undefined
     asking?.abort()
     asking = undefined
@@ -53,11 +56,13 @@ export function useLatest<Question, Reply>(
   /** Asked at once, or as soon as the question before has its answer: for what changes while it is held. */
   function soon(question: Question) {
     window.clearTimeout(timer)
+    asked()
     if (asking) next = { question }
     else void ask(question)
   }
   function later(question: Question) {
     stop()
+    asked = awaiting()
     timer = window.setTimeout(() => ask(question), pause)
   }
   tryOnScopeDispose(stop)

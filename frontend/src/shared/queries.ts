@@ -17,7 +17,7 @@ export const useThread = () =>
       away.value = undefined
       return counts
     },
-    refetchInterval: () => (away.value ? 1_500 : 15_000),
+    refetchInterval: away.value ? 1_500 : 15_000,
   }))
 
 export const useUniverses = () =>

@@ -1,4 +1,5 @@
 import type { RouteLocationNormalized, RouteLocationRaw, Router } from 'vue-router'
+import { awaiting } from './awaiting'
 
 /** The page that is being opened: its own file, or what it waits for, isn't there yet. */
 let onTheWay: RouteLocationNormalized | undefined
@@ -8,10 +9,15 @@ export const isOnTheWay = (to = onTheWay) => to !== undefined && to === onTheWay
 
 /** Notes which page is being opened; set up before all other guards. */
 export function noteWay(router: Router) {
+  let came = awaiting()
   const arrive = (to: RouteLocationNormalized) => {
-    if (to === onTheWay) onTheWay = undefined
+    if (to !== onTheWay) return
+    onTheWay = undefined
+    came()
   }
   router.beforeEach((to) => {
+    came()
+    came = awaiting()
     onTheWay = to
   })
   router.afterEach(arrive)

@@ -188,6 +188,7 @@ useKeys([
   align-items: center;
   gap: 6px;
   margin: 0 8px 4px;
+  min-height: 24px;
   font-size: 12px;
 }
 .only input {
