@@ -310,7 +310,7 @@ def test_a_run_leads_to_the_version_it_used_and_that_back_onto_the_page(
     expect(within.first).not_to_have_value("7")
     page.keyboard.press("Control+z")
     expect(within.first).to_have_value("7")
-    page.keyboard.press("e")
+    page.keyboard.press("r")
     expect(versions).to_have_count(0)
     asked(service, f"/sieves/{own}", method="DELETE")
 

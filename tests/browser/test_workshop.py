@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import re
 
+import pytest
 from playwright.sync_api import Page, expect
 
+from tests.browser.hands import settled
 from tests.conftest import Service
 
 
@@ -160,7 +162,7 @@ def test_charts_of_sieves_and_hits_are_dressed_in_the_workshop_too(
 ) -> None:
     page.goto(f"/sieves/{waking}")
     expect(page.locator(".fired canvas").first).to_be_visible()
-    page.keyboard.press("d")
+    page.keyboard.press("l")
     shop = page.get_by_role("complementary", name="How it is drawn")
     draw = shop.get_by_label("Draw a function or formula")
     expect(draw).to_be_focused()
@@ -197,3 +199,39 @@ def test_charts_of_sieves_and_hits_are_dressed_in_the_workshop_too(
     page.keyboard.press("l")
     page.get_by_role("button", name="Plain").click()
     expect(page.locator(".strip")).to_have_count(0)
+
+
+@pytest.mark.parametrize(
+    "path",
+    ["/instruments/TPSNHV", "/sieves/{waking}", "/runs/{reviewed}/hits", "/formulas/2"],
+    ids=["instrument", "sieve", "hit", "formula"],
+)
+def test_every_chart_grows_towards_the_past_and_answers_to_the_same_keys(
+    page: Page, waking: int, reviewed: int, path: str
+) -> None:
+    page.goto(path.format(waking=waking, reviewed=reviewed))
+    chart = page.get_by_role("img", name=re.compile(r"^\S+, [\d,]+ bars of 1d;"))
+    expect(chart).to_be_visible()
+    settled(page)
+
+    def bars() -> int:
+        told = (chart.get_attribute("aria-label") or "").split(", ", 1)[1]
+        return int(told.split(" ")[0].replace(",", ""))
+
+    first = bars()
+    for _ in range(60):
+        page.keyboard.press("Shift+ArrowLeft")
+        settled(page)
+        if bars() > first:
+            break
+    assert bars() > first
+    page.keyboard.press("End")
+    page.keyboard.press("e")
+    page.keyboard.press(",")
+    expect(page.locator(".measured")).to_contain_text("1 bar")
+    page.keyboard.press("o")
+    expect(page.get_by_role("dialog", name=re.compile("^Conditions"))).to_be_visible()
+    page.keyboard.press("Escape")
+    with page.expect_download() as kept:
+        page.keyboard.press("p")
+    assert kept.value.suggested_filename.endswith(" 1d.png")

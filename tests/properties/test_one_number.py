@@ -25,6 +25,7 @@ from zealous_sieve.core.sieve.prepare import prepare
 from zealous_sieve.core.sieve.scan import scan
 from zealous_sieve.usecases.background.boards import board_on
 from zealous_sieve.usecases.background.scatters import ScatterAsked, scatter_on
+from zealous_sieve.usecases.charts.chart import Part
 from zealous_sieve.usecases.charts.dressing import Dress
 from zealous_sieve.usecases.charts.instrument_charts import Looked, look_at
 from zealous_sieve.usecases.shaping.fired import Stretch, fired_on
@@ -70,7 +71,9 @@ def numbers(call: str, bars: str, moment: int, *, forming: bool) -> None:
     hits = {hit.code: hit.rank for hit in scan(prepare(sieve), panel, LOCAL).hits}
     for code in CODES:
         dress = Dress(lines=(call,), states=(call,) if truth else ())
-        looked = Looked(bars=bars, universe=universe, forming=forming, dress=dress, count=5_000)
+        looked = Looked(
+            bars=bars, universe=universe, forming=forming, dress=dress, part=Part(count=5_000)
+        )
         chart = look_at(desk, code, looked, ())
         if not chart.times:
             continue
@@ -85,7 +88,7 @@ def numbers(call: str, bars: str, moment: int, *, forming: bool) -> None:
         if chart.times.count(pointed.at) <= 1:  # of bars that open in one second the last is meant
             assert suggested_on(desk, pointed).value == on_chart, (code, "press")
         if truth:
-            marks = fired_on(desk, sieve, Stretch(code=code, count=5_000), ())
+            marks = fired_on(desk, sieve, Stretch(code=code, part=Part(count=5_000)), ())
             states = chart.states[0].values[:closed]
             began = [
                 time

@@ -13,6 +13,8 @@ const SIGNS: Record<string, string> = {
   ArrowUp: '↑',
   ArrowLeft: '←',
   ArrowRight: '→',
+  'Shift+ArrowLeft': '⇧ ←',
+  'Shift+ArrowRight': '⇧ →',
 }
 </script>
 

@@ -3134,6 +3134,11 @@ export interface components {
              */
             bars: number;
             /**
+             * Before
+             * @default null
+             */
+            before: number | null;
+            /**
              * Lines
              * @default []
              */

@@ -34,7 +34,7 @@ export type ImportView = Schemas['ImportView']
 export type Layout = Schemas['Layout-Output']
 export type Firing = Schemas['Firing']
 /** What is drawn on a chart beside what the page is about. */
-export type Dress = Omit<Schemas['HitChartBody'], 'bars'>
+export type Dress = Omit<Schemas['HitChartBody'], 'bars' | 'before'>
 export type PhraseEntry = Schemas['PhraseEntry']
 
 /** The server as it answers looked at from a moment, which is asked for with each request; undefined for the present. */
@@ -56,12 +56,12 @@ export class ApiError extends Error {
   }
 }
 
-/** The chart of a hit, as of the moment of its run, with what is drawn beside its numbers. */
-export const chartOf = (server: Server, hit: number, dress: Dress) =>
+/** The chart of a hit, as of the moment of its run, with what is drawn beside its numbers; or bars before those. */
+export const chartOf = (server: Server, hit: number, dress: Dress, before: number | null = null) =>
   answer(
     server.POST('/api/hits/{hit_id}/chart', {
       params: { path: { hit_id: hit } },
-      body: { ...dress, bars: 420 },
+      body: { ...dress, bars: before === null ? 420 : 2_000, before },
     }),
   )
 

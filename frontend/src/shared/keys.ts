@@ -27,8 +27,12 @@ const inText = (target: EventTarget | null) =>
 const writing = (target: EventTarget | null) =>
   inText(target) || (target instanceof HTMLElement && target.tagName === 'SELECT')
 
+/** Shift is told where it says more than the character does. */
+const shifted = (event: KeyboardEvent) =>
+  event.shiftKey && (event.ctrlKey || event.metaKey || event.key.startsWith('Arrow'))
+
 const spelled = (event: KeyboardEvent) =>
-  `${event.ctrlKey || event.metaKey ? 'Ctrl+' : ''}${event.shiftKey && (event.ctrlKey || event.metaKey) ? 'Shift+' : ''}${event.key.length === 1 ? event.key.toLowerCase() : event.key}`
+  `${event.ctrlKey || event.metaKey ? 'Ctrl+' : ''}${shifted(event) ? 'Shift+' : ''}${event.key.length === 1 ? event.key.toLowerCase() : event.key}`
 
 /** The entry that a key press calls, if any: held keys and keys of texts are left alone. */
 export function called(list: readonly Key[], event: KeyboardEvent): Key | undefined {

@@ -22,6 +22,7 @@ from zealous_sieve.usecases.background.boards import LONGEST_BACK
 from zealous_sieve.usecases.background.outlooks import Draft, Ground
 from zealous_sieve.usecases.background.scatters import MOST_FRAMES, ScatterAsked
 from zealous_sieve.usecases.background.strength import MOST_BACK
+from zealous_sieve.usecases.charts.chart import Part
 from zealous_sieve.usecases.charts.dressing import Dress
 from zealous_sieve.usecases.charts.instrument_charts import Looked
 from zealous_sieve.usecases.charts.speeds import AskedSpeeds
@@ -144,8 +145,7 @@ class FiredBody(OneBody, DressBody):
     def stretch(self) -> Stretch:
         return Stretch(
             code=self.code,
-            count=self.count,
-            before=self.before,
+            part=Part(count=self.count, before=self.before),
             focus=self.focus,
             dress=self.dress(),
         )
@@ -454,6 +454,10 @@ class UniverseQuery(Request):
 
 class HitChartBody(DressBody):
     bars: Annotated[int, Field(ge=30, le=2000)] = 420
+    before: Annotated[int, Field(ge=-LARGEST_NUMBER, le=2**40)] | None = None
+
+    def part(self) -> Part:
+        return Part(count=self.bars, before=self.before)
 
 
 class LookedBody(DressBody):
@@ -466,8 +470,7 @@ class LookedBody(DressBody):
     def looked(self) -> Looked:
         return Looked(
             bars=self.bars,
-            count=self.count,
-            before=self.before,
+            part=Part(count=self.count, before=self.before),
             universe=self.universe,
             forming=self.forming,
             dress=self.dress(),

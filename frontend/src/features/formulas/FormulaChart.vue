@@ -1,14 +1,12 @@
 <script setup lang="ts">
 import { useKept } from '@/shared/store'
 import { computed, ref, watch } from 'vue'
-import ChartSheet from '@/parts/chart/ChartSheet.vue'
+import ChartView from '@/parts/chart/ChartView.vue'
 import LineNumbers from '@/parts/chart/LineNumbers.vue'
 import { dressOf } from '@/parts/chart/dress'
-import { PLAIN } from '@/parts/chart/layout'
+import { PLAIN, type Layout } from '@/parts/chart/layout'
 import { useLook } from '@/parts/chart/look'
-import { useSighting } from '@/parts/chart/sighting'
 import { useMembers } from '@/shared/queries'
-import Reply from '@/shared/Reply.vue'
 
 /** A formula as it is being written, drawn on an instrument; its inputs are turned and it follows at once. */
 const props = defineProps<{
@@ -33,13 +31,13 @@ watch(
   },
   { immediate: true },
 )
-const seen = useLook(() => ({
+const layout = ref<Layout>(PLAIN)
+const source = useLook(() => ({
   code: code.value,
   bars: bars.value,
-  dress: { ...dressOf(PLAIN), lines: drawn.value.trim() ? [drawn.value] : [] },
+  dress: { ...dressOf(layout.value), lines: drawn.value.trim() ? [drawn.value] : [] },
 }))
-const { data: chart, reach } = seen
-const { sight, came } = useSighting(chart, 'linear', reach)
+const chart = source.data
 const controls = computed(() =>
   chart.value?.asked[0]?.text === props.text ? chart.value.asked[0].controls : undefined,
 )
@@ -76,24 +74,20 @@ const refused = computed(() => chart.value?.refused[0]?.problems[0]?.message)
     <p v-if="refused" class="fall">{{ refused }}</p>
     <div class="chart">
       <p v-if="!code" class="quiet">There is no instrument yet to draw it on.</p>
-      <Reply
+      <ChartView
         v-else
-        :of="seen"
+        :of="source"
+        :subject="`${code} ${bars}`"
+        :layout="layout"
+        :bars="bars"
+        :universe="universe"
         alone
-        what="It can't be drawn"
-        reading="drawing…"
-        :empty="!chart?.times.length"
+        @layout="(part) => (layout = { ...layout, ...part })"
       >
         <template #empty
           ><p class="empty">There are no such bars of {{ code }}.</p></template
         >
-        <ChartSheet
-          v-if="chart"
-          :chart="chart"
-          :shown="sight.shown"
-          :back="sight.back"
-          @sight="came"
-      /></Reply>
+      </ChartView>
     </div>
   </section>
 </template>
@@ -110,6 +104,7 @@ const refused = computed(() => chart.value?.refused[0]?.problems[0]?.message)
 }
 .chart {
   flex: 1;
+  display: flex;
   min-height: 0;
 }
 .line {

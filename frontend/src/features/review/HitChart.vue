@@ -1,16 +1,12 @@
 <script setup lang="ts">
 import { computed, ref, watch } from 'vue'
-import ChartSheet from '@/parts/chart/ChartSheet.vue'
+import ChartView from '@/parts/chart/ChartView.vue'
 import { useDress } from '@/parts/chart/dress'
-import DressShop from '@/parts/chart/DressShop.vue'
-import { arranged } from '@/parts/chart/layout'
-import Suggest from '@/parts/suggest/Suggest.vue'
-import { usePointed } from '@/parts/suggest/usePointed'
-import { chartOf, type Chart, type Sieve } from '@/shared/api'
-import { useKeys } from '@/shared/keys'
+import { noting, useGrowing } from '@/parts/chart/growing'
+import { chartOf, type Chart, type Dress, type Sieve } from '@/shared/api'
+import { useServer } from '@/shared/moment'
 import { keys } from '@/shared/questions'
 import { useRead, useReadAhead, type Question } from '@/shared/read'
-import Reply from '@/shared/Reply.vue'
 
 /** The chart of a hit as its run saw it, with what else is drawn beside the sieve's numbers. */
 const props = defineProps<{
@@ -23,101 +19,55 @@ const props = defineProps<{
   /** Hits that are likely next: they are read ahead, so that each is drawn at once. */
   near: readonly number[]
 }>()
-const FEWEST = 40
-const MOST = 420
 const readAhead = useReadAhead()
+const server = useServer()
 const dressing = useDress('hits')
-const { layout, scale, drawing, dress, open, turn } = dressing
+const { layout, dress } = dressing
+const hits = noting<{ hit: number; dress: Dress }>()
 function chartOfHit(hit: number): Question<Chart> {
-  const own = dress.value
+  const asked = { hit, dress: dress.value }
   return {
-    of: keys.hitChart(hit, own),
+    of: keys.hitChart(hit, asked.dress),
     staleTime: 300_000,
     shallow: true,
+    structuralSharing: hits.sharing(asked),
     // While numbers are turned the chart stays; another hit is never shown the one before.
     keeps: (last) => last.code === props.code,
-    read: (server) => chartOf(server, hit, own),
+    read: (server) => chartOf(server, hit, asked.dress),
   }
 }
-const chart = useRead(() => chartOfHit(props.hit))
+const newest = useRead(() => chartOfHit(props.hit))
+const source = {
+  ...newest,
+  ...useGrowing(newest.data, (of, before) => {
+    const asked = hits.of(of)
+    return chartOf(server, asked.hit, asked.dress, before)
+  }),
+}
 watch(
-  () => [chart.data.value, props.near] as const,
+  () => [newest.data.value, props.near] as const,
   ([drawn, near]) => {
     if (drawn) for (const hit of near) readAhead(chartOfHit(hit))
   },
 )
-const drawn = computed(() => chart.data.value && arranged(chart.data.value, layout.value))
-const sheet = ref<InstanceType<typeof ChartSheet>>()
-const shown = ref(130)
-const zoom = (by: number) =>
-  (shown.value = Math.max(FEWEST, Math.min(MOST, Math.round(shown.value * by))))
-const { pointed, point, leave: leavePointed, values } = usePointed(drawn, () => props.asOf)
-/** Ends what is done on the chart; false where there is nothing. */
-function leave(): boolean {
-  if (leavePointed()) return true
-  if (!sheet.value?.measuring) return false
-  sheet.value.endMeasure()
-  return true
-}
-defineExpose({ drawn, leave })
-const step = (by: number) => sheet.value?.stepCursor(by)
-useKeys([
-  { key: '+', does: 'fewer bars', repeats: true, run: () => zoom(0.7) },
-  { key: '-', does: 'more bars', repeats: true, run: () => zoom(1 / 0.7) },
-  { key: ',', does: 'cursor to the bar before', repeats: true, run: () => step(-1) },
-  { key: '.', does: 'cursor to the next bar', repeats: true, run: () => step(1) },
-  { key: 'l', does: 'what else is drawn, and how', run: turn },
-  { key: 'o', does: 'conditions for what is here', run: () => sheet.value?.askHere() },
-  { key: 'e', does: 'measure from here, to here, end', run: () => sheet.value?.measureHere() },
-])
+const view = ref<InstanceType<typeof ChartView>>()
+defineExpose({
+  drawn: computed(() => view.value?.drawn),
+  leave: () => view.value?.leave() ?? false,
+})
 </script>
 
 <template>
-  <div class="chart">
-    <Reply :of="chart" alone what="The chart can't be drawn" reading="drawing…"
-      ><ChartSheet
-        v-if="drawn"
-        ref="sheet"
-        :chart="drawn"
-        :shown="shown"
-        :scale="scale"
-        :drawing="drawing"
-        :layout="layout"
-        @ask="point"
-      />
-    </Reply>
-    <Suggest
-      v-if="pointed"
-      :pointed="pointed"
-      :values="values"
-      :universe="sieve.universe"
-      @point="(text, label) => point({ text, label }, pointed!.at, pointed!.since)"
-      @close="leave"
-    />
-    <DressShop
-      v-if="open"
-      :of="dressing"
-      :chart="drawn"
-      :bars="sieve.timeframes[0]!"
-      :universe="sieve.universe"
-    />
-  </div>
+  <ChartView
+    ref="view"
+    :of="source"
+    :subject="String(hit)"
+    :layout="layout"
+    :dressing="dressing"
+    :bars="sieve.timeframes[0]!"
+    :universe="sieve.universe"
+    :as-of="asOf"
+    :asks="false"
+    alone
+  />
 </template>
-
-<style scoped>
-.chart {
-  position: relative;
-  display: flex;
-  flex: 1;
-  min-height: 0;
-}
-.chart > :first-child {
-  flex: 1;
-  min-width: 0;
-}
-@media (max-width: 900px) {
-  .chart {
-    height: 420px;
-  }
-}
-</style>

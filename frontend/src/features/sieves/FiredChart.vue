@@ -1,17 +1,11 @@
 <script setup lang="ts">
 import { instrumentAt } from '@/shared/addresses'
-import { computed, nextTick, ref, toRef, watch } from 'vue'
-import ChartSheet from '@/parts/chart/ChartSheet.vue'
+import { computed, ref, toRef, watch } from 'vue'
+import ChartView from '@/parts/chart/ChartView.vue'
 import { useDress } from '@/parts/chart/dress'
-import DressShop from '@/parts/chart/DressShop.vue'
-import { arranged } from '@/parts/chart/layout'
-import { useSighting } from '@/parts/chart/sighting'
 import type { Sieve } from '@/shared/api'
 import { barTime, figure, plural } from '@/shared/format'
-import ErrorNote from '@/shared/ErrorNote.vue'
 import { useKeys } from '@/shared/keys'
-import Suggest from '@/parts/suggest/Suggest.vue'
-import { usePointed } from '@/parts/suggest/usePointed'
 import { useFired } from './fired'
 import type { Scale } from './thresholds'
 
@@ -31,26 +25,19 @@ const emit = defineEmits<{
   take: [formula: string]
 }>()
 const dressing = useDress('sieves')
-const { layout, scale, drawing, dress, open, turn } = dressing
-const { fired, reach, error, again, fresh } = useFired(
-  toRef(props, 'sieve'),
-  toRef(props, 'code'),
-  toRef(props, 'focus'),
-  dress,
-)
-const chart = computed(() => fired.value && arranged(fired.value.chart, layout.value))
-const { sight, came, zoom, pan, newest, showAt, anew } = useSighting(chart, scale, reach)
+const { layout, dress, open, turn } = dressing
+const source = useFired(toRef(props, 'sieve'), toRef(props, 'code'), toRef(props, 'focus'), dress)
+const { fired, fresh, data: chart } = source
+const view = ref<InstanceType<typeof ChartView>>()
+const subject = computed(() => `${props.code} ${props.sieve?.timeframes[0]}`)
 const looked = ref<number>()
-watch([() => props.code, () => props.sieve?.timeframes[0]], () => {
-  looked.value = undefined
-  anew()
-})
+watch(subject, () => (looked.value = undefined))
 const firings = computed(() => fired.value?.fired ?? [])
 const times = computed(() => [...new Set(firings.value.map((own) => own.at))])
 async function go(to: number | undefined) {
   if (to === undefined) return
   looked.value = to
-  await showAt(to)
+  await view.value?.showAt(to)
 }
 /** The signal before the one that is looked at, or the last; the one after it. */
 const earlier = () => {
@@ -58,11 +45,10 @@ const earlier = () => {
   return times.value.filter((time) => time < now).at(-1)
 }
 const later = () => times.value.find((time) => looked.value !== undefined && time > looked.value)
-const { pointed, point, leave, values } = usePointed(chart)
 const levels = computed(() =>
   (fired.value?.drawn ?? []).flatMap((own) => {
     const scale = own.condition === props.focus ? props.scales[own.scale] : undefined
-    const line = chart.value?.lines[own.line]
+    const line = view.value?.drawn?.lines[own.line]
     if (!scale?.grip || !line) return []
     const share = scale.unit === 'percent' ? ' %' : ''
     return [
@@ -77,7 +63,6 @@ const levels = computed(() =>
     ]
   }),
 )
-const sheet = ref<InstanceType<typeof ChartSheet>>()
 const most = computed(() => Math.max(1, ...(fired.value?.months ?? []).map((m) => m.count)))
 /** Every month from the first with a signal to the last, those without too. */
 const months = computed(() => {
@@ -95,30 +80,9 @@ const months = computed(() => {
 const inMonth = (month: string) =>
   times.value.find((time) => new Date(time * 1000).toISOString().startsWith(month))
 useKeys([
-  { key: 'o', does: 'conditions for what is here', run: () => sheet.value?.askHere() },
-  { key: 'd', does: 'what else is drawn, and how', run: turn },
-  { key: 'e', does: 'measure from here, to here, end', run: () => sheet.value?.measureHere() },
-  {
-    key: 'Escape',
-    does: 'end measuring',
-    run: () => {
-      if (!leave()) sheet.value?.endMeasure()
-    },
-  },
+  { key: 'Escape', does: 'end measuring', run: () => void view.value?.leave() },
   { key: 'ArrowLeft', does: 'the signal before', repeats: true, run: () => void go(earlier()) },
   { key: 'ArrowRight', does: 'the next signal', repeats: true, run: () => void go(later()) },
-  { key: '+', does: 'fewer bars', repeats: true, run: () => zoom(0.7) },
-  { key: '-', does: 'more bars', repeats: true, run: () => zoom(1 / 0.7) },
-  { key: ',', does: 'towards the past', repeats: true, run: () => pan(0.2) },
-  { key: '.', does: 'towards the present', repeats: true, run: () => pan(-0.2) },
-  {
-    key: 'End',
-    does: 'the newest bar',
-    run: () => {
-      looked.value = undefined
-      nextTick(newest)
-    },
-  },
 ])
 </script>
 
@@ -148,7 +112,7 @@ useKeys([
         <button class="button plain" :disabled="later() === undefined" @click="go(later())">
           next <kbd>→</kbd>
         </button>
-        <button class="button plain" :aria-pressed="open" @click="turn">drawn <kbd>d</kbd></button>
+        <button class="button plain" :aria-pressed="open" @click="turn">drawn <kbd>l</kbd></button>
       </span>
       <svg
         v-if="months.length"
@@ -172,54 +136,28 @@ useKeys([
         </g>
       </svg>
     </p>
-    <ErrorNote v-if="error" :error="error" what="The chart can't be drawn" :again="again" />
-    <div class="chart">
-      <p v-if="!chart" class="quiet">{{ sieve && code ? 'drawing…' : '' }}</p>
-      <p v-else-if="!chart.times.length" class="empty">
-        {{ code }} has no bars of {{ chart.bars }}.
-      </p>
-      <ChartSheet
-        v-else
-        ref="sheet"
-        :chart="chart"
-        :shown="sight.shown"
-        :back="sight.back"
-        :fired="firings"
-        :looked-at="looked"
-        :levels="levels"
-        :scale="scale"
-        :drawing="drawing"
-        :layout="layout"
-        asks
-        @ask="point"
-        @sight="came"
-        @level="(place, value) => emit('move', levels[place]!.scale, value)"
-        @hold="(held) => emit('hold', held)"
-      />
-      <Suggest
-        v-if="pointed"
-        here
-        :pointed="pointed"
-        :values="values"
-        :universe="sieve?.universe ?? ''"
-        @point="(text, label) => point({ text, label }, pointed!.at, pointed!.since)"
-        @take="
-          (text) => {
-            emit('take', text)
-            leave()
-          }
-        "
-        @close="leave"
-      />
-      <DressShop
-        v-if="open"
-        :of="dressing"
-        :chart="chart"
-        :bars="sieve?.timeframes[0] ?? '1d'"
-        :universe="sieve?.universe"
-        :stretch="sheet?.stretch"
-      />
-    </div>
+    <ChartView
+      ref="view"
+      here
+      :of="source"
+      :subject="subject"
+      :layout="layout"
+      :dressing="dressing"
+      :bars="sieve?.timeframes[0] ?? '1d'"
+      :universe="sieve?.universe ?? ''"
+      :fired="firings"
+      :looked-at="looked"
+      :levels="levels"
+      :reading="sieve && code ? 'drawing…' : ''"
+      @take="(text) => emit('take', text)"
+      @level="(place, value) => emit('move', levels[place]!.scale, value)"
+      @hold="(held) => emit('hold', held)"
+      @newest="looked = undefined"
+    >
+      <template #empty
+        ><p class="empty">{{ code }} has no bars of {{ chart?.bars }}.</p></template
+      >
+    </ChartView>
   </section>
 </template>
 
@@ -257,16 +195,6 @@ useKeys([
 }
 .months g {
   cursor: pointer;
-}
-.chart {
-  position: relative;
-  display: flex;
-  flex: 1;
-  min-height: 0;
-}
-.chart > :first-child {
-  flex: 1;
-  min-width: 0;
 }
 .old {
   opacity: 0.6;

@@ -254,7 +254,7 @@ useKeys([
   { key: 'Ctrl+Shift+z', does: 'do it again', notInTexts: true, run: history.redo },
   { key: 'a', does: 'add a condition', run: add },
   {
-    key: 'e',
+    key: 'r',
     does: 'earlier versions',
     run: () => (versions.value = !versions.value && !!stored.value),
   },

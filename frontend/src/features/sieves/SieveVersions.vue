@@ -40,7 +40,7 @@ const toldOf = (own: Schemas['VersionView']) =>
   <section class="versions" aria-label="Versions">
     <p class="top">
       <span>Versions of this sieve</span>
-      <button class="button plain" @click="emit('close')">Close <kbd>e</kbd></button>
+      <button class="button plain" @click="emit('close')">Close <kbd>r</kbd></button>
     </p>
     <Reply :of="versions" what="The versions can't be shown" reading="Reading the versions …">
       <p v-if="marked && !data?.some((own) => own.version === marked)" class="warn">

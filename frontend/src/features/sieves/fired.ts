@@ -1,4 +1,5 @@
-import { computed, ref, shallowRef, watch, type Ref } from 'vue'
+import { computed, watch, type Ref } from 'vue'
+import { MORE, useGrowing } from '@/parts/chart/growing'
 import { answer, type Dress, type Schemas, type Server, type Sieve } from '@/shared/api'
 import { useLatest } from '@/shared/latest'
 import { useMoment, useServer } from '@/shared/moment'
@@ -6,18 +7,18 @@ import { useMoment, useServer } from '@/shared/moment'
 export type Fired = Awaited<ReturnType<typeof firedOn>>
 export type Sheets = Schemas['Sheets']
 const FIRST = 420
-const MOST = 5_000
-const AHEAD = 120
 const PAUSE = 160
 
 const firedOn = (
   server: Server,
-  { sieve, code, count, focus, dress }: Question,
-  signal: AbortSignal,
+  { sieve, code, focus, dress }: Question,
+  count: number,
+  before: number | null,
+  signal?: AbortSignal,
 ) =>
   answer(
     server.POST('/api/preview/fired', {
-      body: { ...dress, sieve, code, count, focus, before: null },
+      body: { ...dress, sieve, code, count, focus, before },
       signal,
     }),
   )
@@ -25,7 +26,6 @@ const firedOn = (
 interface Question {
   sieve: Sieve
   code: string
-  count: number
   focus: number | null
   dress: Dress
   from: string | undefined
@@ -40,21 +40,17 @@ export function useFired(
 ) {
   const server = useServer()
   const moment = useMoment()
-  const count = ref(FIRST)
   const latest = useLatest<Question, Fired>(PAUSE, (question, signal) =>
-    firedOn(server, question, signal),
+    firedOn(server, question, FIRST, null, signal),
   )
-  const fired = shallowRef<Fired>()
-  watch(latest.reply, (reply) => (fired.value = reply))
+  const fired = latest.reply
   watch(
-    [sieve, code, focus, count, moment, dress],
-    ([own, of], before) => {
-      if (of !== before[1]) count.value = FIRST
+    [sieve, code, focus, moment, dress],
+    ([own, of]) => {
       if (own && of)
         latest.later({
           sieve: own,
           code: of,
-          count: count.value,
           focus: focus.value ?? null,
           dress: dress.value,
           from: moment.value,
@@ -63,24 +59,13 @@ export function useFired(
     },
     { immediate: true },
   )
-  /** See to it that so many of the newest bars are there. */
-  async function reach(bars: number): Promise<void> {
-    const chart = fired.value?.chart
-    if (!chart?.earlier || chart.times.length >= bars + AHEAD) return
-    const wanted = Math.min(MOST, Math.ceil((bars + AHEAD) * 1.5))
-    if (wanted <= count.value) return
-    const arrived = new Promise<void>((resolve) => {
-      const stop = watch([latest.reply, latest.error], () => {
-        stop()
-        resolve()
-      })
-    })
-    count.value = wanted
-    await arrived
-  }
+  const growing = useGrowing(
+    computed(() => fired.value?.chart),
+    async (_, before) => (await firedOn(server, latest.about.value!, MORE, before)).chart,
+  )
   /** What is told is about what is asked for. */
   const fresh = computed(
     () => latest.about.value?.sieve === sieve.value && latest.about.value?.code === code.value,
   )
-  return { fired, reach, error: latest.error, again: latest.again, fresh }
+  return { ...growing, fired, error: latest.error, again: latest.again, fresh }
 }

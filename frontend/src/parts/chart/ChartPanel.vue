@@ -1,21 +1,16 @@
 <script setup lang="ts">
 import { computed, nextTick, ref, watch } from 'vue'
-import Suggest from '@/parts/suggest/Suggest.vue'
-import { usePointed } from '@/parts/suggest/usePointed'
 import { useKeys, type Key } from '@/shared/keys'
 import { useVocabulary } from '@/shared/queries'
 import { done } from '@/shared/undo'
 import ChartHead from './ChartHead.vue'
-import ChartSheet from './ChartSheet.vue'
-import ChartTable from './ChartTable.vue'
+import ChartView from './ChartView.vue'
 import { dressOf } from './dress'
-import { arranged, LAYER, shownLayers, type Layer, type Layout } from './layout'
+import { LAYER, shownLayers, type Layer, type Layout } from './layout'
 import { lookAt, useLook, type Range } from './look'
-import { DRAWINGS, type Drawing, type Scale } from './looks'
-import { useSighting } from './sighting'
+import type { Drawing, Scale } from './looks'
 import Workshop from './Workshop.vue'
 import { useReadAhead } from '@/shared/read'
-import Reply from '@/shared/Reply.vue'
 
 /**
  * A chart of any instrument with all that can be done to it. What is looked at belongs to the page, which
@@ -63,36 +58,16 @@ const lookOf = (code: string) => ({
   forming: props.layout.forming,
   dress: dressOf(props.layout),
 })
-const { data: chart, reach, error, again, waiting } = useLook(() => lookOf(props.code))
-const own = computed(() =>
-  chart.value?.code === props.code ? arranged(chart.value, props.layout) : undefined,
-)
-const seen = { data: own, error, again }
-const { sight, came, zoom, pan, newest, range, showAt, anew, settled } = useSighting(
-  chart,
-  scale,
-  reach,
-)
-watch([() => props.bars, () => props.code], anew)
-watch(
-  [() => Boolean(own.value), () => props.at],
-  ([drawn, time]) => void (drawn && Number.isFinite(time) && showAt(time)),
-  { immediate: true },
-)
-watch(own, (now) => {
+const { data, reach, error, again, waiting } = useLook(() => lookOf(props.code))
+/** The chart before stays where it is drawn otherwise, not where another instrument is asked for. */
+const chart = computed(() => (data.value?.code === props.code ? data.value : undefined))
+const source = { data: chart, reach, error, again }
+watch(chart, (now) => {
   if (now) for (const code of props.near) readAhead(lookAt(lookOf(code)))
 })
 
-const { pointed, point, leave: leavePointed, values } = usePointed(own)
 const head = ref<InstanceType<typeof ChartHead>>()
-const sheet = ref<InstanceType<typeof ChartSheet>>()
-const tabled = ref(false)
-function turnTable() {
-  settled()
-  tabled.value = !tabled.value
-}
-const SCALES: Scale[] = ['linear', 'log', 'percent']
-const after = <T,>(all: readonly T[], one: T) => all[(all.indexOf(one) + 1) % all.length]!
+const view = ref<InstanceType<typeof ChartView>>()
 const layers = (now: Layer[]) => emit('layout', { layers: now })
 const withLine = (formula: string) =>
   props.layout.layers.some((own) => own.formula === formula)
@@ -122,14 +97,10 @@ async function copyLink() {
     done('The browser copies nothing here: take the address from its own line.')
   }
 }
-/** Ends measuring, or full size; false where there was neither. */
+/** Ends what is done on the chart, or full size; false where there is nothing. */
 function leave(): boolean {
-  if (leavePointed()) return true
-  if (workshop.value) {
-    workshop.value = false
-    return true
-  }
-  if (sheet.value?.measuring) sheet.value.endMeasure()
+  if (view.value?.leave()) return true
+  if (workshop.value) workshop.value = false
   else if (props.full) emit('full', false)
   else return false
   return true
@@ -145,11 +116,13 @@ const RANGES: [string, Range][] = [
   ['6', 'all'],
 ]
 const list: Key[] = [
-  { key: 'ArrowLeft', does: 'towards the past', repeats: true, run: () => pan(0.2) },
-  { key: 'ArrowRight', does: 'towards the present', repeats: true, run: () => pan(-0.2) },
-  { key: '+', does: 'fewer bars', repeats: true, run: () => zoom(0.7) },
-  { key: '-', does: 'more bars', repeats: true, run: () => zoom(1 / 0.7) },
-  { key: 'End', does: 'the newest bar', run: newest },
+  { key: 'ArrowLeft', does: 'towards the past', repeats: true, run: () => view.value?.pan(0.2) },
+  {
+    key: 'ArrowRight',
+    does: 'towards the present',
+    repeats: true,
+    run: () => view.value?.pan(-0.2),
+  },
   { key: 'b', does: 'change the bars', run: () => head.value?.writeBars() },
   { key: 'l', does: 'draw a formula', run: () => head.value?.writeLine() },
   { key: 'c', does: 'draw another instrument beside it', run: () => head.value?.writeBeside() },
@@ -160,39 +133,14 @@ const list: Key[] = [
   },
   { key: 'd', does: 'how everything is drawn', run: turnWorkshop },
   { key: 'a', does: 'adjust the numbers of what is drawn', run: () => head.value?.turn() },
-  { key: 't', does: 'the bars in sight as a table, or drawn', run: turnTable },
-  { key: 'p', does: 'keep the chart as an image', run: () => sheet.value?.save() },
+  { key: 't', does: 'the bars in sight as a table, or drawn', run: () => view.value?.turnTable() },
   { key: 'm', does: 'mend bars', run: () => emit('mend') },
-  {
-    key: 'k',
-    does: 'drawn as candles, bars, line, smoothed',
-    run: () => emit('layout', { drawing: after(DRAWINGS, drawing.value) }),
-  },
-  {
-    key: ',',
-    does: 'cursor to the bar before',
-    repeats: true,
-    run: () => sheet.value?.stepCursor(-1),
-  },
-  {
-    key: '.',
-    does: 'cursor to the next bar',
-    repeats: true,
-    run: () => sheet.value?.stepCursor(1),
-  },
-  { key: 'e', does: 'measure from here, to here, end', run: () => sheet.value?.measureHere() },
-  { key: 'o', does: 'conditions for what is here', run: () => sheet.value?.askHere() },
   { key: 'f', does: 'full size', run: () => emit('full', !props.full) },
   { key: 'y', does: 'copy the address of the chart', run: () => void copyLink() },
-  {
-    key: 's',
-    does: 'scale: linear, log, percent',
-    run: () => emit('layout', { scale: after(SCALES, scale.value) }),
-  },
   ...RANGES.map(([key, wanted]) => ({
     key,
     does: `range: ${wanted}`,
-    run: () => void range(wanted),
+    run: () => void view.value?.range(wanted),
   })),
 ]
 useKeys(list, () => props.active)
@@ -204,7 +152,7 @@ useKeys(list, () => props.active)
       ref="head"
       :code="code"
       :name="name"
-      :chart="own"
+      :chart="chart"
       :bars="bars"
       :scale="scale"
       :drawing="drawing"
@@ -224,65 +172,42 @@ useKeys(list, () => props.active)
       <slot name="arranged" />
     </ChartHead>
     <div class="both">
-      <div class="chart">
-        <Reply
-          :of="seen"
-          alone
-          what="The chart can't be drawn"
-          reading="drawing…"
-          :empty="!own?.times.length"
+      <ChartView
+        ref="view"
+        :of="source"
+        :subject="`${code} ${bars}`"
+        :layout="layout"
+        :universe="universe"
+        :at="at"
+        :mendable="kept"
+        :active="active"
+        alone
+        @layout="(part) => emit('layout', part)"
+        @full="emit('full', !full)"
+        @mend="(seconds, time) => emit('mend', seconds, time)"
+      >
+        <template #empty
+          ><p class="empty">
+            <template v-if="bases.length"
+              >{{ code }} has no bars of {{ bars }}: it has {{ bases.join(', ') }}, and what is
+              built of them. Press <kbd>b</kbd> for others.</template
+            >
+            <template v-else
+              >There are no bars of {{ code }}.
+              <RouterLink to="/imports">Bring in some</RouterLink></template
+            >
+          </p></template
         >
-          <template #empty
-            ><p class="empty">
-              <template v-if="bases.length"
-                >{{ code }} has no bars of {{ bars }}: it has {{ bases.join(', ') }}, and what is
-                built of them. Press <kbd>b</kbd> for others.</template
-              >
-              <template v-else
-                >There are no bars of {{ code }}.
-                <RouterLink to="/imports">Bring in some</RouterLink></template
-              >
-            </p></template
-          >
-          <template v-if="own"
-            ><ChartTable
-              v-if="tabled"
-              :chart="own"
-              :sight="sight"
-              :mendable="kept"
-              @mend="(seconds, time) => emit('mend', seconds, time)" />
-            <ChartSheet
-              v-else
-              ref="sheet"
-              :chart="own"
-              :shown="sight.shown"
-              :back="sight.back"
-              :scale="scale"
-              :drawing="drawing"
-              :layout="layout"
-              asks
-              @sight="came"
-              @full="emit('full', !full)"
-              @ask="point" /></template
-        ></Reply>
-        <Suggest
-          v-if="pointed"
-          :pointed="pointed"
-          :values="values"
-          :universe="universe"
-          @point="(text, label) => point({ text, label }, pointed!.at, pointed!.since)"
-          @close="leavePointed"
-        />
-      </div>
+      </ChartView>
       <Workshop
         v-if="workshop"
         ref="shop"
         :layout="layout"
-        :chart="own"
+        :chart="chart"
         :bars="bars"
         :universe="universe"
         :functions="vocabulary.data.value?.functions ?? []"
-        :stretch="sheet?.stretch"
+        :stretch="view?.stretch"
         @change="(part) => emit('layout', part)"
         @close="workshop = false"
       />
@@ -292,21 +217,21 @@ useKeys(list, () => props.active)
         v-for="[key, wanted] in RANGES"
         :key="key"
         class="button plain"
-        @click="range(wanted)"
+        @click="view?.range(wanted)"
       >
         {{ wanted }} <kbd>{{ key }}</kbd>
       </button>
-      <button class="button plain" :aria-pressed="tabled" @click="turnTable">
+      <button class="button plain" :aria-pressed="view?.tabled" @click="view?.turnTable()">
         table <kbd>t</kbd>
       </button>
-      <button class="button plain" :disabled="tabled" @click="sheet?.save()">
+      <button class="button plain" :disabled="view?.tabled" @click="view?.save()">
         image <kbd>p</kbd>
       </button>
       <button class="button plain" @click="copyLink">link <kbd>y</kbd></button>
       <button class="button plain" :aria-pressed="workshop" @click="turnWorkshop">
         drawn <kbd>d</kbd>
       </button>
-      <button class="button plain" :disabled="tabled" @click="sheet?.measureHere()">
+      <button class="button plain" :disabled="view?.tabled" @click="view?.measureHere()">
         measure <kbd>e</kbd>
       </button>
       <button class="button plain" :aria-pressed="full" @click="emit('full', !full)">
@@ -333,18 +258,7 @@ useKeys(list, () => props.active)
   flex: 1;
   min-height: 0;
 }
-.chart {
-  position: relative;
-  flex: 1;
-  min-width: 0;
-  min-height: 0;
-}
 .ranges {
   margin: 4px 0 0;
-}
-@media (max-width: 900px) {
-  .chart {
-    height: 420px;
-  }
 }
 </style>

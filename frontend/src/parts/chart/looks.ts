@@ -22,6 +22,7 @@ export interface Sight {
   back: number
 }
 export type Scale = 'linear' | 'log' | 'percent'
+export const SCALES: Scale[] = ['linear', 'log', 'percent']
 
 export function windowOf(bars: number, { shown, back }: Sight) {
   const end = Math.max(Math.min(shown, bars), bars - Math.max(0, back))

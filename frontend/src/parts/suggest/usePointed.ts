@@ -3,7 +3,7 @@ import type { Chart } from '@/shared/api'
 import type { Pointed } from './Suggest.vue'
 
 /** What is pointed at on a chart, until another one is looked at. */
-export function usePointed(chart: Ref<Chart | undefined>, asOf?: () => string) {
+export function usePointed(chart: Ref<Chart | undefined>, asOf?: () => string | undefined) {
   const pointed = shallowRef<Pointed>()
   const away = ref<HTMLElement | null>(null)
   function point(of: { text: string; label: string }, at: number, since?: number) {

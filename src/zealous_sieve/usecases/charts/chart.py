@@ -171,6 +171,24 @@ def usual_range() -> Term:
     return value.term
 
 
+@dataclass(frozen=True, kw_only=True)
+class Part:
+    """So many bars of an instrument, the last of them one that opened before a moment, else the newest."""
+
+    count: int = 420
+    before: int | None = None
+
+    def of(self, panel: Panel, rows: slice) -> slice:
+        """The rows of a panel that are shown, of all rows of the instrument."""
+        stop = rows.stop
+        if self.before is not None:
+            stop = rows.start + int(np.searchsorted(panel.times[rows], self.before))
+        return slice(max(rows.start, stop - self.count), stop)
+
+
+NEWEST = Part()
+
+
 def chart_of(
     instrument: Instrument,
     bars: str,

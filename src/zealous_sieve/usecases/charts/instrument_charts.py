@@ -5,29 +5,24 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
-import numpy as np
-
 from zealous_sieve.core.market.data_quality import Finding
 from zealous_sieve.usecases.charts.along import along
-from zealous_sieve.usecases.charts.chart import Chart, chart_of, days_of, events_of
+from zealous_sieve.usecases.charts.chart import NEWEST, Chart, Part, chart_of, days_of, events_of
 from zealous_sieve.usecases.charts.dressing import UNDRESSED, Dress, dressed
 from zealous_sieve.usecases.desk.desk import Desk
 from zealous_sieve.usecases.desk.outside import Order, Outside
 from zealous_sieve.usecases.desk.told import check_looked_at
 from zealous_sieve.usecases.table.data_check import findings_at
 
-DEFAULT_BARS = 420
-
 
 @dataclass(frozen=True, kw_only=True)
 class Looked:
-    """What of an instrument is looked at: bars written as ``15m``, so many of them up to one that opened
-    before a moment, and how they are dressed; slower bars count once they have closed, or as they form.
-    What compares instruments does so within a universe, without one among all there are."""
+    """What of an instrument is looked at: bars written as ``15m``, a part of them, and how they are
+    dressed; slower bars count once they have closed, or as they form. What compares instruments does so
+    within a universe, without one among all there are."""
 
     bars: str = "1d"
-    count: int = DEFAULT_BARS
-    before: int | None = None
+    part: Part = NEWEST
     universe: str = ""
     forming: bool = False
     dress: Dress = UNDRESSED
@@ -46,10 +41,8 @@ def look_at(desk: Desk, code: str, looked: Looked, doubted: Sequence[Finding]) -
     own = dressed(desk, looked.dress)
     seen = along(desk, code, looked.bars, looked.universe, own.terms(), forming=looked.forming)
     panel, rows, found = seen.panel, seen.rows, seen.columns
-    stop = rows.stop
-    if looked.before is not None:
-        stop = rows.start + int(np.searchsorted(seen.times, looked.before))
-    shown = slice(max(rows.start, stop - looked.count), stop)
+    shown = looked.part.of(panel, rows)
+    stop = shown.stop
     chart = chart_of(instrument, looked.bars, panel, shown, doubted, own.columns(found))
     return replace(
         own.on(chart, found, panel, rows, shown),

@@ -15,9 +15,16 @@ from zealous_sieve.core.sieve.drawing import lines
 from zealous_sieve.core.sieve.hit import Hit
 from zealous_sieve.core.sieve.judging import provisional, reasons
 from zealous_sieve.core.sieve.prepare import prepare
-from zealous_sieve.usecases.charts.chart import Chart, ChartReason, chart_of
+from zealous_sieve.usecases.charts.chart import (
+    NEWEST,
+    Chart,
+    ChartReason,
+    Part,
+    chart_of,
+    days_of,
+    events_of,
+)
 from zealous_sieve.usecases.charts.dressing import UNDRESSED, Dress, dressed
-from zealous_sieve.usecases.charts.instrument_charts import DEFAULT_BARS
 from zealous_sieve.usecases.desk.desk import Desk
 from zealous_sieve.usecases.desk.outside import Order, Outside
 from zealous_sieve.usecases.errors import NotFoundError
@@ -29,7 +36,7 @@ def hit_chart(
     outside: Outside,
     hit_id: int,
     order: Order,
-    bars: int = DEFAULT_BARS,
+    part: Part = NEWEST,
     dress: Dress = UNDRESSED,
 ) -> Chart:
     """The chart of a hit: bars up to the run's moment, the sieve's numbers with what is drawn beside them,
@@ -39,7 +46,7 @@ def hit_chart(
     if code not in outside.market.reference().by_code:
         raise NotFoundError("instrument", code)
     found = findings_at(outside, replace(order, as_of=run.as_of), code)
-    return outside.compute.do(order, draw, run.sieve, run.as_of, code, hit, found, bars, dress)
+    return outside.compute.do(order, draw, run.sieve, run.as_of, code, hit, found, part, dress)
 
 
 def draw(
@@ -49,7 +56,7 @@ def draw(
     code: str,
     hit: Hit,
     doubted: Sequence[Finding],
-    bars: int,
+    part: Part,
     dress: Dress,
 ) -> Chart:
     """The chart of an instrument as a run from a moment saw it; ``doubted`` is what the data check found
@@ -64,7 +71,7 @@ def draw(
     panel = desk.bars(chosen, as_of, sieve.timeframe, forming=sieve.forming)
     found = desk.executor.evaluate(terms, panel)
     rows = panel.rows(panel.position(code))
-    shown = slice(max(rows.start, rows.stop - bars), rows.stop)
+    shown = part.of(panel, rows)
     judged = int(np.searchsorted(panel.times[rows], hit.bar_at)) + rows.start
     newest = rows.stop - 1
 
@@ -82,6 +89,9 @@ def draw(
         reasons=told(judged) if rows.stop > rows.start else (),
         reasons_now=told(newest) if rows.start <= newest != judged else (),
         forming=sieve.forming,
+        days=days_of(panel, shown),
+        events=events_of(panel, panel.position(code), shown),
+        earlier=shown.start > rows.start,
         provisional=provisional(prepared, panel, panel.position(code)),
         fired_at=hit.fired_at,
         bar_at=hit.bar_at,

@@ -21,7 +21,7 @@ from zealous_sieve.core.sieve.drawing import Line, lines
 from zealous_sieve.core.sieve.firings import Firings, beginnings_of, find_firings, firing_terms
 from zealous_sieve.core.sieve.gauges import Gauge, gauges, shape_of
 from zealous_sieve.core.sieve.prepare import Prepared, prepare
-from zealous_sieve.usecases.charts.chart import Chart, chart_of, days_of, events_of
+from zealous_sieve.usecases.charts.chart import Chart, Part, chart_of, days_of, events_of
 from zealous_sieve.usecases.charts.dressing import UNDRESSED, Dress, dressed
 from zealous_sieve.usecases.desk.desk import Desk
 from zealous_sieve.usecases.desk.outside import Order, Outside
@@ -74,12 +74,11 @@ class Fired:
 
 @dataclass(frozen=True, kw_only=True)
 class Stretch:
-    """So many bars of an instrument, up to one that opened before a moment; ``focus`` is the condition
-    whose measures are drawn in panes of their own, ``dress`` what is drawn beside it."""
+    """A part of the bars of an instrument; ``focus`` is the condition whose measures are drawn in panes of
+    their own, ``dress`` what is drawn beside it."""
 
     code: str
-    count: int
-    before: int | None = None
+    part: Part
     focus: int | None = None
     dress: Dress = UNDRESSED
 
@@ -108,10 +107,7 @@ def fired_on(desk: Desk, sieve: Sieve, stretch: Stretch, doubted: Sequence[Findi
     panel = desk.awake(chosen, sieve.timeframe, forming=sieve.forming, keep=stretch.code)
     found = desk.executor.evaluate(terms, panel)
     rows = panel.rows(panel.position(stretch.code))
-    stop = rows.stop
-    if stretch.before is not None:
-        stop = rows.start + int(np.searchsorted(panel.times[rows], stretch.before))
-    shown = slice(max(rows.start, stop - stretch.count), stop)
+    shown = stretch.part.of(panel, rows)
     place = panel.position(stretch.code)
     beginnings = beginnings_of(prepared, panel, found)
     fires = beginnings.fired.of(place)

@@ -96,7 +96,7 @@ def contract(outside: Outside) -> Contract:
     @api.endpoint("POST", "/hits/<id:hit_id>/chart", reply=Chart, body=HitChartBody)
     def look_at_hit(hit_id: int, body: HitChartBody) -> Chart:
         """Bars, lines and reasons of a hit as of the run's moment, with what is drawn beside them."""
-        return hit_chart(outside, hit_id, own(), body.bars, body.dress())
+        return hit_chart(outside, hit_id, own(), body.part(), body.dress())
 
     @api.endpoint("PUT", "/hits/<id:hit_id>/verdict", reply=Verdict | None, body=VerdictBody)
     def put_verdict(hit_id: int, body: VerdictBody) -> Verdict | None:
