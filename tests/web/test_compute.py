@@ -5,6 +5,7 @@ from __future__ import annotations
 import multiprocessing
 import os
 import signal
+import socket
 import threading
 import time
 from collections.abc import Iterator
@@ -16,7 +17,7 @@ from typing import cast
 import numpy as np
 import pytest
 
-from zealous_sieve.compute import server
+from zealous_sieve.compute import server, wire
 from zealous_sieve.compute.apart import Apart
 from zealous_sieve.core.engine.local import LOCAL
 from zealous_sieve.core.engine.panel import Panel
@@ -30,6 +31,8 @@ from zealous_sieve.usecases.errors import AwayError, ConflictError, NotFoundErro
 # depend on how fast the machine is.
 BRIEF = server.Budget(seconds=3, share=0.5, memory=8 << 30, at_once=2, nice=1, again=True)
 SMALL = server.Budget(seconds=60, share=0.5, memory=100 << 20, at_once=2, nice=1, again=True)
+SHARED = server.Budget(seconds=60, share=0.004, memory=8 << 30, at_once=1, nice=1)
+"""Of what is free no more than a part that is small on any machine."""
 CHANGED = "changed"
 
 
@@ -96,6 +99,7 @@ def compute(tmp_path: Path) -> Iterator[Apart]:
             OrderKind.PREVIEW: BRIEF,
             OrderKind.GLANCE: SMALL,
             OrderKind.FILE: SMALL,
+            OrderKind.IMPORT: SHARED,
         },
     )
     process = multiprocessing.get_context("fork").Process(target=own.run, daemon=True)
@@ -156,6 +160,40 @@ def test_what_takes_too_much_is_ended_and_told_with_what_it_would_need(
         compute.do(order, hoard, 30)
     assert heard == [(1, 4)]
     assert compute.do(PREVIEW, answer, 1) == 2
+
+
+def test_of_the_memory_that_is_free_it_takes_a_share(compute: Apart) -> None:
+    """It is ended for that, and not a minute later for its time; told is what all of it would need."""
+    with pytest.raises(TooMuchError, match=r"about \d{1,2} s and \d"):
+        compute.do(Order(kind=OrderKind.IMPORT), hoard, 200)
+
+
+def call_in_as(account: int, name: str) -> None:
+    """Ends well where nothing was said."""
+    os.setuid(account)
+    with socket.socket(socket.AF_UNIX) as reached:
+        reached.connect(f"\0{name}")
+        assert reached.recv(9) == b""
+
+
+def test_who_is_of_another_account_is_heard_by_nobody() -> None:
+    """By the account of the process that connects, whatever it says."""
+    name = f"zealous-sieve-test-{os.getpid()}"
+    listener = wire.listen(name)
+    others = [65_534] if os.getuid() == 0 else []
+    try:
+        for account in (os.getuid(), *others):
+            arguments = (account, name)
+            caller = multiprocessing.get_context("fork").Process(target=call_in_as, args=arguments)
+            caller.start()
+            connection = wire.accept(listener)
+            assert (connection is not None) == (account == os.getuid())
+            if connection is not None:
+                connection.close()
+            caller.join(30)
+            assert caller.exitcode == 0
+    finally:
+        listener.close()
 
 
 def starve(owner: Outside, size: int) -> int:

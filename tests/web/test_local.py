@@ -194,10 +194,15 @@ def test_a_port_that_is_none_is_told(tmp_path: Path, port: str) -> None:
 @pytest.mark.parametrize("told", ["", "garbled", "-5", "70000", "54 32", "é"])
 def test_a_garbled_port_is_chosen_anew(folder: Path, told: str) -> None:
     (folder / "postgres.port").write_text(told)
-    assert "begin one with ./start" in told_by_command(folder)
     chosen = cluster_in(folder).port
     assert (folder / "postgres.port").read_text() == str(chosen)
-    (folder / "postgres.port").write_text(told)
+
+
+def test_a_command_says_what_there_is_where_the_port_is_garbled(folder: Path) -> None:
+    (folder / "postgres.port").write_text("5é 32")
+    assert "begin one with ./start" in told_by_command(folder)
+    cluster_in(folder)
+    (folder / "postgres.port").write_text("5é 32")
     assert f"the desk in {folder} is not running" in told_by_command(folder)
 
 

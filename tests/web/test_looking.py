@@ -45,6 +45,38 @@ def test_a_chart_goes_back_bar_by_bar_and_repeats_none(client: FlaskClient, bars
     assert look(client, bars=bars, before=first["times"][0])["times"] == []
 
 
+def test_charts_of_hits_and_of_drafts_go_back_like_those_of_instruments(
+    client: FlaskClient, outside: Outside
+) -> None:
+    """Bars, days, events and what the data check found: two parts make the whole."""
+    hit = get(client, f"/runs/{ran(client, outside)}/hits")["hits"][0]
+    sieve = get(client, "/sieves/2")["sieve"]
+
+    def of_hit(count: int, before: int | None = None) -> Any:
+        return send(client, f"/hits/{hit['id']}/chart", {"bars": count, "before": before})
+
+    def of_draft(count: int, before: int | None = None) -> Any:
+        asked = {"sieve": sieve, "code": CODE, "count": count, "before": before}
+        return send(client, "/preview/fired", asked)["chart"]
+
+    for chart in (of_hit, of_draft):
+        newest, both = chart(40), chart(520)
+        older = chart(480, newest["times"][0])
+        assert older["times"] + newest["times"] == both["times"]
+        for part in ("days", "events", "doubts", "gaps"):
+            places = [mark if part == "days" else mark["at"] for mark in both[part]]
+            parts = [
+                at + shift
+                for one, shift in ((older, 0), (newest, 480))
+                for at in (mark if part == "days" else mark["at"] for mark in one[part])
+            ]
+            # A gap is told between two bars of one part.
+            assert set(parts) - {480} == set(places) - {480}, part
+        assert both["events"], "there is something to be told"
+        assert older["earlier"]
+        assert not chart(2_000)["earlier"]
+
+
 @pytest.mark.reads
 def test_the_unfinished_bar_is_shown_and_told(client: FlaskClient) -> None:
     daily = look(client, bars="1d", count=5)

@@ -110,6 +110,9 @@ def test_what_was_settled_is_settled_again_with_a_word_once_its_bars_are_mended(
     assert before["settlement"]["again"] == ""
     at = before["settlement"]["at"] // 86_400 * 86_400
     whole = {"code": CODE, "first": at, "last": at}
+    accepted = Mending(kind=MendingKind.ACCEPT, finding="jump", **whole)
+    mend(outside, accepted)
+    assert get(client, "/outlooks")["outlooks"][0] == before, "that is no other bar"
     mend(outside, Mending(kind=MendingKind.SPLIT, new=4.0, **whole))
     split = get(client, "/outlooks")["outlooks"][0]
     assert split["outlook"]["start"] == pytest.approx(before["outlook"]["start"] / 4)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import cache
 from pathlib import Path
 from typing import Any
 
@@ -66,9 +67,11 @@ def contracts(outside: Outside) -> list[Contract]:
     ]
 
 
-def api_document(outside: Any = None) -> dict[str, Any]:
+@cache
+def api_document() -> dict[str, Any]:
     """The OpenAPI document; needs nothing from outside."""
-    return openapi(contracts(outside), Failure)
+    nothing: Any = None
+    return openapi(contracts(nothing), Failure)
 
 
 def create_app(outside: Outside, admission: Admission) -> Flask:
@@ -82,7 +85,7 @@ def create_app(outside: Outside, admission: Admission) -> Flask:
     for contract in parts:
         app.register_blueprint(contract.blueprint)
     app.extensions[access.ADMISSION] = admission
-    app.extensions[access.DOCUMENT] = openapi(parts, Failure)
+    app.extensions[access.DOCUMENT] = api_document
     handle_errors(app)
     keep_strangers_out(app, admission, {name for part in parts for name in part.uploads})
 

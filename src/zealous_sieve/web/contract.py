@@ -7,6 +7,7 @@ import re
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from datetime import UTC, datetime
+from functools import cache
 from threading import Event
 from typing import Annotated, Any, get_origin
 
@@ -149,8 +150,8 @@ class Contract:
         own = query is not None and "size" in query.model_fields
         parted = method == "GET" and get_origin(reply) is list and not own
         queries = tuple(q for q in (query, _Stretch if parted else None) if q is not None)
-        shape = TypeAdapter(reply) if reply is not None else None
-        taken = TypeAdapter(body) if body is not None else None
+        shape = _shape_of(reply) if reply is not None else None
+        taken = _shape_of(body) if body is not None else None
 
         def register(function: Callable[..., Any]) -> Callable[..., Any]:
             def answer(**parts: Any) -> Response:
@@ -201,6 +202,12 @@ class Contract:
         return register
 
 
+@cache
+def _shape_of(kind: Any) -> TypeAdapter[Any]:
+    """How something is read and written; the same for every application of a process."""
+    return TypeAdapter(kind)
+
+
 def _paragraphs(function: Callable[..., Any]) -> list[str]:
     text = inspect.cleandoc(function.__doc__ or "")
     return [" ".join(paragraph.split()) for paragraph in text.split("\n\n")]
@@ -228,9 +235,7 @@ def _zero_character() -> UseCaseError:
 def openapi(contracts: list[Contract], error: Any) -> dict[str, Any]:
     """The OpenAPI document of all endpoints; every error has the one shape ``error``."""
     endpoints = [endpoint for contract in contracts for endpoint in contract.endpoints]
-    wanted: list[tuple[Any, Any, TypeAdapter[Any]]] = [
-        ("error", "serialization", TypeAdapter(error))
-    ]
+    wanted: list[tuple[Any, Any, TypeAdapter[Any]]] = [("error", "serialization", _shape_of(error))]
     for e in endpoints:
         if e.reply is not None:
             wanted.append((e.operation, "serialization", e.reply))

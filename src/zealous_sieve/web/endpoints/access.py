@@ -53,7 +53,7 @@ def contract(_: Outside) -> Contract:
     @api.endpoint("GET", "/openapi.json", reply=dict[str, Any])
     def document() -> dict[str, Any]:
         """All of this, as an OpenAPI document."""
-        told: dict[str, Any] = current_app.extensions[DOCUMENT]
+        told: dict[str, Any] = current_app.extensions[DOCUMENT]()
         return told
 
     return api
