@@ -6,7 +6,8 @@ import LineNumbers from '@/parts/chart/LineNumbers.vue'
 import { dressOf } from '@/parts/chart/dress'
 import { PLAIN, type Layout } from '@/parts/chart/layout'
 import { useLook } from '@/parts/chart/look'
-import { useMembers } from '@/shared/queries'
+import { useInstruments } from '@/shared/queries'
+import Reply from '@/shared/Reply.vue'
 
 /** A formula as it is being written, drawn on an instrument; its inputs are turned and it follows at once. */
 const props = defineProps<{
@@ -18,7 +19,8 @@ const props = defineProps<{
 const emit = defineEmits<{ turn: [text: string] }>()
 const code = useKept<string>('instrument of the formulas', '')
 const bars = useKept<string>('bars of the formulas', '1d')
-const members = useMembers(() => props.universe)
+const instruments = useInstruments(() => props.universe)
+const members = computed(() => instruments.data.value ?? [])
 watch(members, (all) => {
   if (all.length && !all.some((own) => own.code === code.value)) code.value = all[0]!.code
 })
@@ -73,7 +75,11 @@ const refused = computed(() => chart.value?.refused[0]?.problems[0]?.message)
     </p>
     <p v-if="refused" class="fall">{{ refused }}</p>
     <div class="chart">
-      <p v-if="!code" class="quiet">There is no instrument yet to draw it on.</p>
+      <Reply v-if="!code" :of="instruments" what="The instruments can't be read"
+        ><p v-if="!members.length" class="quiet">
+          There is no instrument yet to draw it on.
+        </p></Reply
+      >
       <ChartView
         v-else
         :of="source"

@@ -229,11 +229,12 @@ def _seen_at(reference: ReferenceData, moment: int) -> tuple[Instrument, ...]:
 def facts_at(background: Background, moment: int) -> dict[str, Fact]:
     """The facts that were known of an instrument at a moment."""
     names = dict.fromkeys((*background.facts, *background.dated))
-    facts = {name: _plain(background.fact(name, moment)) for name in names}
+    facts = {name: plain_fact(background.fact(name, moment)) for name in names}
     return {name: value for name, value in facts.items() if value is not None}
 
 
-def _plain(value: object) -> Fact:
+def plain_fact(value: object) -> Fact:
+    """A value as a fact; None where it is none."""
     return value if isinstance(value, str | int | float) else None
 
 

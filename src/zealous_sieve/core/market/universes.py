@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Container, Mapping, Sequence
+from collections.abc import Callable, Container, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from enum import StrEnum
 
@@ -122,15 +122,26 @@ def membership(rule: Rule, around: Surroundings, chain: tuple[str, ...] = ()) ->
 def rests_on(rule: Rule, universes: Mapping[str, Rule]) -> tuple[frozenset[str], tuple[str, ...]]:
     """The facts by which a universe and those it is made of choose, and the formulas of all of them."""
     facts, formulas = set[str](), list[str]()
+    for own in _all_of(rule, universes):
+        facts |= own.where.keys() | ({own.by} if own.largest is not None else set())
+        formulas += [own.formula] if own.formula.strip() else []
+    return frozenset(facts), tuple(formulas)
+
+
+def is_anywhere(rule: Rule, universes: Mapping[str, Rule], is_so: Callable[[Rule], bool]) -> bool:
+    """Whether something holds of a rule or of one of those it is made of."""
+    return any(is_so(own) for own in _all_of(rule, universes))
+
+
+def _all_of(rule: Rule, universes: Mapping[str, Rule]) -> Iterator[Rule]:
+    """A rule and those it is made of, each once."""
     waiting, seen = [rule], set[str]()
     while waiting:
         own = waiting.pop()
-        facts |= own.where.keys() | ({own.by} if own.largest is not None else set())
-        formulas += [own.formula] if own.formula.strip() else []
+        yield own
         fresh = [name for name in own.parts if name in universes and name not in seen]
         seen.update(fresh)
         waiting += [universes[name] for name in fresh]
-    return frozenset(facts), tuple(formulas)
 
 
 def _begin(
@@ -156,7 +167,14 @@ def _begin(
 
 
 def _part(name: str, around: Surroundings, chain: tuple[str, ...]) -> set[str]:
-    rule = around.universes.get(name)
+    rule = check_chain(name, around.universes, chain)
+    return {i.code for i in membership(rule, around, (*chain, name)).instruments}
+
+
+def check_chain(name: str, universes: Mapping[str, Rule], chain: tuple[str, ...]) -> Rule:
+    """The rule of a universe that those of the chain are made of. Raises DataError ``unknown_universe``,
+    ``universe_cycle``."""
+    rule = universes.get(name)
     if rule is None:
         message = f"there is no universe {name}"
         raise DataError(
@@ -166,7 +184,7 @@ def _part(name: str, around: Surroundings, chain: tuple[str, ...]) -> set[str]:
         message = f"{' is made of '.join((*chain, name))}: that goes round in a circle"
         mend = "leave one of them out"
         raise DataError(Problem(code="universe_cycle", message=message, mend=mend))
-    return {i.code for i in membership(rule, around, (*chain, name)).instruments}
+    return rule
 
 
 def _where(instruments: Sequence[Instrument], fits: NDArray[np.bool_]) -> list[Instrument]:

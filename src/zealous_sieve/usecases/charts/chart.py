@@ -186,7 +186,7 @@ class Part:
         return slice(max(rows.start, stop - self.count), stop)
 
 
-NEWEST = Part()
+NEWEST_BARS = Part()
 
 
 def chart_of(

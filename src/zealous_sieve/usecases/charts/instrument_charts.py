@@ -7,7 +7,14 @@ from dataclasses import dataclass, replace
 
 from zealous_sieve.core.market.data_quality import Finding
 from zealous_sieve.usecases.charts.along import along
-from zealous_sieve.usecases.charts.chart import NEWEST, Chart, Part, chart_of, days_of, events_of
+from zealous_sieve.usecases.charts.chart import (
+    NEWEST_BARS,
+    Chart,
+    Part,
+    chart_of,
+    days_of,
+    events_of,
+)
 from zealous_sieve.usecases.charts.dressing import UNDRESSED, Dress, dressed
 from zealous_sieve.usecases.desk.desk import Desk
 from zealous_sieve.usecases.desk.outside import Order, Outside
@@ -22,7 +29,7 @@ class Looked:
     within a universe, without one among all there are."""
 
     bars: str = "1d"
-    part: Part = NEWEST
+    part: Part = NEWEST_BARS
     universe: str = ""
     forming: bool = False
     dress: Dress = UNDRESSED

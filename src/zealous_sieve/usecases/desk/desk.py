@@ -126,11 +126,11 @@ class Desk:
             universes=self.rules,
             truths=truths,
             turnovers=turnovers,
-            doubted=lambda chosen: self._doubted(chosen, moment),
+            doubted=lambda chosen: self.doubted_at(chosen, moment),
         )
         return membership(rule, around, chain)
 
-    def _doubted(self, chosen: Sequence[Instrument], moment: datetime) -> Collection[str]:
+    def doubted_at(self, chosen: Sequence[Instrument], moment: datetime) -> Collection[str]:
         """Which of some instruments the data check doubted at a moment."""
         if moment >= (self.present or self.now):
             return self.doubted
@@ -196,7 +196,7 @@ class Desk:
         return panel.choose([code for code in panel.codes if code == keep or code not in stopped])
 
 
-_USUAL = 21
+USUAL = 21
 """Days of which the usual turnover is the median."""
 
 
@@ -208,7 +208,7 @@ def turnover(panel: Panel) -> NDArray[np.float64]:
     for n in range(len(panel.codes)):
         rows = panel.rows(n)
         if rows.stop > rows.start:
-            found[n] = np.median(value[max(rows.start, rows.stop - _USUAL) : rows.stop])
+            found[n] = np.median(value[max(rows.start, rows.stop - USUAL) : rows.stop])
     return found
 
 

@@ -16,7 +16,7 @@ from zealous_sieve.core.sieve.hit import Hit
 from zealous_sieve.core.sieve.judging import provisional, reasons
 from zealous_sieve.core.sieve.prepare import prepare
 from zealous_sieve.usecases.charts.chart import (
-    NEWEST,
+    NEWEST_BARS,
     Chart,
     ChartReason,
     Part,
@@ -36,7 +36,7 @@ def hit_chart(
     outside: Outside,
     hit_id: int,
     order: Order,
-    part: Part = NEWEST,
+    part: Part = NEWEST_BARS,
     dress: Dress = UNDRESSED,
 ) -> Chart:
     """The chart of a hit: bars up to the run's moment, the sieve's numbers with what is drawn beside them,
