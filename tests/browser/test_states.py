@@ -66,7 +66,9 @@ def test_a_browser_that_is_not_let_in_any_more_is_asked_anew_and_loses_nothing(
     expect(page.get_by_text("Saved as version")).to_be_visible()
 
 
-def test_what_someone_else_has_changed_is_not_overwritten(browser: Browser, page: Page) -> None:
+def test_what_someone_else_has_changed_is_not_overwritten(
+    browser: Browser, page: Page, service: Service
+) -> None:
     page.goto("/sieves/3")
     expect(page.locator(".leaves .sentence b")).to_be_visible()
     other = browser.new_page(base_url=re.sub(r"/sieves.*", "", page.url))
@@ -89,7 +91,7 @@ def test_what_someone_else_has_changed_is_not_overwritten(browser: Browser, page
     expect(page.get_by_role("textbox", name="Note")).to_have_value("Ours.")
     other.close()
     own = int(page.url.rpartition("/")[2])
-    page.request.delete(f"/api/sieves/{own}")
+    service.client.ask("DELETE", f"/sieves/{own}")
 
 
 def test_what_is_removed_can_be_brought_back(page: Page) -> None:

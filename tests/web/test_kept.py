@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import csv
 import json
-import os
 import subprocess
 import sys
+import tempfile
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from datetime import datetime
@@ -167,55 +167,65 @@ EARLIER_HIT = {
 """As documents were kept before they had a format number."""
 
 
-def test_a_decision_is_on_disk_when_it_is_confirmed(tmp_path: Path) -> None:
-    """The database is killed the moment after the last reply; ten times, each verdict is still there."""
-    own: Cluster = cluster_in(Path("/var/tmp") / f"zealous-sieve-kill-{os.getpid()}")
-    try:
-        own.start()
-        address = own.make_database("kept")
-        migrate(address, "0003")
-        outside = bootstrap.outside(address)
-        with outside.bars.database.raw() as connection:  # type: ignore[attr-defined]
-            connection.execute("INSERT INTO owners (name) VALUES ('desk')")
-            sieve = document(name="Kept")
-            connection.execute("INSERT INTO sieves (owner_id, version) VALUES (1, 1)")
+def earlier_desk(cluster: Cluster) -> str:
+    """A database whose documents were kept before they had a format number, brought up to date; with a run
+    and its sixty hits."""
+    address = cluster.make_database("kept_earlier")
+    migrate(address, "0003")
+    with psycopg.connect(address) as connection:
+        connection.execute("INSERT INTO owners (name) VALUES ('desk')")
+        sieve = document(name="Kept")
+        connection.execute("INSERT INTO sieves (owner_id, version) VALUES (1, 1)")
+        connection.execute(
+            "INSERT INTO runs (owner_id, sieve_id, version, body, as_of, state, outcome) "
+            "VALUES (1, 1, 1, %s, now(), 'done', %s)",
+            (json.dumps(sieve), json.dumps(EARLIER_OUTCOME)),
+        )
+        for n in range(60):
             connection.execute(
-                "INSERT INTO runs (owner_id, sieve_id, version, body, as_of, state, outcome) "
-                "VALUES (1, 1, 1, %s, now(), 'done', %s)",
-                (json.dumps(sieve), json.dumps(EARLIER_OUTCOME)),
+                "INSERT INTO hits VALUES (1, %s, %s, %s)",
+                (f"H{n}", n, json.dumps(EARLIER_HIT | {"code": f"H{n}", "fired_at": n})),
             )
-            for n in range(60):
-                connection.execute(
-                    "INSERT INTO hits VALUES (1, %s, %s, %s)",
-                    (f"H{n}", n, json.dumps(EARLIER_HIT | {"code": f"H{n}", "fired_at": n})),
-                )
-        migrate(address)
-        run = outside.runs.get(1)
-        assert run is not None
-        assert run.outcome is not None
-        assert [(u.words, u.codes) for u in run.outcome.undecided] == [
-            ("no trades", ("B", "C")), ("needs 9 bars, has 5", ("A",)),
-        ]  # fmt: skip
-        table = all_hits(outside, 1)
-        hit = {name: column[3] for name, column in table.items()}
-        assert (hit["code"], hit["fired_at"].timestamp(), hit["rank"]) == ("H3", 3, None)
-        assert (hit["condition_1"], hit["condition_2"]) == (str(Cell.PASS), str(Cell.MISS))
-        assert (hit["sentence_1"], hit["sentence_2"]) == ("Close is 9.5.", "It is not.")
-        outside.bars.database.engine.dispose()  # type: ignore[attr-defined]
-        for turn in range(6):
-            codes = [f"H{n}" for n in range(turn * 10, turn * 10 + 10)]
-            command = [sys.executable, "-c", WRITER, address, "1", *codes]
-            told = subprocess.run(
-                command, capture_output=True, text=True, check=True
-            ).stdout.split()
-            own.run("pg_ctl", "stop", "-m", "immediate", "-D", str(own.folder))
-            assert told == codes
+    migrate(address)
+    return address
+
+
+def test_documents_of_before_they_had_a_number_are_read(cluster: Cluster) -> None:
+    outside = bootstrap.outside(earlier_desk(cluster))
+    run = outside.runs.get(1)
+    assert run is not None
+    assert run.outcome is not None
+    assert [(u.words, u.codes) for u in run.outcome.undecided] == [
+        ("no trades", ("B", "C")), ("needs 9 bars, has 5", ("A",)),
+    ]  # fmt: skip
+    table = all_hits(outside, 1)
+    hit = {name: column[3] for name, column in table.items()}
+    assert (hit["code"], hit["fired_at"].timestamp(), hit["rank"]) == ("H3", 3, None)
+    assert (hit["condition_1"], hit["condition_2"]) == (str(Cell.PASS), str(Cell.MISS))
+    assert (hit["sentence_1"], hit["sentence_2"]) == ("Close is 9.5.", "It is not.")
+    outside.bars.database.engine.dispose()  # type: ignore[attr-defined]
+
+
+def test_a_decision_is_on_disk_when_it_is_confirmed() -> None:
+    """The database is killed the moment after the last reply; six times, each verdict is still there."""
+    with tempfile.TemporaryDirectory(prefix="zealous-sieve-kill-", dir="/var/tmp") as folder:
+        Path(folder).chmod(0o755)
+        own: Cluster = cluster_in(Path(folder))
+        try:
             own.start()
-            with psycopg.connect(address) as connection:
-                found = connection.execute("SELECT code FROM verdicts").fetchall()
-            assert {code for (code,) in found} >= set(codes)
-    finally:
-        own.destroy()
+            address = earlier_desk(own)
+            for turn in range(6):
+                codes = [f"H{n}" for n in range(turn * 10, turn * 10 + 10)]
+                command = [sys.executable, "-c", WRITER, address, "1", *codes]
+                told = subprocess.run(command, capture_output=True, text=True, check=True)
+                own.run("pg_ctl", "stop", "-m", "immediate", "-D", str(own.folder))
+                assert told.stdout.split() == codes
+                own.start()
+                with psycopg.connect(address) as connection:
+                    found = connection.execute("SELECT code FROM verdicts").fetchall()
+                assert {code for (code,) in found} >= set(codes)
+        finally:
+            own.destroy()
 
 
 def test_new_and_gone_compare_with_a_run_of_the_same_or_say_why_not(
