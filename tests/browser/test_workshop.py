@@ -7,7 +7,7 @@ import re
 import pytest
 from playwright.sync_api import Page, expect
 
-from tests.browser.hands import settled
+from tests.browser.hands import go, settled
 from tests.conftest import Service
 
 
@@ -211,6 +211,10 @@ def test_every_chart_grows_towards_the_past_and_answers_to_the_same_keys(
 ) -> None:
     page.goto(path.format(waking=waking, reviewed=reviewed))
     chart = page.get_by_role("img", name=re.compile(r"^\S+, [\d,]+ bars of 1d;"))
+    expect(chart).to_be_visible()
+    # As a page does that is come back to, which finds there what it had read.
+    go(page, "/functions")
+    page.go_back()
     expect(chart).to_be_visible()
     settled(page)
 

@@ -56,12 +56,18 @@ export class ApiError extends Error {
   }
 }
 
-/** The chart of a hit, as of the moment of its run, with what is drawn beside its numbers; or bars before those. */
-export const chartOf = (server: Server, hit: number, dress: Dress, before: number | null = null) =>
+/** The chart of a hit, as of the moment of its run, with what is drawn beside its numbers: so many bars, before a moment. */
+export const chartOf = (
+  server: Server,
+  hit: number,
+  dress: Dress,
+  bars: number,
+  before: number | null = null,
+) =>
   answer(
     server.POST('/api/hits/{hit_id}/chart', {
       params: { path: { hit_id: hit } },
-      body: { ...dress, bars: before === null ? 420 : 2_000, before },
+      body: { ...dress, bars, before },
     }),
   )
 

@@ -2,11 +2,11 @@
 import { computed, ref, watch } from 'vue'
 import ChartView from '@/parts/chart/ChartView.vue'
 import { useDress } from '@/parts/chart/dress'
-import { noting, useGrowing } from '@/parts/chart/growing'
-import { chartOf, type Chart, type Dress, type Sieve } from '@/shared/api'
+import { useGrowing } from '@/parts/chart/growing'
+import type { Sieve } from '@/shared/api'
 import { useServer } from '@/shared/moment'
-import { keys } from '@/shared/questions'
-import { useRead, useReadAhead, type Question } from '@/shared/read'
+import { useRead, useReadAhead } from '@/shared/read'
+import { hitLook, olderBars } from './hitLook'
 
 /** The chart of a hit as its run saw it, with what else is drawn beside the sieve's numbers. */
 const props = defineProps<{
@@ -23,26 +23,12 @@ const readAhead = useReadAhead()
 const server = useServer()
 const dressing = useDress('hits')
 const { layout, dress } = dressing
-const hits = noting<{ hit: number; dress: Dress }>()
-function chartOfHit(hit: number): Question<Chart> {
-  const asked = { hit, dress: dress.value }
-  return {
-    of: keys.hitChart(hit, asked.dress),
-    staleTime: 300_000,
-    shallow: true,
-    structuralSharing: hits.sharing(asked),
-    // While numbers are turned the chart stays; another hit is never shown the one before.
-    keeps: (last) => last.code === props.code,
-    read: (server) => chartOf(server, hit, asked.dress),
-  }
-}
+// While numbers are turned the chart stays; another hit is never shown the one before.
+const chartOfHit = (hit: number) => hitLook(hit, dress.value, (last) => last.code === props.code)
 const newest = useRead(() => chartOfHit(props.hit))
 const source = {
   ...newest,
-  ...useGrowing(newest.data, (of, before) => {
-    const asked = hits.of(of)
-    return chartOf(server, asked.hit, asked.dress, before)
-  }),
+  ...useGrowing(newest.data, (of, before) => olderBars(server, of, before)),
 }
 watch(
   () => [newest.data.value, props.near] as const,
