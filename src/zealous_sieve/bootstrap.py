@@ -1,23 +1,24 @@
-"""The only place that joins everything."""
+"""The only place that joins everything. Each process loads what it needs, and no more, to be there soon."""
 
 from __future__ import annotations
 
 import logging
 import os
 import shutil
+import subprocess
+import sys
 from dataclasses import replace
 
 from zealous_sieve import environment
 from zealous_sieve.admission import Admission
 from zealous_sieve.compute.apart import Apart
 from zealous_sieve.compute.here import Here
-from zealous_sieve.compute.server import Server
 from zealous_sieve.compute.shared import Shared
 from zealous_sieve.core.engine.local import LOCAL
 from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.engine.warm import read_bodies, warm_cache
-from zealous_sieve.jobs.queue import Queue, work
-from zealous_sieve.processes import give_memory_back
+from zealous_sieve.jobs.queue import Queue
+from zealous_sieve.processes import give_memory_back, start_child
 from zealous_sieve.storage.arrangements import ArrangementStore
 from zealous_sieve.storage.backup import BackupFiles
 from zealous_sieve.storage.bars import BarStore
@@ -43,7 +44,6 @@ from zealous_sieve.usecases.desk.desk import Desk
 from zealous_sieve.usecases.desk.outside import Outside
 from zealous_sieve.usecases.desk.present import desk_of, mark_of
 from zealous_sieve.usecases.errors import UseCaseError
-from zealous_sieve.web.server import serve
 
 _log = logging.getLogger(__name__)
 
@@ -102,6 +102,8 @@ class _Owners:
 
 def run_web(port: int) -> None:
     """The web process."""
+    from zealous_sieve.web.server import serve
+
     address = environment.address()
     admission = Admission.begun(environment.data_folder())
     serve(outside(address), port, admission, environment.uploads(address))
@@ -109,12 +111,16 @@ def run_web(port: int) -> None:
 
 def run_worker() -> None:
     """The worker process."""
+    from zealous_sieve.jobs.queue import work
+
     known = _Owners(environment.address())
     work(known.database.address, known.get, known.names)
 
 
 def run_compute() -> None:
     """The process that computes, under the name in the environment."""
+    from zealous_sieve.compute.server import Server
+
     address = environment.address()
     known = _Owners(address)
     bars = known.get(MAIN_OWNER).bars
@@ -151,6 +157,19 @@ def run_compute() -> None:
         return for_owner(Database(address), owner)
 
     Server(os.environ[environment.COMPUTE], desk, apart).run(ready)
+
+
+MOST_COMPILING = 4
+"""So many processes compile at once: each has to compile what all kernels have in common."""
+
+
+def begin_to_compile() -> list[subprocess.Popen[bytes]]:
+    """Begin to compile what is not kept yet, beside whatever else is to be done."""
+    if environment.is_compiled() or environment.kernels() is None:
+        return []
+    parts = min(MOST_COMPILING, len(os.sched_getaffinity(0)))
+    code = "from zealous_sieve.core.engine.warm import compile_part; compile_part({}, {})"
+    return [start_child([sys.executable, "-c", code.format(n, parts)]) for n in range(parts)]
 
 
 def have_compiled(*, broken: bool = False) -> None:

@@ -41,10 +41,13 @@ def demo(empty: bool) -> None:
     """Bring the tables up to date, fill in the demo market once, compile what computes."""
     address = environment.address()
     migrate(address)
+    compiling = bootstrap.begin_to_compile()
     begin = begin_empty if empty else fill_demo
     begin(bootstrap.outside(address), _say)
     if not environment.is_compiled():
         _say("compiling what computes (kept for later starts)")
+        for part in compiling:
+            part.wait()
         bootstrap.have_compiled()
 
 

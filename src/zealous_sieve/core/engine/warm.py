@@ -27,17 +27,32 @@ EXTERNAL = (
 """Formulas that between them build every kind of bar and look across instruments."""
 
 
-def warm_cache() -> int:
-    """Call everything compiled once on a few bars; the code is kept on disk. Returns how many kernels
-    there are."""
-    assert FAMILIES
+def compile_part(part: int, parts: int) -> None:
+    """Compile one of so many parts of the kernels, in a process beside others; the code is kept on disk."""
+    evaluate(dict(list(_calls().items())[part::parts]), _few_bars())
+
+
+def _few_bars() -> Panel:
     times = np.arange(8, dtype=np.int64) * 60
-    panel = Panel.of({"A": (times, {field: np.arange(8.0) + 1 for field in FIELDS})})
+    return Panel.of({"A": (times, {field: np.arange(8.0) + 1 for field in FIELDS})})
+
+
+def _calls() -> dict[str, Term]:
+    """A call of each kernel."""
+    assert FAMILIES
     terms: dict[str, Term] = {}
     for name, kernel in KERNELS.items():
         inputs = [source(field) for field in FIELDS[: kernel.inputs]]
         constants = CONSTANTS.get(name, (2,) * kernel.constants)
         terms[name] = apply(name, *inputs, constants=constants)
+    return terms
+
+
+def warm_cache() -> int:
+    """Call everything compiled once on a few bars; the code is kept on disk. Returns how many kernels
+    there are."""
+    panel, terms = _few_bars(), _calls()
+    times = panel.times
     evaluate(terms, panel)
     for text in EXTERNAL:
         evaluate({"": check(text).outputs["value"].term}, panel)
