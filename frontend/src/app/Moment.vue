@@ -5,10 +5,11 @@ import { useRoute, useRouter } from 'vue-router'
 import { useAct } from '@/shared/act'
 import { answer } from '@/shared/api'
 import { asOf, lookFrom, written } from '@/shared/asOf'
-import { localOf, moment, momentOf, plural } from '@/shared/format'
+import { moment, plural } from '@/shared/format'
 import { useKeys } from '@/shared/keys'
 import { useThread } from '@/shared/queries'
 import { useServer } from '@/shared/moment'
+import MomentField from './MomentField.vue'
 
 const server = useServer()
 
@@ -19,7 +20,7 @@ const router = useRouter()
 const { data: counts } = useThread()
 const open = ref(false)
 const box = ref<HTMLElement>()
-const field = ref<HTMLInputElement>()
+const button = ref<HTMLElement>()
 const { act, busy, failure } = useAct()
 const now = computed(() => asOf.value ?? counts.value?.now)
 const present = computed(() => counts.value?.present)
@@ -50,16 +51,22 @@ watch(now, (known, before) => {
   if (next) void move(...next)
 })
 const toPresent = () => act('Not moved', () => lookFrom(router, undefined))
-function choose(event: Event) {
-  const time = momentOf((event.target as HTMLInputElement).value)
-  if (time === undefined) return
-  const last = Date.parse(present.value ?? '')
-  void act('Not moved', () => lookFrom(router, time >= last ? undefined : written(time)))
+function choose(to: { moment: string; present: boolean }, done: boolean) {
+  if (done) close()
+  void act('Not moved', () =>
+    lookFrom(router, to.present ? undefined : written(Date.parse(to.moment))),
+  )
 }
-async function show() {
-  open.value = !open.value
-  await nextTick()
-  field.value?.focus()
+/** Where one goes on once the field is closed. */
+let before: HTMLElement | null = null
+function show() {
+  if (open.value) return close()
+  before = document.activeElement as HTMLElement | null
+  open.value = true
+}
+function close() {
+  open.value = false
+  void nextTick(() => (before?.isConnected ? before : button.value)?.focus())
 }
 watch(
   () => route.path,
@@ -96,6 +103,7 @@ useKeys([
 <template>
   <span v-if="now" ref="box" class="moment" :class="{ past: asOf }">
     <button
+      ref="button"
       class="button plain told"
       title="The moment all pages look from  h"
       :aria-expanded="open"
@@ -114,16 +122,7 @@ useKeys([
     >
     <span v-else-if="!asOf && counts?.is_demo" class="quiet"> · demo</span>
     <span v-if="open" class="choose" role="group" aria-label="Look from another moment">
-      <input
-        ref="field"
-        type="datetime-local"
-        class="field"
-        aria-label="Moment"
-        :value="localOf(now)"
-        :max="present && localOf(present)"
-        @change="choose"
-        @keydown.esc.stop="open = false"
-      />
+      <MomentField :now="now" :present="present" @chosen="choose" @close="close" />
       <span v-for="[step, back, on] in STEPS" :key="step" class="step">
         <button class="button" @click="move(step, true)">
           <kbd>{{ back }}</kbd><span class="visually-hidden">earlier by a {{ step }}</span>

@@ -781,6 +781,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/moment/written": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The moment that a text such as `16 Apr` or `2 months ago` means, up to the present. */
+        get: operations["read_moment"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/openapi.json": {
         parameters: {
             query?: never;
@@ -2862,6 +2879,8 @@ export interface components {
             fired: components["schemas"]["Firing"][];
             /** Held When First Known */
             held_when_first_known: number;
+            /** Meshes */
+            meshes: components["schemas"]["Cell"][][];
             /** Months */
             months: components["schemas"]["Month"][];
         };
@@ -2913,11 +2932,14 @@ export interface components {
         };
         /**
          * Firing
-         * @description A bar on which the setup of a side began to hold, by its opening moment.
+         * @description A bar on which the setup of a side began to hold, by its opening moment; ``mesh`` is the place of how
+         *     the conditions stood there among all such meshes.
          */
         Firing: {
             /** At */
             at: number;
+            /** Mesh */
+            mesh: number;
             side: components["schemas"]["Side"];
         };
         /**
@@ -8462,6 +8484,38 @@ export interface operations {
         requestBody?: never;
         responses: {
             /** @description The moment a bar, session or week before or after another, up to the present. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Moved"];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    read_moment: {
+        parameters: {
+            query: {
+                text: string;
+                moment: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The moment that a text such as `16 Apr` or `2 months ago` means, up to the present. */
             200: {
                 headers: {
                     [name: string]: unknown;

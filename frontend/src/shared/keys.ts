@@ -17,12 +17,13 @@ export interface Key {
 /** The keys that work on the page just now, for the list behind `?`. */
 export const activeKeys = reactive<Key[]>([])
 
-const TEXTS = ['text', 'search', 'number', '']
+/** Fields that take no characters: all others take each key as their own. */
+const NO_TEXTS = ['button', 'checkbox', 'color', 'file', 'radio', 'range', 'reset', 'submit']
 const inText = (target: EventTarget | null) =>
   target instanceof HTMLElement &&
   (target.isContentEditable ||
     target.tagName === 'TEXTAREA' ||
-    (target instanceof HTMLInputElement && TEXTS.includes(target.type)))
+    (target instanceof HTMLInputElement && !NO_TEXTS.includes(target.type)))
 
 const writing = (target: EventTarget | null) =>
   inText(target) || (target instanceof HTMLElement && target.tagName === 'SELECT')

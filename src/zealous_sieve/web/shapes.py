@@ -438,6 +438,11 @@ class MoveQuery(Request):
     code: Annotated[str, Field(max_length=60)] = ""
 
 
+class WrittenQuery(Request):
+    text: Annotated[str, Field(max_length=200)]
+    moment: Instant
+
+
 class UniversePreviewBody(Request):
     name: Annotated[str, Field(max_length=120)] = ""
     rule: Rule

@@ -155,12 +155,12 @@ def read_day(text: str, dates: Dates) -> int | str:
         parts = found.groups()
     year, month, day = (parts[n] for n in order)
     try:
-        return (date(_year(year), _month(month), int(day)).toordinal() - _EPOCH) * DAY
+        return (date(year_of(year), _month(month), int(day)).toordinal() - _EPOCH) * DAY
     except ValueError:
         return f"this is no date of {dates}"
 
 
-def _year(text: str) -> int:
+def year_of(text: str) -> int:
     """Two digits are of this century, those above 70 of the last."""
     year = int(text)
     if len(text) > 2:

@@ -1,4 +1,4 @@
-"""The moment that the desk looks from, set back and forth by bars, sessions and weeks."""
+"""The moment that the desk looks from: set back and forth by bars, sessions and weeks, or as written."""
 
 from __future__ import annotations
 
@@ -12,8 +12,11 @@ from zealous_sieve.core.engine.columns import Times
 from zealous_sieve.core.engine.session import Session
 from zealous_sieve.core.errors import DataError, Problem
 from zealous_sieve.core.formula.timeframe import DAY, bars_problem
+from zealous_sieve.core.intake.written_moment import written_moment
 from zealous_sieve.usecases.desk.desk import Desk
 from zealous_sieve.usecases.desk.outside import Order, Outside
+from zealous_sieve.usecases.desk.preferences import preferences
+from zealous_sieve.usecases.desk.present import now
 from zealous_sieve.usecases.errors import NotFoundError
 
 
@@ -52,6 +55,21 @@ def move(
     if wrong is not None:
         raise DataError(wrong)
     return outside.compute.do(order, moved_moment, int(moment.timestamp()), step, back, bars, code)
+
+
+def as_written(outside: Outside, text: str, looked: datetime) -> Moved:
+    """The moment that a text means, by the clock that was chosen; ``looked`` is the moment looked from.
+
+    Raises DataError ``not_a_moment``, ``two_dates``.
+    """
+    present = now(outside.market)
+    zone = preferences(outside.market).zone
+    seen = int(present.timestamp())
+    found = written_moment(text, zone, int(looked.timestamp()), seen)
+    return Moved(
+        moment=present if found >= seen else datetime.fromtimestamp(found, UTC),
+        present=found >= seen,
+    )
 
 
 def moved_moment(

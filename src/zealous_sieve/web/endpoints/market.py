@@ -26,6 +26,7 @@ from zealous_sieve.web.shapes import (
     SpeedsBody,
     UniverseQuery,
     WordsQuery,
+    WrittenQuery,
 )
 
 
@@ -49,6 +50,11 @@ def contract(outside: Outside) -> Contract:
             bars=query.bars,
             code=query.code,
         )
+
+    @api.endpoint("GET", "/moment/written", reply=Moved, query=WrittenQuery)
+    def read_moment(query: WrittenQuery) -> Moved:
+        """The moment that a text such as `16 Apr` or `2 months ago` means, up to the present."""
+        return looking_back.as_written(outside, query.text, query.moment)
 
     @api.endpoint("GET", "/find", reply=list[Found], query=WordsQuery)
     def find_anything(query: WordsQuery) -> list[Found]:
