@@ -39,7 +39,7 @@ describe('figures', () => {
     [123.45, '123.5'],
     [12345.6, '12,346'],
     [2_500_000, '2.50 m'],
-    [-3_000_000_000, '-3.00 bn'],
+    [-3_000_000_000, '−3.00 bn'],
   ])('%s is shown as %s', (value, text) => expect(figure(value)).toBe(text))
 
   it('writes prices by their tick, with thousands apart', () => {
@@ -371,7 +371,7 @@ describe('measuring', () => {
     expect(down.slice(0, 2)).toEqual(['−1.00', '−25.00 %'])
     expect(down.slice(-2)).toEqual(['2 bars', '2 days'])
     const up = distance(chart, { at: 1, price: 2 }, { at: 2, price: 3 })
-    expect(up).toEqual(['+1.00', '+50.00 %', '0.5 average ranges', '1 bar', '1 day'])
+    expect(up).toEqual(['+1.00', '+50.00 %', '0.5 × ATR', '1 bar', '1 day'])
   })
 })
 

@@ -42,7 +42,9 @@ def test_who_passes_misses_and_why_is_one_judgement_before_and_after_the_run(
         assert told["passes"]
         assert [c["sentence"] for c in told["conditions"]] == hit["sentences"]
         fired = asked(client, "/preview/fired", sieve=sieve, code=hit["code"], focus=1)
-        assert fired["fired"][-1] == {"at": hit["fired_at"], "side": "long"}
+        last = fired["fired"][-1]
+        assert (last["at"], last["side"]) == (hit["fired_at"], "long")
+        assert fired["meshes"][last["mesh"]] == hit["cells"] or hit["age"]
         assert sum(month["count"] for month in fired["months"]) == len(fired["fired"])
     outsider = asked(client, "/preview/why", sieve=sieve, code="LANT40")
     assert outsider["note"] == "not in All shares"
@@ -116,7 +118,7 @@ def test_a_sieve_fires_where_it_begins_to_hold_and_not_on_every_bar(client: Flas
     above = [None if m is None else c > m for c, m in zip(chart["close"], mean, strict=True)]
     steps = list(zip(chart["times"], above, [None, *above], strict=False))
     begun = [at for at, now, before in steps if now and before is False]
-    assert told["fired"] == [{"at": at, "side": "long"} for at in begun]
+    assert told["fired"] == [{"at": at, "side": "long", "mesh": 0} for at in begun]
     first = [at for at, now, before in steps if now and before is None]
     assert told["held_when_first_known"] == len(first)
     short = must("close < sma(close, 45)") | {"side": "short"}
@@ -128,11 +130,22 @@ def test_a_sieve_fires_where_it_begins_to_hold_and_not_on_every_bar(client: Flas
     assert [own["at"] for own in either["fired"] if own["side"] == "long"] == begun
     assert [own["at"] for own in either["fired"]] == sorted(own["at"] for own in either["fired"])
     assert abs(len(either["fired"]) - 2 * len(begun)) <= 1
+    stood = {own["side"]: either["meshes"][own["mesh"]] for own in either["fired"]}
+    assert stood == {"long": ["pass", "other"], "short": ["other", "pass"]}
     assert either["held_when_first_known"] == 1
     assert either["bars"] == told["bars"]
     (sheet, *_) = asked(client, "/preview/sheets", sieve=both, count=1)["sheets"]
     own = asked(client, "/preview/fired", sieve=both, code=sheet["code"])["fired"]
     assert [stroke["side"] for stroke in sheet["fired"]] == [f["side"] for f in own]
+
+
+@pytest.mark.reads
+def test_named_steps_that_are_prices_are_drawn_over_the_price(client: FlaskClient) -> None:
+    steps = "base = ema(close, 34)\ngap = close - base\nup = gap > 0\nup and rsi(close, 17) > 20"
+    told = asked(client, "/preview/fired", sieve=document(conditions=[must(steps)]), code="TPSNHV")
+    panes = {line["label"]: line["pane"] for line in told["chart"]["lines"]}
+    assert panes["base"] == "price"
+    assert panes.get("gap") != "price"
 
 
 def test_the_charts_of_sieves_and_of_hits_are_dressed_like_any_other(

@@ -16,26 +16,38 @@ const numberFormats = new Map<number, Intl.NumberFormat>()
 function numberFormat(digits: number): Intl.NumberFormat {
   let format = numberFormats.get(digits)
   if (!format) {
-    const both = { minimumFractionDigits: digits, maximumFractionDigits: digits }
-    format = new Intl.NumberFormat('en-GB', both)
+    format = new Intl.NumberFormat('en-GB', {
+      minimumFractionDigits: digits,
+      maximumFractionDigits: digits,
+      // What rounds to nothing is neither above nor below it.
+      signDisplay: 'negative' as Intl.NumberFormatOptions['signDisplay'],
+    })
     numberFormats.set(digits, format)
   }
   return format
 }
 
-export const price = (value: number, tick = 0.01) => numberFormat(decimals(tick)).format(value)
+/** A number with so many digits behind the point, as all numbers on the pages are written: 1,234.50, −0.2. */
+export const fixed = (value: number, digits: number) =>
+  numberFormat(digits).format(value).replace('-', '−')
+/** One whose direction counts: +1.2, −0.3, 0.0. */
+export function signed(value: number, digits: number): string {
+  const text = fixed(value, digits)
+  return value > 0 && /[1-9]/.test(text) ? `+${text}` : text
+}
+export const whole = (count: number) => fixed(count, 0)
+export const price = (value: number, tick = 0.01) => fixed(value, decimals(tick))
 
 /** A number of unknown kind in about four digits; large ones shortened. */
 export function figure(value: number | null | undefined): string {
   if (value == null || Number.isNaN(value)) return '–'
   const { digits } = preferences.value
-  if (digits !== null && Math.abs(value) < 1e6) return numberFormat(digits).format(value)
   const size = Math.abs(value)
-  if (size >= 1e9) return `${(value / 1e9).toFixed(2)} bn`
-  if (size >= 1e6) return `${(value / 1e6).toFixed(2)} m`
-  if (size >= 1e4) return numberFormat(0).format(value)
-  if (Number.isInteger(value)) return String(value)
-  return value.toFixed(size >= 100 ? 1 : size >= 0.1 ? 2 : 4)
+  if (digits !== null && size < 1e6) return fixed(value, digits)
+  if (size >= 1e9) return `${fixed(value / 1e9, 2)} bn`
+  if (size >= 1e6) return `${fixed(value / 1e6, 2)} m`
+  if (size >= 1e4 || Number.isInteger(value)) return whole(value)
+  return fixed(value, size >= 100 ? 1 : size >= 0.1 ? 2 : 4)
 }
 
 const dayFormat = new Intl.DateTimeFormat('en-GB', {
@@ -64,6 +76,7 @@ const formats = computed(() => {
       ...hours,
     }),
     clock: new Intl.DateTimeFormat('en-GB', { ...date, ...hours }),
+    seconds: new Intl.DateTimeFormat('en-GB', { ...date, ...hours, second: '2-digit' }),
     // An offset is told beside the time; only UTC has to be written.
     after: zone === 'UTC' ? ' UTC' : '',
   }
@@ -72,11 +85,11 @@ const formats = computed(() => {
 /** A day by its own date, whatever the clock on the wall. */
 export const day = (seconds: number) => dayFormat.format(seconds * 1000)
 
-/** When a bar opened: the day, and within a day the clock too. */
+/** When a bar opened: the day, and within a day the clock too, with seconds where there are any. */
 export const barTime = (seconds: number) =>
   seconds % 86_400 === 0
     ? day(seconds)
-    : `${formats.value.clock.format(seconds * 1000)}${formats.value.after}`
+    : `${formats.value[seconds % 60 ? 'seconds' : 'clock'].format(seconds * 1000)}${formats.value.after}`
 
 /** A length of bar in words: 86400 is 1d, 900 is 15m. */
 export function span(seconds: number): string {
@@ -124,7 +137,7 @@ export const needs = (reading: {
   ].join(', ')
 
 export const plural = (count: number, noun: string) =>
-  `${numberFormat(0).format(count)} ${noun}${count === 1 ? '' : 's'}`
+  `${whole(count)} ${noun}${count === 1 ? '' : 's'}`
 
 const SIDES = { long: '▲ long', short: '▼ short' }
 /** Which way a trade would go. */

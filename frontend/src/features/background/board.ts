@@ -1,3 +1,4 @@
+import { fixed } from '@/shared/format'
 import type { Schemas } from '@/shared/api'
 
 export type Board = Schemas['Board']
@@ -111,7 +112,7 @@ export function digitsOf(own: Cells): number {
 /** How the numbers of a column are written. */
 export function figuresOf(own: Cells, column: BoardColumn) {
   const digits = column.digits ?? digitsOf(own)
-  return (value: number) => value.toFixed(digits).replace('-', '−')
+  return (value: number) => fixed(value, digits)
 }
 /** What stands in a cell. */
 export function textOf(own: Cells, row: number, figure: (value: number) => string) {

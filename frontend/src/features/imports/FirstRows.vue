@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { whole } from '@/shared/format'
 import { computed, ref } from 'vue'
 import type { ImportView, Layout } from '@/shared/api'
 import { named } from './bring'
@@ -26,12 +27,11 @@ const facts = computed(() => {
   const { content = 'bars', columns = {} } = props.layout
   return content === 'instruments' || (content === 'facts' && !columns.fact)
 })
-const counted = (n: number) => n.toLocaleString('en-GB')
 </script>
 
 <template>
   <p v-if="view.names.length > MOST" class="quiet">
-    {{ counted(shown.length) }} of {{ counted(view.names.length) }} columns are shown.
+    {{ whole(shown.length) }} of {{ whole(view.names.length) }} columns are shown.
     <input
       v-model="words"
       type="search"

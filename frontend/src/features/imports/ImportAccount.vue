@@ -3,12 +3,11 @@ import { instrumentAt } from '@/shared/addresses'
 import { computed } from 'vue'
 import type { Import } from '@/shared/api'
 import Codes from '@/shared/Codes.vue'
-import { barTime, day, figure, moment } from '@/shared/format'
+import { barTime, day, figure, moment, whole } from '@/shared/format'
 
 /** What a file changes: in a sentence, then what is changed and what is refused, one by one. */
 const props = defineProps<{ own: Import }>()
 const account = computed(() => props.own.account!)
-const count = (n: number) => n.toLocaleString('en-GB')
 const taken = computed(() => props.own.state === 'done')
 const gone = computed(() => props.own.state === 'gone')
 /** Days are told by their date, bars within a day by their moment too: so one sees how hours were read. */
@@ -39,28 +38,28 @@ const rows = computed(() => {
 <template>
   <div class="account">
     <p class="sentence" role="status">
-      <b>{{ count(rows) }}</b> rows<template v-if="account.instruments">
-        of {{ count(account.instruments) }}
+      <b>{{ whole(rows) }}</b> rows<template v-if="account.instruments">
+        of {{ whole(account.instruments) }}
         {{ account.instruments === 1 ? 'instrument' : 'instruments' }}</template
       ><template v-if="account.first !== null && account.last !== null"
         >, {{ when(account.first) }} to {{ when(account.last) }}</template
-      >: <b>{{ count(account.new) }}</b> new, <b>{{ count(account.changed) }}</b> changed,
-      {{ count(account.same) }} the same<template v-if="account.doubled"
-        >, {{ count(account.doubled) }} doubled</template
+      >: <b>{{ whole(account.new) }}</b> new, <b>{{ whole(account.changed) }}</b> changed,
+      {{ whole(account.same) }} the same<template v-if="account.doubled"
+        >, {{ whole(account.doubled) }} doubled</template
       ><template v-if="account.refused"
-        >, <b class="fall">{{ count(account.refused) }} refused</b></template
+        >, <b class="fall">{{ whole(account.refused) }} refused</b></template
       >.
       <template v-if="account.unsaid.length && account.kept">
-        Of {{ count(account.kept) }} known bars {{ listed(account.unsaid) }}
+        Of {{ whole(account.kept) }} known bars {{ listed(account.unsaid) }}
         {{ account.unsaid.length > 1 ? 'are' : 'is' }} kept, as the file says nothing of
         {{ account.unsaid.length > 1 ? 'them' : 'it' }}.</template
       >
       <template v-if="account.beyond_count">
-        <b class="fall">{{ count(account.beyond_count) }}</b> closes lie outside of the bars that
+        <b class="fall">{{ whole(account.beyond_count) }}</b> closes lie outside of the bars that
         are kept, and {{ taken ? 'were' : 'are' }} not taken.</template
       >
       <template v-if="account.fresh_count && account.instruments">
-        {{ count(account.fresh_count) }}
+        {{ whole(account.fresh_count) }}
         {{ account.fresh_count === 1 ? 'instrument is' : 'instruments are' }} not known yet{{
           taken ? ': now they are' : gone ? '' : ' and will be added'
         }}.</template
@@ -70,17 +69,17 @@ const rows = computed(() => {
         <b>{{
           account.mending_count === 1
             ? '1 split or payment'
-            : `${count(account.mending_count)} splits and payments`
+            : `${whole(account.mending_count)} splits and payments`
         }}</b>{{ taken ? ', which are mended' : gone ? '' : ', which will be mended' }}.</template
       >
       <template v-if="account.unexplained">
-        {{ count(account.unexplained) }} changes of the adjusted closes tell nothing that can be
+        {{ whole(account.unexplained) }} changes of the adjusted closes tell nothing that can be
         mended.</template
       >
       <template v-if="taken && account.findings !== null">
         The data check
         <RouterLink v-if="account.findings" to="/instruments"
-          >doubts {{ count(account.findings) }} things</RouterLink
+          >doubts {{ whole(account.findings) }} things</RouterLink
         ><template v-else>found nothing amiss</template> in them.
       </template>
       <template v-if="!taken && !gone && !(account.new + account.changed + account.mending_count)">
@@ -100,7 +99,7 @@ const rows = computed(() => {
       <template v-if="taken"><Codes :codes="account.codes" /></template>
       <span v-else class="mono quiet">{{ account.codes.join(' ') }}</span>
       <span v-if="account.instruments > account.codes.length" class="quiet">
-        and {{ count(account.instruments - account.codes.length) }} more</span
+        and {{ whole(account.instruments - account.codes.length) }} more</span
       >
     </p>
     <details v-if="account.mendings.length" class="mends">

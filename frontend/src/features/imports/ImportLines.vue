@@ -4,7 +4,7 @@ import { instrumentAt } from '@/shared/addresses'
 import { useAct } from '@/shared/act'
 import { answer, type Import } from '@/shared/api'
 import Failed from '@/shared/Failed.vue'
-import { day, plural } from '@/shared/format'
+import { day, plural, whole } from '@/shared/format'
 import { useServer } from '@/shared/moment'
 import { keys } from '@/shared/questions'
 import { useReadAnew, useRead } from '@/shared/read'
@@ -58,7 +58,6 @@ function turn(code: string) {
   if (!now.delete(code)) now.add(code)
   void leave(now)
 }
-const count = (n: number) => n.toLocaleString('en-GB')
 </script>
 
 <template>
@@ -124,9 +123,9 @@ const count = (n: number) => n.toLocaleString('en-GB')
               <template v-else>{{ line.code }}</template>
               <span v-if="line.fresh" class="quiet fresh">not known before</span>
             </td>
-            <td class="number">{{ count(line.new) }}</td>
-            <td class="number">{{ count(line.changed) }}</td>
-            <td class="number">{{ count(line.same) }}</td>
+            <td class="number">{{ whole(line.new) }}</td>
+            <td class="number">{{ whole(line.changed) }}</td>
+            <td class="number">{{ whole(line.same) }}</td>
             <td>{{ day(line.first) }}</td>
             <td>{{ day(line.last) }}</td>
           </tr>
@@ -138,7 +137,7 @@ const count = (n: number) => n.toLocaleString('en-GB')
         class="button plain"
         @click="size = Math.min(1000, size * 3)"
       >
-        {{ count(found.total - found.lines.length) }} more
+        {{ whole(found.total - found.lines.length) }} more
       </button></Reply
     >
   </section>

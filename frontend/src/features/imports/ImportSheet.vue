@@ -3,7 +3,7 @@ import { computed, ref, watch } from 'vue'
 import { useAct } from '@/shared/act'
 import { answer, type Layout } from '@/shared/api'
 import Failed from '@/shared/Failed.vue'
-import { asSentence } from '@/shared/format'
+import { asSentence, whole } from '@/shared/format'
 import { useWork } from '@/shared/work'
 import { isAtWork } from './bring'
 import FirstRows from './FirstRows.vue'
@@ -45,7 +45,6 @@ const wanted = computed(() => {
   return o?.account ? o.account.new + o.account.changed - o.left_rows : 0
 })
 const mends = computed(() => own.value?.account?.mending_count ?? 0)
-const counted = (n: number) => n.toLocaleString('en-GB')
 const SIZES = ['bytes', 'kB', 'MB', 'GB']
 const sized = (bytes: number) => {
   const step = bytes ? Math.min(3, Math.floor(Math.log(bytes) / Math.log(1000))) : 0
@@ -168,10 +167,10 @@ const dates = computed(() => {
             @click="take"
           >
             <template v-if="wanted || !mends">
-              Take {{ counted(wanted) }} {{ own.account.nouns
-              }}<template v-if="mends">, and mend {{ counted(mends) }}</template>
+              Take {{ whole(wanted) }} {{ own.account.nouns
+              }}<template v-if="mends">, and mend {{ whole(mends) }}</template>
             </template>
-            <template v-else>Mend {{ counted(mends) }}</template>
+            <template v-else>Mend {{ whole(mends) }}</template>
           </button>
         </ImportAccount>
         <ImportLines

@@ -6,7 +6,7 @@ import { answer, type Import } from '@/shared/api'
 import { beginning } from '@/shared/beginning'
 import ErrorNote from '@/shared/ErrorNote.vue'
 import Failed from '@/shared/Failed.vue'
-import { asSentence, barTime } from '@/shared/format'
+import { asSentence, barTime, whole } from '@/shared/format'
 import { useKeys } from '@/shared/keys'
 import { useWork } from '@/shared/work'
 import { isAtWork, STATES } from './bring'
@@ -65,7 +65,7 @@ const forget = (own: Import) =>
 const told = (own: Import) => {
   const account = own.account
   if (own.state !== 'done' || !account) return STATES[own.state]
-  return `${(account.new + account.changed).toLocaleString('en-GB')} ${account.nouns} taken`
+  return `${whole(account.new + account.changed)} ${account.nouns} taken`
 }
 useKeys([
   { key: 'c', does: 'choose files to bring in', run: () => picker.value?.click() },

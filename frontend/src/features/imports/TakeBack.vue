@@ -3,7 +3,7 @@ import { computed, ref } from 'vue'
 import { useAct } from '@/shared/act'
 import { answer, type Import, type Schemas } from '@/shared/api'
 import Failed from '@/shared/Failed.vue'
-import { plural } from '@/shared/format'
+import { plural, whole } from '@/shared/format'
 import { useServer } from '@/shared/moment'
 
 const server = useServer()
@@ -21,13 +21,11 @@ const nouns = computed(() => {
 })
 const told = (own: Schemas['TakenBack']) =>
   [
-    own.removed ? `${own.removed.toLocaleString('en-GB')} ${nouns.value} that it added` : '',
-    own.restored
-      ? `${own.restored.toLocaleString('en-GB')} ${nouns.value} as they were before it`
-      : '',
+    own.removed ? `${whole(own.removed)} ${nouns.value} that it added` : '',
+    own.restored ? `${whole(own.restored)} ${nouns.value} as they were before it` : '',
   ] as const
 const covered = (own: Schemas['TakenBack']) =>
-  (own.covered ?? []).map((c) => ({ number: c.import_id, count: c.count.toLocaleString('en-GB') }))
+  (own.covered ?? []).map((c) => ({ number: c.import_id, count: whole(c.count) }))
 const ask = () =>
   act('It can’t be told', async () => {
     would.value = await answer(server.GET('/api/imports/{import_id}/back', path.value))

@@ -19,6 +19,7 @@ import Failed from '@/shared/Failed.vue'
 import Known from './Known.vue'
 import { keys } from '@/shared/questions'
 import { useRead } from '@/shared/read'
+import { same } from '@/shared/same'
 
 /** What do I know of it? */
 const FLAGGED = 'flagged'
@@ -73,18 +74,34 @@ function usual(all: readonly { name: string; body: unknown }[]) {
   const best = scored.filter(({ score }) => score > 0).sort((a, b) => b.score - a.score)[0]
   return best?.one
 }
-/** Formulas that another page asks to see are drawn beside what is there. */
-watch(
-  [() => route.query.line, arranging.now],
-  async ([asked, now]) => {
-    if (!asked || !now) return
-    const wanted = [asked].flat().filter((text) => text !== null)
-    await query({ line: undefined })
-    const formulas = [...now.layers.map((layer) => layer.formula), ...wanted]
-    arranging.arrange({ layers: layersOf([...new Set(formulas)], now.layers) })
-  },
-  { immediate: true },
-)
+/** Formulas that another page asks to see are drawn as long as the address names them; kept they are the
+ * reader's own. */
+const guests = computed(() => {
+  const asked = [route.query.line].flat().filter((text) => typeof text === 'string')
+  const own = layout.value.layers.map((layer) => layer.formula)
+  return [...new Set(asked)].filter((text) => !own.includes(text))
+})
+const drawn = computed<Layout>(() => ({
+  ...layout.value,
+  layers: [...layout.value.layers, ...layersOf(guests.value)],
+}))
+/** What becomes of a guest otherwise than that it stays or goes makes it the reader's own. */
+function arrange(part: Partial<Layout>) {
+  if (!part.layers) return arranging.arrange(part)
+  const before = guests.value
+  const stay = drawn.value.layers.filter(
+    (layer) => before.includes(layer.formula) && part.layers!.some((now) => same(now, layer)),
+  )
+  const left = stay.map((layer) => layer.formula)
+  if (left.length < before.length) void query({ line: left.length ? left : undefined })
+  arranging.arrange({ ...part, layers: part.layers.filter((own) => !left.includes(own.formula)) })
+}
+function keepGuest(formula: string) {
+  const layers = [...layout.value.layers, ...layersOf([formula])]
+  const others = guests.value.filter((other) => other !== formula)
+  arranging.arrange({ layers })
+  void query({ line: others.length ? others : undefined })
+}
 
 const lost = computed(
   () => known.error.value instanceof ApiError && known.error.value.code === 'not_found',
@@ -157,11 +174,12 @@ useKeys([
     <ChartPanel
       v-else
       ref="panel"
-      v-bind="{ code, bars, layout, codes, near, bases, kept, full, universe }"
+      v-bind="{ code, bars, layout: drawn, guests, codes, near, bases, kept, full, universe }"
       :name="own?.summary.name ?? ''"
       :at="asked"
       @bars="(to) => query({ bars: to })"
-      @layout="arranging.arrange"
+      @layout="arrange"
+      @keep="keepGuest"
       @full="(to) => (full = to)"
       @mend="(seconds, time) => margin?.mend(seconds, time)"
     >

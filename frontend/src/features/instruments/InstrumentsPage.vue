@@ -7,7 +7,7 @@ import { useAct } from '@/shared/act'
 import Failed from '@/shared/Failed.vue'
 import { beginning } from '@/shared/beginning'
 import { answer, type Universe } from '@/shared/api'
-import { barTime, day, plural, price, span } from '@/shared/format'
+import { barTime, day, plural, price, span, whole } from '@/shared/format'
 import { useKeys } from '@/shared/keys'
 import Archived from '@/shared/Archived.vue'
 import { useInstruments, useArchivedInstruments, useUniverses } from '@/shared/queries'
@@ -288,7 +288,7 @@ function choose(name: string) {
               <td class="quiet spare">{{ i.sector || i.kind }}</td>
               <td class="number">{{ i.close === null ? '–' : price(i.close, i.tick) }}</td>
               <td v-for="b in bases" :key="b" class="number" :title="reachOf(i, b)">
-                {{ held(i, b)?.bars.toLocaleString('en-GB') ?? '–' }}
+                {{ held(i, b) ? whole(held(i, b)!.bars) : '–' }}
               </td>
               <td v-if="fastest" class="number" :class="{ fall: flat(i) > MANY }" :title="FLAT">
                 {{ flat(i) < 0 ? '–' : `${Math.round(100 * flat(i))} %` }}

@@ -3,7 +3,7 @@ import { reviewAt } from '@/shared/addresses'
 import { computed, ref } from 'vue'
 import type { InstrumentDetail } from '@/shared/api'
 import { from, isLater } from '@/shared/asOf'
-import { day, moment, span } from '@/shared/format'
+import { day, moment, span, whole } from '@/shared/format'
 import Codes from './Codes.vue'
 import DataCheck from './DataCheck.vue'
 import DescribeForm from './DescribeForm.vue'
@@ -50,7 +50,7 @@ defineExpose({ mend: (seconds?: number, time?: number) => check.value?.begin(sec
       <tbody>
         <tr v-for="c in own.summary.coverage" :key="c.seconds">
           <td>{{ span(c.seconds) }}</td>
-          <td class="number">{{ c.bars.toLocaleString('en-GB') }}</td>
+          <td class="number">{{ whole(c.bars) }}</td>
           <td>{{ day(c.first) }} – {{ day(c.last) }}</td>
         </tr>
       </tbody>

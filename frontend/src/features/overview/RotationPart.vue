@@ -2,7 +2,7 @@
 import { computed, ref, toRef } from 'vue'
 import Ranks from '@/parts/drawings/Ranks.vue'
 import { orders, risen } from '@/parts/drawings/ranks'
-import { told, wholeWithin } from '@/shared/format'
+import { signed, told, wholeWithin } from '@/shared/format'
 import InlineText from '@/shared/InlineText.vue'
 import { useUniverses } from '@/shared/queries'
 import StoppedPart from '@/shared/StoppedPart.vue'
@@ -43,7 +43,7 @@ const changed = computed(() => {
 const universe = computed(() =>
   universes.data.value?.find((own) => own.name.toLowerCase() === chosen.value.toLowerCase()),
 )
-const figure = (value: number) => (value > 0 ? '+' : '') + value.toFixed(2).replace('-', '−')
+const figure = (value: number) => signed(value, 2)
 function set(n: number, part: Partial<Span>) {
   emit('arrange', {
     spans: props.arranged.spans.map((own, m) => (m === n ? { ...own, label: '', ...part } : own)),

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { instrumentAt } from '@/shared/addresses'
 import { computed, ref, toRef } from 'vue'
-import { figure, told, wholeWithin } from '@/shared/format'
+import { figure, told, whole, wholeWithin } from '@/shared/format'
 import FormulaText from '@/shared/FormulaText.vue'
 import InlineText from '@/shared/InlineText.vue'
 import KeepUniverse from '@/shared/KeepUniverse.vue'
@@ -122,7 +122,7 @@ const words = (own: On) => {
               <span aria-hidden="true" class="cell">
                 <i :class="own.held == null ? 'unknown' : own.held ? 'yes' : 'no'"></i>
                 <b>{{ own.held ? own.lasted : '' }}</b>
-                <span>{{ own.held && own.near != null ? `${own.near.toFixed(0)} %` : '' }}</span>
+                <span>{{ own.held && own.near != null ? `${whole(own.near)} %` : '' }}</span>
                 <span
                   >{{ arrow(own.trend) }}{{ arrow(own.structure) }}{{ arrow(own.momentum) }}</span
                 >

@@ -4,7 +4,7 @@ import { computed, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { instrumentAt, reviewAt } from '@/shared/addresses'
 import { answer, type Schemas } from '@/shared/api'
-import { barTime, day, figure, moment, plural, price, sides } from '@/shared/format'
+import { barTime, day, figure, moment, plural, price, sides, signed } from '@/shared/format'
 import { useKeys } from '@/shared/keys'
 import ListOut, { type Columns } from '@/shared/ListOut.vue'
 import type { operations } from '@/generated/api'
@@ -99,8 +99,7 @@ const sortBy = (head: Head) =>
   })
 const sortState = (head: Head) =>
   sort.value !== head.key ? 'none' : down.value ? 'descending' : 'ascending'
-const percent = (value: number | null) =>
-  value === null ? '–' : `${value > 0 ? '+' : ''}${value.toFixed(1).replace('-', '−')}`
+const percent = (value: number | null) => (value === null ? '–' : signed(value, 1))
 /** Whether a move went the setup's way. */
 const wayOf = (own: Setup) =>
   !own.since.move ? '' : own.since.move > 0 === (own.side === 'long') ? 'rise' : 'fall'

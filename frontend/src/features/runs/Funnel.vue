@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 import type { RunView } from '@/shared/api'
-import { sides } from '@/shared/format'
+import { sides, whole } from '@/shared/format'
 
 /** Instruments left after each deciding condition; what one alone would let through is in the title. */
 const props = defineProps<{ view: RunView }>()
@@ -45,7 +45,8 @@ function stepsOf(left: readonly (number | null)[]) {
       :title="`${step.formula}\n${step.alone} alone, ${step.without} without it`"
     >
       <span class="left"><i :style="{ width: `${Math.max(0.6, step.share)}%` }"></i></span>
-      <b>{{ step.so_far }}</b> <span class="quiet">{{ step.cut ? `−${step.cut}` : '' }}</span>
+      <b>{{ step.so_far }}</b>
+      <span class="quiet">{{ step.cut ? `−${whole(step.cut)}` : '' }}</span>
       <code>{{ step.role === 'veto' ? 'not ' : '' }}{{ step.formula }}</code>
     </li>
   </ol>

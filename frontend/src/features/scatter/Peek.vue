@@ -2,6 +2,7 @@
 import { instrumentAt } from '@/shared/addresses'
 import { computed, ref, watch } from 'vue'
 import ChartPanel from '@/parts/chart/ChartPanel.vue'
+import { together } from '@/parts/suggest/target'
 import { layersOf, PLAIN, type Layout } from '@/parts/chart/layout'
 import type { Scatter, ScatterSet } from './plane'
 
@@ -17,9 +18,10 @@ const props = defineProps<{
 const emit = defineEmits<{ mark: []; close: [] }>()
 const code = computed(() => props.scatter.codes[props.place]!)
 const layout = ref<Layout>(PLAIN)
+const measures = computed(() => together([props.arranged.x, props.arranged.y]))
 watch(
-  () => [props.arranged.x.formula, props.arranged.y.formula],
-  (measures) => (layout.value = { ...layout.value, layers: layersOf([...new Set(measures)]) }),
+  () => measures.value.lines.join('\n'),
+  () => (layout.value = { ...layout.value, layers: layersOf(measures.value.lines) }),
   { immediate: true },
 )
 </script>
@@ -31,7 +33,7 @@ watch(
         class="mono"
         :to="{
           path: instrumentAt(code),
-          query: { bars: arranged.x.bars, universe: scatter.universe },
+          query: { bars: measures.bars, universe: scatter.universe },
         }"
         >{{ code }}</RouterLink
       >
@@ -44,7 +46,7 @@ watch(
     <ChartPanel
       :code="code"
       :name="scatter.names[place]!"
-      :bars="arranged.x.bars"
+      :bars="measures.bars"
       :layout="layout"
       :universe="scatter.universe"
       :codes="scatter.codes"

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { together } from '@/parts/suggest/target'
 import { instrumentAt } from '@/shared/addresses'
 import { computed, ref, watch } from 'vue'
 import { useRoute, useRouter, type LocationQueryRaw } from 'vue-router'
@@ -214,8 +215,8 @@ function closer(factor: number) {
 }
 const open = () => {
   if (!code.value) return
-  const { x, y } = arranged.value
-  const query = { universe: scatter.value?.universe, bars: x.bars, line: [x.formula, y.formula] }
+  const { bars, lines } = together([arranged.value.x, arranged.value.y])
+  const query = { universe: scatter.value?.universe, bars, line: lines }
   void router.push({ path: instrumentAt(code.value), query })
 }
 function leave() {

@@ -4,9 +4,10 @@ import { computed, ref, toRef, watch } from 'vue'
 import ChartView from '@/parts/chart/ChartView.vue'
 import { useDress } from '@/parts/chart/dress'
 import type { Sieve } from '@/shared/api'
-import { barTime, figure, plural } from '@/shared/format'
+import { barTime, figure, plural, sides } from '@/shared/format'
 import { useKeys } from '@/shared/keys'
 import { useFired } from './fired'
+import Mesh from '@/shared/Mesh.vue'
 import type { Scale } from './thresholds'
 
 /** Where would it have fired? One instrument with every past signal marked. */
@@ -32,6 +33,8 @@ const view = ref<InstanceType<typeof ChartView>>()
 const subject = computed(() => `${props.code} ${props.sieve?.timeframes[0]}`)
 const looked = ref<number>()
 watch(subject, () => (looked.value = undefined))
+const signal = computed(() => firings.value.find((own) => own.at === looked.value))
+const names = computed(() => props.sieve?.conditions.map((own) => own.formula) ?? [])
 const firings = computed(() => fired.value?.fired ?? [])
 const times = computed(() => [...new Set(firings.value.map((own) => own.at))])
 async function go(to: number | undefined) {
@@ -104,7 +107,10 @@ useKeys([
           }}</template
         >
       </span>
-      <span v-if="looked !== undefined" class="quiet">{{ barTime(looked) }}</span>
+      <span v-if="signal" class="signal">
+        {{ sides([signal.side]) }}, {{ barTime(signal.at) }}
+        <Mesh :cells="fired!.meshes[signal.mesh] ?? []" :names="names" />
+      </span>
       <span class="steps">
         <button class="button plain" :disabled="earlier() === undefined" @click="go(earlier())">
           before <kbd>←</kbd>
@@ -180,6 +186,12 @@ useKeys([
   text-overflow: ellipsis;
   white-space: nowrap;
   max-width: 22ch;
+}
+.signal {
+  display: inline-flex;
+  gap: 6px;
+  align-items: center;
+  color: var(--quiet);
 }
 .steps {
   white-space: nowrap;

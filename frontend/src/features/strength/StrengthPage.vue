@@ -9,7 +9,7 @@ import { ApiError, answer, type Schemas } from '@/shared/api'
 import ArrangedBy from '@/shared/ArrangedBy.vue'
 import { useArranging } from '@/shared/arranging'
 import Failed from '@/shared/Failed.vue'
-import { moment, told, wholeWithin } from '@/shared/format'
+import { moment, signed, told, wholeWithin } from '@/shared/format'
 import FormingPart from '@/shared/FormingPart.vue'
 import InlineText from '@/shared/InlineText.vue'
 import { useKeys } from '@/shared/keys'
@@ -58,10 +58,7 @@ const seen = computed(() =>
   view.data.value?.spans.length === arranged.value?.spans.length ? view.data.value : undefined,
 )
 const digits = computed(() => (arranged.value?.unit === 'steps' ? 0 : 2))
-function figure(value: number) {
-  const text = Math.abs(value).toFixed(digits.value)
-  return Number(text) === 0 ? text : (value > 0 ? '+' : '−') + text
-}
+const figure = (value: number) => signed(value, digits.value)
 const called = (span: Span) => span.label || `${span.count} × ${span.bars}`
 const when = (seconds: number) => (seconds ? moment(new Date(1000 * seconds).toISOString()) : '–')
 const columns = computed(() =>

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed, nextTick, ref } from 'vue'
 import type { Chart } from '@/shared/api'
-import { price } from '@/shared/format'
+import { price, signed } from '@/shared/format'
 import FormulaText from '@/shared/FormulaText.vue'
 import InlineText from '@/shared/InlineText.vue'
 import LineNumbers from './LineNumbers.vue'
@@ -18,6 +18,8 @@ const props = defineProps<{
   /** Slower bars count as they form, or once they have closed. */
   forming: boolean
   lines: readonly string[]
+  /** Those that a link asked for: they go with it, unless they are kept. */
+  guests: readonly string[]
   offered: readonly { value: string; told: string }[]
   codes: readonly string[]
 }>()
@@ -28,6 +30,7 @@ const emit = defineEmits<{
   forming: [forming: boolean]
   draw: [formula: string]
   remove: [formula: string]
+  keep: [formula: string]
   redraw: [before: string, after: string]
   compare: [code: string]
 }>()
@@ -120,9 +123,9 @@ defineExpose({
           v-if="moved !== undefined"
           >,
           <span :class="moved < 0 ? 'fall' : 'rise'">{{
-            `${moved < 0 ? '▼ −' : '▲ +'}${Math.abs(moved).toFixed(1)} %`
+            `${moved < 0 ? '▼' : '▲'} ${signed(moved, 1)} %`
           }}</span>
-          to the bar before</template
+          from the close before</template
         ></template
       ><span v-if="chart?.provisional" class="quiet"> (not closed yet)</span>; slower bars
       <select
@@ -144,6 +147,14 @@ defineExpose({
           @take="(text) => redraw(line, text)"
         />
         <LineNumbers :text="line" :controls="controls(line)" @redraw="redraw" />
+        <button
+          v-if="guests.includes(line)"
+          :aria-label="`Keep ${line}`"
+          title="Drawn by the link that led here; keep it among your own"
+          @click="emit('keep', line)"
+        >
+          keep
+        </button>
         <button :aria-label="`Remove ${line}`" @click="emit('remove', line)">×</button>
       </span>
       <FormulaText

@@ -23,6 +23,8 @@ const props = withDefaults(
     bars: string
     /** What is drawn, and how. */
     layout: Layout
+    /** Formulas of it that a link asked for, and that are not kept. */
+    guests?: readonly string[]
     /** A moment that the page asks to see, in seconds since 1970. */
     at?: number
     /** Instruments that may be drawn beside it. */
@@ -38,11 +40,20 @@ const props = withDefaults(
     full: boolean
     active?: boolean
   }>(),
-  { at: NaN, near: () => [], bases: () => [], kept: undefined, universe: '', active: true },
+  {
+    guests: () => [],
+    at: NaN,
+    near: () => [],
+    bases: () => [],
+    kept: undefined,
+    universe: '',
+    active: true,
+  },
 )
 const emit = defineEmits<{
   bars: [bars: string]
   layout: [part: Partial<Layout>]
+  keep: [formula: string]
   full: [full: boolean]
   mend: [seconds?: number, time?: number]
 }>()
@@ -159,6 +170,7 @@ useKeys(list, () => props.active)
       :forming="layout.forming"
       :codes="codes"
       :lines="lines"
+      :guests="guests"
       :offered="vocabulary.data.value?.bars ?? []"
       @bars="(to) => emit('bars', to)"
       @scale="(to) => emit('layout', { scale: to })"
@@ -166,6 +178,7 @@ useKeys(list, () => props.active)
       @forming="(to) => emit('layout', { forming: to })"
       @draw="draw"
       @remove="remove"
+      @keep="(formula) => emit('keep', formula)"
       @redraw="redraw"
       @compare="compare"
     >

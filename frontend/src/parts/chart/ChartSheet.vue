@@ -11,13 +11,15 @@ import {
 import { use } from 'echarts/core'
 import { CanvasRenderer } from 'echarts/renderers'
 import { useElementSize } from '@vueuse/core'
-import { computed, onMounted, ref, shallowRef, toRaw, watch } from 'vue'
+import { computed, onMounted, ref, toRaw, watch } from 'vue'
 import VChart from 'vue-echarts'
 import type { Chart, Firing } from '@/shared/api'
-import { barTime, plural } from '@/shared/format'
+import { barTime, fixed, plural, price } from '@/shared/format'
 import { preferences } from '@/shared/preferences'
 import { ink, night } from '@/shared/theme'
 import { chartOption } from './chartOption'
+import CursorPrice from './CursorPrice.vue'
+import type { Place } from './edge'
 import {
   fromAxis,
   toAxis,
@@ -27,11 +29,12 @@ import {
   type Scale,
   type Sight,
 } from './looks'
-import { distance, meant, snapped, type Point } from './measure'
+import { snapped, type Point } from './measure'
+import { besideStretch, useMeasuring } from './measuring'
 import LevelHandle, { type Level } from './LevelHandle.vue'
 import { STRIP_NAMES, type Layout } from './layout'
 import { STRIP_ROW } from './marks'
-import { layPanes, paneNames, RIGHT, STRIP } from './panes'
+import { layPanes, paneNames, RIGHT, STRIP, unfolded } from './panes'
 import { readings } from './readings'
 import ReadingText from './ReadingText.vue'
 
@@ -110,15 +113,24 @@ watch(
   () => props.chart,
   () => (cursor.value = undefined),
 )
+/** Gone on to another bar, the values are its own, wherever the cursor was left. */
+watch(
+  () => props.lookedAt,
+  () => (cursor.value = undefined),
+)
 
 const LABEL = 64
-const panes = computed(() =>
-  layPanes(
-    paneNames(props.chart, props.scale),
-    height.value,
-    props.chart.strip.length ? (props.chart.strip.length + 1) * STRIP_ROW : 0,
-  ),
+const stripHeight = computed(() =>
+  props.chart.strip.length ? (props.chart.strip.length + 1) * STRIP_ROW : 0,
 )
+/** The pane that was opened by hand, where not all have room. */
+const opened = ref('')
+const names = computed(() => paneNames(props.chart, props.scale))
+const shownNames = computed(() => {
+  const kept = [...props.levels.map((level) => level.pane), opened.value]
+  return unfolded(names.value, height.value, stripHeight.value, kept)
+})
+const panes = computed(() => layPanes(shownNames.value, height.value, stripHeight.value))
 const option = computed(() =>
   inks.value
     ? chartOption(
@@ -135,16 +147,22 @@ const option = computed(() =>
           layout: props.layout,
           lookedAt: props.lookedAt,
           inSight,
+          place,
         },
       )
     : undefined,
 )
+/** The bar that is looked at, until the cursor is on another. */
+const lookedBar = computed(() => {
+  const found = props.lookedAt === undefined ? -1 : props.chart.times.indexOf(props.lookedAt)
+  return found < 0 ? undefined : found
+})
 const line = computed(() => {
   const last = props.chart.times.length - 1
   return inks.value && last >= 0
     ? readings(
         props.chart,
-        Math.min(cursor.value ?? last, last),
+        Math.min(cursor.value ?? lookedBar.value ?? last, last),
         inks.value,
         props.scale,
         windowOf(props.chart.times.length, props).startValue,
@@ -157,10 +175,15 @@ const paneLabels = computed(() =>
     .filter((pane) => pane.name !== STRIP)
     .map((pane) => ({ ...pane, parts: line.value.filter((r) => r.pane === pane.name) })),
 )
+const folded = computed(() =>
+  names.value
+    .filter((name) => !shownNames.value.includes(name))
+    .map((name) => ({ name, parts: line.value.filter((r) => r.pane === name) })),
+)
 const stripTop = computed(() => panes.value.find((pane) => pane.name === STRIP)?.top ?? 0)
 /** What a measure is at the bar under the cursor. */
 const extremeAt = (values: readonly (number | null)[]) => {
-  const value = values[Math.min(cursor.value ?? Infinity, values.length - 1)]
+  const value = values[Math.min(cursor.value ?? lookedBar.value ?? Infinity, values.length - 1)]
   return value === 1 ? 'largest' : value === -1 ? 'smallest' : value === 0 ? '' : '–'
 }
 interface Zoom {
@@ -173,10 +196,27 @@ function inSight(): readonly [number, number] | undefined {
   return inner?.getModel()?.getComponent('dataZoom', 0)?.getValueRange()
 }
 
-/** From where to where is measured: a click sets the first point, the next the second, a third ends it. */
-const from = shallowRef<Point>()
-const to = shallowRef<Point>()
-const fixed = ref(false)
+/** Where values and bars stand; asked for while it is drawn, too. */
+const pixelOf = (axis: { xAxisIndex: number } | { yAxisIndex: number }, value: number) => {
+  const found = Number(sheet.value?.chart?.convertToPixel(axis, value))
+  return Number.isFinite(found) ? found : undefined
+}
+const place: Place = {
+  y: (pane, value) => pixelOf({ yAxisIndex: pane }, value),
+  x: (bar) => pixelOf({ xAxisIndex: 0 }, bar),
+}
+const pointer = { y: ref<number>() }
+function priceAt(y: number): string | undefined {
+  const value = Number(sheet.value?.chart?.convertFromPixel({ yAxisIndex: 0 }, y))
+  if (!Number.isFinite(value)) return
+  return props.scale === 'percent' ? `${fixed(value, 1)} %` : price(value, props.chart.tick)
+}
+
+const measuring = useMeasuring(
+  () => props.chart,
+  () => host.value,
+)
+const { from, to } = measuring
 const drawn = ref(0)
 const drawnPanes = ref(0)
 function finished() {
@@ -196,69 +236,42 @@ const point = (x: number, y: number): Point | undefined => {
   return snapped(props.chart, { at: Math.max(0, Math.min(last, at)), price }, heightOf)
 }
 /** How high on the sheet a price stands. */
-const heightOf = (value: number) =>
-  Number(sheet.value?.chart?.convertToPixel({ yAxisIndex: 0 }, toAxis(props.scale, begin())(value)))
-function fix(next: Point | undefined) {
-  if (!next) return
-  if (!from.value) from.value = to.value = next
-  else if (!fixed.value) [to.value, fixed.value] = [next, true]
-  else endMeasure()
-}
-function endMeasure() {
-  from.value = to.value = undefined
-  fixed.value = false
-}
+const heightOf = (value: number) => place.y(0, toAxis(props.scale, begin())(value)) ?? NaN
 interface Pointed {
   offsetX: number
   offsetY: number
 }
 function listen() {
   const surface = sheet.value?.chart?.getZr()
-  surface?.on('click', (event: Pointed) => fix(point(event.offsetX, event.offsetY)))
+  surface?.on('click', (event: Pointed) => measuring.fix(point(event.offsetX, event.offsetY)))
+  surface?.on('globalout', () => (pointer.y.value = undefined))
   surface?.on('mousemove', (event: Pointed) => {
-    if (from.value && !fixed.value) to.value = point(event.offsetX, event.offsetY) ?? to.value
+    pointer.y.value = event.offsetY
+    if (from.value) measuring.move(point(event.offsetX, event.offsetY))
   })
 }
 watch(() => sheet.value?.chart, listen, { flush: 'post' })
-watch([() => props.chart.code, () => props.chart.bars], endMeasure)
-/** Both ends stay on their own bars as others come; where one of these is there no more, it is over. */
-watch(
-  () => props.chart.times,
-  (now, before) => {
-    if (!from.value || !to.value) return
-    const moved = now.indexOf(before[0]!)
-    const [first, last] = [from.value.at, to.value.at].map((at) =>
-      now[at + moved] === before[at] ? at + moved : now.indexOf(before[at]!),
-    )
-    if (first! < 0 || last! < 0) return endMeasure()
-    from.value = { ...from.value, at: first! }
-    to.value = { ...to.value, at: last! }
-  },
-)
 const measured = computed(() => {
-  const chart = sheet.value?.chart
-  if (!from.value || !to.value || !chart || drawn.value < 0) return
-  const pixel = (p: Point) =>
-    chart.convertToPixel({ xAxisIndex: 0, yAxisIndex: 0 }, [
-      p.at,
-      toAxis(props.scale, begin())(p.price),
-    ]) as [number, number]
-  return {
-    a: pixel(from.value),
-    b: pixel(to.value),
-    names: [from.value, to.value].map((p) => p.of?.label ?? 'a price').join(' to '),
-    parts: distance(props.chart, from.value, to.value),
+  if (!from.value || !to.value || drawn.value < 0 || !panes.value[0]) return
+  const pixel = (p: Point) => [place.x(p.at) ?? 0, heightOf(p.price)] as const
+  const [a, b] = [pixel(from.value), pixel(to.value)]
+  const [first, last] = [from.value.at, to.value.at].sort((x, y) => x - y) as [number, number]
+  const { high, low } = props.chart
+  const stretch = {
+    left: Math.min(a[0], b[0]),
+    right: Math.max(a[0], b[0]),
+    top: heightOf(Math.max(...high.slice(first, last + 1), from.value.price, to.value.price)),
+    bottom: heightOf(Math.min(...low.slice(first, last + 1), from.value.price, to.value.price)),
   }
+  const { left, top } = besideStretch(stretch, { width: width.value, height: height.value })
+  return { a, b, left: `${left}px`, top: `${top}px` }
 })
 /** Conditions for what is measured; nothing where there is neither a line nor a way. */
 function askMeasured() {
-  if (!from.value || !to.value) return
-  const [first, last] =
-    from.value.at <= to.value.at ? [from.value, to.value] : [to.value, from.value]
-  const of = meant(first, last)
-  const time = (p: Point) => props.chart.times[p.at]!
-  emit('ask', of, time(last), of.along ? time(first) : undefined)
-  endMeasure()
+  const asked = measuring.asked()
+  if (!asked) return
+  emit('ask', asked.of, asked.at, asked.since)
+  measuring.end()
 }
 /** Conditions for the bar under the cursor, by the keys. */
 function askHere() {
@@ -266,7 +279,7 @@ function askHere() {
   else askFor({ name: 'Close', formula: 'close' })
 }
 function askFor(reading: { name: string; formula?: string }) {
-  const at = Math.min(cursor.value ?? Infinity, props.chart.times.length - 1)
+  const at = Math.min(cursor.value ?? lookedBar.value ?? Infinity, props.chart.times.length - 1)
   if (!reading.formula || at < 0) return
   emit('ask', { text: reading.formula, label: reading.name }, props.chart.times[at]!)
 }
@@ -279,23 +292,28 @@ const handles = computed(() => {
     const n = panes.value.findIndex((pane) => pane.name === level.pane)
     const pane = panes.value[n]
     if (!pane) return []
-    const y = Number(chart.convertToPixel({ yAxisIndex: n }, level.value))
+    const y = pixelOf({ yAxisIndex: n }, level.value) ?? NaN
     const valueAt = (height: number) => Number(chart.convertFromPixel({ yAxisIndex: n }, height))
     return [{ level, place, pane, y, valueAt }]
   })
 })
+const closeAt = (at: number): Point => ({
+  at,
+  price: props.chart.close[at] ?? 0,
+  of: { text: 'close', label: 'Close' },
+})
 /** By the keys: the point under the cursor is that of its close. */
 function measureHere() {
-  const at = cursor.value ?? props.chart.times.length - 1
-  fix({ at, price: props.chart.close[at] ?? 0 })
+  const at = cursor.value ?? lookedBar.value ?? props.chart.times.length - 1
+  measuring.fix(closeAt(at))
 }
 function stepCursor(by: number) {
   const last = props.chart.times.length - 1
-  const at = Math.max(0, Math.min(last, (cursor.value ?? last) + by))
+  const at = Math.max(0, Math.min(last, (cursor.value ?? lookedBar.value ?? last) + by))
   cursor.value = at
   sheet.value?.chart?.dispatchAction({ type: 'updateAxisPointer', currTrigger: 'mousemove' })
   sheet.value?.chart?.dispatchAction({ type: 'showTip', seriesIndex: 0, dataIndex: at })
-  if (from.value && !fixed.value) to.value = { at, price: props.chart.close[at] ?? 0 }
+  measuring.move(closeAt(at))
 }
 
 function zoomed() {
@@ -322,16 +340,10 @@ defineExpose({
   save,
   askHere,
   measureHere,
-  endMeasure,
+  endMeasure: measuring.end,
   stepCursor,
   measuring: computed(() => Boolean(from.value)),
-  /** The stretch between the two points that are measured, as moments. */
-  stretch: computed(() => {
-    if (!from.value || !to.value || from.value.at === to.value.at) return
-    const ends = [from.value, to.value].map((end) => props.chart.times[end.at])
-    const [since, until] = ends.sort((a = 0, b = 0) => a - b)
-    return since !== undefined && until !== undefined ? { since, until } : undefined
-  }),
+  stretch: measuring.stretch,
 })
 function follow(event: unknown) {
   const value = (event as { axesInfo?: { value?: number }[] }).axesInfo?.[0]?.value
@@ -354,6 +366,25 @@ const spoken = computed(
         @ask="askFor(r)"
       />
     </p>
+    <p v-if="folded.length" class="readings">
+      <span v-for="own in folded" :key="own.name">
+        <button
+          class="unfold"
+          :aria-label="`Open the pane of ${own.name}`"
+          title="Open this pane"
+          @click="opened = own.name"
+        >
+          ▸
+        </button>
+        <ReadingText
+          v-for="r in own.parts"
+          :key="r.name"
+          :reading="r"
+          :asks="asks"
+          @ask="askFor(r)"
+        />
+      </span>
+    </p>
     <div ref="host" class="canvas">
       <div class="drawing" role="img" :aria-label="spoken">
         <VChart
@@ -368,6 +399,13 @@ const spoken = computed(
           @dblclick="emit('full')"
         />
       </div>
+      <CursorPrice
+        v-if="panes[0]"
+        :pointer="pointer"
+        :top="panes[0].top"
+        :height="panes[0].height"
+        :told="priceAt"
+      />
       <LevelHandle
         v-for="own in handles"
         :key="own.place"
@@ -386,16 +424,13 @@ const spoken = computed(
         <circle :cx="measured.b[0]" :cy="measured.b[1]" r="3" />
       </svg>
       <p
-        v-if="measured"
+        v-if="measured && measuring.told.value"
         class="measured"
         role="status"
-        :style="{
-          left: `${Math.max(4, Math.min(measured.b[0] + 10, width - 190))}px`,
-          top: `${Math.max(4, Math.min(measured.b[1] + 8, height - 110))}px`,
-        }"
+        :style="{ left: measured.left, top: measured.top }"
       >
-        <b>{{ measured.names }}</b>
-        <span v-for="part in measured.parts" :key="part">{{ part }}</span>
+        <b>{{ measuring.words.value?.names }}</b>
+        <span v-for="part in measuring.words.value?.parts" :key="part">{{ part }}</span>
         <button v-if="asks" class="button" @click.stop="askMeasured">
           conditions <kbd>o</kbd>
         </button>
@@ -445,6 +480,16 @@ const spoken = computed(
   gap: 0 12px;
   font-size: 12px;
   min-height: 27px;
+}
+.unfold {
+  font: inherit;
+  color: var(--accent);
+  background: none;
+  border: 0;
+  min-width: 24px;
+  min-height: 24px;
+  margin: -3px 0;
+  cursor: pointer;
 }
 .canvas {
   position: relative;

@@ -2,7 +2,7 @@
 import { computed, ref, watch } from 'vue'
 import { answer, type Control, type Schemas } from '@/shared/api'
 import ErrorNote from '@/shared/ErrorNote.vue'
-import { plural } from '@/shared/format'
+import { plural, signed } from '@/shared/format'
 import { useLatest } from '@/shared/latest'
 import { useServer } from '@/shared/moment'
 
@@ -85,10 +85,7 @@ const fewest = computed(() =>
       :again="latest.again"
     />
     <template v-else-if="found">
-      <p class="quiet">
-        {{ plural(found.bars, 'bar') }}, {{ found.moved < 0 ? '−' : '+'
-        }}{{ Math.abs(found.moved).toFixed(1) }} %
-      </p>
+      <p class="quiet">{{ plural(found.bars, 'bar') }}, {{ signed(found.moved, 1) }} %</p>
       <table class="ledger">
         <thead>
           <tr>

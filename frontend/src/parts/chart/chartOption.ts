@@ -1,7 +1,8 @@
 import type { EChartsCoreOption } from 'echarts/core'
 import type { Chart, Firing } from '@/shared/api'
-import { barTime, figure, price } from '@/shared/format'
+import { barTime, figure, fixed, price } from '@/shared/format'
 import { drawBars, drawVolume, reachOf, type Draw, type Prices } from './bars'
+import { edge, type Place } from './edge'
 import { each, toAxis, windowOf, type Drawing, type Inks, type Scale, type Sight } from './looks'
 import { colourOf, inState, shownLayers, stateAt, type Layout } from './layout'
 import {
@@ -35,6 +36,8 @@ export interface Manner {
   layout?: Layout
   /** The first and last bar in sight just now, while wheel and drag move it. */
   inSight?: () => readonly [number, number] | undefined
+  /** Where values and bars stand, while it is drawn. */
+  place?: Place
 }
 const PLAIN: Manner = { scale: 'linear', drawing: 'candles', room: 10 }
 
@@ -49,6 +52,7 @@ export function chartOption(
   const { scale, drawing } = manner
   const dates = chart.times.map(barTime)
   const index = (pane: string) => panes.findIndex((p) => p.name === pane)
+  const volume = index('volume')
   const looked = manner.lookedAt ?? chart.fired_at
   const signal = looked === null ? -1 : chart.times.indexOf(looked)
   const fired = (manner.fired ?? []).map((own) => ({ ...own, at: chart.times.indexOf(own.at) }))
@@ -69,7 +73,13 @@ export function chartOption(
         close: each(own.close, at),
       }
     : own
-  const priced = (v: number) => (percent ? `${v.toFixed(1)} %` : price(v, chart.tick))
+  const priced = (v: number) => (percent ? `${fixed(v, 1)} %` : price(v, chart.tick))
+  const last = chart.close.length ? at(chart.close.at(-1)!) : undefined
+  const edges = panes.map((pane, n) => {
+    const own = chart.lines.filter((line) => line.pane === pane.name).flatMap((line) => line.levels)
+    const dear = n === 0 ? [...(last === undefined ? [] : [last]), ...own.map(at)] : own
+    return edge(n, pane, dear, manner.place)
+  })
   /** A single item that spans all bars, so that it is drawn once and never filtered away. */
   const custom = (renderItem: Draw, pane: number) => ({
     type: 'custom',
@@ -127,7 +137,7 @@ export function chartOption(
       axisPointer: {
         show: true,
         triggerEmphasis: false,
-        label: { ...flag(inks), show: n === panes.length - 1, margin: 2 },
+        label: { show: false },
         lineStyle: { color: inks.quiet, type: 'dotted' },
       },
     })),
@@ -146,7 +156,7 @@ export function chartOption(
         axisLine: { show: false },
         axisLabel: {
           ...label,
-          formatter: (v: number) => (n === 0 ? priced(v) : figure(v)),
+          formatter: (v: number) => (edges[n]!.isFree(v) ? (n === 0 ? priced(v) : figure(v)) : ''),
           showMinLabel: n === 0,
           show: pane.name !== STRIP,
         },
@@ -156,12 +166,7 @@ export function chartOption(
           triggerEmphasis: false,
           triggerTooltip: false,
           lineStyle: { color: inks.quiet, type: 'dotted' },
-          label: {
-            ...flag(inks),
-            show: true,
-            margin: 3,
-            formatter: (p: { value: unknown }) => priced(Number(p.value)),
-          },
+          label: { show: false },
         },
       }
     }),
@@ -180,15 +185,15 @@ export function chartOption(
     series: [
       {
         ...reach(reaches.high.map(at), 0),
-        markPoint: cuts(reaches.cut, chart, inks, panes[0]!, at),
+        markPoint: cuts(reaches.cut, chart, inks, panes[0]!, at, manner.place),
       },
       {
         ...reach(reaches.low.map(at), 0),
-        markLine: lastPrice(chart.close.length ? at(chart.close.at(-1)!) : undefined, inks, priced),
+        markLine: lastPrice(last, inks, priced),
       },
       dayMarks(chart, inks),
-      gapMarks(chart, inks),
-      reach(chart.volume, index('volume')),
+      gapMarks(chart, inks, manner.place),
+      ...(volume < 0 ? [] : [reach(chart.volume, volume)]),
       custom(drawEvents(chart, inks), 0),
       ...(fired.length ? [custom(drawFired(chart, fired, inks), 0)] : []),
       custom(drawDoubts(chart, reaches.low.map(at), inks), 0),
@@ -203,10 +208,13 @@ export function chartOption(
             ),
           )),
       ...(index(STRIP) < 0 ? [] : [custom(drawStrip(chart, inks), index(STRIP))]),
-      custom(drawVolume(chart, true, inks), index('volume')),
-      custom(drawVolume(chart, false, inks), index('volume')),
+      ...(volume < 0
+        ? []
+        : [true, false].map((rising) => custom(drawVolume(chart, rising, inks), volume))),
       ...panes.map((_, n) => signalMark(n, signal, inks)),
       ...chart.lines.flatMap((line, n) => {
+        // Its pane is folded.
+        if (index(paneOf(line, percent)) < 0) return []
         const layer = manner.layout && shownLayers(manner.layout)[line.asked]
         const values = placed(line, scale, seen.startValue, start)
         const usual = inks.lines[n % inks.lines.length]
@@ -231,7 +239,11 @@ export function chartOption(
             ...base,
             data: states.length ? inState(values, bars, -1) : values,
             lineStyle: style,
-            markLine: levels(line.pane === 'price' ? line.levels.map(at) : line.levels, inks),
+            markLine: levels(
+              line.pane === 'price' ? line.levels.map(at) : line.levels,
+              inks,
+              edges[panes.findIndex((pane) => pane.name === line.pane)]?.isShown,
+            ),
           },
           ...states.map((own, state) => ({
             ...base,
@@ -271,11 +283,3 @@ function ticker(
     return last
   }
 }
-
-/** A value at an axis under the cursor. */
-const flag = (inks: Inks) => ({
-  color: inks.sheet,
-  backgroundColor: inks.accent,
-  padding: [2, 4],
-  fontSize: 11,
-})

@@ -1,6 +1,7 @@
 import type { Chart, Firing } from '@/shared/api'
 import { figure, price } from '@/shared/format'
 import { visible, type Cut, type Draw } from './bars'
+import { spread, WIDE, type Place } from './edge'
 import type { Inks } from './looks'
 import type { Pane } from './panes'
 
@@ -160,7 +161,8 @@ export function drawDoubts(chart: Chart, lows: readonly number[], inks: Inks): D
 }
 
 /** A dashed line where the data check misses bars, with what is missing. */
-export function gapMarks(chart: Chart, inks: Inks) {
+export function gapMarks(chart: Chart, inks: Inks, place?: Place) {
+  const bars = chart.gaps.map((gap) => gap.at)
   return {
     ...carrier(0),
     markLine: {
@@ -170,7 +172,8 @@ export function gapMarks(chart: Chart, inks: Inks) {
         rotate: 90,
         color: inks.fall,
         fontSize: 10,
-        formatter: (p: { name: string }) => p.name,
+        formatter: (p: { name: string; dataIndex: number }) =>
+          spread(bars, 14, place).has(bars[p.dataIndex]!) ? p.name : '',
       },
       lineStyle: { color: inks.fall, type: 'dashed', width: 1 },
       data: chart.gaps.map((gap) => ({ xAxis: gap.at, name: gap.detail })),
@@ -185,7 +188,11 @@ export function cuts(
   inks: Inks,
   pane: Pane,
   at: (value: number) => number,
+  place?: Place,
 ) {
+  const sides = [true, false].map((above) =>
+    found.filter((cut) => cut.price > cut.shown === above).map((cut) => cut.at),
+  )
   return {
     symbol: 'triangle',
     symbolSize: 7,
@@ -197,9 +204,12 @@ export function cuts(
       color: inks.fall,
       fontSize: 11,
       position: 'right',
-      formatter: (p: { name: string }) => p.name,
+      formatter: (p: { name: string; dataIndex: number }) =>
+        sides.some((bars) => spread(bars, WIDE, place).has(found[p.dataIndex]!.at)) ? p.name : '',
     },
     data: found.map((cut) => ({
+      // Beside the newest bars there is no room at the right.
+      label: { position: cut.at > chart.times.length - 8 ? 'left' : 'right' },
       coord: [cut.at, at(cut.shown)],
       y: cut.price > cut.shown ? pane.top + 5 : pane.top + pane.height - 5,
       name: price(cut.price, chart.tick),
@@ -208,7 +218,11 @@ export function cuts(
   }
 }
 
-export function levels(values: readonly number[], inks: Inks) {
+export function levels(
+  values: readonly number[],
+  inks: Inks,
+  isShown: (value: number) => boolean = () => true,
+) {
   return {
     ...STILL,
     label: {
@@ -218,7 +232,8 @@ export function levels(values: readonly number[], inks: Inks) {
       backgroundColor: inks.sheet,
       padding: [1, 2],
       fontSize: 11,
-      formatter: (p: { value: unknown }) => figure(Number(p.value)),
+      formatter: (p: { value: unknown }) =>
+        isShown(Number(p.value)) ? figure(Number(p.value)) : '',
     },
     lineStyle: { color: inks.quiet, type: 'dashed', width: 1, opacity: 0.7 },
     data: values.map((yAxis) => ({ yAxis })),

@@ -1,5 +1,5 @@
 import type { Chart } from '@/shared/api'
-import { plural, price } from '@/shared/format'
+import { fixed, plural, price, signed } from '@/shared/format'
 
 /** A point of a chart: the place of a bar, and a price. */
 export interface Point {
@@ -42,15 +42,14 @@ const DAY = 86_400
 /** The way from one point to another in words: price, percent, usual ranges, bars, days. */
 export function distance(chart: Chart, from: Point, to: Point): string[] {
   const moved = to.price - from.price
-  const sign = moved < 0 ? '−' : '+'
   const seconds = Math.abs((chart.times[to.at] ?? 0) - (chart.times[from.at] ?? 0))
   const hours = seconds / 3600
   const range = chart.ranges[Math.min(from.at, to.at)]
   const parts = [
-    `${sign}${price(Math.abs(moved), chart.tick)}`,
-    `${sign}${Math.abs((100 * moved) / from.price).toFixed(2)} %`,
+    `${moved > 0 ? '+' : ''}${price(moved, chart.tick)}`,
+    `${signed((100 * moved) / from.price, 2)} %`,
   ]
-  if (range) parts.push(`${(Math.abs(moved) / range).toFixed(1)} average ranges`)
+  if (range) parts.push(`${fixed(Math.abs(moved) / range, 1)} × ATR`)
   parts.push(plural(Math.abs(to.at - from.at), 'bar'))
   parts.push(
     seconds >= DAY ? plural(Math.round(seconds / DAY), 'day') : `${Number(hours.toFixed(1))} hours`,

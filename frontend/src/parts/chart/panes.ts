@@ -13,6 +13,8 @@ export const LEFT = 8
 export const RIGHT = 70
 const GAP = 18
 const FOOT = 24
+/** The label of a price at the very top has room. */
+const HEAD = 10
 
 /** Names of the panes below the price, in the order in which lines ask for them. */
 export function paneNames(chart: Chart, scale: Scale = 'linear'): string[] {
@@ -24,16 +26,39 @@ export function paneNames(chart: Chart, scale: Scale = 'linear'): string[] {
 
 /** Heights: the price takes what the panes leave, at least half of all that the strip does not need. */
 export function layPanes(names: string[], height: number, strip = 0): Pane[] {
-  const room = height - FOOT - 6 - GAP * (names.length - 1) - strip
+  const room = height - FOOT - HEAD - GAP * (names.length - 1) - strip
   const below = names.filter((name) => name !== STRIP).length - 1
   const each = Math.min(84, (room * 0.46) / below, room * 0.24)
-  let top = 6
+  let top: number = HEAD
   return names.map((name, n) => {
     const tall = n === 0 ? room - each * below : name === STRIP ? strip : each
     const pane = { name, top, height: tall }
     top += tall + GAP
     return pane
   })
+}
+
+/** A price pane that is lower than this can't be read. */
+const READABLE = 150
+
+/**
+ * The panes for which a price that can be read leaves room; the others fold, the volume first, then those
+ * that come last. Those that are `kept` never do.
+ */
+export function unfolded(
+  names: readonly string[],
+  height: number,
+  strip: number,
+  kept: readonly string[],
+): string[] {
+  const giveWay = names.filter((name) => ![...kept, 'price', STRIP].includes(name)).reverse()
+  const order = [...giveWay].sort((a, b) => Number(b === 'volume') - Number(a === 'volume'))
+  let shown = [...names]
+  for (const name of order) {
+    if (layPanes(shown, height, strip)[0]!.height >= READABLE) break
+    shown = shown.filter((other) => other !== name)
+  }
+  return shown
 }
 
 /** Beside the prices of an instrument those of others are drawn where all are told in percent. */

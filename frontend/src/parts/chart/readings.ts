@@ -1,5 +1,5 @@
 import type { Chart } from '@/shared/api'
-import { barTime, figure, price } from '@/shared/format'
+import { barTime, figure, price, signed } from '@/shared/format'
 import type { Inks, Scale } from './looks'
 import { paneOf } from './panes'
 
@@ -52,5 +52,5 @@ function risen(values: readonly (number | null)[], start: number, i: number): st
   const now = values[i]
   if (first == null || now == null) return '–'
   const percent = 100 * (now / first - 1)
-  return `${percent < 0 ? '−' : '+'}${Math.abs(percent).toFixed(1)} %`
+  return `${signed(percent, 1)} %`
 }

@@ -38,13 +38,24 @@ function told(time: number, rank: Rank): string {
   if (rank === 4) return String(moment.getUTCFullYear())
   if (rank === 3) return MONTHS[moment.getUTCMonth()]!
   if (rank === 2) return String(moment.getUTCDate())
-  return `${two(moment.getUTCHours())}:${two(moment.getUTCMinutes())}`
+  const minutes = `${two(moment.getUTCHours())}:${two(moment.getUTCMinutes())}`
+  return time % 60 ? `${minutes}:${two(time % 60)}` : minutes
+}
+
+/** In what order bars are labelled: what begins with them, and within an hour the rounder minute first. */
+const ROUND = [1800, 900, 300, 60]
+const ORDERS = [8, 7, 6, 5, 4, 3, 2, 1, 0]
+function orderOf(time: number, rank: Rank): number {
+  if (rank > 0) return rank + ROUND.length
+  const round = ROUND.findIndex((seconds) => time % seconds === 0)
+  return round < 0 ? 0 : ROUND.length - round
 }
 
 interface Shown {
   zone: string
   local: number[]
   ranks: Rank[]
+  orders: number[]
 }
 const known = new WeakMap<readonly number[], Shown>()
 /** What the clock of a zone shows at each bar, and what begins with it; days keep their own date. */
@@ -53,14 +64,15 @@ function shownBy(times: readonly number[], zone: string): Shown {
   if (before?.zone === zone) return before
   const daily = times.every((time) => time % 86_400 === 0)
   const local = daily ? [...times] : times.map((time) => time + ahead(time, zone))
-  const own = { zone, local, ranks: local.map((time, n) => begins(local[n - 1], time)) }
+  const ranks = local.map((time, n) => begins(local[n - 1], time))
+  const own = { zone, local, ranks, orders: local.map((time, n) => orderOf(time, ranks[n]!)) }
   known.set(times, own)
   return own
 }
 
 /**
  * Which bars from one to another are labelled at an axis with room for so many labels: first those with
- * which a year begins, then months, days, hours, and where room is left, bars.
+ * which a year begins, then months, days, hours, and where room is left, bars, those of round minutes first.
  */
 export function ticksOf(
   times: readonly number[],
@@ -70,20 +82,20 @@ export function ticksOf(
   zone = 'UTC',
 ): Map<number, Tick> {
   const apart = Math.max(1, Math.ceil((to - from + 1) / Math.max(1, room)))
-  const { local, ranks: own } = shownBy(times, zone)
+  const { local, ranks, orders } = shownBy(times, zone)
   // A label at the very edge would be cut off.
   const first = Math.max(0, from + (to > from ? Math.floor(apart / 3) : 0))
   const placed: number[] = []
   const found = new Map<number, Tick>()
-  for (const rank of [4, 3, 2, 1, 0] as const) {
+  for (const order of ORDERS) {
     const before = [...placed]
     let last = -Infinity
     let next = 0
     for (let at = first; at <= Math.min(to, times.length - 1); at++) {
       while (next < before.length && before[next]! < at) last = Math.max(last, before[next++]!)
-      if (own[at] !== rank || at - last < apart) continue
+      if (orders[at] !== order || at - last < apart) continue
       if (next < before.length && before[next]! - at < apart) continue
-      found.set(at, { rank, text: told(local[at]!, rank) })
+      found.set(at, { rank: ranks[at]!, text: told(local[at]!, ranks[at]!) })
       placed.push(at)
       last = at
     }

@@ -1,3 +1,4 @@
+import { fixed } from '@/shared/format'
 export type Scale = 'linear' | 'log' | 'rank'
 
 export interface Tick {
@@ -9,7 +10,7 @@ export function brief(value: number, step = Math.abs(value) / 100): string {
   const size = Math.abs(value)
   const [unit, word] = size >= 1e9 ? [1e9, ' bn'] : size >= 1e6 ? [1e6, ' m'] : [1, '']
   const digits = Math.min(8, Math.max(0, -Math.floor(Math.log10(step / unit || 1) + 1e-9)))
-  return (value / unit).toFixed(digits).replace('-', '−') + word
+  return fixed(value / unit, digits) + word
 }
 
 /** Round numbers along a scale, about so many of them. */

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -40,15 +40,27 @@ class Line:
 
 
 def lines(prepared: Prepared) -> list[Line]:
-    """Every number that the conditions compare, once each, in the order they are mentioned."""
+    """Every number that the conditions compare, and every named step that is a price; once each, in the
+    order they are mentioned."""
     found: dict[Term, Line] = {}
     for position, formula in enumerate(prepared.formulas):
         if formula.expression is None:
             continue
-        for node, frames in _with_timeframes(formula.expression, ()):
+        for node, frames in _with_timeframes(formula.expression, (), formula, set()):
             for side, thresholds in _sides(node, formula):
                 _add(found, formula, side, frames, thresholds, position)
+            if isinstance(node, tree.Name) and _is_price(node, formula):
+                _add(found, formula, node, frames, (), position)
     return list(found.values())
+
+
+def _is_price(step: tree.Name, formula: Formula) -> bool:
+    """Whether a named step is a price that can be drawn over those of the bars."""
+    return (
+        step.name in formula.definitions
+        and formula.types[step].unit == PRICE
+        and _is_level(formula, step)
+    )
 
 
 def drawable(text: str, check: Callable[[str], Formula]) -> list[Line]:
@@ -87,13 +99,21 @@ def _results(formula: Formula) -> list[Line]:
 
 
 def _with_timeframes(
-    node: tree.Node, frames: tuple[str, ...]
+    node: tree.Node,
+    frames: tuple[str, ...],
+    formula: Formula,
+    passed: set[tuple[tree.Node, tuple[str, ...]]],
 ) -> Iterator[tuple[tree.Node, tuple[str, ...]]]:
-    """Every node, with the timeframes that it is evaluated on, the innermost first."""
+    """Every node with the timeframes that it is evaluated on, the innermost first; those of a named step
+    where it is mentioned first."""
     yield node, frames
     inner = (node.timeframe, *frames) if isinstance(node, tree.On) else frames
-    for child in node.children:
-        yield from _with_timeframes(child, inner)
+    children: Iterable[tree.Node] = node.children
+    if isinstance(node, tree.Name) and node.name in formula.definitions:
+        children = () if (node, frames) in passed else (formula.definitions[node.name],)
+        passed.add((node, frames))
+    for child in children:
+        yield from _with_timeframes(child, inner, formula, passed)
 
 
 def _sides(node: tree.Node, formula: Formula) -> list[tuple[tree.Node, tuple[float, ...]]]:

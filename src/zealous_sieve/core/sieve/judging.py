@@ -33,11 +33,21 @@ def judge(
 
     ``values`` are those of ``Prepared.numbers``, ``(instruments, numbers)``.
     """
-    columns: list[list[Cell]] = []
+    known = prepared.truths(values)
     unknown: dict[int, dict[int, str]] = {}
-    for n, (condition, truths) in enumerate(
-        zip(prepared.sieve.conditions, prepared.truths(values), strict=True)
-    ):
+    for n, (condition, truths) in enumerate(zip(prepared.sieve.conditions, known, strict=True)):
+        for i in np.flatnonzero(np.isnan(truths)).tolist():
+            why = why_unknown(prepared.formulas[n], panel, i, int(rows[i]))
+            unjudged = condition.role == Role.VETO and why.cause == Cause.DATA
+            told = f"{'Not judged' if unjudged else 'Unknown'}: {why.words}."
+            unknown.setdefault(i, {})[n] = told
+    return meshes(prepared, known), unknown
+
+
+def meshes(prepared: Prepared, truths: Sequence[NDArray[np.float64]]) -> list[tuple[Cell, ...]]:
+    """The mesh at each of some bars: ``truths`` are those of each condition there, NaN where unknown."""
+    columns: list[list[Cell]] = []
+    for condition, own in zip(prepared.sieve.conditions, truths, strict=True):
         yes = Cell.VETO if condition.role == Role.VETO else Cell.PASS
         no = Cell.PASS if condition.role == Role.VETO else Cell.MISS
         unasked = None
@@ -46,16 +56,11 @@ def judge(
         elif condition.off:
             unasked = Cell.OFF
         columns.append(
-            [unasked] * len(truths)
+            [unasked] * len(own)
             if unasked
-            else [yes if t == 1.0 else no if t == t else Cell.UNKNOWN for t in truths.tolist()]
+            else [yes if t == 1.0 else no if t == t else Cell.UNKNOWN for t in own.tolist()]
         )
-        for i in np.flatnonzero(np.isnan(truths)).tolist():
-            why = why_unknown(prepared.formulas[n], panel, i, int(rows[i]))
-            unjudged = condition.role == Role.VETO and why.cause == Cause.DATA
-            told = f"{'Not judged' if unjudged else 'Unknown'}: {why.words}."
-            unknown.setdefault(i, {})[n] = told
-    return list(zip(*columns, strict=True)), unknown
+    return list(zip(*columns, strict=True))
 
 
 def sentences(

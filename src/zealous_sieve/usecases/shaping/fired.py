@@ -20,7 +20,9 @@ from zealous_sieve.core.sieve.definition import Side, Sieve
 from zealous_sieve.core.sieve.drawing import Line, lines
 from zealous_sieve.core.sieve.firings import Firings, beginnings_of, find_firings, firing_terms
 from zealous_sieve.core.sieve.gauges import Gauge, gauges, shape_of
-from zealous_sieve.core.sieve.prepare import Prepared, prepare
+from zealous_sieve.core.sieve.hit import Cell
+from zealous_sieve.core.sieve.judging import meshes
+from zealous_sieve.core.sieve.prepare import Prepared, prepare, truth_of
 from zealous_sieve.usecases.charts.chart import Chart, Part, chart_of, days_of, events_of
 from zealous_sieve.usecases.charts.dressing import UNDRESSED, Dress, dressed
 from zealous_sieve.usecases.desk.desk import Desk
@@ -52,10 +54,12 @@ class Drawn:
 
 @dataclass(frozen=True)
 class Firing:
-    """A bar on which the setup of a side began to hold, by its opening moment."""
+    """A bar on which the setup of a side began to hold, by its opening moment; ``mesh`` is the place of how
+    the conditions stood there among all such meshes."""
 
     at: int
     side: Side
+    mesh: int
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -66,6 +70,7 @@ class Fired:
 
     chart: Chart
     fired: tuple[Firing, ...]
+    meshes: tuple[tuple[Cell, ...], ...]
     held_when_first_known: int
     bars: int
     months: tuple[Month, ...]
@@ -101,7 +106,8 @@ def fired_on(desk: Desk, sieve: Sieve, stretch: Stretch, doubted: Sequence[Findi
     drawn = [*over, *(line for _, line in below)]
     terms: dict[str, Term] = {f"line {n}": line.term for n, line in enumerate(drawn)}
     own = dressed(desk, stretch.dress)
-    terms |= firing_terms(prepared) | own.terms()
+    truths = {f"condition {n}": truth_of(formula) for n, formula in enumerate(prepared.formulas)}
+    terms |= firing_terms(prepared) | own.terms() | truths
     across = needs_universe(terms)
     chosen = desk.among(sieve.universe, stretch.code) if across else [instrument]
     panel = desk.awake(chosen, sieve.timeframe, forming=sieve.forming, keep=stretch.code)
@@ -111,6 +117,7 @@ def fired_on(desk: Desk, sieve: Sieve, stretch: Stretch, doubted: Sequence[Findi
     place = panel.position(stretch.code)
     beginnings = beginnings_of(prepared, panel, found)
     fires = beginnings.fired.of(place)
+    fired, kinds = _with_meshes(prepared, fires, panel, [found[name] for name in truths])
     whole = np.stack([found[side][rows] for side in sieve.sides])
     columns = [(line, found[f"line {n}"]) for n, line in enumerate(drawn)] + own.columns(found)
     plain = chart_of(instrument, sieve.timeframe, panel, shown, doubted, columns)
@@ -123,7 +130,8 @@ def fired_on(desk: Desk, sieve: Sieve, stretch: Stretch, doubted: Sequence[Findi
     )
     return Fired(
         chart=chart,
-        fired=tuple(map(Firing, panel.times[fires.row].tolist(), fires.sides_of())),
+        fired=fired,
+        meshes=kinds,
         held_when_first_known=len(beginnings.held_when_first_known.of(place)),
         bars=int((np.isfinite(whole).all(axis=0) | (whole == 1.0).any(axis=0)).sum()),
         months=_months(panel.local_times[fires.row]),
@@ -132,6 +140,21 @@ def fired_on(desk: Desk, sieve: Sieve, stretch: Stretch, doubted: Sequence[Findi
             for n, (scale, _) in enumerate(below)
         ),
     )
+
+
+def _with_meshes(
+    prepared: Prepared, fires: Firings, panel: Panel, truths: Sequence[NDArray[np.float64]]
+) -> tuple[tuple[Firing, ...], tuple[tuple[Cell, ...], ...]]:
+    """Firings, each with its place among the different meshes; these."""
+    of_side = {own.side: own for own in prepared.sided()}
+    places: dict[tuple[Cell, ...], int] = {}
+    fired = []
+    for at, row, side in zip(
+        panel.times[fires.row].tolist(), fires.row.tolist(), fires.sides_of(), strict=True
+    ):
+        (mesh,) = meshes(of_side[side], [own[row : row + 1] for own in truths])
+        fired.append(Firing(at, side, places.setdefault(mesh, len(places))))
+    return tuple(fired), tuple(places)
 
 
 def _measured(prepared: Prepared, focus: int | None) -> list[tuple[int, Line]]:
