@@ -186,6 +186,16 @@ def test_a_histogram_has_room_for_its_threshold_and_loses_nobody() -> None:
         assert step_of(own.low, own.high, whole=False) > 0
 
 
+def test_a_histogram_shows_no_values_that_can_not_be() -> None:
+    volumes, strengths = np.array([0.0, 10.0, 900.0]), np.array([0.4, 60.0, 99.7])
+    assert histogram(volumes, 20.0).low == 0
+    assert histogram(-volumes, -20.0).high == 0
+    (gauge,) = gauges(shape_of(check("rsi(close, 17) > 60")))
+    own = histogram(strengths, gauge.threshold, gauge.span)
+    assert (own.low, own.high) == (0, 100)
+    assert histogram(np.zeros(3), 0.0).low == 0
+
+
 @pytest.mark.parametrize("bar", [60, 159])
 def test_what_a_value_suggests_holds_where_it_was_read(bar: int) -> None:
     """Of every function of the catalogue, and over several bars."""

@@ -1,10 +1,9 @@
 <script setup lang="ts">
-import { onMounted, ref } from 'vue'
-import { answer, type Schemas } from '@/shared/api'
-import { localOf, moment, momentOf } from '@/shared/format'
+import { computed, onMounted, ref } from 'vue'
+import { answer, ApiError, type Schemas } from '@/shared/api'
+import { localOf, moment, momentOf, told } from '@/shared/format'
 import { useLatest } from '@/shared/latest'
 import { useServer } from '@/shared/moment'
-import Reply from '@/shared/Reply.vue'
 
 const server = useServer()
 
@@ -25,6 +24,10 @@ const latest = useLatest<string, Schemas['Moved']>(150, (written, signal) =>
   ),
 )
 const meant = () => (latest.about.value === text.value ? latest.reply.value : undefined)
+const wrong = computed(() => {
+  const error = latest.error.value
+  return error instanceof ApiError ? told(error) : error ? 'the server does not answer' : ''
+})
 /** Entered before it was understood, it goes there as soon as it is. */
 const entered = ref(false)
 function write() {
@@ -71,11 +74,12 @@ function choose(event: Event) {
       @change="choose"
     />
     <div id="moment-meant" class="meant" aria-live="polite">
-      <Reply v-if="text.trim()" :of="latest" what="Not understood" reading="" alone>
+      <template v-if="text.trim()">
         <template v-if="meant()">
           {{ meant()!.present ? 'the present' : moment(meant()!.moment) }} <kbd>Enter</kbd>
         </template>
-      </Reply>
+        <span v-else-if="wrong" :class="entered ? 'fall' : 'quiet'">{{ wrong }}</span>
+      </template>
       <span v-else class="quiet">14:20 · last Friday · 16.4. 14:20 · 3 weeks earlier</span>
     </div>
   </form>
@@ -91,6 +95,7 @@ function choose(event: Event) {
   grid-column: 1 / -1;
   min-height: 18px;
   max-width: 400px;
+  white-space: normal;
   overflow-wrap: anywhere;
 }
 </style>

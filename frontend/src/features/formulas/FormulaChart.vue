@@ -21,9 +21,13 @@ const code = useKept<string>('instrument of the formulas', '')
 const bars = useKept<string>('bars of the formulas', '1d')
 const instruments = useInstruments(() => props.universe)
 const members = computed(() => instruments.data.value ?? [])
-watch(members, (all) => {
-  if (all.length && !all.some((own) => own.code === code.value)) code.value = all[0]!.code
-})
+watch(
+  members,
+  (all) => {
+    if (all.length && !all.some((own) => own.code === code.value)) code.value = all[0]!.code
+  },
+  { immediate: true },
+)
 /** The last text that made sense: what is half typed blanks nothing. */
 const drawn = ref('')
 watch(

@@ -86,21 +86,22 @@ const drawn = computed<Layout>(() => ({
   layers: [...layout.value.layers, ...layersOf(guests.value)],
 }))
 /** What becomes of a guest otherwise than that it stays or goes makes it the reader's own. */
-function arrange(part: Partial<Layout>) {
+async function arrange(part: Partial<Layout>) {
   if (!part.layers) return arranging.arrange(part)
   const before = guests.value
   const stay = drawn.value.layers.filter(
     (layer) => before.includes(layer.formula) && part.layers!.some((now) => same(now, layer)),
   )
   const left = stay.map((layer) => layer.formula)
-  if (left.length < before.length) void query({ line: left.length ? left : undefined })
+  // Both stand in the address: one after the other.
+  if (left.length < before.length) await query({ line: left.length ? left : undefined })
   arranging.arrange({ ...part, layers: part.layers.filter((own) => !left.includes(own.formula)) })
 }
-function keepGuest(formula: string) {
+async function keepGuest(formula: string) {
   const layers = [...layout.value.layers, ...layersOf([formula])]
   const others = guests.value.filter((other) => other !== formula)
+  await query({ line: others.length ? others : undefined })
   arranging.arrange({ layers })
-  void query({ line: others.length ? others : undefined })
 }
 
 const lost = computed(

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed, nextTick, ref, toRef } from 'vue'
 import type { Condition, Problem, Schemas, Vocabulary } from '@/shared/api'
-import { needs, told } from '@/shared/format'
+import { needs, told, whole } from '@/shared/format'
 import FormulaEditor from '@/parts/editor/FormulaEditor.vue'
 import ErrorNote from '@/shared/ErrorNote.vue'
 import { pointerIsDown } from '@/shared/press'
@@ -272,9 +272,9 @@ const bars = computed(() => {
         <dd>
           <i
             :class="{ out: bar.name === 'keeps out' }"
-            :style="{ width: `${instruments && bar.value ? (52 * bar.value) / instruments : 0}px` }"
+            :style="{ width: `${instruments && bar.value ? (34 * bar.value) / instruments : 0}px` }"
           ></i>
-          <span>{{ bar.value ?? '–' }}</span>
+          <span>{{ bar.value === undefined ? '–' : whole(bar.value) }}</span>
         </dd>
       </template>
     </dl>
@@ -339,7 +339,7 @@ const bars = computed(() => {
 <style scoped>
 .row {
   display: grid;
-  grid-template-columns: 80px minmax(0, 1fr) 126px 98px;
+  grid-template-columns: 80px minmax(0, 1fr) 132px 98px;
   gap: 10px;
   padding: 6px 0 5px 6px;
   border-bottom: 1px solid var(--hair);
@@ -427,7 +427,7 @@ const bars = computed(() => {
   min-width: 1px;
   background: var(--ink);
   flex: none;
-  max-width: 52px;
+  max-width: 34px;
 }
 .old {
   opacity: 0.45;

@@ -8,6 +8,7 @@ import { barTime, figure, plural, sides } from '@/shared/format'
 import { useKeys } from '@/shared/keys'
 import { useFired } from './fired'
 import Mesh from '@/shared/Mesh.vue'
+import Months from './Months.vue'
 import type { Scale } from './thresholds'
 
 /** Where would it have fired? One instrument with every past signal marked. */
@@ -66,22 +67,6 @@ const levels = computed(() =>
     ]
   }),
 )
-const most = computed(() => Math.max(1, ...(fired.value?.months ?? []).map((m) => m.count)))
-/** Every month from the first with a signal to the last, those without too. */
-const months = computed(() => {
-  const known = new Map((fired.value?.months ?? []).map((m) => [m.month, m.count]))
-  const [first, last] = [[...known.keys()][0], [...known.keys()].at(-1)]
-  const all: { month: string; count: number }[] = []
-  if (!first || !last) return all
-  for (let at = first; at <= last && all.length < 600;) {
-    all.push({ month: at, count: known.get(at) ?? 0 })
-    const [year, month] = at.split('-').map(Number) as [number, number]
-    at = month === 12 ? `${year + 1}-01` : `${year}-${String(month + 1).padStart(2, '0')}`
-  }
-  return all
-})
-const inMonth = (month: string) =>
-  times.value.find((time) => new Date(time * 1000).toISOString().startsWith(month))
 useKeys([
   { key: 'Escape', does: 'end measuring', run: () => void view.value?.leave() },
   { key: 'ArrowLeft', does: 'the signal before', repeats: true, run: () => void go(earlier()) },
@@ -120,28 +105,8 @@ useKeys([
         </button>
         <button class="button plain" :aria-pressed="open" @click="turn">drawn <kbd>l</kbd></button>
       </span>
-      <svg
-        v-if="months.length"
-        class="months"
-        :viewBox="`0 0 ${months.length * 4} 22`"
-        :width="Math.min(220, Math.max(40, months.length * 4))"
-        height="22"
-        preserveAspectRatio="none"
-        role="img"
-        :aria-label="`By month: ${fired?.months.map((m) => `${m.month} ${m.count}`).join(', ')}`"
-      >
-        <g v-for="(m, n) in months" :key="m.month" @click="go(inMonth(m.month))">
-          <title>{{ m.month }}: {{ m.count }}</title>
-          <rect class="room" :x="n * 4" y="0" width="4" height="22" />
-          <rect
-            :x="n * 4 + 0.5"
-            :y="21 - (19 * m.count) / most"
-            width="3"
-            :height="(19 * m.count) / most + (m.count ? 1 : 0)"
-          />
-        </g>
-      </svg>
     </p>
+    <Months :months="fired?.months ?? []" :times="times" :looked="looked" @go="go" />
     <ChartView
       ref="view"
       here
@@ -195,18 +160,6 @@ useKeys([
 }
 .steps {
   white-space: nowrap;
-}
-.months {
-  margin-left: auto;
-}
-.months rect {
-  fill: var(--accent);
-}
-.months .room {
-  fill: transparent;
-}
-.months g {
-  cursor: pointer;
 }
 .old {
   opacity: 0.6;

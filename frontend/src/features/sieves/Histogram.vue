@@ -77,7 +77,9 @@ function end() {
   <figure class="scale">
     <figcaption>
       <span class="quiet title" :title="scale.title">{{ scale.title }}</span>
-      <span class="quiet">{{ side }}</span> <b>{{ told }}</b>
+      <span class="value"
+        ><span class="quiet">{{ side }}</span> <b>{{ told }}</b></span
+      >
       <span v-if="scale.histogram.unknown" class="quiet"
         >· {{ scale.histogram.unknown }} unknown</span
       >
@@ -146,6 +148,9 @@ figcaption {
 .title {
   overflow: hidden;
   text-overflow: ellipsis;
+  white-space: nowrap;
+}
+.value {
   white-space: nowrap;
 }
 .tie {

@@ -146,6 +146,7 @@ const option = computed(() =>
           fired: props.fired,
           layout: props.layout,
           lookedAt: props.lookedAt,
+          handles: props.levels,
           inSight,
           place,
         },
@@ -365,8 +366,6 @@ const spoken = computed(
         :asks="asks"
         @ask="askFor(r)"
       />
-    </p>
-    <p v-if="folded.length" class="readings">
       <span v-for="own in folded" :key="own.name">
         <button
           class="unfold"

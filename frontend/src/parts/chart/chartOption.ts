@@ -36,6 +36,8 @@ export interface Manner {
   layout?: Layout
   /** The first and last bar in sight just now, while wheel and drag move it. */
   inSight?: () => readonly [number, number] | undefined
+  /** Thresholds that can be moved, which have labels of their own. */
+  handles?: readonly { pane: string; value: number }[]
   /** Where values and bars stand, while it is drawn. */
   place?: Place
 }
@@ -78,8 +80,18 @@ export function chartOption(
   const edges = panes.map((pane, n) => {
     const own = chart.lines.filter((line) => line.pane === pane.name).flatMap((line) => line.levels)
     const dear = n === 0 ? [...(last === undefined ? [] : [last]), ...own.map(at)] : own
-    return edge(n, pane, dear, manner.place)
+    const handles = (manner.handles ?? []).filter((handle) => handle.pane === pane.name)
+    const labelled = handles.map((handle) => handle.value)
+    return edge(n, pane, dear, manner.place, labelled)
   })
+  /** Levels that several lines of a pane have are drawn once. */
+  const levelled = new Set<string>()
+  const ownLevels = (line: Chart['lines'][number]) =>
+    line.levels
+      .filter(
+        (level) => !levelled.has(`${line.pane} ${level}`) && levelled.add(`${line.pane} ${level}`),
+      )
+      .map(line.pane === 'price' ? at : Number)
   /** A single item that spans all bars, so that it is drawn once and never filtered away. */
   const custom = (renderItem: Draw, pane: number) => ({
     type: 'custom',
@@ -240,7 +252,7 @@ export function chartOption(
             data: states.length ? inState(values, bars, -1) : values,
             lineStyle: style,
             markLine: levels(
-              line.pane === 'price' ? line.levels.map(at) : line.levels,
+              ownLevels(line),
               inks,
               edges[panes.findIndex((pane) => pane.name === line.pane)]?.isShown,
             ),

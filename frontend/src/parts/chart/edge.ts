@@ -12,15 +12,21 @@ export const WIDE = 62
 
 /**
  * Labels at the right edge of a pane, the dearest first: those that stand too near to a dearer one are left
- * out, and so are the ticks of the axis.
+ * out, and so are the ticks of the axis. Values that are `labelled` otherwise have their room already.
  */
-export function edge(pane: number, { top, height }: Pane, dear: readonly number[], place?: Place) {
+export function edge(
+  pane: number,
+  { top, height }: Pane,
+  dear: readonly number[],
+  place?: Place,
+  labelled: readonly number[] = [],
+) {
   const far = (y: number, taken: readonly number[]) =>
     taken.every((other) => Math.abs(y - other) >= TALL)
   /** Heights of the labels that are shown, by value. */
   function shown() {
     const found = new Map<number, number>()
-    for (const value of dear) {
+    for (const value of [...labelled, ...dear]) {
       const y = place?.y(pane, value)
       if (y === undefined || y < top || y > top + height) continue
       if (far(y, [...found.values()])) found.set(value, y)
@@ -28,7 +34,7 @@ export function edge(pane: number, { top, height }: Pane, dear: readonly number[
     return found
   }
   return {
-    isShown: (value: number) => !place || shown().has(value),
+    isShown: (value: number) => !labelled.includes(value) && (!place || shown().has(value)),
     isFree: (tick: number) => {
       const y = place?.y(pane, tick)
       return y === undefined || far(y, [...shown().values()])

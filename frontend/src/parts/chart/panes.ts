@@ -16,6 +16,10 @@ const FOOT = 24
 /** The label of a price at the very top has room. */
 const HEAD = 10
 
+/** A price pane that is lower can't be read, nor can another that is lower than that. */
+const READABLE = 150
+const LOWEST = 40
+
 /** Names of the panes below the price, in the order in which lines ask for them. */
 export function paneNames(chart: Chart, scale: Scale = 'linear'): string[] {
   const own = chart.lines
@@ -28,7 +32,8 @@ export function paneNames(chart: Chart, scale: Scale = 'linear'): string[] {
 export function layPanes(names: string[], height: number, strip = 0): Pane[] {
   const room = height - FOOT - HEAD - GAP * (names.length - 1) - strip
   const below = names.filter((name) => name !== STRIP).length - 1
-  const each = Math.min(84, (room * 0.46) / below, room * 0.24)
+  const left = Math.max(LOWEST, (room - READABLE) / below)
+  const each = Math.min(84, (room * 0.46) / below, room * 0.24, left)
   let top: number = HEAD
   return names.map((name, n) => {
     const tall = n === 0 ? room - each * below : name === STRIP ? strip : each
@@ -37,9 +42,6 @@ export function layPanes(names: string[], height: number, strip = 0): Pane[] {
     return pane
   })
 }
-
-/** A price pane that is lower than this can't be read. */
-const READABLE = 150
 
 /**
  * The panes for which a price that can be read leaves room; the others fold, the volume first, then those

@@ -87,11 +87,18 @@ export function ticksOf(
   const first = Math.max(0, from + (to > from ? Math.floor(apart / 3) : 0))
   const placed: number[] = []
   const found = new Map<number, Tick>()
+  const end = Math.min(to, times.length - 1)
   for (const order of ORDERS) {
     const before = [...placed]
+    // Minutes that have no room for all of them are left out: those between would be round no more.
+    if (order <= ROUND.length && placed.length > 1) {
+      let all = 0
+      for (let at = first; at <= end; at++) if (orders[at]! >= order) all++
+      if (all * apart > 1.1 * (end - first + 1)) continue
+    }
     let last = -Infinity
     let next = 0
-    for (let at = first; at <= Math.min(to, times.length - 1); at++) {
+    for (let at = first; at <= end; at++) {
       while (next < before.length && before[next]! < at) last = Math.max(last, before[next++]!)
       if (orders[at] !== order || at - last < apart) continue
       if (next < before.length && before[next]! - at < apart) continue

@@ -75,7 +75,7 @@ class Handle:
 @dataclass(frozen=True, kw_only=True)
 class Gauge:
     """One number of an instrument and the threshold that it is held against, both in ``unit``: ``of`` is
-    what both are so many times, or so many percent of."""
+    what both are so many times, or so many percent of; ``span`` is where it can lie, if that is bounded."""
 
     title: str
     unit: units.Unit
@@ -84,6 +84,7 @@ class Gauge:
     passes: Passes
     handle: Handle | None = None
     of: str = ""
+    span: tuple[float, float] | None = None
 
     def margin(self, values: Values, spread: float) -> Values:
         """How far values lie on the side that passes, in spreads; below zero on the other side."""
@@ -170,6 +171,7 @@ class _Measure:
     title: str
     handle: Handle | None
     of: str = ""
+    span: tuple[float, float] | None = None
 
 
 class _Apart:
@@ -286,6 +288,7 @@ class _Apart:
             passes=passes,
             handle=measure.handle,
             of=measure.of,
+            span=measure.span,
         )
 
     def _apart(
@@ -303,7 +306,8 @@ class _Apart:
         x, y = self._typed(left), self._typed(right)
         name = label(self.formula, left)
         if tolerance is None and y.number is not None:
-            return _Measure(x.term, y.number, x.unit, name, self._at(right))
+            span = x.spec.span if x.spec else None
+            return _Measure(x.term, y.number, x.unit, name, self._at(right), span=span)
         title = f"{name} against {label(self.formula, right)}"
         apart = apply("subtract", x.term, y.term)
         size = apply("absolute", y.term)
@@ -456,16 +460,18 @@ _EDGE = 1.0
 """So many percent at each end lie beyond the histogram."""
 
 
-def histogram(values: Values, threshold: float) -> Histogram:
-    """Where values lie, with room for a threshold: the outermost percents do not stretch it."""
+def histogram(
+    values: Values, threshold: float, span: tuple[float, float] | None = None
+) -> Histogram:
+    """Where values lie, with room for a threshold: the outermost percents do not stretch it. It shows no
+    values that can't be: none beyond the ``span`` of what is measured, none on the other side of nothing
+    where all are on one."""
     known = values[np.isfinite(values)]
     ends = np.percentile(known, [_EDGE, 100 - _EDGE]) if len(known) else np.array([0.0, 0.0])
     low, high = min(float(ends[0]), threshold), max(float(ends[1]), threshold)
-    if not high > low:
-        room = abs(high) * 0.05 or 1.0
-        low, high = low - room, high + room
-    room = 0.02 * (high - low)
-    low, high = low - room, high + room
+    room = 0.02 * (high - low) or abs(high) * 0.05 or 1.0
+    bounds = span or (0.0 if low >= 0 else -np.inf, 0.0 if low < 0 >= high else np.inf)
+    low, high = max(low - room, min(low, bounds[0])), min(high + room, max(high, bounds[1]))
     counts, _ = np.histogram(np.clip(known, low, high), bins=BINS, range=(low, high))
     return Histogram(
         low=low, high=high, counts=tuple(counts.tolist()), unknown=len(values) - len(known)

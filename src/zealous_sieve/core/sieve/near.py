@@ -111,7 +111,7 @@ class Closely:
             tuple(
                 Measured(
                     gauge=gauge,
-                    histogram=histogram(self.newest(gauge.term), gauge.threshold),
+                    histogram=histogram(self.newest(gauge.term), gauge.threshold, gauge.span),
                     spread=self.spreads[gauge.term],
                 )
                 for gauge in gauges(shape)
