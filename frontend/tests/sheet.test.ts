@@ -78,7 +78,7 @@ describe('times of bars', () => {
   const minutes = Array.from({ length: 300 }, (_, n) => Date.UTC(2026, 2, 2, 9, 7) / 1000 + n * 60)
   test.each([4, 7, 12, 20])('are labelled on round minutes: room for %d', (room) => {
     const told = [...ticksOf(minutes, 0, 120, room).values()].map((tick) => tick.text)
-    expect(told.length).toBeGreaterThan(2)
+    expect(told.length).toBeGreaterThan(1)
     expect(told.filter((text) => Number(text.slice(3)) % 5)).toEqual([])
   })
   it('tell seconds where there are any', () => {

@@ -340,7 +340,7 @@ def test_the_table_of_hits_shows_its_last_columns_on_a_narrow_screen(
 ) -> None:
     page.set_viewport_size({"width": 1024, "height": 768})
     page.goto(f"/runs/{reviewed}")
-    for name in ("Age", "News", "Verdict"):
+    for name in ("Age", "New or kept", "Verdict"):
         box = page.get_by_role("button", name=name, exact=True).bounding_box()
         assert box is not None
         assert box["x"] + box["width"] <= 1024

@@ -80,24 +80,28 @@ const STEPS: [Step, string, string][] = [
   ['session', '(', ')'],
   ['week', '<', '>'],
 ]
-useKeys([
-  { key: 'h', does: 'look from another moment', run: show },
-  ...STEPS.flatMap(([step, back, on]) => [
-    {
-      key: back,
-      does: `look from a ${step} earlier`,
-      repeats: true,
-      run: (event: KeyboardEvent) => void move(step, true, event.repeat),
-    },
-    {
-      key: on,
-      does: `look from a ${step} later`,
-      repeats: true,
-      run: (event: KeyboardEvent) => void move(step, false, event.repeat),
-    },
-  ]),
-  { key: '0', does: 'look from the present', run: toPresent },
-])
+useKeys(
+  [
+    { key: 'h', does: 'look from another moment', run: show },
+    ...STEPS.flatMap(([step, back, on]) => [
+      {
+        key: back,
+        does: `look from a ${step} earlier`,
+        repeats: true,
+        run: (event: KeyboardEvent) => void move(step, true, event.repeat),
+      },
+      {
+        key: on,
+        does: `look from a ${step} later`,
+        repeats: true,
+        run: (event: KeyboardEvent) => void move(step, false, event.repeat),
+      },
+    ]),
+    { key: '0', does: 'look from the present', run: toPresent },
+  ],
+  undefined,
+  'the moment',
+)
 </script>
 
 <template>

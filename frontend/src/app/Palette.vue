@@ -49,7 +49,14 @@ watch([asked, error], () => {
 })
 watch(words, () => (hurried.value = false))
 const spoken = computed(() => `palette-${chosen.value}`)
-useKeys([{ key: 'g', does: 'go to or do anything', run: () => (showPalette.value = true) }])
+useKeys([
+  {
+    key: 'g',
+    does: 'go to or do anything',
+    run: () => (showPalette.value = true),
+    about: 'everywhere',
+  },
+])
 </script>
 
 <template>

@@ -80,10 +80,14 @@ function stage(by: number) {
   const to = stages.value[Math.max(0, Math.min(stages.value.length - 1, at + by))]
   if (to) void router.push(to.to)
 }
-useKeys([
-  { key: '{', does: 'the stage of the day before', run: () => stage(-1) },
-  { key: '}', does: 'the next stage of the day', run: () => stage(1) },
-])
+useKeys(
+  [
+    { key: '{', does: 'the stage before', run: () => stage(-1) },
+    { key: '}', does: 'the next stage', run: () => stage(1) },
+  ],
+  undefined,
+  'everywhere',
+)
 </script>
 
 <template>

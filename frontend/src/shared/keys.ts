@@ -2,9 +2,21 @@ import { useEventListener } from '@vueuse/core'
 import { onBeforeUnmount, onMounted, reactive } from 'vue'
 import { showKeys } from './keyList'
 
+export const ABOUT = [
+  'this page',
+  'a condition',
+  'past signals',
+  'the chart',
+  'the moment',
+  'everywhere',
+] as const
+export type About = (typeof ABOUT)[number]
+
 export interface Key {
   key: string
   does: string
+  /** What it does something to, by which the list is put in order. */
+  about?: About
   run: (event: KeyboardEvent) => void
   /** Held down it works again and again; else one press is one action. */
   repeats?: boolean
@@ -50,7 +62,11 @@ export function called(list: readonly Key[], event: KeyboardEvent): Key | undefi
  * Keys of a page: they rest while the user writes, unless pressed with Ctrl, and while what they belong to
  * is not `active`.
  */
-export function useKeys(list: Key[], active: () => boolean = () => true) {
+export function useKeys(
+  list: Key[],
+  active: () => boolean = () => true,
+  about: About = 'this page',
+) {
   const onKey = (event: KeyboardEvent) => {
     if (showKeys.value || !active()) return
     const found = called(list, event)
@@ -59,7 +75,7 @@ export function useKeys(list: Key[], active: () => boolean = () => true) {
     if (!event.repeat || found.repeats) found.run(event)
   }
   useEventListener(window, 'keydown', onKey)
-  onMounted(() => activeKeys.push(...list))
+  onMounted(() => activeKeys.push(...list.map((entry) => ({ about, ...entry }))))
   onBeforeUnmount(() => {
     for (const entry of list) {
       const at = activeKeys.findIndex((other) => other.run === entry.run)
@@ -69,10 +85,11 @@ export function useKeys(list: Key[], active: () => boolean = () => true) {
 }
 
 /** Keys that a part of the page answers to itself, for the list behind `?`. */
-export function listKeys(list: readonly [key: string, does: string][]) {
+export function listKeys(list: readonly [key: string, does: string][], about: About) {
   const entries: Key[] = list.map(([key, does]) => ({
     key,
     does,
+    about,
     told: true,
     run: () => undefined,
   }))

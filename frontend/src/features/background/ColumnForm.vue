@@ -19,10 +19,10 @@ const emit = defineEmits<{
   close: []
 }>()
 const THRESHOLDS = [
-  ['far_below', 'Far below under'],
-  ['below', 'Below under'],
-  ['above', 'Above over'],
-  ['far_above', 'Far above over'],
+  ['far_below', 'Far below: under'],
+  ['below', 'Below: under'],
+  ['above', 'Above: over'],
+  ['far_above', 'Far above: over'],
 ] as const
 type Threshold = (typeof THRESHOLDS)[number][0]
 const set = (to: Partial<BoardColumn>) => emit('change', { ...props.column, ...to })

@@ -38,7 +38,8 @@ const rows = computed(() => {
 <template>
   <div class="account">
     <p class="sentence" role="status">
-      <b>{{ whole(rows) }}</b> rows<template v-if="account.instruments">
+      <b>{{ whole(rows) }}</b> {{ rows === 1 ? 'row' : 'rows'
+      }}<template v-if="account.instruments">
         of {{ whole(account.instruments) }}
         {{ account.instruments === 1 ? 'instrument' : 'instruments' }}</template
       ><template v-if="account.first !== null && account.last !== null"

@@ -10,7 +10,7 @@ const SEPARATORS = [
   [',', 'commas'],
   [';', 'semicolons'],
   ['\t', 'tabs'],
-  ['|', 'upright strokes'],
+  ['|', 'vertical bars'],
 ] as const
 const DATES = [
   'year month day',

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { instrumentAt } from '@/shared/addresses'
 import { computed, ref, toRef } from 'vue'
-import { figure, told, whole, wholeWithin } from '@/shared/format'
+import { plural, told, whole, wholeWithin } from '@/shared/format'
 import FormulaText from '@/shared/FormulaText.vue'
 import InlineText from '@/shared/InlineText.vue'
 import KeepUniverse from '@/shared/KeepUniverse.vue'
@@ -45,11 +45,19 @@ const WORDS = { '▲': 'up', '▼': 'down', '–': 'neither', '?': 'unknown' } a
 type On = NonNullable<typeof reply.value>['rows'][number]['on'][number]
 const words = (own: On) => {
   const held =
-    own.held == null ? 'unknown' : own.held ? `tight for ${own.lasted} bars` : 'not tight'
+    own.held == null
+      ? 'unknown'
+      : own.held
+        ? `tight for ${plural(own.lasted ?? 0, 'bar')}`
+        : 'not tight'
   const points = (['trend', 'structure', 'momentum'] as const).map(
     (name) => `${name} ${WORDS[arrow(own[name])]}`,
   )
-  return [held, own.near == null ? '' : `${figure(own.near)} % of the way`, ...points]
+  return [
+    held,
+    own.held && own.near != null ? `${whole(own.near)} % towards release` : '',
+    ...points,
+  ]
     .filter(Boolean)
     .join(', ')
 }
@@ -58,8 +66,8 @@ const words = (own: On) => {
 <template>
   <section aria-label="Tightness">
     <h2>
-      Tight on at least {{ arranged.tight.least }} of {{ arranged.tight.bars.join(', ') }}; first
-      what would release first
+      Tight on at least {{ arranged.tight.least }} of {{ arranged.tight.bars.join(', ') }}; nearest
+      to release first
       <button class="button plain" @click="changing = !changing">
         {{ changing ? 'close' : 'change' }}
       </button>

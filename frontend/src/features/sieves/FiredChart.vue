@@ -67,11 +67,15 @@ const levels = computed(() =>
     ]
   }),
 )
-useKeys([
-  { key: 'Escape', does: 'end measuring', run: () => void view.value?.leave() },
-  { key: 'ArrowLeft', does: 'the signal before', repeats: true, run: () => void go(earlier()) },
-  { key: 'ArrowRight', does: 'the next signal', repeats: true, run: () => void go(later()) },
-])
+useKeys(
+  [
+    { key: 'Escape', does: 'end measuring', run: () => void view.value?.leave() },
+    { key: 'ArrowLeft', does: 'the signal before', repeats: true, run: () => void go(earlier()) },
+    { key: 'ArrowRight', does: 'the next signal', repeats: true, run: () => void go(later()) },
+  ],
+  undefined,
+  'past signals',
+)
 </script>
 
 <template>

@@ -58,10 +58,14 @@ function turn(by: number) {
   if (by > 0) go(some.find((own) => here.value && own > here.value))
   else go(some.filter((own) => !here.value || own < here.value).at(-1))
 }
-useKeys([
-  { key: 'PageUp', does: 'the month with a signal before', repeats: true, run: () => turn(-1) },
-  { key: 'PageDown', does: 'the next month with a signal', repeats: true, run: () => turn(1) },
-])
+useKeys(
+  [
+    { key: 'PageUp', does: 'the month with a signal before', repeats: true, run: () => turn(-1) },
+    { key: 'PageDown', does: 'the next month with a signal', repeats: true, run: () => turn(1) },
+  ],
+  undefined,
+  'past signals',
+)
 const told = computed(() => {
   const top = all.value.find((own) => own.count === most.value)
   return top ? `at most ${plural(top.count, 'signal')} a month (${named(top.month)})` : ''

@@ -235,18 +235,21 @@ async function run() {
   const saved = stored.value && !changed.value ? stored.value : await keep()
   if (saved) await act("The run can't begin", () => startRun(saved.id))
 }
-listKeys([
-  ['F1', 'help for the word at the cursor'],
-  ['F2', 'a condition as text, or as parts'],
-  ['Alt+↑ ↓', 'move the condition'],
-  ['Alt+Insert', 'the condition once more'],
-  ['Alt+Delete', 'remove the condition'],
-  ['Alt+O', 'switch the condition off, or on'],
-  ['⏎', 'take what was meant, else to the next condition'],
-  ['⇧+⏎', 'a new line in the condition'],
-  ['Alt+⏎', 'one more condition'],
-  ['Escape', 'out of the text'],
-])
+listKeys(
+  [
+    ['F1', 'help for the word at the cursor'],
+    ['F2', 'a condition as text, or as parts'],
+    ['Alt+↑ ↓', 'move the condition'],
+    ['Alt+Insert', 'the condition once more'],
+    ['Alt+Delete', 'remove the condition'],
+    ['Alt+O', 'switch the condition off, or on'],
+    ['⏎', 'take what was meant, else to the next condition'],
+    ['⇧+⏎', 'a new line in the condition'],
+    ['Alt+⏎', 'one more condition'],
+    ['Escape', 'out of the text'],
+  ],
+  'a condition',
+)
 useKeys([
   { key: 'Ctrl+s', does: 'save', run: saveOnly },
   { key: 'Ctrl+Enter', does: 'save and run', run },

@@ -154,7 +154,7 @@ const list: Key[] = [
     run: () => void view.value?.range(wanted),
   })),
 ]
-useKeys(list, () => props.active)
+useKeys(list, () => props.active, 'the chart')
 </script>
 
 <template>

@@ -156,7 +156,7 @@ if (props.dressing) {
   const { turn } = props.dressing
   list.push({ key: 'l', does: 'what else is drawn, and how', run: turn })
 }
-useKeys(list, () => props.active)
+useKeys(list, () => props.active, 'the chart')
 </script>
 
 <template>

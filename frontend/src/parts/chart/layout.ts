@@ -38,7 +38,7 @@ export const LIKE: Layout = {
   timeframes: [''],
 }
 export const INKS: [Ink, string][] = [
-  ['', 'by its place'],
+  ['', 'its usual colour'],
   ['1', 'slate'],
   ['2', 'teal'],
   ['3', 'ochre'],
@@ -51,7 +51,7 @@ export const INKS: [Ink, string][] = [
   ['ink', 'ink'],
 ]
 export const PLACES: [Layer['place'], string][] = [
-  ['', 'by its unit'],
+  ['', 'where it fits'],
   ['price', 'over the price'],
   ['own', 'in a pane of its own'],
   ['before', 'with the one before it'],

@@ -1,6 +1,7 @@
 import { useEventListener } from '@vueuse/core'
 import { computed, ref, shallowRef, watch } from 'vue'
 import type { Chart } from '@/shared/api'
+import { price } from '@/shared/format'
 import { distance, meant, type Point } from './measure'
 
 /** Keys that belong to measuring itself: all others are the next deed. */
@@ -72,7 +73,9 @@ export function useMeasuring(chart: () => Chart, within: () => HTMLElement | und
   const words = computed(() =>
     from.value && to.value
       ? {
-          names: [from.value, to.value].map((p) => p.of?.label ?? 'a price').join(' to '),
+          names: [from.value, to.value]
+            .map((p) => p.of?.label ?? price(p.price, chart().tick))
+            .join(' to '),
           parts: distance(chart(), from.value, to.value),
         }
       : undefined,

@@ -140,22 +140,22 @@ def stdev(spans, x, n, out):  # type: ignore[no-untyped-def]
 
 volatility.add(
     "bollinger",
-    "Deviation bands",
-    said="deviation bands ({n}, {k})",
-    synonyms=("deviation bands",),
+    "Bollinger bands",
+    said="Bollinger bands ({n}, {k})",
+    synonyms=("bollinger bands", "deviation bands"),
     inputs=(OF_CLOSE,),
     parameters=(length(default=20, low=2), factor("k", 2)),
     outputs=(
         Output(name="upper", said="upper deviation band ({n}, {k})", unit="x"),
-        Output(name="middle", said="middle of the deviation bands ({n}, {k})", unit="x"),
+        Output(name="middle", said="middle of the Bollinger bands ({n}, {k})", unit="x"),
         Output(name="lower", said="lower deviation band ({n}, {k})", unit="x"),
         Output(
             name="percent_b",
-            said="place within the deviation bands ({n}, {k})",
+            said="place within the Bollinger bands ({n}, {k})",
             unit=RATIO,
             levels=(0, 1),
         ),
-        Output(name="bandwidth", said="width of the deviation bands ({n}, {k})", unit=PERCENT),
+        Output(name="bandwidth", said="width of the Bollinger bands ({n}, {k})", unit=PERCENT),
     ),
     body="""show middle = sma(x, n)
 width = k * stdev(x, n)
@@ -183,7 +183,7 @@ width = k * atr(n)
 show upper = middle + width
 show lower = middle - width""",
     meaning="An average of the typical price with bands k average ranges above and below.",
-    reading="A close outside is a strong bar; deviation bands inside them mark compression.",
+    reading="A close outside is a strong bar; Bollinger bands inside them mark compression.",
     pitfalls="The bands follow the range slowly after a shock.",
     source="C. W. Keltner, 1960; with the average range by L. B. Raschke.",
 )
@@ -214,7 +214,7 @@ quiet = inner.upper < outer.upper and inner.lower > outer.lower
 show on = quiet
 show bars = if_then(quiet, bars_since(not quiet), 0)
 show released = if_then(not quiet and prev(quiet), sign(close - inner.middle), 0)""",
-    meaning="Deviation bands inside range bands: price rests. .bars counts how long, .released is "
+    meaning="Bollinger bands inside range bands: price rests. .bars counts how long, .released is "
     "+1 or -1 on the bar that ends it, by the side of the mean on which it closes.",
     reading="The longer the rest, the more notice is taken of the bar that ends it.",
     pitfalls="The first release is often in the wrong direction.",

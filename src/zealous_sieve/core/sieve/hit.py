@@ -100,7 +100,11 @@ COLUMNS = (
     HitColumn(key="rank", title="Rank", shown=Shown.FIGURE, down=True),
     HitColumn(key="age", title="Age", shown=Shown.COUNT, told="Bars since the setup began to hold"),
     HitColumn(
-        key="news", title="News", shown=Shown.MARK, told="Against the run compared with", in_files=False
+        key="news",
+        title="New or kept",
+        shown=Shown.MARK,
+        told="Against the run compared with",
+        in_files=False,
     ),
     HitColumn(key="verdict", title="Verdict", shown=Shown.MARK, in_files=False),
 )  # fmt: skip

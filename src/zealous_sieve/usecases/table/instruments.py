@@ -162,7 +162,7 @@ def rename(outside: Outside, code: str, to: str, *, leads: bool = True) -> str:
         message = "an import is under way, which may bring bars under the code"
         raise ConflictError("import_under_way", message, "rename it when that has ended")
     if not outside.market.rename(own.code, to, leads=leads):
-        message = f"there is an instrument {to} already, here or put away"
+        message = f"there is an instrument {to} already, here or archived"
         raise ConflictError("code_taken", message, "choose another code")
     return own.code
 
@@ -190,7 +190,7 @@ def bring_back(outside: Outside, codes: Sequence[str]) -> None:
     away = {instrument.code: instrument for instrument in put_away_ones(outside)}
     for code in codes:
         if code not in away:
-            raise NotFoundError("instrument put away with the code", code)
+            raise NotFoundError("archived instrument with the code", code)
     outside.market.add_instruments([away[code] for code in codes])
     check_data(outside)
 
