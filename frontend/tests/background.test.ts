@@ -14,7 +14,7 @@ import { within } from './setting'
 const FRAMES = 300
 /** A session of so many frames, answered when the test says so. */
 function session(instruments: number) {
-  const waiting: { first: number; settle: () => void; refuse: () => void }[] = []
+  const waiting: { first: number; settle: () => void; refuse: (code?: string) => void }[] = []
   const signals: AbortSignal[] = []
   const ask = vi.fn((first: number, count: number, signal: AbortSignal) => {
     signals.push(signal)
@@ -28,7 +28,7 @@ function session(instruments: number) {
       waiting.push({
         first,
         settle: () => resolve(piece as unknown as Scatter),
-        refuse: () => reject(new ApiError('unreachable', 'away', null, [])),
+        refuse: (code = 'invalid_field') => reject(new ApiError(code, 'no', null, [])),
       })
     })
   })
@@ -103,12 +103,33 @@ describe('a session that is played', () => {
     play.leave()
   })
 
+  it('goes on by itself after what was away, and with shorter pieces where one is too much', async () => {
+    const { play, waiting, settle, ask } = session(240)
+    void play.begin()
+    waiting.splice(0)[0]!.refuse('unreachable')
+    await vi.advanceTimersByTimeAsync(1500)
+    await settle()
+    expect([play.error.value, play.running.value]).toEqual([undefined, true])
+    play.go(200)
+    await flushPromises()
+    expect([play.seen.value?.place, play.waiting.value]).toEqual([0, true])
+    waiting.splice(0)[0]!.refuse('too_much')
+    await flushPromises()
+    for (let n = 0; n < 6 && play.waiting.value; n += 1) {
+      await vi.advanceTimersByTimeAsync(500)
+      await settle()
+    }
+    expect(ask.mock.calls.at(-1)![1]).toBeLessThan(120)
+    expect([play.error.value, play.waiting.value]).toEqual([undefined, false])
+    play.leave()
+  })
+
   it('stops at a piece that can not be read, says so, and can be begun again', async () => {
     const { play, waiting, settle } = session(240)
     void play.begin()
     waiting.splice(0)[0]!.refuse()
     await flushPromises()
-    expect(play.error.value?.code).toBe('unreachable')
+    expect(play.error.value?.code).toBe('invalid_field')
     expect(play.running.value).toBe(false)
     void play.begin()
     await settle()

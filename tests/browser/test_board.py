@@ -56,10 +56,10 @@ def test_a_column_is_composed_set_back_and_opens_its_chart(page: Page) -> None:
     for label, value in (("Digits behind the point", "1"), ("Width in pixels", "260")):
         page.get_by_label(label).fill(value)
         page.get_by_label(label).press("Enter")
-    limit = page.get_by_label("Far above over")
+    limit = page.get_by_label("Far above: over")
     limit.fill("12")
     limit.press("Enter")
-    low = page.get_by_label("Far below under")
+    low = page.get_by_label("Far below: under")
     low.fill("")
     low.press("Enter")
     expect(page.get_by_role("alert")).to_have_count(0)

@@ -85,11 +85,11 @@ def test_a_threshold_moves_by_key_on_the_histogram_and_in_its_pane(page: Page, w
     page.mouse.move(box["x"] + 200, box["y"] - 6, steps=4)
     page.mouse.up()
     expect(text).not_to_have_text(moved)
-    # Two that are tied move together, each looser by as many spreads of its own.
-    page.get_by_role("button", name="tie").click()
+    # Two that are linked move together, each looser by as many spreads of its own.
+    page.get_by_role("button", name="link", exact=True).click()
     other = page.get_by_role("textbox", name="Condition 3")
     other.click()
-    page.get_by_role("button", name="tie").click()
+    page.get_by_role("button", name="link", exact=True).click()
     before = text.inner_text()
     page.get_by_role("slider", name="Threshold of condition 3").press("PageUp")
     expect(other).not_to_have_text("ema(close, 11) within 3% of ema(close, 37)")
@@ -121,8 +121,8 @@ def test_past_signals_are_stepped_through_and_seen_on_many_at_once(page: Page, w
     fired = page.get_by_role("region", name="Where it would have fired", exact=True)
     expect(fired).to_contain_text(re.compile(r"fired \d+ times in [\d,]+ bars"))
     page.keyboard.press("ArrowLeft")
-    moment = fired.locator(".head .quiet").last
-    expect(moment).to_have_text(re.compile(r"\d{4}$"))
+    moment = fired.locator(".signal")
+    expect(moment).to_have_text(re.compile(r"\d{4}"))
     last = moment.inner_text()
     page.keyboard.press("ArrowLeft")
     expect(moment).not_to_have_text(last)

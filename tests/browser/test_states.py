@@ -451,7 +451,7 @@ def test_a_chart_is_measured_compared_and_drawn_otherwise_by_keys_and_clicks(pag
         page.keyboard.press(",")
     measured = page.locator(".measured")
     expect(measured).to_contain_text("5 bars")
-    expect(measured).to_contain_text("average ranges")
+    expect(measured).to_contain_text("× ATR")
     page.keyboard.press("Escape")
     expect(measured).to_have_count(0)
     page.keyboard.press("k")

@@ -12,9 +12,11 @@ import Pages from './Pages.vue'
 import Palette from './Palette.vue'
 import Shelter from './Shelter.vue'
 import ShutOut from './ShutOut.vue'
+import { useStanding } from './standing'
 import Thread from './Thread.vue'
 
 useMoments()
+useStanding()
 const { data: counts } = useThread()
 </script>
 

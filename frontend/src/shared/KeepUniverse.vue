@@ -1,8 +1,9 @@
 <script setup lang="ts">
-import { nextTick, ref } from 'vue'
+import { computed, nextTick, ref } from 'vue'
+import { useRouter } from 'vue-router'
 import { useAct } from './act'
 import { answer } from './api'
-import { plural } from './format'
+import { plural, whole } from './format'
 import { useKeys } from './keys'
 import { NO_RULE } from './rules'
 import Failed from './Failed.vue'
@@ -14,11 +15,20 @@ import { useReadAnew } from '@/shared/read'
 const server = useServer()
 const readAnew = useReadAnew()
 
-/** What was marked becomes a universe. */
-const props = withDefaults(defineProps<{ codes: readonly string[]; what?: string }>(), {
-  what: 'A universe of the marked',
-})
-const emit = defineEmits<{ kept: [name: string] }>()
+/** What was marked becomes a universe, and a sieve in it where that is wanted; all that are shown are marked
+ * at once. */
+const props = withDefaults(
+  defineProps<{
+    codes: readonly string[]
+    /** Those that are shown, where they can be marked. */
+    shown?: readonly string[]
+    marks?: boolean
+    what?: string
+  }>(),
+  { shown: () => [], what: 'A universe of the marked' },
+)
+const emit = defineEmits<{ kept: [name: string]; mark: [codes: string[]] }>()
+const router = useRouter()
 const { act, busy, failure } = useAct()
 const naming = ref<string>()
 const field = ref<HTMLInputElement>()
@@ -28,7 +38,21 @@ async function begin() {
   await nextTick()
   field.value?.focus()
 }
-const keep = () =>
+/** All that are shown are marked beside what is; where they all are, they no longer are. */
+const everyone = computed(() => {
+  const now = new Set(props.codes)
+  return props.shown.length > 0 && props.shown.every((code) => now.has(code))
+})
+function markAll() {
+  if (!props.shown.length) return
+  const next = new Set(props.codes)
+  for (const code of props.shown) {
+    if (everyone.value) next.delete(code)
+    else next.add(code)
+  }
+  emit('mark', [...next])
+}
+const keep = (sift = false) =>
   act('Not kept', async () => {
     const called = naming.value?.trim()
     if (!called) return
@@ -38,11 +62,25 @@ const keep = () =>
     done(`${called} holds ${plural(props.codes.length, 'instrument')} now.`)
     naming.value = undefined
     emit('kept', called)
+    if (sift)
+      await router.push({
+        path: '/sieves/new',
+        query: { universe: called },
+        state: { write: true },
+      })
   })
-useKeys([{ key: 'u', does: 'a universe of what is marked', run: () => void begin() }])
+useKeys([
+  { key: 'u', does: 'a universe of what is marked', run: () => void begin() },
+  ...(props.marks
+    ? [{ key: 'm', does: 'mark all that are shown, or none of them', run: markAll }]
+    : []),
+])
 </script>
 
 <template>
+  <button v-if="marks" class="button" :disabled="!shown.length" @click="markAll">
+    {{ everyone ? 'Mark none' : `Mark all ${whole(shown.length)}` }} <kbd>m</kbd>
+  </button>
   <button class="button" :disabled="!codes.length" @click="begin">{{ what }} <kbd>u</kbd></button>
   <span v-if="naming !== undefined">
     <input
@@ -52,10 +90,13 @@ useKeys([{ key: 'u', does: 'a universe of what is marked', run: () => void begin
       placeholder="its name"
       aria-label="Name of the universe"
       maxlength="80"
-      @keydown.enter="keep"
+      @keydown.enter="keep($event.shiftKey)"
       @keydown.esc="naming = undefined"
     />
-    <button class="button primary" :disabled="busy || !naming.trim()" @click="keep">Keep</button>
+    <button class="button primary" :disabled="busy || !naming.trim()" @click="keep()">Keep</button>
+    <button class="button" :disabled="busy || !naming.trim()" @click="keep(true)">
+      and a sieve in it <kbd>⇧ ⏎</kbd>
+    </button>
   </span>
   <Failed :failure="failure" />
 </template>

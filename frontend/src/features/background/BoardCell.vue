@@ -11,22 +11,24 @@ const props = defineProps<{
   words: string
   here: boolean
   tall: number
+  close: boolean
 }>()
-const WIDE = 34
-const x = (share: number) => 3 + share * (WIDE - 6)
+/** The mark takes no more than a third of a cell. */
+const wide = computed(() => (props.close ? 18 : 34))
+const x = (share: number) => 3 + share * (wide.value - 6)
 const tail = computed(() =>
   props.now === undefined ? undefined : { to: x(props.now), from: x(props.before ?? props.now) },
 )
 const turn = computed(() => {
-  if (props.turned < 0 || props.tall < 12) return ''
+  if (props.turned < 0 || props.tall < 12 || props.close) return ''
   return `${props.zone.endsWith('above') ? '↗' : '↘'}${props.turned}`
 })
 </script>
 
 <template>
-  <span role="cell" class="cell" :class="[zone.replace(' ', '-'), { here }]" :title="words">
+  <span role="cell" class="cell" :class="[zone.replace(' ', '-'), { here, close }]" :title="words">
     <span class="visually-hidden">{{ words }}</span>
-    <svg v-if="tail" :width="WIDE" :height="Math.min(12, tall - 2)" aria-hidden="true">
+    <svg v-if="tail" :width="wide" :height="Math.min(12, tall - 2)" aria-hidden="true">
       <line :x1="tail.from" :x2="tail.to" y1="50%" y2="50%" />
       <circle :cx="tail.to" cy="50%" :r="tall < 12 ? 1.6 : 2.4" />
     </svg>
@@ -47,22 +49,27 @@ const turn = computed(() => {
   white-space: nowrap;
   overflow: hidden;
 }
+.close {
+  gap: 2px;
+  padding: 0 3px;
+  font-size: 12px;
+}
 .here {
   outline: 2px solid var(--accent);
   outline-offset: -2px;
 }
 .far-above {
-  background: color-mix(in srgb, var(--rise) 34%, transparent);
+  background: color-mix(in srgb, var(--rise) var(--tint-far), transparent);
   font-weight: 650;
 }
 .above {
-  background: color-mix(in srgb, var(--rise) 13%, transparent);
+  background: color-mix(in srgb, var(--rise) var(--tint), transparent);
 }
 .below {
-  background: color-mix(in srgb, var(--fall) 13%, transparent);
+  background: color-mix(in srgb, var(--fall) var(--tint), transparent);
 }
 .far-below {
-  background: color-mix(in srgb, var(--fall) 34%, transparent);
+  background: color-mix(in srgb, var(--fall) var(--tint-far), transparent);
   font-weight: 650;
 }
 .unknown {

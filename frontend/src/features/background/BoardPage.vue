@@ -58,6 +58,7 @@ const { arrange, name } = arranging
 const asked = computed(() => arranging.now.value)
 const columns = computed(() => asked.value?.columns ?? [])
 const rowsShown = useKept<keyof typeof DENSITIES>('board rows', 20)
+const widths = useKept<'as set' | 'close'>('board columns', 'as set')
 const height = computed(() => DENSITIES[rowsShown.value] ?? DENSITIES[20])
 const view = useRead(() => {
   const body = asked.value!
@@ -85,6 +86,7 @@ const at = ref(0)
 const column = ref(0)
 const editing = ref(false)
 const marked = ref(new Set<string>())
+const shownCodes = computed(() => rows.value.map((row) => board.value!.codes[row]!))
 const codeAt = (place: number) => board.value?.codes[rows.value[place] ?? -1]
 watch([rows, columns], () => {
   at.value = Math.max(0, Math.min(at.value, rows.value.length - 1))
@@ -234,7 +236,11 @@ const hatched = computed(() =>
       <select v-model="rowsShown" class="inline-part" aria-label="Rows a screen">
         <option v-for="(_, n) in DENSITIES" :key="n" :value="Number(n)">{{ n }} rows</option>
       </select>
-      a screen.
+      a screen, columns
+      <select v-model="widths" class="inline-part" aria-label="Columns">
+        <option value="as set">as wide as they are set</option>
+        <option value="close">close</option></select
+      >.
       <span v-if="board" class="quiet" role="status">
         {{ rows.length }} of {{ board.codes.length
         }}<template v-if="marked.size">, {{ marked.size }} marked</template>.
@@ -242,7 +248,13 @@ const hatched = computed(() =>
     </p>
     <p class="acts">
       <button class="button" @click="add">Add a column <kbd>a</kbd></button>
-      <KeepUniverse :codes="[...marked]" @kept="marked = new Set()" />
+      <KeepUniverse
+        :codes="[...marked]"
+        :shown="shownCodes"
+        marks
+        @mark="(codes) => (marked = new Set(codes))"
+        @kept="marked = new Set()"
+      />
       <RouterLink
         v-if="marked.size"
         class="button"
@@ -283,6 +295,7 @@ const hatched = computed(() =>
         :column="column"
         :marked="marked"
         :height="height"
+        :close="widths === 'close'"
         :to="chart"
         @sort="sort"
         @choose="choose"

@@ -26,6 +26,8 @@ const props = defineProps<{
   column: number
   marked: ReadonlySet<string>
   height: number
+  /** All columns as narrow as their numbers allow. */
+  close: boolean
   to: (code: string) => RouteLocationRaw
 }>()
 const emit = defineEmits<{
@@ -34,6 +36,8 @@ const emit = defineEmits<{
   reach: [row: number]
   mark: [code: string]
 }>()
+/** Pixels that a number takes with its mark beside it. */
+const CLOSE = 62
 const size = computed(() => `${props.height - 2}px`)
 const scales = computed(() => props.board.columns.map(scaleOf))
 const figures = computed(() =>
@@ -61,9 +65,12 @@ watch(
   () => props.at,
   (at) => nextTick(() => virtual.value.scrollToIndex(at)),
 )
+const gap = computed(() => (props.close ? '2px' : '6px'))
 const grid = computed(() => {
-  const widths = props.columns.map((own) => (own.width ? `${own.width}px` : 'minmax(104px, 150px)'))
-  return `26px 76px minmax(110px, 1fr) 64px ${widths.join(' ')}`
+  const widths = props.columns.map((own) =>
+    props.close ? `${CLOSE}px` : own.width ? `${own.width}px` : 'minmax(104px, 190px)',
+  )
+  return `26px 76px minmax(${props.close ? 84 : 110}px, 200px) ${props.close ? 40 : 64}px ${widths.join(' ')}`
 })
 </script>
 
@@ -150,6 +157,7 @@ const grid = computed(() => {
           :words="told(own, rows[item.index]!, columns[n]!, figures[n]!)"
           :here="item.index === at && n === column"
           :tall="height"
+          :close="close"
         />
       </div>
     </div>
@@ -169,7 +177,7 @@ const grid = computed(() => {
 .row {
   display: grid;
   align-items: center;
-  column-gap: 6px;
+  column-gap: v-bind(gap);
   min-width: max-content;
   width: 100%;
 }

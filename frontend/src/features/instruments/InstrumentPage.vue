@@ -85,17 +85,23 @@ const drawn = computed<Layout>(() => ({
   ...layout.value,
   layers: [...layout.value.layers, ...layersOf(guests.value)],
 }))
-/** What becomes of a guest otherwise than that it stays or goes makes it the reader's own. */
+/** A guest whose formula is changed stays one; drawn in another way it is the reader's own. */
 async function arrange(part: Partial<Layout>) {
-  if (!part.layers) return arranging.arrange(part)
-  const before = guests.value
-  const stay = drawn.value.layers.filter(
-    (layer) => before.includes(layer.formula) && part.layers!.some((now) => same(now, layer)),
-  )
-  const left = stay.map((layer) => layer.formula)
+  const now = part.layers
+  if (!now) return arranging.arrange(part)
+  const [own, before] = [layout.value.layers, guests.value]
+  const rest = now.slice(own.length).map((layer) => layer.formula)
+  const asBefore = same(now, [...own, ...layersOf(rest)])
+  if (asBefore && now.length <= own.length + before.length) {
+    await query({ line: rest.length ? rest : undefined })
+    return
+  }
+  const isGuest = (layer: Layout['layers'][number]) =>
+    before.includes(layer.formula) && same(layer, layersOf([layer.formula])[0])
+  const left = now.filter(isGuest).map((layer) => layer.formula)
   // Both stand in the address: one after the other.
   if (left.length < before.length) await query({ line: left.length ? left : undefined })
-  arranging.arrange({ ...part, layers: part.layers.filter((own) => !left.includes(own.formula)) })
+  arranging.arrange({ ...part, layers: now.filter((layer) => !isGuest(layer)) })
 }
 async function keepGuest(formula: string) {
   const layers = [...layout.value.layers, ...layersOf([formula])]

@@ -26,7 +26,10 @@ const told = () => {
       aria-label="Moment of the session"
       @input="play.go(Number(($event.target as HTMLInputElement).value))"
     />
-    <span class="told">{{ play.seen.value ? told() : 'reading…' }}</span>
+    <span class="told"
+      >{{ told() }}
+      <span v-if="play.waiting.value" class="quiet" role="status">reading…</span></span
+    >
     <select v-model="pace" class="inline-part" aria-label="Pace">
       <option v-for="one in PACES" :key="one" :value="one">{{ one }} a second</option>
     </select>
@@ -53,6 +56,6 @@ input[type='range'] {
   accent-color: var(--accent);
 }
 .told {
-  min-width: 21ch;
+  min-width: 30ch;
 }
 </style>

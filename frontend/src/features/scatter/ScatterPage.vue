@@ -278,8 +278,13 @@ const problems = computed(() =>
       @universe="tell({ run: undefined, codes: undefined, of: undefined })"
     />
     <p class="acts">
-      <KeepUniverse :codes="[...marked]" @kept="marked = new Set()" />
-      <button v-if="marked.size" class="button plain" @click="marked = new Set()">mark none</button>
+      <KeepUniverse
+        :codes="[...marked]"
+        :shown="inSight.map((p) => scatter!.codes[p.place]!)"
+        marks
+        @mark="(codes) => (marked = new Set(codes))"
+        @kept="marked = new Set()"
+      />
       <button class="button" :aria-pressed="play.playing.value" @click="playOrPause">
         {{ play.running.value ? 'Pause' : 'Play the session' }} <kbd>p</kbd>
       </button>

@@ -1,13 +1,15 @@
 import { tryOnScopeDispose } from '@vueuse/core'
 import { computed, ref, shallowRef, watch, type Ref } from 'vue'
 import type { ApiError } from '@/shared/api'
-import { away } from '@/shared/away'
+import { away, isStarting } from '@/shared/away'
 import type { Scatter } from './plane'
 
 /** So many values come with one request. */
 const AT_ONCE = 30_000
 /** So many pieces are kept at hand; the ones farthest from the frame in sight are forgotten first. */
 const KEPT = 24
+/** So many milliseconds later what was away is asked again. */
+const AGAIN = 1_000
 export const PACES = [1, 2, 5, 10, 20] as const
 
 /**
@@ -29,7 +31,12 @@ export function usePlaying(
   let open = new Set<number>()
   let timer = 0
 
-  const count = computed(() => Math.max(1, Math.min(120, Math.floor(AT_ONCE / (size() || 1)))))
+  /** Where a piece takes too much work, the next ones are so many times shorter. */
+  const shorter = ref(1)
+  const count = computed(() => {
+    const usual = Math.min(120, Math.floor(AT_ONCE / (size() || 1)))
+    return Math.max(1, Math.floor(usual / shorter.value))
+  })
   const firstOf = (frame: number) => Math.floor(frame / count.value) * count.value
 
   async function need(first: number) {
@@ -49,8 +56,16 @@ export function usePlaying(
       error.value = undefined
     } catch (problem) {
       if (signal.aborted) return
-      error.value = problem as ApiError
-      running.value = false
+      if (isStarting(problem)) {
+        // It is asked for again with the next frames, once that is back.
+        await new Promise((resolve) => window.setTimeout(resolve, AGAIN))
+      } else if ((problem as ApiError).code === 'too_much' && count.value > 1) {
+        shorter.value *= 4
+        pieces.value = new Map()
+      } else {
+        error.value = problem as ApiError
+        running.value = false
+      }
     } finally {
       open.delete(first)
     }
@@ -73,7 +88,7 @@ export function usePlaying(
     playing.value = true
     at.value = 0
     await need(0)
-    if (!playing.value) return
+    if (!playing.value || error.value) return
     readAhead()
     run(true)
   }
@@ -85,6 +100,7 @@ export function usePlaying(
     pieces.value = new Map()
     moments.value = []
     error.value = undefined
+    shorter.value = 1
   }
   function run(on: boolean) {
     window.clearInterval(timer)
@@ -93,7 +109,8 @@ export function usePlaying(
   }
   function tick() {
     if (away.value || document.hidden) return
-    if (at.value + 1 >= moments.value.length) run(false)
+    const all = moments.value.length
+    if (all && at.value + 1 >= all) run(false)
     else if (there(at.value + 1)) at.value += 1
     readAhead()
   }
@@ -104,11 +121,20 @@ export function usePlaying(
   watch(pace, () => running.value && run(true))
   tryOnScopeDispose(stop)
 
-  /** What is seen at the frame in sight: the piece that holds it, and its place in there. */
-  const seen = computed(() => {
-    const first = firstOf(at.value)
-    const piece = pieces.value.get(first)
-    return piece && { piece, place: at.value - first }
-  })
-  return { playing, running, pace, at, moments, pieces, seen, error, begin, stop, run, go }
+  /** The frame in sight is still being read. */
+  const waiting = computed(() => playing.value && !there(at.value))
+  /** What is seen: the piece that holds the frame in sight, and its place in there; while that is read, what
+   * was seen before. */
+  const seen = shallowRef<{ piece: Scatter; place: number }>()
+  watch(
+    [at, pieces, playing],
+    () => {
+      const first = firstOf(at.value)
+      const piece = pieces.value.get(first)
+      if (!playing.value) seen.value = undefined
+      else if (piece) seen.value = { piece, place: at.value - first }
+    },
+    { flush: 'sync' },
+  )
+  return { playing, running, pace, at, moments, pieces, seen, waiting, error, begin, stop, run, go }
 }

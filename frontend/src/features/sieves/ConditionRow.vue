@@ -180,7 +180,7 @@ const bars = computed(() => {
         class="quiet"
         title="For so many bars after it, it still keeps out"
       >
-        and
+        keeps out for
         <input
           :value="cooldown"
           type="number"
@@ -188,7 +188,7 @@ const bars = computed(() => {
           :aria-label="`Cool-down of condition ${position}`"
           @input="cool(($event.target as HTMLInputElement).valueAsNumber)"
         />
-        bars after
+        more bars
       </label>
     </span>
     <div class="text">

@@ -89,11 +89,13 @@ function end() {
         class="button plain tie"
         :aria-pressed="tied"
         :title="
-          tied ? 'Moves with the others that are tied' : 'Tie it: those that are tied move together'
+          tied
+            ? 'Moves with the others that are linked'
+            : 'Thresholds that are linked move together'
         "
         @click="emit('tie')"
       >
-        {{ tied ? 'tied' : 'tie' }}
+        {{ tied ? 'linked' : 'link' }}
       </button>
     </figcaption>
     <svg

@@ -158,6 +158,18 @@ watch(
   },
   { immediate: true },
 )
+/** A universe that was made elsewhere comes with the address, once. */
+watch(
+  [ready, () => route.query.universe],
+  async ([here, universe]) => {
+    if (!here || typeof universe !== 'string' || route.query.add) return
+    await router.replace({ query: { ...route.query, universe: undefined } })
+    if (universe === draft.value.universe) return
+    draft.value.universe = universe
+    done(`It is sifted in ${universe}.`, history.undo)
+  },
+  { immediate: true },
+)
 watch(id, (now) => (lastSieve.value = now), { immediate: true })
 function addFormula() {
   const taken = new Set(own.value)

@@ -97,6 +97,25 @@ const partners = computed(() => {
   const by = (moves: (number | null)[]) => moves[line.value] ?? -Infinity
   return found.sort((a, b) => by(b.moves) - by(a.moves))
 })
+/** Over each span the strongest currency and the weakest, with the pair that joins them, if one does. */
+const extremes = computed(() =>
+  columns.value.map((column, n) => {
+    const known = rows.value.filter((row) => row.values[n] != null)
+    const order = [...known].sort((a, b) => b.values[n]! - a.values[n]!)
+    const [strong, weak] = [order[0]?.name ?? '', order.at(-1)?.name ?? '']
+    const joins = (pair: { base: string; quote: string }) =>
+      (pair.base === strong && pair.quote === weak) || (pair.base === weak && pair.quote === strong)
+    const place = seen.value?.pairs.findIndex(joins) ?? -1
+    const pair = seen.value?.pairs[place]
+    const move = pair && seen.value?.spans[n]?.moves[place]
+    const won = move == null ? undefined : pair!.base === strong ? move : -move
+    return { label: column.label, strong, weak, code: pair?.code, won }
+  }),
+)
+const openExtreme = () => {
+  const code = extremes.value[line.value]?.code
+  if (code) void router.push(chartOf(code))
+}
 const silent = computed(() =>
   (seen.value?.spans ?? []).flatMap((span, n) =>
     span.silent.length
@@ -148,9 +167,9 @@ const open = () => {
   if (first) void router.push(chartOf(first.code))
 }
 const noPairs = computed(() => (view.error.value as ApiError | null)?.code === 'no_pairs')
-const chartOf = (code: string) => ({
+const chartOf = (code: string, span = line.value) => ({
   path: instrumentAt(code),
-  query: { universe: arranged.value?.universe, bars: arranged.value?.spans[line.value]?.bars },
+  query: { universe: arranged.value?.universe, bars: arranged.value?.spans[span]?.bars },
 })
 const bar = ref<InstanceType<typeof ArrangedBy>>()
 useKeys([
@@ -161,6 +180,7 @@ useKeys([
   { key: 'x', does: 'leave the currency out', run: () => leaveOut() },
   { key: 'a', does: 'add a span', run: addSpan },
   { key: 'Enter', does: 'the chart of its strongest pair', run: open },
+  { key: 'w', does: 'the chart of the strongest against the weakest', run: openExtreme },
   { key: 'k', does: 'keep the spans under a name', run: () => void bar.value?.begin() },
   { key: 'Escape', does: 'choose no currency', run: () => void tell({ currency: undefined }) },
 ])
@@ -291,6 +311,20 @@ const table = (): Columns => [
             </table>
           </section>
         </div>
+        <p v-if="rows.length > 1" class="extremes">
+          Strongest against weakest <kbd>w</kbd>
+          <span v-for="(own, n) in extremes" :key="n" :class="{ here: n === line }"
+            >over {{ own.label }}: <b>{{ own.strong }}</b> against <b>{{ own.weak }}</b>,
+            <template v-if="own.code"
+              ><RouterLink class="mono" :to="chartOf(own.code, n)">{{ own.code }}</RouterLink>
+              {{ own.won === undefined ? '' : figure(own.won) }}</template
+            ><template v-else>no pair joins them</template></span
+          >
+        </p>
+        <p class="quiet">
+          A strength is the sum of a currency’s moves against all the others that a pair joins it
+          with.
+        </p>
         <h2 v-if="seen.moments.length">
           Over {{ columns[line]?.label }} through time, {{ seen.moments.length }} bars
         </h2>
@@ -308,6 +342,15 @@ const table = (): Columns => [
 </template>
 
 <style scoped>
+.extremes {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 2px 16px;
+  margin: 8px 0 2px;
+}
+.extremes .here {
+  box-shadow: inset 0 -2px var(--accent);
+}
 .both {
   display: flex;
   gap: 28px;

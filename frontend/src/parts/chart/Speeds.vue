@@ -90,9 +90,11 @@ const fewest = computed(() =>
         <thead>
           <tr>
             <th class="number">{{ found.varied.name }}</th>
-            <th class="number" title="How often it changed its side in the stretch">turns</th>
+            <th class="number" title="How often it changed its side in the stretch">
+              changes of side
+            </th>
             <th class="number" title="Bars on which it stood against the way the stretch went">
-              against
+              bars against the move
             </th>
             <th></th>
           </tr>

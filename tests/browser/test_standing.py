@@ -1,0 +1,98 @@
+"""By the keyboard alone: nobody is ever nowhere, and what is marked goes on in one step."""
+
+from __future__ import annotations
+
+import re
+import time
+
+import pytest
+from playwright.sync_api import Page, expect
+
+from tests.browser.hands import go, settled
+from tests.conftest import Service
+
+PLACE = "() => { const at = document.activeElement; return [at.tagName, at.matches('input, textarea') ]}"
+NO_TEXTS = "".join(f":not([type={kind}])" for kind in ("checkbox", "file", "range"))
+FIELDS = f"main input{NO_TEXTS}, main textarea, main .cm-content"
+PAGES = [
+    "/instruments", "/instruments/LANT40", "/overview", "/board", "/scatter", "/strength", "/sieves",
+    "/sieves/2", "/formulas/2", "/settings", "/imports",
+]  # fmt: skip
+
+
+@pytest.mark.parametrize("path", PAGES)
+def test_left_by_escape_or_enter_a_field_leaves_one_on_its_part_of_the_page(
+    page: Page, path: str
+) -> None:
+    page.goto("/runs")
+    go(page, path)
+    fields = page.locator(FIELDS)
+    expect(fields.first).to_be_visible()
+    for place in range(min(12, fields.count())):
+        field = fields.nth(place)
+        if not field.is_visible() or not field.is_enabled():
+            continue
+        ways = ["Escape"]
+        if "inline-part" in (field.get_attribute("class") or ""):
+            ways.append("Enter")
+        for way in ways:
+            field.focus()
+            page.keyboard.press(way)
+            page.wait_for_timeout(120)
+            tag, is_field = page.evaluate(PLACE)
+            assert tag != "BODY", f"{way} in {field.get_attribute('aria-label')}"
+            assert not is_field or way == "Enter"
+
+
+def test_a_form_that_closes_leaves_one_where_it_was(page: Page) -> None:
+    page.goto("/board")
+    settled(page)
+    page.keyboard.press("e")
+    settled(page)
+    page.get_by_role("textbox").first.focus()
+    page.keyboard.press("Escape")
+    page.wait_for_timeout(120)
+    assert page.evaluate(PLACE)[0] != "BODY"
+    page.keyboard.press("e")
+    page.wait_for_timeout(120)
+    assert page.evaluate(PLACE)[0] != "BODY"
+
+
+def test_all_that_is_filtered_becomes_a_universe_and_a_sieve_in_it_by_keys(
+    page: Page, service: Service
+) -> None:
+    name = f"Far out {time.time()}"
+    page.goto("/board")
+    page.get_by_label("Rows shown").select_option("far")
+    settled(page)
+    shown = re.search(r"(\d+) of \d+", page.locator(".sentence [role=status]").inner_text())
+    assert shown
+    page.locator("body").press("m")
+    expect(page.locator(".sentence [role=status]")).to_contain_text(f"{shown[1]} marked")
+    page.keyboard.press("u")
+    page.keyboard.type(name)
+    page.keyboard.press("Shift+Enter")
+    expect(page).to_have_url(re.compile("/sieves/new"))
+    expect(page.locator(".shape")).to_contain_text(name)
+    expect(page.locator(".leaves")).to_contain_text(f"of {shown[1]} pass")
+    universe = next(u for u in service.client.ask("GET", "/universes") if u["name"] == name)
+    assert len(universe["universe"]["rule"]["codes"]) == int(shown[1])
+    page.goto("/board")
+    settled(page)
+    page.keyboard.press("m")
+    page.keyboard.press("m")
+    expect(page.locator(".sentence [role=status]")).not_to_contain_text("marked")
+
+
+@pytest.mark.parametrize("path", ["/instruments/LANT40", "/sieves/2", "/scatter"])
+def test_the_list_of_keys_fits_one_screen_and_says_each_once(page: Page, path: str) -> None:
+    page.goto(path)
+    settled(page)
+    page.keyboard.press("?")
+    dialog = page.get_by_role("dialog")
+    box = dialog.bounding_box()
+    assert box
+    assert box["y"] + box["height"] <= 800
+    for group in dialog.locator("section").all():
+        keys = group.locator("kbd").all_inner_texts()
+        assert len(keys) == len(set(keys)), keys
