@@ -17,7 +17,7 @@ from zealous_sieve.compute.shared import Shared
 from zealous_sieve.core.engine.local import LOCAL
 from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.engine.warm import read_bodies, warm_cache
-from zealous_sieve.jobs.queue import Queue
+from zealous_sieve.jobs.queue import Queue, work
 from zealous_sieve.processes import give_memory_back, start_child
 from zealous_sieve.storage.arrangements import ArrangementStore
 from zealous_sieve.storage.backup import BackupFiles
@@ -111,8 +111,6 @@ def run_web(port: int) -> None:
 
 def run_worker() -> None:
     """The worker process."""
-    from zealous_sieve.jobs.queue import work
-
     known = _Owners(environment.address())
     work(known.database.address, known.get, known.names)
 

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+import contextlib
 import re
 import time
 
 import pytest
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Error, Page, expect
 
-from tests.browser.hands import go, settled
+from tests.browser.hands import settled
 from tests.conftest import Service
 
 PLACE = "() => { const at = document.activeElement; return [at.tagName, at.matches('input, textarea') ]}"
@@ -20,12 +21,22 @@ PAGES = [
 ]  # fmt: skip
 
 
+def stands(page: Page, after: str) -> bool:
+    """One stands somewhere, soon after something was done; whether in a field."""
+    page.wait_for_timeout(120)
+    with contextlib.suppress(Error):
+        page.wait_for_function(f"() => ({PLACE})()[0] !== 'BODY'", timeout=5000)
+    tag, is_field = page.evaluate(PLACE)
+    assert tag != "BODY", after
+    return bool(is_field)
+
+
 @pytest.mark.parametrize("path", PAGES)
 def test_left_by_escape_or_enter_a_field_leaves_one_on_its_part_of_the_page(
     page: Page, path: str
 ) -> None:
-    page.goto("/runs")
-    go(page, path)
+    page.goto(path)
+    settled(page)
     fields = page.locator(FIELDS)
     expect(fields.first).to_be_visible()
     for place in range(min(12, fields.count())):
@@ -38,9 +49,7 @@ def test_left_by_escape_or_enter_a_field_leaves_one_on_its_part_of_the_page(
         for way in ways:
             field.focus()
             page.keyboard.press(way)
-            page.wait_for_timeout(120)
-            tag, is_field = page.evaluate(PLACE)
-            assert tag != "BODY", f"{way} in {field.get_attribute('aria-label')}"
+            is_field = stands(page, f"{way} in {field.get_attribute('aria-label')}")
             assert not is_field or way == "Enter"
 
 
@@ -51,11 +60,10 @@ def test_a_form_that_closes_leaves_one_where_it_was(page: Page) -> None:
     settled(page)
     page.get_by_role("textbox").first.focus()
     page.keyboard.press("Escape")
-    page.wait_for_timeout(120)
-    assert page.evaluate(PLACE)[0] != "BODY"
+    stands(page, "Escape in a form")
     page.keyboard.press("e")
-    page.wait_for_timeout(120)
-    assert page.evaluate(PLACE)[0] != "BODY"
+    expect(page.get_by_role("textbox")).to_have_count(0)
+    stands(page, "a form that closed")
 
 
 def test_all_that_is_filtered_becomes_a_universe_and_a_sieve_in_it_by_keys(

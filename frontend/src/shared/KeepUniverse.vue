@@ -22,10 +22,9 @@ const props = withDefaults(
     codes: readonly string[]
     /** Those that are shown, where they can be marked. */
     shown?: readonly string[]
-    marks?: boolean
     what?: string
   }>(),
-  { shown: () => [], what: 'A universe of the marked' },
+  { shown: undefined, what: 'A universe of the marked' },
 )
 const emit = defineEmits<{ kept: [name: string]; mark: [codes: string[]] }>()
 const router = useRouter()
@@ -41,12 +40,11 @@ async function begin() {
 /** All that are shown are marked beside what is; where they all are, they no longer are. */
 const everyone = computed(() => {
   const now = new Set(props.codes)
-  return props.shown.length > 0 && props.shown.every((code) => now.has(code))
+  return Boolean(props.shown?.length) && props.shown!.every((code) => now.has(code))
 })
 function markAll() {
-  if (!props.shown.length) return
   const next = new Set(props.codes)
-  for (const code of props.shown) {
+  for (const code of props.shown ?? []) {
     if (everyone.value) next.delete(code)
     else next.add(code)
   }
@@ -71,14 +69,14 @@ const keep = (sift = false) =>
   })
 useKeys([
   { key: 'u', does: 'a universe of what is marked', run: () => void begin() },
-  ...(props.marks
+  ...(props.shown
     ? [{ key: 'm', does: 'mark all that are shown, or none of them', run: markAll }]
     : []),
 ])
 </script>
 
 <template>
-  <button v-if="marks" class="button" :disabled="!shown.length" @click="markAll">
+  <button v-if="shown" class="button" :disabled="!shown.length" @click="markAll">
     {{ everyone ? 'Mark none' : `Mark all ${whole(shown.length)}` }} <kbd>m</kbd>
   </button>
   <button class="button" :disabled="!codes.length" @click="begin">{{ what }} <kbd>u</kbd></button>

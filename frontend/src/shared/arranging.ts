@@ -1,6 +1,6 @@
 import { useQueryClient } from '@tanstack/vue-query'
 import { computed, ref, watch } from 'vue'
-import { useRoute, useRouter } from 'vue-router'
+import { useRoute, useRouter, type LocationQueryRaw } from 'vue-router'
 import { useAct } from './act'
 import { answer, type Schemas } from './api'
 import { draftOf, forgetDraft, keepDraft } from './drafts'
@@ -106,8 +106,8 @@ export function useArranging<T extends object>(
   /** What was changed is too much for an address: it is shared by keeping it. */
   const tooLong = computed(() => changed.value && !set.value)
 
-  const show = (as: string, to?: string) =>
-    router.replace({ query: { ...route.query, as, set: to } })
+  const show = (as: string, to?: string, more: LocationQueryRaw = {}) =>
+    router.replace({ query: { ...route.query, ...more, as, set: to } })
   watch(
     [name, set, () => Boolean(list.data.value)],
     () => {
@@ -121,14 +121,15 @@ export function useArranging<T extends object>(
     { immediate: true, flush: 'post' },
   )
 
-  function arrange(part: Partial<T>) {
+  /** Change a part of it; `more` is what becomes of the address beside that. */
+  function arrange(part: Partial<T>, more?: LocationQueryRaw) {
     if (!now.value) return
     const next = { ...now.value, ...part }
     if (JSON.stringify(next) === JSON.stringify(asKept.value)) forgetDraft(place.value)
     else keepDraft(place.value, next, draft.value?.basedOn ?? kept.value?.version ?? 0)
     drafts.value += 1
     const text = packed(next)
-    void show(name.value, text.length <= LONGEST ? text : undefined)
+    void show(name.value, text.length <= LONGEST ? text : undefined, more)
   }
   const choose = (as: string) => show(as)
   function asItWas() {

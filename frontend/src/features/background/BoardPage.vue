@@ -251,7 +251,6 @@ const hatched = computed(() =>
       <KeepUniverse
         :codes="[...marked]"
         :shown="shownCodes"
-        marks
         @mark="(codes) => (marked = new Set(codes))"
         @kept="marked = new Set()"
       />

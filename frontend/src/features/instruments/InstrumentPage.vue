@@ -85,29 +85,25 @@ const drawn = computed<Layout>(() => ({
   ...layout.value,
   layers: [...layout.value.layers, ...layersOf(guests.value)],
 }))
+/** Guests as the address names them. */
+const named = (formulas: string[]) => ({ line: formulas.length ? formulas : undefined })
 /** A guest whose formula is changed stays one; drawn in another way it is the reader's own. */
-async function arrange(part: Partial<Layout>) {
+function arrange(part: Partial<Layout>) {
   const now = part.layers
   if (!now) return arranging.arrange(part)
   const [own, before] = [layout.value.layers, guests.value]
   const rest = now.slice(own.length).map((layer) => layer.formula)
   const asBefore = same(now, [...own, ...layersOf(rest)])
-  if (asBefore && now.length <= own.length + before.length) {
-    await query({ line: rest.length ? rest : undefined })
-    return
-  }
+  if (asBefore && now.length <= own.length + before.length) return void query(named(rest))
   const isGuest = (layer: Layout['layers'][number]) =>
     before.includes(layer.formula) && same(layer, layersOf([layer.formula])[0])
   const left = now.filter(isGuest).map((layer) => layer.formula)
-  // Both stand in the address: one after the other.
-  if (left.length < before.length) await query({ line: left.length ? left : undefined })
-  arranging.arrange({ ...part, layers: now.filter((layer) => !isGuest(layer)) })
+  const layers = now.filter((layer) => !isGuest(layer))
+  arranging.arrange({ ...part, layers }, left.length < before.length ? named(left) : {})
 }
-async function keepGuest(formula: string) {
+function keepGuest(formula: string) {
   const layers = [...layout.value.layers, ...layersOf([formula])]
-  const others = guests.value.filter((other) => other !== formula)
-  await query({ line: others.length ? others : undefined })
-  arranging.arrange({ layers })
+  arranging.arrange({ layers }, named(guests.value.filter((other) => other !== formula)))
 }
 
 const lost = computed(

@@ -281,7 +281,6 @@ const problems = computed(() =>
       <KeepUniverse
         :codes="[...marked]"
         :shown="inSight.map((p) => scatter!.codes[p.place]!)"
-        marks
         @mark="(codes) => (marked = new Set(codes))"
         @kept="marked = new Set()"
       />

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { useElementSize } from '@vueuse/core'
 import { computed, ref } from 'vue'
+import { MONTHS } from '@/parts/chart/timeAxis'
 import { plural } from '@/shared/format'
 import { useKeys } from '@/shared/keys'
 
@@ -12,10 +13,9 @@ const props = defineProps<{
   looked?: number
 }>()
 const emit = defineEmits<{ go: [time: number] }>()
-const NAMES = 'Jan Feb Mar Apr May Jun Jul Aug Sep Oct Nov Dec'.split(' ')
 const host = ref<HTMLElement>()
 const { width } = useElementSize(host)
-const named = (month: string) => `${NAMES[Number(month.slice(5)) - 1]} ${month.slice(0, 4)}`
+const named = (month: string) => `${MONTHS[Number(month.slice(5)) - 1]} ${month.slice(0, 4)}`
 /** Every month from the first with a signal to the last. */
 const all = computed(() => {
   const known = new Map(props.months.map((own) => [own.month, own.count]))

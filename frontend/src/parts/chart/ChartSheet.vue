@@ -36,7 +36,7 @@ import { STRIP_NAMES, type Layout } from './layout'
 import { STRIP_ROW } from './marks'
 import { layPanes, paneNames, RIGHT, STRIP, unfolded } from './panes'
 import { readings } from './readings'
-import ReadingText from './ReadingText.vue'
+import ReadingTexts from './ReadingTexts.vue'
 
 use([
   CustomChart,
@@ -158,33 +158,39 @@ const lookedBar = computed(() => {
   const found = props.lookedAt === undefined ? -1 : props.chart.times.indexOf(props.lookedAt)
   return found < 0 ? undefined : found
 })
-const line = computed(() => {
+/** The bar whose values are told: that under the cursor, else the one that is looked at, else the newest. */
+const here = computed(() => {
   const last = props.chart.times.length - 1
-  return inks.value && last >= 0
+  return Math.min(cursor.value ?? lookedBar.value ?? last, last)
+})
+const line = computed(() => {
+  return inks.value && here.value >= 0
     ? readings(
         props.chart,
-        Math.min(cursor.value ?? lookedBar.value ?? last, last),
+        here.value,
         inks.value,
         props.scale,
         windowOf(props.chart.times.length, props).startValue,
       )
     : []
 })
+/** What of the values stands in a pane. */
+const partsOf = (pane: string) => line.value.filter((own) => own.pane === pane)
 const paneLabels = computed(() =>
   panes.value
     .slice(1)
     .filter((pane) => pane.name !== STRIP)
-    .map((pane) => ({ ...pane, parts: line.value.filter((r) => r.pane === pane.name) })),
+    .map((pane) => ({ ...pane, parts: partsOf(pane.name) })),
 )
 const folded = computed(() =>
   names.value
     .filter((name) => !shownNames.value.includes(name))
-    .map((name) => ({ name, parts: line.value.filter((r) => r.pane === name) })),
+    .map((name) => ({ name, parts: partsOf(name) })),
 )
 const stripTop = computed(() => panes.value.find((pane) => pane.name === STRIP)?.top ?? 0)
 /** What a measure is at the bar under the cursor. */
 const extremeAt = (values: readonly (number | null)[]) => {
-  const value = values[Math.min(cursor.value ?? lookedBar.value ?? Infinity, values.length - 1)]
+  const value = values[here.value]
   return value === 1 ? 'largest' : value === -1 ? 'smallest' : value === 0 ? '' : '–'
 }
 interface Zoom {
@@ -280,9 +286,8 @@ function askHere() {
   else askFor({ name: 'Close', formula: 'close' })
 }
 function askFor(reading: { name: string; formula?: string }) {
-  const at = Math.min(cursor.value ?? lookedBar.value ?? Infinity, props.chart.times.length - 1)
-  if (!reading.formula || at < 0) return
-  emit('ask', { text: reading.formula, label: reading.name }, props.chart.times[at]!)
+  if (!reading.formula || here.value < 0) return
+  emit('ask', { text: reading.formula, label: reading.name }, props.chart.times[here.value]!)
 }
 /** Where the thresholds stand in their panes, and what stands at a height there. */
 const handles = computed(() => {
@@ -305,12 +310,11 @@ const closeAt = (at: number): Point => ({
 })
 /** By the keys: the point under the cursor is that of its close. */
 function measureHere() {
-  const at = cursor.value ?? lookedBar.value ?? props.chart.times.length - 1
-  measuring.fix(closeAt(at))
+  measuring.fix(closeAt(here.value))
 }
 function stepCursor(by: number) {
   const last = props.chart.times.length - 1
-  const at = Math.max(0, Math.min(last, (cursor.value ?? lookedBar.value ?? last) + by))
+  const at = Math.max(0, Math.min(last, here.value + by))
   cursor.value = at
   sheet.value?.chart?.dispatchAction({ type: 'updateAxisPointer', currTrigger: 'mousemove' })
   sheet.value?.chart?.dispatchAction({ type: 'showTip', seriesIndex: 0, dataIndex: at })
@@ -359,13 +363,7 @@ const spoken = computed(
 <template>
   <div class="sheet">
     <p class="readings">
-      <ReadingText
-        v-for="(r, n) in line.filter((entry) => entry.pane === 'price')"
-        :key="n"
-        :reading="r"
-        :asks="asks"
-        @ask="askFor(r)"
-      />
+      <ReadingTexts :of="partsOf('price')" :asks="asks" @ask="askFor" />
       <span v-for="own in folded" :key="own.name">
         <button
           class="unfold"
@@ -375,13 +373,7 @@ const spoken = computed(
         >
           ▸
         </button>
-        <ReadingText
-          v-for="r in own.parts"
-          :key="r.name"
-          :reading="r"
-          :asks="asks"
-          @ask="askFor(r)"
-        />
+        <ReadingTexts :of="own.parts" :asks="asks" @ask="askFor" />
       </span>
     </p>
     <div ref="host" class="canvas">
@@ -449,13 +441,7 @@ const spoken = computed(
         class="pane readings"
         :style="{ top: `${pane.top - 17}px` }"
       >
-        <ReadingText
-          v-for="r in pane.parts"
-          :key="r.name"
-          :reading="r"
-          :asks="asks"
-          @ask="askFor(r)"
-        />
+        <ReadingTexts :of="pane.parts" :asks="asks" @ask="askFor" />
       </p>
     </div>
   </div>

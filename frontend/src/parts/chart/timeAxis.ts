@@ -6,7 +6,7 @@ export interface Tick {
   text: string
 }
 
-const MONTHS = 'Jan Feb Mar Apr May Jun Jul Aug Sep Oct Nov Dec'.split(' ')
+export const MONTHS = 'Jan Feb Mar Apr May Jun Jul Aug Sep Oct Nov Dec'.split(' ')
 const two = (n: number) => String(n).padStart(2, '0')
 
 /** Seconds that the clock of a zone is ahead of UTC, looked up once an hour. */

@@ -1,4 +1,5 @@
 import { fixed } from '@/shared/format'
+
 export type Scale = 'linear' | 'log' | 'rank'
 
 export interface Tick {

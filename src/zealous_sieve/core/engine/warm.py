@@ -52,11 +52,10 @@ def warm_cache() -> int:
     """Call everything compiled once on a few bars; the code is kept on disk. Returns how many kernels
     there are."""
     panel, terms = _few_bars(), _calls()
-    times = panel.times
     evaluate(terms, panel)
     for text in EXTERNAL:
         evaluate({"": check(text).outputs["value"].term}, panel)
-    forming = replace(panel, forming_at=int(times[-1]) + 60)
+    forming = replace(panel, forming_at=int(panel.times[-1]) + 60)
     evaluate({"": check("ema(close, 2) on 2m").outputs["value"].term}, forming)
     going_on = IncrementalEvaluation({"": check("ema(close, 2)").outputs["value"].term}, panel)
     going_on.advance({"close": np.ones(1)})

@@ -146,14 +146,12 @@ def _with_meshes(
     prepared: Prepared, fires: Firings, panel: Panel, truths: Sequence[NDArray[np.float64]]
 ) -> tuple[tuple[Firing, ...], tuple[tuple[Cell, ...], ...]]:
     """Firings, each with its place among the different meshes; these."""
-    of_side = {own.side: own for own in prepared.sided()}
-    places: dict[tuple[Cell, ...], int] = {}
-    fired = []
-    for at, row, side in zip(
-        panel.times[fires.row].tolist(), fires.row.tolist(), fires.sides_of(), strict=True
-    ):
-        (mesh,) = meshes(of_side[side], [own[row : row + 1] for own in truths])
-        fired.append(Firing(at, side, places.setdefault(mesh, len(places))))
+    of_side = [meshes(own, [truth[fires.row] for truth in truths]) for own in prepared.sided()]
+    kinds = [of_side[side][n] for n, side in enumerate(fires.side.tolist())]
+    places = {mesh: n for n, mesh in enumerate(dict.fromkeys(kinds))}
+    fired = map(
+        Firing, panel.times[fires.row].tolist(), fires.sides_of(), (places[mesh] for mesh in kinds)
+    )
     return tuple(fired), tuple(places)
 
 
