@@ -1,3 +1,4 @@
+import { VueQueryPlugin } from '@tanstack/vue-query'
 import { mount } from '@vue/test-utils'
 import { flushPromises } from '@vue/test-utils'
 import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
@@ -252,6 +253,7 @@ describe('parts of sentences', () => {
     const offered = [{ value: '1d', told: 'days' }]
     const wrapper = mount(MeasurePart, {
       props: { measure, label: 'across', scale: 'linear' as const, offered },
+      global: { plugins: [VueQueryPlugin] },
     })
     await write(wrapper.find('[aria-label="Bars across"]').element, '')
     await wrapper.find('select').setValue('rank')

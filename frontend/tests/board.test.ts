@@ -20,6 +20,9 @@ const cells = (values: (number | null)[], more: Partial<Cells> = {}): Cells => (
   zones: values.map(zone),
   turned: values.map(() => -1),
   problems: [],
+  parts: [],
+  held: [],
+  held_before: [],
   ...more,
 })
 const board: Board = {
@@ -71,9 +74,16 @@ describe('a board', () => {
     }
     const column = { formula: 'x', label: '', bars: '1d', back: 6, ...limits }
     const figure = (v: number) => v.toFixed(digitsOf(board.columns[0]!))
-    const words = '-1, below, 4 6 bars ago, turned 3 bars ago'
+    const words = '-1, below, 6 bars ago 4, turned 3 bars ago'
     expect(told(board.columns[0]!, 1, column, figure)).toBe(words)
     expect(told(board.columns[0]!, 3, column, figure)).toBe('not known')
     expect(digitsOf(cells([0.5, 120.25]))).toBe(1)
+    const parts = { parts: ['close > 5', '− close < 4'], held: ['10', '1?'], held_before: ['11', '10'] } // prettier-ignore
+    const counts = cells([1, 1], { before: [0, 0], ...parts })
+    expect(told(counts, 0, column, figure).split('\n').slice(1)).toEqual([
+      'close > 5: yes',
+      '− close < 4: no, yes 6 bars ago',
+    ])
+    expect(told(counts, 1, column, figure)).toContain('− close < 4: not known, no 6 bars ago')
   })
 })

@@ -34,8 +34,8 @@ describe('scales', () => {
     const frame = { x: [1, 2, 3, 4], y: [1, null, 3, 0], size: [1, 1, 1, null] }
     const found = pointsOf(frame, { x: 'rank', y: 'log' })
     expect(found.map((p) => [p.place, p.u])).toEqual([[0, 0], [2, 50]]) // prettier-ignore
-    const of = { codes: ['A', 'B', 'C', 'D'], x: { values: [frame.x] }, y: { values: [frame.y] } }
-    expect(lost(of as unknown as Scatter, 0, { x: 'rank', y: 'log' })).toEqual({
+    const of = { codes: ['A', 'B', 'C', 'D'] }
+    expect(lost(of.codes, frame, { x: 'rank', y: 'log' })).toEqual({
       unknown: ['B'],
       notLog: ['D'],
     })
@@ -137,9 +137,20 @@ describe('points', () => {
   it('have the colour of their sector, or of their side', () => {
     const of = { codes: ['A', 'B', 'C'], sectors: ['salt', '', 'kelp'], sides: ['', '', 'short'] }
     const own = of as unknown as Scatter
-    expect(grouped(own, 'sector', [])).toEqual({ names: ['kelp', 'salt'], of: [1, -1, 0] })
-    const sides = grouped(own, 'side', [2, 0, 5])
-    expect(sides).toEqual({ names: ['above', 'short'], of: [0, -1, 1] })
-    expect(grouped(own, 'none', []).names).toEqual([])
+    expect(grouped(own, 'sector', [], [])).toMatchObject({
+      names: ['kelp', 'salt'],
+      of: [1, -1, 0],
+    })
+    const sides = grouped(own, 'side', [2, 0, 5], [])
+    expect(sides).toMatchObject({ names: ['above', 'short'], of: [0, -1, 1] })
+    expect(grouped(own, 'none', [], []).names).toEqual([])
+    const tints = Array.from({ length: 10 }, (_, n) => n + 1)
+    expect(grouped(own, 'measure', [], [null, ...tints])).toEqual({
+      names: ['to 2.00', 'to 4.00', 'to 6.00', 'to 8.00', 'over 8.00'],
+      of: [-1, 0, 0, 1, 1, 2, 2, 3, 3, 4, 4],
+      ordered: true,
+    })
+    expect(grouped(own, 'measure', [], [7, 7, 7])).toMatchObject({ names: ['7.00'], of: [0, 0, 0] })
+    expect(grouped(own, 'measure', [], [0, 0, 0, 0, 3]).of).toEqual([0, 0, 0, 0, 1])
   })
 })

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from playwright.sync_api import Page
+from playwright.sync_api import Locator, Page, expect
 
 
 def editor(page: Page, label: str) -> None:
@@ -14,6 +14,14 @@ def editor(page: Page, label: str) -> None:
 def write(page: Page, label: str, text: str) -> None:
     editor(page, label)
     page.keyboard.insert_text(text)
+
+
+def holds(field: Locator, text: str) -> None:
+    """A field of a formula holds a text; empty it shows what may stand there."""
+    if text:
+        expect(field).to_have_text(text)
+    else:
+        expect(field.locator(".cm-placeholder")).to_have_count(1)
 
 
 AT_REST = """() => new Promise((told) => {

@@ -6,7 +6,7 @@ import re
 
 from playwright.sync_api import Page, expect
 
-from tests.browser.hands import answer_late
+from tests.browser.hands import answer_late, holds
 
 
 def test_an_outlook_is_written_and_settled(page: Page) -> None:
@@ -19,7 +19,7 @@ def test_an_outlook_is_written_and_settled(page: Page) -> None:
     expect(writer).to_contain_text(re.compile("earlier stretches of that length it did so anyway"))
     usual = writer.get_by_text(re.compile("^In .* earlier stretches")).inner_text()
     page.get_by_label("Lean").select_option(label="0 to neither side")
-    expect(page.get_by_label("Settled by")).to_have_value("close within 0.5% of start")
+    holds(page.get_by_label("Settled by"), "close within 0.5% of start")
     expect(page.get_by_label("Settled when")).to_have_value("at the end")
     formula = page.get_by_label("Settled by")
     formula.fill("closs > start")

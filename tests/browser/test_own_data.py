@@ -149,7 +149,7 @@ def test_what_is_no_table_is_told_where_it_was_dropped(page: Page, tmp_path: Pat
     page.get_by_label("Files to bring in").set_input_files(picture)
     told = page.get_by_role("alert")
     expect(told).to_contain_text("picture.csv is not brought in: the file is no table of text")
-    told.get_by_role("button", name="put away").click()
+    told.get_by_role("button", name="dismiss").click()
     expect(told).to_have_count(0)
 
 

@@ -6,6 +6,8 @@ import re
 
 from playwright.sync_api import Page, expect
 
+from tests.browser.hands import settled
+
 
 def drag(page: Page, *corners: tuple[float, float]) -> None:
     """Over the plane, by shares of its size."""
@@ -88,3 +90,24 @@ def test_the_session_is_played_and_the_desk_set_back_to_a_moment_of_it(page: Pag
     page.get_by_role("button", name="look from here").click()
     expect(page).to_have_url(re.compile("asof=2026-06-16T12"))
     expect(slider).to_have_count(0)
+
+
+def test_points_are_coloured_by_any_number_and_a_wrong_axis_empties_no_plane(page: Page) -> None:
+    page.goto("/scatter")
+    settled(page)
+    page.get_by_label("Coloured by").select_option("measure")
+    tint = page.get_by_label("Formula of the colour")
+    tint.fill("rsi(9)")
+    tint.press("Enter")
+    colours = page.get_by_role("list", name="Colours").get_by_role("button")
+    expect(colours).to_have_count(5)
+    colours.last.click()
+    plane = page.locator(".plane")
+    plane.focus()
+    page.keyboard.press("ArrowRight")
+    expect(plane).to_have_accessible_description(re.compile("over"))
+    of = page.evaluate("location.search")
+    sight = page.get_by_role("status").filter(has_text="in sight")
+    counts = [int(n) for n in re.findall(r"(\d+) (?:of|beyond|not known)", sight.inner_text())]
+    whole = int(re.search(r"of (\d+)", sight.inner_text())[1])  # type: ignore[index]
+    assert sum(counts) == whole, of

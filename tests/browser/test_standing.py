@@ -92,6 +92,74 @@ def test_all_that_is_filtered_becomes_a_universe_and_a_sieve_in_it_by_keys(
     expect(page.locator(".sentence [role=status]")).not_to_contain_text("marked")
 
 
+def go_by_keys(page: Page, name: str) -> None:
+    """To a page by its name."""
+    page.keyboard.press("g")
+    expect(page.get_by_role("combobox", name=re.compile("Find|Go"))).to_be_focused()
+    page.keyboard.type(name)
+    page.wait_for_timeout(300)
+    page.keyboard.press("Enter")
+    settled(page)
+    stands(page, f"going to {name}")
+
+
+def test_from_data_to_a_verdict_by_the_keyboard_alone(page: Page, service: Service) -> None:
+    now = f"{time.time():.0f}"
+    page.goto("/instruments?universe=All shares")
+    settled(page)
+    page.keyboard.press("/")
+    page.keyboard.type("l")
+    page.keyboard.press("Escape")
+    stands(page, "finding")
+    page.keyboard.press("m")
+    page.keyboard.press("u")
+    page.keyboard.type(f"Some {now}")
+    page.keyboard.press("Enter")
+    expect(page).to_have_url(re.compile("universe=Some"))
+    settled(page)
+    stands(page, "a universe that was kept")
+    go_by_keys(page, "Board")
+    for _ in range(30):
+        page.keyboard.press("Tab")
+        if page.evaluate("document.activeElement.getAttribute('aria-label')") == "Universe":
+            break
+    page.keyboard.type(f"Some {now}")
+    page.keyboard.press("Escape")
+    settled(page)
+    stands(page, "a universe that was chosen")
+    expect(page.get_by_label("Universe", exact=True)).to_have_value(f"Some {now}")
+    page.keyboard.press("m")
+    page.keyboard.press("u")
+    page.keyboard.type(f"Fewer {now}")
+    page.keyboard.press("Shift+Enter")
+    expect(page).to_have_url(re.compile("/sieves/new"))
+    expect(page.locator(".shape")).to_contain_text(f"Fewer {now}")
+    page.keyboard.type("close > sma(close, 45)")
+    leaves = page.locator(".leaves .sentence b").first
+    expect(leaves).to_have_text(re.compile(r"^[1-9]\d*$"))
+    page.keyboard.press("Control+Enter")
+    expect(page).to_have_url(re.compile(r"/runs/\d+$"))
+    run = page.url.rsplit("/", 1)[1]
+    expect(page.locator("tbody tr").nth(1)).to_be_visible()
+    settled(page)
+    stands(page, "a run that began")
+    page.keyboard.press("ArrowDown")
+    page.keyboard.press("Enter")
+    expect(page).to_have_url(re.compile(r"/hits/\d+$"))
+    expect(page.locator(".canvas canvas")).to_be_visible()
+    stands(page, "a hit that was opened")
+    page.keyboard.press("t")
+    expect(page.locator(".rail p")).to_contain_text("1 of")
+    stands(page, "a verdict")
+    page.keyboard.press("v")
+    page.keyboard.press("m")
+    page.keyboard.type("wide gap")
+    page.keyboard.press("Enter")
+    stands(page, "a note")
+    verdicts = [hit["verdict"] for hit in service.client.ask("GET", f"/runs/{run}/hits")["hits"]]
+    assert [v["verdict"] for v in verdicts if v] == ["take"]
+
+
 @pytest.mark.parametrize("path", ["/instruments/LANT40", "/sieves/2", "/scatter"])
 def test_the_list_of_keys_fits_one_screen_and_says_each_once(page: Page, path: str) -> None:
     page.goto(path)

@@ -7,7 +7,7 @@ import re
 import pytest
 from playwright.sync_api import Page, expect
 
-from tests.browser.hands import go, settled
+from tests.browser.hands import go, holds, settled
 from tests.conftest import Service
 
 
@@ -38,15 +38,13 @@ def test_formulas_are_drawn_dressed_and_kept_as_a_layout(page: Page) -> None:
     state = shop.get_by_label("Add: State of formula 1")
     state.fill("rsi(close, 18) > 57")
     state.press("Enter")
-    expect(shop.get_by_label("State of formula 1 1", exact=True)).to_have_value(
-        "rsi(close, 18) > 57"
-    )
+    holds(shop.get_by_label("State of formula 1 1", exact=True), "rsi(close, 18) > 57")
     state.fill("rsi(close")
     state.press("Enter")
     expect(shop.get_by_role("alert")).to_be_visible()
     expect(shop.get_by_label("State of formula 1 2", exact=True)).to_have_count(0)
     state.press("Escape")
-    expect(state).to_have_value("")
+    holds(state, "")
     paint = shop.get_by_label("Add: Painted")
     paint.fill("close > open and largest(volume, 20)")
     paint.press("Enter")
@@ -185,7 +183,7 @@ def test_charts_of_sieves_and_hits_are_dressed_in_the_workshop_too(
     draw.press("Enter")
     expect(shop.get_by_role("alert")).to_contain_text("no_such")
     draw.press("Escape")
-    expect(draw).to_have_value("")
+    holds(draw, "")
     draw.press("Escape")
     expect(shop).to_have_count(0)
     page.keyboard.press("o")

@@ -23,7 +23,8 @@ from zealous_sieve.core.sieve.gauges import (
     step_of,
     terms_of,
 )
-from zealous_sieve.core.sieve.near import lack_in_words, nearest_misses, sift_closely, standing
+from zealous_sieve.core.sieve.lacking import too_far
+from zealous_sieve.core.sieve.near import nearest_misses, sift_closely, standing
 from zealous_sieve.core.sieve.prepare import prepare, truth_of
 from zealous_sieve.core.sieve.scan import scan
 from zealous_sieve.core.sieve.suggesting import RANGE, Seen, suggestions
@@ -151,7 +152,7 @@ def test_what_is_lacking_is_told_in_the_unit_that_is_measured() -> None:
     assert (told.row, told.in_the_way) == (3, 1)
 
 
-@pytest.mark.parametrize("text", ["hammer", "close crosses above sma(close, 9)", "close == open"])
+@pytest.mark.parametrize("text", ["close crosses above sma(close, 9)", "close == open"])
 def test_a_veto_without_a_number_that_alone_keeps_out_is_a_near_miss_too(text: str) -> None:
     alone = panel_of(160, seed=5)
     found = prepare(sieve(must("close > 0"), Condition(formula=text, role=Role.VETO)))
@@ -228,10 +229,37 @@ def test_what_a_value_suggests_holds_where_it_was_read(bar: int) -> None:
         ("close < 100", 100.0, "just at the threshold: less is asked"),
         ("close > open at least 3 of 5 bars", 1.0, "2 bars too few"),
         ("close > 100", 99.996, "0.004 too low"),
+        ("close within 2% of open", 2.14, "0.14 % of Open too far apart"),
     ],
 )
 def test_what_is_lacking_is_never_nothing_and_says_what_it_counts(
     text: str, value: float, told: str
 ) -> None:
     gauge = next(gauges(shape_of(check_condition(text))))
-    assert lack_in_words(gauge, value, 0.01) == told
+    assert too_far(gauge, value, 0.01) == told
+
+
+@pytest.mark.parametrize(
+    ("text", "told"),
+    [
+        ("close > 90 and close > 120 and volume > 5", "Close: 20.00 too low; Volume: 4 too low"),
+        ("close > 120 or volume > 2", "nearest: Volume: 1 too low"),
+        ("at least 2 of (close > 90, close > 120, volume > 1.5)", "nearest: Volume: 0.50 too low"),
+        ("not (close > 90 or up_bar)", "Close: 10.00 too high"),
+        ("up_bar", "just at the threshold: more is asked"),
+        ("inside_bar", "Low against Low of the bar before: 3.85 % too low"),
+        ("largest(close, 3)", "Close against "),
+        ("engulfing == 1", "Close against Open of the bar before: 3.85 % too low"),
+        ("body_beyond(close + 5) > 0", "Open against close + 5: 4.76 % too low"),
+        ("close == 7 and close > 90", "close == 7: no"),
+        ("close > open and open > close", "just at the threshold: more is asked"),
+        ("hammer", "High against Low: just at the threshold: more is asked"),
+    ],
+)
+def test_of_several_parts_those_that_fail_are_told_with_what_each_lacks(
+    text: str, told: str
+) -> None:
+    panel = closes([98.0, 104.0, 100.0])
+    (side,) = sift_closely(prepare(sieve(must(text))), panel, LOCAL)
+    (reason,) = side.standings(0).conditions
+    assert told in reason.lacks

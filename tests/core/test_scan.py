@@ -142,7 +142,7 @@ def test_three_causes_of_unknown_are_told_apart_and_only_missing_data_spare_a_ve
     )
     if cause == Cause.DATA:
         assert vetoed.hits[0].cells[1] == Cell.UNKNOWN
-        assert vetoed.hits[0].unknown == {1: f"Not judged: {words}."}
+        assert vetoed.hits[0].unknown == {1: f"Not applied: {words}."}
     else:
         assert vetoed.hits == ()
         assert [(u.condition, u.cause) for u in vetoed.undecided] == [(1, cause)]

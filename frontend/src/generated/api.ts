@@ -1209,6 +1209,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/runs/{run_id}/codes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The codes of all hits of a run that fit a filter. */
+        get: operations["get_codes_of_hits"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/runs/{run_id}/hits": {
         parameters: {
             query?: never;
@@ -1993,11 +2010,28 @@ export interface components {
          * @description A column of a board: one entry an instrument, in the order of its rows.
          *
          *     ``before`` are the values so many bars ago, ``turned`` how many bars ago a value came to its side from
-         *     the other, −1 where it did not lately. ``problems`` say why there is nothing in it.
+         *     the other, −1 where it did not lately. ``problems`` say why there is nothing in it. Of a number that
+         *     adds up conditions ``parts`` are these, with a minus before those that count against it; ``held`` and
+         *     ``held_before`` say by a sign for each whether it held: 1, 0, or ? where that is not known.
          */
         BoardCells: {
             /** Before */
             before: (number | null)[];
+            /**
+             * Held
+             * @default []
+             */
+            held: string[];
+            /**
+             * Held Before
+             * @default []
+             */
+            held_before: string[];
+            /**
+             * Parts
+             * @default []
+             */
+            parts: string[];
             /**
              * Problems
              * @default []
@@ -2437,7 +2471,7 @@ export interface components {
          * @description What a point's colour tells; its side is that of the hit or, elsewhere, of its second measure.
          * @enum {string}
          */
-        Colour: "none" | "sector" | "side";
+        Colour: "none" | "sector" | "side" | "fact" | "measure";
         /** CompareBody */
         CompareBody: {
             /** After */
@@ -4116,7 +4150,7 @@ export interface components {
         /**
          * NearMiss
          * @description An instrument that one condition alone keeps out: ``short`` says by how many spreads of what it
-         *     measures, ``lacks`` in words; both empty where the condition has no number.
+         *     measures, nothing where it has no number; ``lacks`` in words which of its parts fail.
          */
         NearMiss: {
             /** Code */
@@ -4869,6 +4903,36 @@ export interface components {
             /** Value */
             value: string;
         };
+        /**
+         * Release
+         * @description Out of what was tight: on which bars, when in seconds since 1970 and how many bars ago, to which side
+         *     (1 up, −1 down).
+         */
+        Release: {
+            /** Ago */
+            ago: number;
+            /** At */
+            at: number;
+            /** Bars */
+            bars: string;
+            /** Side */
+            side: number;
+        };
+        /**
+         * Released
+         * @description An instrument that was tight on several kinds of bars and is out on some: which released first, and
+         *     after it; on which ``bars`` it still is tight.
+         */
+        Released: {
+            /** Bars */
+            bars: string[];
+            /** Code */
+            code: string;
+            /** Name */
+            name: string;
+            /** Releases */
+            releases: components["schemas"]["Release"][];
+        };
         /** RenameBody */
         RenameBody: {
             /**
@@ -5343,7 +5407,9 @@ export interface components {
          *     for those of a session it is the one looked from), of which the values begin with frame ``first``;
          *     ``sides`` are those of hits, empty elsewhere. ``fastest`` are the fastest bars of its measures,
          *     ``universe`` is that within which instruments are compared, ``stopped`` are those that are left out, as
-         *     their bars of some measure have stopped.
+         *     their bars of some measure have stopped, ``trailless`` have none of the
+         *     bars that a move is one of: only where they are now is known. ``words`` are the names of facts that are
+         *     words, ``groups`` what the one says that colours tell, empty where it is not known.
          */
         Scatter: {
             /** Codes */
@@ -5352,6 +5418,8 @@ export interface components {
             fastest: string;
             /** First */
             first: number;
+            /** Groups */
+            groups: string[];
             /** Moments */
             moments: number[];
             /** Names */
@@ -5363,8 +5431,13 @@ export interface components {
             size: components["schemas"]["MeasuredAxis"];
             /** Stopped */
             stopped: string[];
+            tint: components["schemas"]["MeasuredAxis"];
+            /** Trailless */
+            trailless: string[];
             /** Universe */
             universe: string;
+            /** Words */
+            words: string[];
             x: components["schemas"]["MeasuredAxis"];
             y: components["schemas"]["MeasuredAxis"];
         };
@@ -5383,6 +5456,11 @@ export interface components {
              * @default 120
              */
             count: number;
+            /**
+             * Fact
+             * @default
+             */
+            fact: string;
             /**
              * First
              * @default 0
@@ -5415,6 +5493,14 @@ export interface components {
              */
             step: string;
             /**
+             * @default {
+             *       "bars": "1d",
+             *       "formula": "",
+             *       "label": ""
+             *     }
+             */
+            tint: components["schemas"]["MeasureBody"];
+            /**
              * Trail
              * @default 0
              */
@@ -5428,7 +5514,7 @@ export interface components {
          * ScatterSet
          * @description How a scatter is arranged: what lies along its axes, how large a point is, how many moves its trail
          *     goes back, each a bar of ``move`` (empty for the fastest bars of its measures), and whether what lies
-         *     far out is drawn at the edge.
+         *     far out is drawn at the edge. Colours may tell a ``fact`` that is a word, or the number ``tint``.
          */
         ScatterSet: {
             /**
@@ -5438,6 +5524,11 @@ export interface components {
             clip: boolean;
             /** @default sector */
             colour: components["schemas"]["Colour"];
+            /**
+             * Fact
+             * @default
+             */
+            fact: string;
             /**
              * Forming
              * @default false
@@ -5449,6 +5540,14 @@ export interface components {
              */
             move: string;
             size: components["schemas"]["Measure"];
+            /**
+             * @default {
+             *       "bars": "1d",
+             *       "formula": "",
+             *       "label": ""
+             *     }
+             */
+            tint: components["schemas"]["Measure"];
             /**
              * Trail
              * @default 4
@@ -6208,7 +6307,8 @@ export interface components {
          *     ``held`` is the condition, ``lasted`` for how many bars it has held, ``near`` how near to its end it is:
          *     the largest would release first. ``trend``, ``structure`` and ``momentum`` are above zero where they
          *     point up. It is looked for on ``bars`` of several kinds, the fastest first, and told where it holds on
-         *     at least so many of them.
+         *     at least so many of them. ``released`` is above zero on the bar on which it went out of it upward, below
+         *     zero downward; one of the last ``within`` bars is told. Empty, none is.
          */
         "Tight-Input": {
             /** Bars */
@@ -6226,10 +6326,20 @@ export interface components {
             momentum: string;
             /** Near */
             near: string;
+            /**
+             * Released
+             * @default
+             */
+            released: string;
             /** Structure */
             structure: string;
             /** Trend */
             trend: string;
+            /**
+             * Within
+             * @default 4
+             */
+            within: number;
         };
         /**
          * Tight
@@ -6238,7 +6348,8 @@ export interface components {
          *     ``held`` is the condition, ``lasted`` for how many bars it has held, ``near`` how near to its end it is:
          *     the largest would release first. ``trend``, ``structure`` and ``momentum`` are above zero where they
          *     point up. It is looked for on ``bars`` of several kinds, the fastest first, and told where it holds on
-         *     at least so many of them.
+         *     at least so many of them. ``released`` is above zero on the bar on which it went out of it upward, below
+         *     zero downward; one of the last ``within`` bars is told. Empty, none is.
          */
         "Tight-Output": {
             /** Bars */
@@ -6256,10 +6367,20 @@ export interface components {
             momentum: string;
             /** Near */
             near: string;
+            /**
+             * Released
+             * @default
+             */
+            released: string;
             /** Structure */
             structure: string;
             /** Trend */
             trend: string;
+            /**
+             * Within
+             * @default 4
+             */
+            within: number;
         };
         /**
          * TightOn
@@ -6291,14 +6412,17 @@ export interface components {
         };
         /**
          * Tightness
-         * @description Who is tight, in the order in which they would release; ``looked`` is how many were looked at,
-         *     ``stopped`` are those that are left out on some bars, as theirs have stopped.
+         * @description Who is tight, in the order in which they would release, and who released, the newest first;
+         *     ``looked`` is how many were looked at, ``stopped`` are those that are left out on some bars, as theirs
+         *     have stopped.
          */
         Tightness: {
             /** Looked */
             looked: number;
             /** Problems */
             problems: components["schemas"]["Problem"][];
+            /** Released */
+            released: components["schemas"]["Released"][];
             /** Rows */
             rows: components["schemas"]["TightRow"][];
             /** Stopped */
@@ -9384,6 +9508,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Run"];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    get_codes_of_hits: {
+        parameters: {
+            query?: {
+                words?: string;
+                size?: number | null;
+                at?: number;
+            };
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The codes of all hits of a run that fit a filter. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string[];
                 };
             };
             /** @description What is wrong */

@@ -15,24 +15,35 @@ import { useReadAnew } from '@/shared/read'
 const server = useServer()
 const readAnew = useReadAnew()
 
-/** What was marked becomes a universe, and a sieve in it where that is wanted; all that are shown are marked
- * at once. */
+/**
+ * What was marked becomes a universe, and a sieve in it where that is wanted; all that are shown are marked
+ * at once. Where `many` are not at hand, `read` gets their codes.
+ */
 const props = withDefaults(
   defineProps<{
-    codes: readonly string[]
+    codes?: readonly string[]
+    many?: number
+    read?: () => Promise<string[]>
     /** Those that are shown, where they can be marked. */
     shown?: readonly string[]
     what?: string
   }>(),
-  { shown: undefined, what: 'A universe of the marked' },
+  {
+    codes: () => [],
+    many: undefined,
+    read: undefined,
+    shown: undefined,
+    what: 'A universe of the marked',
+  },
 )
-const emit = defineEmits<{ kept: [name: string]; mark: [codes: string[]] }>()
+const emit = defineEmits<{ kept: [name: string]; mark: [codes: string[]]; none: [] }>()
+const count = computed(() => props.many ?? props.codes.length)
 const router = useRouter()
 const { act, busy, failure } = useAct()
 const naming = ref<string>()
 const field = ref<HTMLInputElement>()
 async function begin() {
-  if (!props.codes.length) return
+  if (!count.value) return emit('none')
   naming.value = ''
   await nextTick()
   field.value?.focus()
@@ -54,10 +65,11 @@ const keep = (sift = false) =>
   act('Not kept', async () => {
     const called = naming.value?.trim()
     if (!called) return
-    const universe = { name: called, rule: { ...NO_RULE, codes: [...props.codes] } }
+    const codes = props.read ? await props.read() : [...props.codes]
+    const universe = { name: called, rule: { ...NO_RULE, codes } }
     await answer(server.POST('/api/universes', { body: { universe } }))
     await readAnew(keys.universes)
-    done(`${called} holds ${plural(props.codes.length, 'instrument')} now.`)
+    done(`${called} holds ${plural(codes.length, 'instrument')} now.`)
     naming.value = undefined
     emit('kept', called)
     if (sift)
@@ -68,7 +80,11 @@ const keep = (sift = false) =>
       })
   })
 useKeys([
-  { key: 'u', does: 'a universe of what is marked', run: () => void begin() },
+  {
+    key: 'u',
+    does: props.read ? 'a universe of them' : 'a universe of what is marked',
+    run: () => void begin(),
+  },
   ...(props.shown
     ? [{ key: 'm', does: 'mark all that are shown, or none of them', run: markAll }]
     : []),
@@ -79,7 +95,7 @@ useKeys([
   <button v-if="shown" class="button" :disabled="!shown.length" @click="markAll">
     {{ everyone ? 'Mark none' : `Mark all ${whole(shown.length)}` }} <kbd>m</kbd>
   </button>
-  <button class="button" :disabled="!codes.length" @click="begin">{{ what }} <kbd>u</kbd></button>
+  <button class="button" :disabled="!count" @click="begin">{{ what }} <kbd>u</kbd></button>
   <span v-if="naming !== undefined">
     <input
       ref="field"

@@ -330,6 +330,8 @@ class ScatterBody(Request):
     trail: Annotated[int, Field(ge=0, le=60)] = 0
     move: Annotated[str, Field(max_length=60)] = ""
     forming: bool = False
+    fact: Annotated[str, Field(max_length=200)] = ""
+    tint: MeasureBody = MeasureBody(formula="")
     codes: Annotated[list[Annotated[str, Field(max_length=60)]], Field(max_length=10_000)] = []
     run: Annotated[int, Field(ge=1, le=LARGEST_NUMBER)] | None = None
     step: Annotated[str, Field(max_length=60)] = ""
@@ -341,6 +343,7 @@ class ScatterBody(Request):
         arranged = ScatterSet(
             universe=self.universe, trail=self.trail, move=self.move, forming=self.forming,
             x=self.x.measure(), y=self.y.measure(), size=self.size.measure(),
+            fact=self.fact, tint=self.tint.measure(),
         )  # fmt: skip
         return ScatterAsked(
             arranged=arranged, codes=tuple(self.codes), run=self.run, step=self.step,
@@ -383,6 +386,7 @@ class OverviewBody(Request):
             ("statements", asked, 300), ("lines", len(arranged.breadth), 20),
             ("spans", len(arranged.spans), 20), ("bars", len(arranged.tight.bars), 8),
             ("days", arranged.ahead, 400), ("bars", arranged.history, 5000),
+            ("bars", arranged.tight.within, 500),
         ):  # fmt: skip
             if count > most:
                 raise ValueError(f"{count} {what} are more than can be told: at most {most}")
@@ -499,6 +503,12 @@ class SpeedsBody(Request):
 MOST_HITS = 500
 """Hits of one page."""
 _KEYS = [column.key for column in COLUMNS]
+
+
+class HitWordsQuery(Request):
+    """``words`` have all to stand in code, name, news or verdict."""
+
+    words: str = Field(default="", max_length=200)
 
 
 class HitsRequest(Request):

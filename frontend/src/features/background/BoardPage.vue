@@ -18,6 +18,8 @@ import UniversePart from '@/shared/UniversePart.vue'
 import BoardTable from './BoardTable.vue'
 import ColumnForm from './ColumnForm.vue'
 import {
+  figuresOf,
+  told as cellTold,
   filterRead,
   filterTold,
   label,
@@ -178,6 +180,13 @@ useKeys([
   { key: 'x', does: 'take the column away', run: remove },
   { key: 'k', does: 'keep the board under a name', run: () => void bar.value?.begin() },
 ])
+/** The cell at hand in words, with the conditions that it counts. */
+const here = computed(() => {
+  const [own, row] = [board.value?.columns[column.value], rows.value[at.value]]
+  if (!own || row === undefined || !own.parts.length) return
+  const words = cellTold(own, row, columns.value[column.value]!, figuresOf(own, columns.value[column.value]!)) // prettier-ignore
+  return { code: board.value!.codes[row]!, words: words.replaceAll('\n', ' · ') }
+})
 const hatched = computed(() =>
   (board.value?.columns ?? []).flatMap((own, n) =>
     own.problems.map((problem) => ({ n, problem, column: columns.value[n]! })),
@@ -278,6 +287,9 @@ const hatched = computed(() =>
       <code>{{ one.column.formula }}</code> on {{ one.column.bars }} shows nothing:
       {{ told(one.problem) }}
     </p>
+    <p v-if="here" class="here" role="status">
+      <b>{{ here.code }}</b> {{ label(columns[column]!) }}: {{ here.words }}
+    </p>
     <Reply :of="view" what="The board can't be shown" :empty="!board?.codes.length">
       <template #empty
         ><p class="empty">There is nothing in {{ asked?.universe }} as of this moment.</p></template
@@ -318,6 +330,10 @@ const hatched = computed(() =>
   align-items: center;
   gap: 10px;
   margin: 4px 0 8px;
+}
+.here {
+  margin: 0 0 6px;
+  font-size: 12px;
 }
 .within {
   width: 6ch;

@@ -3,7 +3,7 @@ import { ref } from 'vue'
 import { useFirstField } from '@/shared/firstField'
 import { wholeWithin } from '@/shared/format'
 import { amount } from '@/shared/amount'
-import FormulaText from '@/shared/FormulaText.vue'
+import FormulaText from '@/parts/editor/FormulaText.vue'
 import InlineText from '@/shared/InlineText.vue'
 import type { BoardColumn } from './board'
 

@@ -1,4 +1,4 @@
-import { fixed } from '@/shared/format'
+import { fixed, plural } from '@/shared/format'
 import type { Schemas } from '@/shared/api'
 
 export type Board = Schemas['Board']
@@ -131,9 +131,21 @@ export function told(own: Cells, row: number, column: BoardColumn, figure: (v: n
   const words = own.truth ? [now ? 'yes' : 'no'] : [figure(now), own.zones[row]!]
   if (known(before)) {
     const then = own.truth ? (before ? 'yes' : 'no') : figure(before)
-    words.push(`${then} ${column.back} bars ago`)
+    words.push(`${plural(column.back, 'bar')} ago ${then}`)
   }
   const turned = own.turned[row]!
-  if (turned >= 0) words.push(turned ? `turned ${turned} bars ago` : 'turned on the newest bar')
-  return words.join(', ')
+  if (turned >= 0)
+    words.push(turned ? `turned ${plural(turned, 'bar')} ago` : 'turned on the newest bar')
+  return [words.join(', '), ...counted(own, row, column)].join('\n')
+}
+
+const HELD: Record<string, string> = { '1': 'yes', '0': 'no' }
+/** Which of the conditions that a number adds up hold, and which held then, a line each. */
+function counted(own: Cells, row: number, column: BoardColumn): string[] {
+  const [now, then] = [own.held[row], own.held_before[row]]
+  if (!now || !then) return []
+  return own.parts.map((part, n) => {
+    const [is, was] = [HELD[now[n]!] ?? 'not known', HELD[then[n]!] ?? 'not known']
+    return `${part}: ${is}${is === was ? '' : `, ${was} ${plural(column.back, 'bar')} ago`}`
+  })
 }

@@ -116,7 +116,7 @@ useKeys([
         <div v-else role="alert" class="refusal">
           <b>{{ one.name }}</b> is not brought in: {{ one.error.message }}.
           <span class="quiet">{{ asSentence(one.error.mend) }}</span>
-          <button class="button plain" @click="coming.splice(n, 1)">put away</button>
+          <button class="button plain" @click="coming.splice(n, 1)">dismiss</button>
         </div>
       </div>
       <ErrorNote

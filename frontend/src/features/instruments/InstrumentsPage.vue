@@ -8,6 +8,7 @@ import Failed from '@/shared/Failed.vue'
 import { beginning } from '@/shared/beginning'
 import { answer, type Universe } from '@/shared/api'
 import { barTime, day, plural, price, span, whole } from '@/shared/format'
+import KeepUniverse from '@/shared/KeepUniverse.vue'
 import { useKeys } from '@/shared/keys'
 import Archived from '@/shared/Archived.vue'
 import { useInstruments, useArchivedInstruments, useUniverses } from '@/shared/queries'
@@ -33,6 +34,7 @@ const universes = useUniverses()
 const chosen = computed(() => String(route.query.universe ?? beginning.value.universe))
 const only = ref(false)
 const filter = ref('')
+const field = ref<HTMLInputElement>()
 /** Where only those of one doubt are looked at. */
 const among = ref<readonly string[]>()
 
@@ -117,13 +119,13 @@ const restore = async (codes: string[]) => {
   refresh()
 }
 const putAway = () =>
-  act('Not put away', async () => {
+  act('Not archived', async () => {
     const codes = [...marked.value]
     await answer(server.POST('/api/archived/instruments', { body: { codes } }))
     marked.value = new Set()
     refresh()
     done(
-      `${codes.length === 1 ? codes[0] : plural(codes.length, 'instrument')} put away with all bars.`,
+      `${codes.length === 1 ? codes[0] : plural(codes.length, 'instrument')} archived, with all bars.`,
       () => restore(codes),
     )
   })
@@ -156,8 +158,8 @@ const describe = () => {
   if (described.value.length) describing.value = [...described.value]
 }
 useKeys([
-  { key: 'u', does: 'make a universe', run: () => edit() },
   { key: 'd', does: 'say what the marked instruments are, else all shown', run: describe },
+  { key: '/', does: 'find', run: () => field.value?.focus() },
   { key: 'i', does: 'bring in files', run: () => router.push('/imports') },
   undoKey,
 ])
@@ -201,9 +203,10 @@ function choose(name: string) {
         />
         <div class="bar">
           <input
+            ref="field"
             v-model="filter"
             class="field"
-            placeholder="Find by code, name or sector"
+            placeholder="Find by code, name or sector  /"
             aria-label="Find"
           />
           <label><input v-model="only" type="checkbox" /> flagged only</label>
@@ -216,8 +219,15 @@ function choose(name: string) {
             Say what {{ marked.size ? `the ${marked.size} marked` : 'they' }} are <kbd>d</kbd>
           </button>
           <button v-if="marked.size" class="button" :disabled="busy" @click="putAway">
-            Put {{ marked.size }} away
+            Archive {{ marked.size }}
           </button>
+          <KeepUniverse
+            :codes="[...marked]"
+            :shown="shown.map((i) => i.code)"
+            @mark="(codes) => (marked = new Set(codes))"
+            @none="edit()"
+            @kept="(name) => (refresh(), choose(name))"
+          />
           <ListOut :name="chosen" :columns="columns" />
         </div>
         <DescribeForm

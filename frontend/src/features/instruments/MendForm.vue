@@ -122,7 +122,7 @@ function send() {
       <button class="button primary" :disabled="busy || (accepts && !reason.trim())">
         {{ accepts ? 'Accept' : 'Mend' }}
       </button>
-      <button type="button" class="button plain" @click="emit('close')">leave it</button>
+      <button type="button" class="button plain" @click="emit('close')">cancel</button>
     </p>
   </form>
 </template>

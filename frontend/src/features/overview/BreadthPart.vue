@@ -2,7 +2,7 @@
 import { computed, ref, toRef } from 'vue'
 import Lines from '@/parts/drawings/Lines.vue'
 import { told, wholeWithin } from '@/shared/format'
-import FormulaText from '@/shared/FormulaText.vue'
+import FormulaText from '@/parts/editor/FormulaText.vue'
 import InlineText from '@/shared/InlineText.vue'
 import { usePart, type OverviewSet } from './parts'
 import Reply from '@/shared/Reply.vue'

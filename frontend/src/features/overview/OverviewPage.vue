@@ -30,6 +30,8 @@ const LIKE: OverviewSet = {
     momentum: '',
     bars: [''],
     least: 2,
+    released: '',
+    within: 4,
   },
   spans: [{ bars: '1d', count: 1, label: '' }],
   by: 'sector',

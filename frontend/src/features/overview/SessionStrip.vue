@@ -31,9 +31,11 @@ const time = (seconds: number) => localOf(new Date(1000 * seconds).toISOString()
 function state(open: readonly (readonly [number, number] | number[])[]) {
   const now = seen.value!.now
   const present = open.find(([from, to]) => from! <= now && now < to!)
-  if (present) return `open, until ${present[1] === seen.value!.last ? 'later' : time(present[1]!)}`
+  const { first, last } = seen.value!
+  if (present?.[0] === first && present[1] === last) return 'open all day'
+  if (present) return `open, ${present[1] === last ? 'past' : 'until'} ${time(present[1]!)}`
   const next = open.find(([from]) => from! > now)
-  return next ? `closed, opens ${time(next[0]!)}` : 'closed, opens later'
+  return next ? `closed, opens ${time(next[0]!)}` : `closed, past ${time(last)}`
 }
 </script>
 

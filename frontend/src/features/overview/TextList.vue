@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed } from 'vue'
-import FormulaText from '@/shared/FormulaText.vue'
+import FormulaText from '@/parts/editor/FormulaText.vue'
 import InlineText from '@/shared/InlineText.vue'
 
 /** Texts one after another that are changed where they stand; an empty one is taken away. */

@@ -1,8 +1,8 @@
 <script setup lang="ts">
 import { instrumentAt } from '@/shared/addresses'
 import { computed, ref, toRef } from 'vue'
-import { plural, told, whole, wholeWithin } from '@/shared/format'
-import FormulaText from '@/shared/FormulaText.vue'
+import { barTime, plural, told, whole, wholeWithin } from '@/shared/format'
+import FormulaText from '@/parts/editor/FormulaText.vue'
 import InlineText from '@/shared/InlineText.vue'
 import KeepUniverse from '@/shared/KeepUniverse.vue'
 import StoppedPart from '@/shared/StoppedPart.vue'
@@ -21,11 +21,22 @@ const rows = computed(() => {
   const found = reply.value?.rows ?? []
   return all.value ? found : found.slice(0, SHOWN)
 })
+const released = computed(() => {
+  const found = reply.value?.released ?? []
+  return all.value ? found : found.slice(0, SHOWN)
+})
+type Release = NonNullable<typeof reply.value>['released'][number]['releases'][number]
+const way = (own: Release) =>
+  `${own.bars} ${own.side > 0 ? 'up' : 'down'}, ${own.ago ? `${plural(own.ago, 'bar')} ago` : 'now'}`
+const chart = (code: string, bars: string) => {
+  const { universe, tight } = props.arranged
+  return { path: instrumentAt(code), query: { universe, bars, line: tight.near } }
+}
 type Tight = OverviewSet['tight']
 const set = (part: Partial<Tight>) =>
   emit('arrange', { tight: { ...props.arranged.tight, ...part } })
 const PARTS: [
-  keyof Tight & ('held' | 'lasted' | 'near' | 'trend' | 'structure' | 'momentum'),
+  keyof Tight & ('held' | 'lasted' | 'near' | 'trend' | 'structure' | 'momentum' | 'released'),
   string,
 ][] = [
   ['held', 'it is tight where'],
@@ -34,6 +45,7 @@ const PARTS: [
   ['trend', 'its trend'],
   ['structure', 'its structure'],
   ['momentum', 'its momentum'],
+  ['released', 'it released where, up above 0, down below'],
 ]
 function setLeast(text: string) {
   const least = wholeWithin(text, 1, 8)
@@ -89,10 +101,10 @@ const words = (own: On) => {
       <template v-for="[name, what] in PARTS" :key="name">
         {{ what }}
         <FormulaText
-          :value="arranged.tight[name]"
+          :value="arranged.tight[name] ?? ''"
           :least="16"
           :most="70"
-          needed
+          :needed="name !== 'released'"
           :label="`Formula: ${what}`"
           @take="(text) => set({ [name]: text })"
         />;
@@ -105,11 +117,19 @@ const words = (own: On) => {
       <p v-if="reply && !rows.length" class="quiet">
         None of {{ reply.looked }} in {{ arranged.universe }} is tight on so many.
       </p>
-      <table v-else-if="reply" class="ledger">
+      <table v-else-if="reply" class="ledger tight">
         <thead>
           <tr>
             <th scope="col">Code</th>
-            <th v-for="bars in arranged.tight.bars" :key="bars" scope="col">{{ bars }}</th>
+            <th v-for="bars in arranged.tight.bars" :key="bars" scope="col">
+              {{ bars }}
+              <span class="cell quiet" aria-hidden="true">
+                <i></i>
+                <span title="for so many bars">bars</span>
+                <span title="how far on the way to its release">way</span>
+                <span title="trend, structure, momentum">t s m</span>
+              </span>
+            </th>
           </tr>
         </thead>
         <tbody>
@@ -118,10 +138,7 @@ const words = (own: On) => {
               <RouterLink
                 class="mono"
                 :title="row.name"
-                :to="{
-                  path: instrumentAt(row.code),
-                  query: { universe: arranged.universe, bars: arranged.tight.bars[0], line: arranged.tight.near }, // prettier-ignore
-                }"
+                :to="chart(row.code, arranged.tight.bars[0]!)"
                 >{{ row.code }}</RouterLink
               >
             </td>
@@ -140,8 +157,8 @@ const words = (own: On) => {
         </tbody>
       </table>
       <p v-if="reply?.rows.length" class="quiet">
-        ■ tight, for how many bars, and how far on the way to its release; ▲ ▼ trend, structure,
-        momentum.
+        ■ tight: for so many bars, and so far on the way to its release; ▲ up, ▼ down: trend,
+        structure, momentum.
       </p>
       <p v-if="reply?.rows.length">
         {{ reply.rows.length }} of {{ reply.looked }}.
@@ -150,6 +167,44 @@ const words = (own: On) => {
         </button>
         <KeepUniverse :codes="reply.rows.map((row) => row.code)" what="A universe of them" />
       </p>
+      <template v-if="released.length">
+        <h3>
+          Released in the last {{ plural(arranged.tight.within ?? 4, 'bar') }}; the newest first
+        </h3>
+        <table class="ledger" aria-label="Released">
+          <thead>
+            <tr>
+              <th v-for="name in ['Code', 'First', 'Since', 'Then', 'Still tight']" :key="name">
+                {{ name }}
+              </th>
+            </tr>
+          </thead>
+          <tbody>
+            <tr v-for="own in released" :key="own.code">
+              <td>
+                <RouterLink
+                  class="mono"
+                  :title="own.name"
+                  :to="chart(own.code, own.releases[0]!.bars)"
+                  >{{ own.code }}</RouterLink
+                >
+              </td>
+              <td :class="own.releases[0]!.side > 0 ? 'rise' : 'fall'">
+                {{ way(own.releases[0]!) }}
+              </td>
+              <td>{{ barTime(own.releases[0]!.at) }}</td>
+              <td>{{ own.releases.slice(1).map(way).join(', ') }}</td>
+              <td>{{ own.bars.join(', ') }}</td>
+            </tr>
+          </tbody>
+        </table>
+        <p v-if="(reply?.released.length ?? 0) > SHOWN">
+          {{ plural(reply!.released.length, 'instrument') }}.
+          <button class="button plain" @click="all = !all">
+            {{ all ? 'the first ones only' : 'all of them' }}
+          </button>
+        </p>
+      </template>
       <p v-if="reply?.stopped.length"><StoppedPart :codes="reply.stopped" /></p>
     </Reply>
   </section>
@@ -158,7 +213,7 @@ const words = (own: On) => {
 <style scoped>
 .cell {
   display: grid;
-  grid-template-columns: 14px 20px 40px auto;
+  grid-template-columns: 14px 26px 40px auto;
   align-items: center;
   gap: 4px;
 }
@@ -166,7 +221,7 @@ const words = (own: On) => {
   text-align: right;
   font-weight: 500;
 }
-td:not(.held) {
+.tight td:not(.held) {
   color: var(--quiet);
 }
 i {

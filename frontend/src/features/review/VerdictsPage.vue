@@ -40,9 +40,15 @@ const HEADS: Head[] = [
   { key: 'fired_at', name: 'Fired', down: true },
   { key: 'decided_at', name: 'Decided', down: true },
   { key: 'reason', name: 'Reason and note' },
-  { key: 'close', name: 'Judged', number: true, told: 'The close of the bar that was judged' },
+  { key: 'close', name: 'Close then', number: true, told: 'The close of the bar of the signal' },
   { key: 'now', name: 'Now', number: true, down: true },
-  { key: 'move', name: 'Since %', number: true, down: true, told: 'From the bar that was judged' },
+  {
+    key: 'move',
+    name: 'Since %',
+    number: true,
+    down: true,
+    told: 'From the close of the bar of the signal',
+  },
   { key: 'far_for', name: 'Furthest for %', number: true, down: true, told: "The setup's way" },
   {
     key: 'far_against',

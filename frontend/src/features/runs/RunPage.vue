@@ -10,8 +10,9 @@ import Codes from '@/shared/Codes.vue'
 import { useOwnMoment } from '@/shared/asOf'
 import ErrorNote from '@/shared/ErrorNote.vue'
 import Failed from '@/shared/Failed.vue'
-import { asSentence, barTime, figure, moment, plural, price, sides } from '@/shared/format'
+import { asSentence, barTime, figure, moment, plural, price, sides, whole } from '@/shared/format'
 import { BY_PLACE, useHits, type Asked, type Sort } from '@/shared/hits'
+import KeepUniverse from '@/shared/KeepUniverse.vue'
 import { useKeys } from '@/shared/keys'
 import ListOut from '@/shared/ListOut.vue'
 import Mesh from '@/shared/Mesh.vue'
@@ -52,6 +53,11 @@ const hits = useHits(id, () => run.value?.state === 'done', asked)
 watchDebounced(words, (now) => (asked.value = { ...asked.value, words: now.trim() }), {
   debounce: PAUSE,
 })
+/** The codes of all hits that fit the filter, also of those that were not read yet. */
+const codesOfThem = () => {
+  const params = { path: { run_id: id.value }, query: { words: asked.value.words } }
+  return answer(server.GET('/api/runs/{run_id}/codes', { params }))
+}
 const names = computed(() => run.value?.sieve.conditions.map((c) => c.formula) ?? [])
 const at = ref(0)
 watch(hits.matching, (count) => (at.value = Math.min(at.value, Math.max(0, (count ?? 1) - 1))))
@@ -190,7 +196,7 @@ const pick = (n: number) => (at.value = n)
               <p v-for="told in outcome.mended" :key="told">{{ told }}</p>
             </details>
             <details v-if="outcome?.hindsight.length" class="mended warn">
-              <summary>Partly judged by what is known now, not by what was known then.</summary>
+              <summary>Partly by what is known now, not by what was known then.</summary>
               <p v-for="told in outcome.hindsight" :key="told">{{ asSentence(told) }}</p>
             </details>
             <span v-if="view.data.value?.changed_since.length" class="warn">
@@ -264,6 +270,12 @@ const pick = (n: number) => (at.value = n)
               :to="{ path: '/scatter', query: { run: id } }"
               >as a scatter</RouterLink
             >
+            <KeepUniverse
+              v-if="tab === 'hits' && run.hit_count"
+              :many="hits.matching.value ?? 0"
+              :read="codesOfThem"
+              :what="`A universe of the ${whole(hits.matching.value ?? 0)}`"
+            />
             <ListOut
               v-if="tab === 'hits' && run.hit_count"
               :name="`Hits of run ${id}`"
@@ -364,7 +376,7 @@ const pick = (n: number) => (at.value = n)
                 </h2>
                 <p class="quiet">
                   {{ chosen.begun ? 'fired' : 'held when first known,' }}
-                  {{ barTime(chosen.fired_at) }}, {{ plural(chosen.age, 'bar') }} ago; judged on
+                  {{ barTime(chosen.fired_at) }}, {{ plural(chosen.age, 'bar') }} ago; looked at on
                   {{ barTime(chosen.bar_at) }} at {{ price(chosen.close, chosen.tick)
                   }}<template v-if="chosen.now !== null"
                     >, now {{ price(chosen.now, chosen.tick) }}</template

@@ -2,12 +2,13 @@
 import { lookOf } from './paint'
 
 /** The groups that colours and shapes tell; one that is pressed stands out alone. */
-defineProps<{ names: readonly string[]; only: number }>()
+defineProps<{ names: readonly string[]; only: number; ordered?: boolean; of?: string }>()
 const emit = defineEmits<{ only: [group: number] }>()
 </script>
 
 <template>
   <ul class="legend" aria-label="Colours">
+    <li v-if="of" class="quiet">{{ of }}</li>
     <li v-for="(name, n) in names" :key="name">
       <button
         class="button plain"
@@ -15,8 +16,8 @@ const emit = defineEmits<{ only: [group: number] }>()
         @click="emit('only', only === n ? -1 : n)"
       >
         <i
-          :class="lookOf(names, n).shape"
-          :style="{ background: `var(--${lookOf(names, n).colour})` }"
+          :class="lookOf(names, n, ordered).shape"
+          :style="{ background: `var(--${lookOf(names, n, ordered).colour})` }"
         ></i
         >{{ name }}
       </button>
@@ -32,6 +33,7 @@ const emit = defineEmits<{ only: [group: number] }>()
   margin: 0;
   padding: 0;
   list-style: none;
+  align-items: center;
 }
 .legend [aria-pressed='true'] {
   background: var(--accent-wash);

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import FormulaText from '@/shared/FormulaText.vue'
+import FormulaText from '@/parts/editor/FormulaText.vue'
 import InlineText from '@/shared/InlineText.vue'
 import type { Measure, Scale } from './plane'
 

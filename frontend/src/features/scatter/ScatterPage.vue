@@ -8,7 +8,7 @@ import { useArranging } from '@/shared/arranging'
 import { lookFrom, written } from '@/shared/asOf'
 import ErrorNote from '@/shared/ErrorNote.vue'
 import Failed from '@/shared/Failed.vue'
-import { figure, plural, told } from '@/shared/format'
+import { figure, plural, told, whole } from '@/shared/format'
 import KeepUniverse from '@/shared/KeepUniverse.vue'
 import { useKeys } from '@/shared/keys'
 import ListOut, { type Columns } from '@/shared/ListOut.vue'
@@ -55,6 +55,8 @@ const LIKE: ScatterSet = {
   trail: 4,
   move: '',
   forming: false,
+  fact: '',
+  tint: NOTHING,
 }
 const UNREAD = JSON.stringify([NOTHING, NOTHING, { x: 'linear', y: 'linear' }])
 const route = useRoute()
@@ -62,18 +64,23 @@ const router = useRouter()
 const arranging = useArranging<ScatterSet>('scatter', LIKE)
 const { arrange } = arranging
 const arranged = computed(() => arranging.now.value ?? LIKE)
-const scales = computed(() => ({ x: arranged.value.x_scale, y: arranged.value.y_scale }))
+const scales = computed(() => ({
+  x: blank.value.x ? ('linear' as const) : arranged.value.x_scale,
+  y: blank.value.y ? ('linear' as const) : arranged.value.y_scale,
+}))
 const tell = (part: LocationQueryRaw) => router.replace({ query: { ...route.query, ...part } })
 
 /** What it is of: a universe, the hits of a run, or rows that were chosen elsewhere. */
 const run = computed(() => Number(route.query.run) || null)
 const codes = computed(() => String(route.query.codes ?? '').split(',').filter(Boolean)) // prettier-ignore
 const asked = computed(() => {
-  const { x, y, size, trail, move, forming } = arranged.value
+  const { x, y, size, trail, move, forming, colour } = arranged.value
+  const fact = colour === 'fact' ? arranged.value.fact : ''
+  const tint = colour === 'measure' ? (arranged.value.tint ?? NOTHING) : NOTHING
   const universe = String(route.query.of ?? arranged.value.universe)
   const of = { run: run.value, codes: codes.value }
   const piece = { step: '', session: false, first: 0, count: 1 }
-  return { universe, x, y, size, trail, move, forming, ...of, ...piece }
+  return { universe, x, y, size, trail, move, forming, fact, tint, ...of, ...piece }
 })
 const ready = computed(() => Boolean(arranging.now.value))
 const view = useRead(() => {
@@ -106,11 +113,19 @@ const scatter = computed(() => play.seen.value?.piece ?? newest.value)
 const frame = computed(() =>
   play.seen.value ? play.seen.value.place : (newest.value?.x.values.length ?? 0) - 1,
 )
+/** An axis that shows nothing leaves all in a line along the other. */
+const along = (of: Scatter, axis: 'x' | 'y', place: number) =>
+  of[axis].problems?.length ? of.codes.map(() => 0) : (of[axis].values[place] ?? [])
 const frameOf = (of: Scatter, place: number) => ({
-  x: of.x.values[place] ?? [],
-  y: of.y.values[place] ?? [],
+  x: along(of, 'x', place),
+  y: along(of, 'y', place),
   size: of.size.values[place] ?? [],
 })
+/** Without an axis nothing is divided by it. */
+const blank = computed(() => ({
+  x: Boolean(scatter.value?.x.problems?.length),
+  y: Boolean(scatter.value?.y.problems?.length),
+}))
 const points = computed(() =>
   scatter.value ? pointsOf(frameOf(scatter.value, frame.value), scales.value) : [],
 )
@@ -127,7 +142,8 @@ const trails = computed(() => {
   return found
 })
 
-const whole = computed(() => {
+const movesBy = computed(() => arranged.value.move || (scatter.value?.fastest ?? ''))
+const extent = computed(() => {
   if (!play.playing.value) return wholeView(points.value, arranged.value.clip)
   const pieces = [...play.pieces.value.values()]
   const all = pieces.flatMap((piece) => {
@@ -137,15 +153,20 @@ const whole = computed(() => {
   })
   return wholeView(all, arranged.value.clip)
 })
-const { sight, region, passing, look, back, forget } = useRegions(whole)
+const { sight, region, passing, look, back, forget } = useRegions(extent)
 /** What is measured otherwise has other regions. */
 const planes = computed(() => JSON.stringify([arranged.value.x, arranged.value.y, scales.value]))
 watch(planes, (_, before) => before !== UNREAD && forget())
 
 const groups = computed(() =>
   scatter.value
-    ? grouped(scatter.value, arranged.value.colour, scatter.value.y.values[frame.value] ?? [])
-    : { names: [], of: [] },
+    ? grouped(
+        scatter.value,
+        arranged.value.colour,
+        scatter.value.y.values[frame.value] ?? [],
+        scatter.value.tint.values[frame.value] ?? scatter.value.codes.map(() => null),
+      )
+    : { names: [], of: [], ordered: false },
 )
 const only = ref(-1)
 watch(
@@ -161,16 +182,20 @@ const drawn = computed<Drawn>(() => ({
   view: sight.value,
   edge: arranged.value.clip && !region.value && !passing.value,
   scales: scales.value,
-  measures: { x: arranged.value.x, y: arranged.value.y },
+  measures: arranged.value,
+  blank: blank.value,
   codes: scatter.value?.codes ?? [],
   groups: groups.value.of,
   names: groups.value.names,
+  ordered: groups.value.ordered,
   only: only.value,
   chosen: chosen.value,
   marked: marked.value,
 }))
 const missing = computed(() =>
-  scatter.value ? lost(scatter.value, frame.value, scales.value) : { unknown: [], notLog: [] },
+  scatter.value
+    ? lost(scatter.value.codes, frameOf(scatter.value, frame.value), scales.value)
+    : { unknown: [], notLog: [] },
 )
 const inSight = computed(() => points.value.filter((p) => inView(sight.value, p)))
 
@@ -260,7 +285,7 @@ const table = (): Columns => {
   ]
 }
 const problems = computed(() =>
-  (['x', 'y', 'size'] as const).flatMap((name) =>
+  (['x', 'y', 'size', 'tint'] as const).flatMap((name) =>
     (scatter.value?.[name].problems ?? []).map((problem) => ({ name, problem })),
   ),
 )
@@ -274,6 +299,7 @@ const problems = computed(() =>
       :arranged="arranged"
       :run="run"
       :count="codes.length"
+      :words="scatter?.words ?? []"
       @arrange="arrange"
       @universe="tell({ run: undefined, codes: undefined, of: undefined })"
     />
@@ -295,8 +321,10 @@ const problems = computed(() =>
         :picture="() => plane?.picture()"
       />
       <span v-if="scatter" class="quiet" role="status">
-        {{ inSight.length }} of {{ scatter.codes.length }} in sight<template v-if="marked.size"
-          >, {{ marked.size }} marked</template
+        {{ whole(inSight.length) }} of {{ whole(scatter.codes.length) }} in sight<template
+          v-if="points.length > inSight.length"
+          >, {{ whole(points.length - inSight.length) }} beyond the edges</template
+        ><template v-if="marked.size">, {{ whole(marked.size) }} marked</template
         ><template v-if="missing.unknown.length"
           >;
           <span class="fall" :title="missing.unknown.join(', ')"
@@ -307,12 +335,19 @@ const problems = computed(() =>
           <span class="fall" :title="missing.notLog.join(', ')"
             >{{ missing.notLog.length }} have no ratio, being zero or below</span
           ></template
+        ><template v-if="arranged.trail && scatter.trailless.length"
+          >;
+          <span :title="scatter.trailless.join(', ')"
+            >{{ whole(scatter.trailless.length) }} without a trail, having no
+            {{ movesBy }} bars</span
+          ></template
         >.
       </span>
       <StoppedPart :codes="scatter?.stopped" />
     </p>
     <p v-for="(one, n) in problems" :key="n" class="fall" role="alert">
-      <code>{{ arranged[one.name].formula }}</code> on {{ arranged[one.name].bars }} shows nothing:
+      <code>{{ arranged[one.name]?.formula }}</code> on {{ arranged[one.name]?.bars }} shows
+      nothing:
       {{ told(one.problem) }}
     </p>
     <Failed :failure="arranging.failure.value" />
@@ -349,6 +384,8 @@ const problems = computed(() =>
               v-if="groups.names.length"
               :names="groups.names"
               :only="only"
+              :ordered="groups.ordered"
+              :of="groups.ordered && arranged.tint ? named(arranged.tint) : undefined"
               @only="(group) => (only = group)"
             />
             <Plane

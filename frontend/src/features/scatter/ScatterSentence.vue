@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { ref } from 'vue'
+import { computed, ref } from 'vue'
 import ArrangedBy from '@/shared/ArrangedBy.vue'
 import type { Arranging } from '@/shared/arranging'
 import { plural } from '@/shared/format'
@@ -11,18 +11,28 @@ import MeasurePart from './MeasurePart.vue'
 import type { ScatterSet } from './plane'
 
 /** What a scatter shows, as a sentence whose parts are changed where they stand. */
-defineProps<{
+const props = defineProps<{
   arranging: Arranging
   arranged: ScatterSet
   /** The run whose hits it is of, or how many instruments were chosen elsewhere. */
   run: number | null
   count: number
+  /** Names of facts that are words, by which points may be coloured. */
+  words: readonly string[]
 }>()
 const emit = defineEmits<{ arrange: [part: Partial<ScatterSet>]; universe: [] }>()
 const vocabulary = useVocabulary()
 const MOST = 60
 const setTrail = (moves: number) =>
   emit('arrange', { trail: Math.max(0, Math.min(MOST, Math.round(moves))) })
+const otherWords = computed(() => {
+  const now = props.arranged.colour === 'fact' ? [props.arranged.fact ?? ''] : []
+  return [...new Set([...props.words, ...now])].filter((word) => word !== 'sector')
+})
+function colourBy(value: string) {
+  const fact = value.startsWith('fact ') ? value.slice(5) : ''
+  emit('arrange', { colour: fact ? 'fact' : (value as ScatterSet['colour']), fact })
+}
 const bar = ref<InstanceType<typeof ArrangedBy>>()
 defineExpose({ begin: () => bar.value?.begin() })
 </script>
@@ -65,16 +75,23 @@ defineExpose({ begin: () => bar.value?.begin() })
     <select
       class="inline-part"
       aria-label="Coloured by"
-      :value="arranged.colour"
-      @change="
-        emit('arrange', {
-          colour: ($event.target as HTMLSelectElement).value as ScatterSet['colour'],
-        })
-      "
+      :value="arranged.colour === 'fact' ? `fact ${arranged.fact}` : arranged.colour"
+      @change="colourBy(($event.target as HTMLSelectElement).value)"
     >
       <option value="sector">sector</option>
       <option value="side">side</option>
+      <option v-for="word in otherWords" :key="word" :value="`fact ${word}`">
+        {{ word.replaceAll('_', ' ') }}
+      </option>
+      <option value="measure">a number</option>
       <option value="none">nothing</option></select
+    ><template v-if="arranged.colour === 'measure'"
+      >,
+      <MeasurePart
+        :measure="arranged.tint ?? { formula: '', bars: arranged.x.bars }"
+        label="of the colour"
+        :offered="vocabulary.data.value?.bars ?? []"
+        @measure="(tint) => emit('arrange', { tint })" /></template
     >, with
     <input
       class="inline-part trail"

@@ -21,10 +21,14 @@ export interface Drawn {
   /** Whether what lies outside is drawn at the edge. */
   edge: boolean
   scales: { x: Scale; y: Scale }
-  measures: { x: Measure; y: Measure }
+  measures: { x: Measure; y: Measure; size: Measure }
+  /** The axes that show nothing. */
+  blank: { x: boolean; y: boolean }
   codes: readonly string[]
   groups: readonly number[]
   names: readonly string[]
+  /** Whether the groups are steps of a number. */
+  ordered: boolean
   /** The group that alone stands out; −1 for all. */
   only: number
   chosen: number
@@ -92,6 +96,7 @@ export function paint(pen: CanvasRenderingContext2D, drawn: Drawn, frame: Frame)
   bubbles(pen, drawn, seen, place, radius)
   pen.restore()
   if (drawn.edge) far(pen, drawn, place)
+  sizes(pen, drawn, seen, place, radius)
   labels(pen, drawn, seen, place, radius)
 }
 
@@ -107,14 +112,16 @@ function axes(pen: CanvasRenderingContext2D, drawn: Drawn, place: Placing) {
   pen.lineWidth = 1
   const [wide, high] = [place.right - place.left, place.bottom - place.top]
   pen.textAlign = 'center'
-  for (const tick of ticks(view.x0, view.x1, scales.x, Math.max(2, wide / 90))) {
+  const across = drawn.blank.x ? [] : ticks(view.x0, view.x1, scales.x, Math.max(2, wide / 90))
+  const up = drawn.blank.y ? [] : ticks(view.y0, view.y1, scales.y, Math.max(2, high / 60))
+  for (const tick of across) {
     const x = Math.round(place.x(tick.at)) + 0.5
     line(x, place.top, x, place.bottom, tick.at === 0 && scales.x === 'linear' ? 'quiet' : 'hair')
     pen.fillStyle = ink('quiet')
     pen.fillText(tick.text, x, place.bottom + 11)
   }
   pen.textAlign = 'right'
-  for (const tick of ticks(view.y0, view.y1, scales.y, Math.max(2, high / 60))) {
+  for (const tick of up) {
     const y = Math.round(place.y(tick.at)) + 0.5
     line(place.left, y, place.right, y, tick.at === 0 && scales.y === 'linear' ? 'quiet' : 'hair')
     pen.fillStyle = ink('quiet')
@@ -157,6 +164,38 @@ function edges(pen: CanvasRenderingContext2D, drawn: Drawn, place: Placing) {
   pen.globalAlpha = 1
 }
 
+/** What the size of a point means: that of a quarter of the largest in sight, and of a sixteenth. */
+function sizes(
+  pen: CanvasRenderingContext2D,
+  drawn: Drawn,
+  seen: readonly Point[],
+  place: Placing,
+  radius: (p: Point) => number,
+) {
+  const most = seen.reduce<Point | undefined>(
+    (best, p) => ((p.size ?? 0) > (best?.size ?? 0) ? p : best),
+    undefined,
+  )
+  if (!drawn.measures.size.formula || !most) return
+  const middle = place.bottom + 29
+  let right = place.right
+  pen.fillStyle = ink('quiet')
+  pen.strokeStyle = ink('quiet')
+  pen.lineWidth = 1
+  pen.textAlign = 'right'
+  for (const size of [most.size! / 4, most.size! / 16]) {
+    const text = brief(size)
+    const r = radius({ ...most, size })
+    pen.fillText(text, right, middle)
+    right -= pen.measureText(text).width + 4 + r
+    pen.beginPath()
+    pen.arc(right, middle, r, 0, 2 * Math.PI)
+    pen.stroke()
+    right -= r + 10
+  }
+  pen.fillText(named(drawn.measures.size), right, middle)
+}
+
 function trails(pen: CanvasRenderingContext2D, drawn: Drawn, place: Placing) {
   const longest = Math.max(0, ...drawn.trails.map((own) => own.length))
   pen.strokeStyle = ink('quiet')
@@ -186,7 +225,11 @@ function trails(pen: CanvasRenderingContext2D, drawn: Drawn, place: Placing) {
 
 const SIDES: Record<string, string> = { long: 'rise', above: 'rise', short: 'fall', below: 'fall' }
 /** The colour of a group and its shape, which tells groups of one colour apart. */
-export const lookOf = (names: readonly string[], group: number) => {
+export const lookOf = (names: readonly string[], group: number, ordered = false) => {
+  if (ordered && group >= 0) {
+    const step = names.length < 2 ? 5 : Math.round(1 + (4 * group) / (names.length - 1))
+    return { colour: `step-${step}`, shape: 'round' } as const
+  }
   const side = SIDES[names[group] ?? '']
   if (side) return { colour: side, shape: side === 'rise' ? 'up' : 'down' } as const
   if (group < 0) return { colour: 'quiet', shape: 'round' } as const
@@ -220,7 +263,7 @@ function bubbles(
   radius: (p: Point) => number,
 ) {
   for (let group = -1; group < drawn.names.length; group += 1) {
-    const { colour, shape } = lookOf(drawn.names, group)
+    const { colour, shape } = lookOf(drawn.names, group, drawn.ordered)
     const faint = drawn.only >= 0 && drawn.only !== group
     pen.beginPath()
     for (const p of seen) {

@@ -1,3 +1,4 @@
+import { brief } from '@/parts/drawings/scale'
 import type { Schemas } from '@/shared/api'
 
 export type Scatter = Schemas['Scatter']
@@ -207,28 +208,62 @@ export function inside(line: readonly (readonly [number, number])[], x: number, 
   return within
 }
 
+/** What colours tell: the names of the groups, of each point its group, and whether they are steps of a number. */
+export interface Groups {
+  names: string[]
+  of: number[]
+  ordered: boolean
+}
+
 /** The groups that colours tell, in their order, and of each point its group; −1 for none. */
-export function grouped(scatter: Scatter, colour: ScatterSet['colour'], ys: Values) {
+export function grouped(
+  scatter: Scatter,
+  colour: ScatterSet['colour'],
+  ys: Values,
+  tints: Values,
+): Groups {
+  if (colour === 'measure') return steps(tints)
   const words = scatter.codes.map((_, place) => {
     if (colour === 'sector') return scatter.sectors[place]!
+    if (colour === 'fact') return scatter.groups[place]!
     if (colour === 'none') return ''
     const y = ys[place]
     return scatter.sides[place] || (known(y) ? (y > 0 ? 'above' : y < 0 ? 'below' : '') : '')
   })
   const names = [...new Set(words.filter(Boolean))].sort()
-  return { names, of: words.map((word) => names.indexOf(word)) }
+  return { names, of: words.map((word) => names.indexOf(word)), ordered: false }
+}
+
+/** Numbers in so many steps, each with as many points as the next where they differ. */
+const STEPS = 5
+function steps(values: Values): Groups {
+  const sorted = values.filter(known).sort((a, b) => a - b)
+  if (!sorted.length) return { names: [], of: values.map(() => -1), ordered: true }
+  const cuts = Array.from({ length: STEPS - 1 }, (_, n) =>
+    sorted[Math.ceil(((n + 1) * sorted.length) / STEPS) - 1]!) // prettier-ignore
+  const bounds = [...new Set(cuts)].filter((cut) => cut < sorted.at(-1)!)
+  const names = [...bounds.map((cut) => `to ${brief(cut)}`), bounds.length ? `over ${brief(bounds.at(-1)!)}` : brief(sorted[0]!)] // prettier-ignore
+  const of = values.map((value) => {
+    if (!known(value)) return -1
+    const at = bounds.findIndex((cut) => value <= cut)
+    return at < 0 ? bounds.length : at
+  })
+  return { names, of, ordered: true }
 }
 
 /** What a measure is called. */
 export const named = (measure: Measure) => measure.label || measure.formula
 
 /** How many of the instruments have no place in the plane, and why. */
-export function lost(scatter: Scatter, frame: number, scales: { x: Scale; y: Scale }) {
-  const [xs, ys] = [scatter.x.values[frame] ?? [], scatter.y.values[frame] ?? []]
-  const unknown = scatter.codes.filter((_, n) => !known(xs[n]) || !known(ys[n]))
+export function lost(
+  codes: readonly string[],
+  { x: xs, y: ys }: { x: Values; y: Values },
+  scales: { x: Scale; y: Scale },
+) {
+  const unknown = codes.filter((_, n) => !known(xs[n]) || !known(ys[n]))
   const low = (values: Values, scale: Scale, n: number) =>
     scale === 'log' && known(values[n]) && values[n] <= 0
-  const notLog = scatter.codes.filter(
+  const notLog = codes.filter(
     (_, n) => known(xs[n]) && known(ys[n]) && (low(xs, scales.x, n) || low(ys, scales.y, n)),
   )
   return { unknown, notLog }

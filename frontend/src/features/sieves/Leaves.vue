@@ -39,7 +39,7 @@ const undecided = computed(() => {
       class="warn"
       :title="preview.hindsight.map(asSentence).join('\n')"
     >
-      Partly judged by what is known now.</span
+      Partly by what is known now.</span
     >
   </p>
   <template v-else>

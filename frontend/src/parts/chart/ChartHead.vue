@@ -2,7 +2,7 @@
 import { computed, nextTick, ref } from 'vue'
 import type { Chart } from '@/shared/api'
 import { price, signed } from '@/shared/format'
-import FormulaText from '@/shared/FormulaText.vue'
+import FormulaText from '@/parts/editor/FormulaText.vue'
 import InlineText from '@/shared/InlineText.vue'
 import LineNumbers from './LineNumbers.vue'
 import { DRAWINGS, type Drawing, type Scale } from './looks'

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import FormulaText from '@/shared/FormulaText.vue'
+import FormulaText from '@/parts/editor/FormulaText.vue'
 import InkChoice from './InkChoice.vue'
 import type { State } from './layout'
 
@@ -73,10 +73,6 @@ p {
   flex: 1;
   min-width: 0;
   font-size: 12px;
-}
-.when :deep(input) {
-  width: 100% !important;
-  font-size: inherit;
 }
 .button {
   padding: 0 4px;

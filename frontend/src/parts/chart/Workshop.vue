@@ -2,7 +2,7 @@
 import { computed, ref } from 'vue'
 import type { Chart, FunctionEntry } from '@/shared/api'
 import { useFormulas } from '@/shared/queries'
-import FormulaText from '@/shared/FormulaText.vue'
+import FormulaText from '@/parts/editor/FormulaText.vue'
 import InkChoice from './InkChoice.vue'
 import { LAYER, PLACES, STRIP_NAMES, type Layer, type Layout, type State } from './layout'
 import LineNumbers from './LineNumbers.vue'
@@ -348,9 +348,8 @@ h2 {
 .adding {
   width: 100%;
 }
-.formula :deep(input),
-.adding :deep(input) {
-  width: 100% !important;
+.formula,
+.adding {
   font-size: 13px;
 }
 .line {

@@ -90,7 +90,7 @@ defineExpose({ focus: () => field.value?.select() })
     <ErrorNote
       v-if="meant && latest.error.value"
       :error="latest.error.value"
-      what="Not judged"
+      what="Can’t be told"
       :again="latest.again"
     />
     <div v-else-if="why" aria-live="polite" class="told">
@@ -101,7 +101,7 @@ defineExpose({ focus: () => field.value?.select() })
             ? 'passes'
             : why.conditions.length
               ? `lacks ${why.in_the_way}`
-              : 'can not be judged'
+              : 'can’t be told'
         }}</b><template v-if="sided && why.conditions.length"> {{ sides([why.side]) }}</template
         ><span v-if="why.note" class="warn">, {{ why.note }}</span
         ><span v-if="why.bar_at" class="quiet">, bar of {{ barTime(why.bar_at) }}</span>

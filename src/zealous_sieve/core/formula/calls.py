@@ -14,6 +14,7 @@ from zealous_sieve.core.formula import canonical, problems, tree
 from zealous_sieve.core.formula.arguments import bind
 from zealous_sieve.core.formula.limits import MAX_SOUGHT
 from zealous_sieve.core.formula.names import Market, Named
+from zealous_sieve.core.formula.opening import body_with, opens
 from zealous_sieve.core.formula.parser import parse
 from zealous_sieve.core.formula.terms import (
     Apply,
@@ -206,7 +207,7 @@ class Caller(ABC):
             return self._broken(problems.simple("broken_formula", node, message, first.mend))
         outputs = {key: replace(value, name=name) for key, value in formula.outputs.items()}
         if list(outputs) == ["value"]:
-            return outputs["value"]
+            return replace(outputs["value"], written_out=formula)
         return Typed(kind=Kind.NUMBER, outputs=outputs, name=name)
 
     def _evaluate(
@@ -265,7 +266,27 @@ class Caller(ABC):
         if shared is None:
             return BROKEN
         body = function.varying if lengths else None
-        return self._open_up(function, inputs | lengths, settled, shared, body)
+        value = self._open_up(function, inputs | lengths, settled, shared, body)
+        if self.hidden or lengths or not opens(function):
+            return value
+        numbers = {n: tree.Number(float(v)) for n, v in settled.items() if not isinstance(v, str)}
+        written = self._written_out(body_with(function, {**bound, **numbers}))
+        return replace(value, written_out=written)
+
+    def _written_out(self, expression: tree.Node) -> Formula:
+        """An expression with hidden steps, as a formula of its own."""
+        reader = type(self)(self.names, hidden=True)
+        value = reader.settled(expression)
+        if reader.problems:
+            raise AssertionError(f"written out: {reader.problems[0]}")
+        return Formula(
+            text="",
+            program=tree.Program(statements=(tree.Bare(value=expression),)),
+            inputs=(),
+            outputs={"value": value},
+            types=reader.types,
+            definitions={},
+        )
 
     def _lengths(self, function: Function, bound: Mapping[str, tree.Node]) -> dict[str, Typed]:
         """Lengths that differ from bar to bar, where the function takes such."""
@@ -321,7 +342,9 @@ class Caller(ABC):
             total = apply("add" if sign > 0 else "subtract", total, term)
         spec = function.outputs[0]
         assert isinstance(spec.unit, units.Unit)
-        return replace(series(total, spec.unit), spec=spec, function=function, grades=grades)
+        told = tuple(canonical.expression(argument.value) for argument in given)
+        value = series(total, spec.unit)
+        return replace(value, spec=spec, function=function, grades=grades, graded=told)
 
     def _is_constant(self, argument: tree.Argument) -> bool:
         before = len(self.problems)

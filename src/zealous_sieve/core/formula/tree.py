@@ -6,8 +6,8 @@ does not take part in comparison.
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-from dataclasses import dataclass, field, fields
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, field, fields, replace
 from enum import StrEnum
 
 from zealous_sieve.core.errors import Place
@@ -260,6 +260,22 @@ class Program(Node):
 
     statements: tuple[Statement, ...]
     comments: tuple[str, ...] = ()
+
+
+def with_names(node: Node, names: Mapping[str, Node]) -> Node:
+    """The node with what names stand for in their places."""
+    if isinstance(node, Name):
+        return names.get(node.name, node)
+    changed: dict[str, object] = {}
+    for entry in fields(node):
+        value = getattr(node, entry.name)
+        if isinstance(value, Node):
+            changed[entry.name] = with_names(value, names)
+        elif isinstance(value, tuple):
+            changed[entry.name] = tuple(
+                with_names(part, names) if isinstance(part, Node) else part for part in value
+            )
+    return replace(node, **changed)  # type: ignore[arg-type]
 
 
 def called(node: Node) -> str:

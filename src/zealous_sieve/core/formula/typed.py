@@ -32,8 +32,12 @@ class Typed:
     grades: tuple[tuple[Term, int], ...] = ()
     """Conditions that the number adds up, each with its sign; so that a comparison of it is known as soon
     as the unknown ones can't change it."""
+    graded: tuple[str, ...] = ()
+    """These conditions as they are written."""
     counts: tuple[Term, int] | None = None
     """The condition that the number counts, and over how many bars; for the same reason."""
+    written_out: Formula | None = field(default=None, compare=False, repr=False)
+    """What a yes and no, or a state, of the catalogue or of a saved formula says in plain comparisons."""
 
     @property
     def number(self) -> float | None:
@@ -67,7 +71,7 @@ def truth(term: Term) -> Typed:
 def moved(value: Typed, term: Term) -> Typed:
     """The same kind of value, computed elsewhere."""
     kind = Kind.TRUTH if value.kind == Kind.TRUTH else Kind.NUMBER
-    return replace(value, term=term, kind=kind, grades=(), counts=None)
+    return replace(value, term=term, kind=kind, grades=(), graded=(), counts=None, written_out=None)
 
 
 @dataclass(frozen=True, kw_only=True)

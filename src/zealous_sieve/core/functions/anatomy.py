@@ -246,8 +246,7 @@ if_then(up, 1, if_then(down, -1, 0))""",
 _part(
     "hammer",
     "Hammer",
-    "min(open, close) - low >= 2 * abs(close - open) and high - max(open, close) <= 0.1 * (high - low) "
-    "and high > low",
+    "lower_wick >= 2 * abs(body) and upper_wick <= 0.1 * bar_range and high > low",
     YES_NO,
     (
         "A long lower wick, a small body at the top.",
@@ -259,8 +258,7 @@ _part(
 _part(
     "shooting_star",
     "Shooting star",
-    "high - max(open, close) >= 2 * abs(close - open) and min(open, close) - low <= 0.1 * (high - low) "
-    "and high > low",
+    "upper_wick >= 2 * abs(body) and lower_wick <= 0.1 * bar_range and high > low",
     YES_NO,
     (
         "A long upper wick, a small body at the bottom.",
@@ -272,7 +270,7 @@ _part(
 _part(
     "doji",
     "Doji",
-    "abs(close - open) <= 0.1 * (high - low) and high > low",
+    "abs(body) <= 0.1 * bar_range and high > low",
     YES_NO,
     (
         "A body of at most a tenth of the range.",
@@ -284,7 +282,7 @@ _part(
 _part(
     "marubozu",
     "Full body",
-    "abs(close - open) >= 0.95 * (high - low) and high > low",
+    "abs(body) >= 0.95 * bar_range and high > low",
     YES_NO,
     (
         "A body of nearly the whole range.",

@@ -181,7 +181,7 @@ def ema(spans, x, n, out):  # type: ignore[no-untyped-def]
     parameters=(length(default=14),),
     outputs=(SAME,),
     meaning="An exponential average with the slower factor 1/n.",
-    reading="The smoothing inside relative strength, average range and directional movement.",
+    reading="The smoothing inside relative strength, ATR and directional movement.",
     pitfalls="About as slow as an exponential average of 2n - 1 bars; lengths don't compare.",
     formula="wilder = before + (x - before) / n, begun from the mean of the first n",
     source="J. W. Wilder, New Concepts in Technical Trading Systems, 1978.",
@@ -378,7 +378,7 @@ averages.add(
     body="_arc_degrees(slope(x, n) / atr(n))",
     formula="the angle whose tangent is slope(x, n) / atr(n), in degrees",
     meaning="How steep the least-squares line through the last n values is: 45 where it rises by "
-    "an average range in each bar.",
+    "an ATR in each bar.",
     reading="Comparable between instruments and timeframes, as the slope is not.",
     pitfalls="Has nothing to do with the angle on a screen, which depends on how it is drawn.",
     source="Our own measure.",

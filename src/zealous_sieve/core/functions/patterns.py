@@ -236,7 +236,7 @@ show direction = found.direction
 show upper = found.upper
 show lower = found.lower
 show error = found.error""",
-    formula="a move of the close over pole bars of at least height average ranges (as they were before "
+    formula="a move of the close over pole bars of at least height times the ATR (as it was before "
     "it), then n bars that give back no more than the share depth of it and whose least-squares lines "
     "of highs and lows together do not go on in its direction; .direction is that of the move",
     meaning="A rest after a sharp move: 1 after a rise, -1 after a fall, 0 none.",

@@ -12,6 +12,7 @@ from zealous_sieve.core.functions.kernel import kernel
 from zealous_sieve.core.functions.specification import (
     OF_CLOSE,
     Family,
+    Input,
     Kind,
     Output,
     Parameter,
@@ -364,18 +365,20 @@ structure.step(
 structure.add(
     "pushes",
     "Pushes",
+    inputs=(Input(name="x", default="bollinger(close, 20, 2).percent_b"),),
     parameters=(SWING,),
     outputs=(
         Output(name="high", said="number of pushes to new highs", unit=NONE),
         Output(name="low", said="number of pushes to new lows", unit=NONE),
     ),
-    body="""inside = bollinger(close, 20, 2).percent_b
-show high = _pushing(high, inside, n, 1)
-show low = _pushing(low, inside, n, -1)""",
-    formula="swing highs in a row, each higher than the last with a lower percent_b; lows alike",
-    meaning="How many times in a row price went further while closing less far out in its bands.",
+    body="""show high = _pushing(high, x, n, 1)
+show low = _pushing(low, x, n, -1)""",
+    formula="swing highs in a row, each higher than the last with x lower at it; swing lows in a row, each "
+    "lower with x higher",
+    meaning="How many times in a row price went further while x fell behind: by default its place within "
+    "the Bollinger bands, else any oscillator, or the place within any bands.",
     reading="Three pushes with a falling bandwidth are the classic tired top or bottom.",
-    pitfalls="The bands are those of 20 bars and two deviations, whatever n is.",
+    pitfalls="Left out, x is the place in the bands of 20 bars and two deviations, whatever n is.",
     source="After J. Bollinger.",
 )
 

@@ -135,7 +135,7 @@ show line = if_then(bands.direction > 0, bands.lower, bands.upper)
 show direction = bands.direction""",
     formula="bands hl2 ± multiple · atr(n), each only tightening while price stays within; the "
     "direction turns on a close beyond the opposite band; line is the band on the trend's far side",
-    meaning="A trailing line some average ranges from price, and the side price is on: +1 or -1.",
+    meaning="A trailing line some multiples of the ATR from price, and the side price is on: +1 or -1.",
     reading="A line to trail a stop along; the direction is a plain filter.",
     pitfalls="Turns back and forth in a range; the multiple decides nearly everything.",
     source="O. Seban.",

@@ -52,7 +52,7 @@ def true_range(spans, high, low, close, out):  # type: ignore[no-untyped-def]
 volatility.add(
     "atr",
     "ATR",
-    said="average range of {n} bars",
+    said="{n}-bar ATR",
     synonyms=(
         "average true range",
         "average range",
@@ -61,18 +61,18 @@ volatility.add(
     outputs=(Output(unit=PRICE),),
     body="wilder(true_range, n)",
     meaning="The usual true range of the last bars, in price.",
-    reading="A yardstick for stops, targets and tolerance: half an average range is noise.",
+    reading="A yardstick for stops, targets and tolerance: half an ATR is noise.",
     pitfalls="Grows with price; use atr_percent to compare instruments or far-apart dates.",
     source=WILDER,
 )
 volatility.add(
     "atr_percent",
     "ATR %",
-    said="average range of {n} bars in percent",
+    said="{n}-bar ATR in percent",
     parameters=(length(default=14),),
     outputs=(Output(unit=PERCENT),),
     body="100 * atr(n) / close",
-    meaning="The average range as a percentage of the close.",
+    meaning="The ATR as a percentage of the close.",
     reading="Comparable between instruments and over years.",
     pitfalls="Falls merely because price rises.",
     source=WILDER,
@@ -146,9 +146,9 @@ volatility.add(
     inputs=(OF_CLOSE,),
     parameters=(length(default=20, low=2), factor("k", 2)),
     outputs=(
-        Output(name="upper", said="upper deviation band ({n}, {k})", unit="x"),
+        Output(name="upper", said="upper Bollinger band ({n}, {k})", unit="x"),
         Output(name="middle", said="middle of the Bollinger bands ({n}, {k})", unit="x"),
-        Output(name="lower", said="lower deviation band ({n}, {k})", unit="x"),
+        Output(name="lower", said="lower Bollinger band ({n}, {k})", unit="x"),
         Output(
             name="percent_b",
             said="place within the Bollinger bands ({n}, {k})",
@@ -170,22 +170,23 @@ show bandwidth = 100 * (upper - lower) / middle""",
 )
 volatility.add(
     "keltner",
-    "Range bands",
-    said="range bands ({n}, {k})",
+    "Keltner bands",
+    said="Keltner bands ({n}, {k})",
+    synonyms=("range bands",),
     parameters=(length(default=20), factor("k", 1.5)),
     outputs=(
-        Output(name="upper", said="upper range band ({n}, {k})", unit=PRICE),
+        Output(name="upper", said="upper Keltner band ({n}, {k})", unit=PRICE),
         Output(name="middle", unit=PRICE),
-        Output(name="lower", said="lower range band ({n}, {k})", unit=PRICE),
+        Output(name="lower", said="lower Keltner band ({n}, {k})", unit=PRICE),
     ),
     body="""show middle = ema(hlc3, n)
 width = k * atr(n)
 show upper = middle + width
 show lower = middle - width""",
-    meaning="An average of the typical price with bands k average ranges above and below.",
+    meaning="An average of the typical price with bands k times the ATR above and below.",
     reading="A close outside is a strong bar; Bollinger bands inside them mark compression.",
     pitfalls="The bands follow the range slowly after a shock.",
-    source="C. W. Keltner, 1960; with the average range by L. B. Raschke.",
+    source="C. W. Keltner, 1960; with the ATR by L. B. Raschke.",
 )
 volatility.add(
     "compression",
@@ -214,7 +215,7 @@ quiet = inner.upper < outer.upper and inner.lower > outer.lower
 show on = quiet
 show bars = if_then(quiet, bars_since(not quiet), 0)
 show released = if_then(not quiet and prev(quiet), sign(close - inner.middle), 0)""",
-    meaning="Bollinger bands inside range bands: price rests. .bars counts how long, .released is "
+    meaning="Bollinger bands inside Keltner bands: price rests. .bars counts how long, .released is "
     "+1 or -1 on the bar that ends it, by the side of the mean on which it closes.",
     reading="The longer the rest, the more notice is taken of the bar that ends it.",
     pitfalls="The first release is often in the wrong direction.",

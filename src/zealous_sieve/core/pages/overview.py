@@ -37,7 +37,8 @@ class Tight:
     ``held`` is the condition, ``lasted`` for how many bars it has held, ``near`` how near to its end it is:
     the largest would release first. ``trend``, ``structure`` and ``momentum`` are above zero where they
     point up. It is looked for on ``bars`` of several kinds, the fastest first, and told where it holds on
-    at least so many of them.
+    at least so many of them. ``released`` is above zero on the bar on which it went out of it upward, below
+    zero downward; one of the last ``within`` bars is told. Empty, none is.
     """
 
     held: str
@@ -48,6 +49,8 @@ class Tight:
     momentum: str
     bars: tuple[str, ...]
     least: int = 2
+    released: str = ""
+    within: int = 4
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -97,6 +100,15 @@ def release_order(held: Sequence[Column], near: Sequence[Column], least: int) ->
     return sorted(counted.tolist(), key=key)
 
 
+def last_release(released: Column) -> tuple[int, int] | None:
+    """How many bars ago the newest release was and its side, of the values on the last bars of one
+    instrument, the newest last; nothing where there was none."""
+    bars = np.flatnonzero(np.nan_to_num(released))
+    if not len(bars):
+        return None
+    return len(released) - 1 - int(bars[-1]), int(np.sign(released[bars[-1]]))
+
+
 def open_between(session: Session, first: int, last: int) -> list[tuple[int, int]]:
     """The stretches in which a venue trades within two moments, in seconds since 1970."""
     days = np.arange(*session.days(np.array([first - DAY, last + 2 * DAY])), dtype=np.int64)
@@ -131,12 +143,12 @@ READY: Mapping[str, OverviewSet] = {
         universe="All shares",
         subjects=(
             Subject(code="LANT40", bars=("1h", "1d", "1w")),
-            Subject(code="GLIMMR", bars=("1d", "1w")),
+            Subject(code="GLIMMR", bars=("1d", "1w", "1mo")),
         ),
         statements=(
             "macd(close, 11, 29, 7).line > 0",
             "supertrend(12, 2.7).direction == 1",
-            "lowest(rsi(13), 7) > ago(lowest(rsi(13), 7), 7)",
+            "swing_low(rsi(13), 3).price > swing_low(rsi(13), 3).before",
             "close > sma(close, 45) for 5 bars",
             "body_beyond(sma(close, 45)) == 1",
         ),
@@ -162,6 +174,7 @@ READY: Mapping[str, OverviewSet] = {
             structure="swing_trend(4)",
             momentum="macd(close, 11, 29, 7).histogram",
             bars=("1h", "4h", "1d", "1w"),
+            released="compression(19, 2.1, 1.6).released",
         ),
         spans=(
             StrengthSpan(bars="1d", count=65, label="65 days"),

@@ -26,6 +26,8 @@ class Colour(StrEnum):
     NONE = "none"
     SECTOR = "sector"
     SIDE = "side"
+    FACT = "fact"
+    MEASURE = "measure"
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -41,7 +43,7 @@ class Measure:
 class ScatterSet:
     """How a scatter is arranged: what lies along its axes, how large a point is, how many moves its trail
     goes back, each a bar of ``move`` (empty for the fastest bars of its measures), and whether what lies
-    far out is drawn at the edge."""
+    far out is drawn at the edge. Colours may tell a ``fact`` that is a word, or the number ``tint``."""
 
     universe: str
     x: Measure
@@ -54,6 +56,8 @@ class ScatterSet:
     trail: int = 4
     move: str = ""
     forming: bool = False
+    fact: str = ""
+    tint: Measure = Measure(formula="")
 
 
 def last_moments(panel: Panel, count: int) -> Times:

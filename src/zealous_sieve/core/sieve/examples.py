@@ -44,7 +44,7 @@ WAKING = Sieve(
 AGREED = Sieve(
     name="Agreed uptrend",
     note="Three measures that look at different things agree: strength of direction, the trailing "
-    "line by average range, and the order of two averages.",
+    "line by the ATR, and the order of two averages.",
     universe="All shares",
     sides=(Side.LONG,),
     fired_within=1,
@@ -60,7 +60,7 @@ AGREED = Sieve(
 )
 FORMULAS = {
     "my_bands": (
-        "Bands by deviation, with a width to tune.",
+        "Bollinger bands with a width to tune.",
         """input length = 24 between 5 and 200
 input width = 1.8 between 0.5 and 5
 middle = sma(close, length)
@@ -69,7 +69,7 @@ show upper = middle + spread
 show lower = middle - spread""",
     ),
     "stretch": (
-        "How many average ranges the close stands from a quick average.",
+        "How many times the ATR the close stands from a quick average.",
         """input length = 17 between 5 and 100
 (close - tema(close, length)) / atr(11)""",
     ),

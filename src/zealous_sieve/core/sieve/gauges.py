@@ -7,6 +7,7 @@ is away. Conditions that are joined keep the shape in which they are joined.
 
 from __future__ import annotations
 
+import operator
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from enum import StrEnum
@@ -75,7 +76,8 @@ class Handle:
 @dataclass(frozen=True, kw_only=True)
 class Gauge:
     """One number of an instrument and the threshold that it is held against, both in ``unit``: ``of`` is
-    what both are so many times, or so many percent of; ``span`` is where it can lie, if that is bounded."""
+    what both are so many times, or so many percent of; ``span`` is where it can lie, if that is bounded. A
+    distance is how far apart two things are, whichever is above."""
 
     title: str
     unit: units.Unit
@@ -85,6 +87,7 @@ class Gauge:
     handle: Handle | None = None
     of: str = ""
     span: tuple[float, float] | None = None
+    is_distance: bool = False
 
     def margin(self, values: Values, spread: float) -> Values:
         """How far values lie on the side that passes, in spreads; below zero on the other side."""
@@ -97,6 +100,7 @@ class Plain:
     """A condition without a number of its own."""
 
     truth: Term
+    title: str
 
 
 @dataclass(frozen=True)
@@ -105,6 +109,7 @@ class Loose:
 
     shape: Shape
     truth: Term
+    title: str
 
 
 @dataclass(frozen=True)
@@ -117,6 +122,19 @@ class JoinedShape:
 
 Shape = Gauge | Plain | Loose | JoinedShape
 """A condition, taken apart."""
+_MEETS: Mapping[tree.Relation, Callable[[float, float], bool]] = {
+    tree.Relation.GREATER: operator.gt,
+    tree.Relation.AT_LEAST: operator.ge,
+    tree.Relation.LESS: operator.lt,
+    tree.Relation.AT_MOST: operator.le,
+    tree.Relation.EQUAL: operator.eq,
+    tree.Relation.DIFFERENT: operator.ne,
+}
+
+
+def title_of(shape: Shape) -> str:
+    """What a condition is called, of several the first."""
+    return title_of(shape.parts[0]) if isinstance(shape, JoinedShape) else shape.title
 
 
 def gauges(shape: Shape) -> Iterator[Gauge]:
@@ -175,8 +193,12 @@ class _Measure:
 
 
 class _Apart:
-    def __init__(self, formula: Formula) -> None:
+    """A condition being taken apart; ``inside`` is what a call was written out as, which the reader did not
+    write."""
+
+    def __init__(self, formula: Formula, *, inside: bool = False) -> None:
         self.formula = formula
+        self.inside = inside
         self.begins = line_begins(formula.text)
 
     def shape(self, node: tree.Node) -> Shape:
@@ -200,7 +222,50 @@ class _Apart:
                 return self._then(node)
             case tree.Name() if node.name in self.formula.definitions:
                 return self.shape(self.formula.definitions[node.name])
-        return self._compared(node) or Plain(self._typed(node).term)
+            case tree.Compare() if (state := self._state(node)) is not None:
+                return state
+        return self._compared(node) or self._written_out(node) or self._plain(node)
+
+    def _plain(self, node: tree.Node) -> Plain:
+        return Plain(self._typed(node).term, label(self.formula, node))
+
+    def _written_out(self, node: tree.Node) -> Shape | None:
+        """A call of yes and no as the comparisons that it stands for."""
+        written = self._typed(node).written_out
+        if written is None or written.expression is None:
+            return None
+        return _Apart(written, inside=True).shape(written.expression)
+
+    def _state(self, node: tree.Compare) -> Shape | None:
+        """A comparison that just one state of the left side meets: the conditions of that state."""
+        written, held = self._typed(node.left).written_out, self._number(node.right)
+        if written is None or written.expression is None or held is None or node.tolerance:
+            return None
+        inner = _Apart(written, inside=True)
+        meets = [
+            (truth, _MEETS[node.relation](value, held))
+            for truth, value in inner.states(written.expression)
+        ]
+        if [met for _, met in meets].count(True) != 1:
+            return None
+        parts: list[Shape] = []
+        for truth, met in meets:
+            if met and truth is not None:
+                parts.append(inner.shape(truth))
+                return JoinedShape(tuple(parts), len(parts)) if len(parts) > 1 else parts[0]
+            if truth is not None:
+                parts.append(turned(inner.shape(truth)))
+        return JoinedShape(tuple(parts), len(parts))
+
+    def states(self, node: tree.Node) -> list[tuple[tree.Node | None, float]]:
+        """Of ``if_then`` in ``if_then`` each condition with the number that it leads to, at last the number
+        that is left; nothing where one of them is no number."""
+        if isinstance(node, tree.Call) and node.function == "if_then":
+            truth, met, rest = (argument.value for argument in node.arguments)
+            number, others = self._number(met), self.states(rest)
+            return [(truth, number), *others] if others and number is not None else []
+        number = self._number(node)
+        return [] if number is None else [(None, number)]
 
     def _typed(self, node: tree.Node) -> Typed:
         return self.formula.types[node]
@@ -244,12 +309,17 @@ class _Apart:
             case tree.Near():
                 measure = self._apart(node, node.left, node.right, node.tolerance, sign=1)
                 size = apply("absolute", measure.term)
-                return self._gauge(replace(measure, term=size), Passes.BELOW)
+                near = self._gauge(replace(measure, term=size), Passes.BELOW)
+                return replace(near, is_distance=True)
             case tree.Between():
                 return self._between(node)
             case tree.Crosses():
                 measure = self._apart(node, node.left, node.right, None, sign=1, crosses=True)
-                return Loose(self._gauge(measure, Passes.ACROSS), self._typed(node).term)
+                return Loose(
+                    self._gauge(measure, Passes.ACROSS),
+                    self._typed(node).term,
+                    label(self.formula, node),
+                )
         return None
 
     def _beyond(self, node: tree.Compare, above: bool) -> Shape | None:
@@ -272,7 +342,7 @@ class _Apart:
         if None not in known and known[0] > known[1]:  # type: ignore[operator]
             low, high = high, low
         if None in known:
-            return Plain(self._typed(node).term)
+            return self._plain(node)
         sides = (
             self._gauge(self._apart(node, node.value, low, None, sign=1), Passes.ABOVE),
             self._gauge(self._apart(node, node.value, high, None, sign=1), Passes.BELOW),
@@ -356,7 +426,7 @@ class _Apart:
     ) -> Handle | None:
         """The place of a number that is written as one."""
         inner = node.value if isinstance(node, tree.Minus) else node
-        if not isinstance(inner, tree.Number):
+        if self.inside or not isinstance(inner, tree.Number):
             return None
         start, end = span_of(node.place, self.begins)
         handle = Handle(start=start, end=end, suffix=suffix, sign=sign, least=least, whole=whole)
@@ -364,6 +434,8 @@ class _Apart:
 
     def _after(self, node: tree.Node, sign: int, suffix: str) -> Handle | None:
         """The place after a comparison, where a tolerance may be written."""
+        if self.inside:
+            return None
         _, end = span_of(node.place, self.begins)
         handle = Handle(start=end, end=end, prefix=" by ", suffix=suffix, sign=sign, least=0)
         return self._sound(handle, 0.0)
@@ -382,10 +454,13 @@ def turned(shape: Shape) -> Shape:
     match shape:
         case Gauge():
             return replace(shape, passes=shape.passes.other)
-        case Plain():
-            return Plain(apply("negated", shape.truth))
-        case Loose():
-            return Loose(turned(shape.shape), apply("negated", shape.truth))
+        case Plain() | Loose():
+            title = shape.title.removeprefix("not ")
+            title = title if title != shape.title else f"not {title}"
+            truth = apply("negated", shape.truth)
+            if isinstance(shape, Plain):
+                return Plain(truth, title)
+            return Loose(turned(shape.shape), truth, title)
     parts = tuple(map(turned, shape.parts))
     return JoinedShape(parts, len(parts) - shape.least + 1)
 
@@ -401,9 +476,10 @@ def _mapped(shape: Shape, change: Change, text: str) -> Shape:
             term = change(shape.term, shape.passes)
             return replace(shape, term=term, title=shape.title + text)
         case Plain():
-            return Plain(change(shape.truth, None))
+            return Plain(change(shape.truth, None), shape.title + text)
         case Loose():
-            return Loose(_mapped(shape.shape, change, text), change(shape.truth, None))
+            inner = _mapped(shape.shape, change, text)
+            return Loose(inner, change(shape.truth, None), shape.title + text)
     return JoinedShape(tuple(_mapped(part, change, text) for part in shape.parts), shape.least)
 
 
@@ -422,8 +498,9 @@ def _held(shape: Shape, truth: Term, bars: int, *, every: bool) -> Shape:
         kernel = "highest" if (passes == Passes.ABOVE) != every else "lowest"
         return apply(kernel, term, constants=(bars,))
 
-    whole = _mapped(shape, over, f", {'worst' if every else 'best'} of {bars} bars")
-    return whole if _one_by_one(shape, every) else Loose(whole, over(truth, None))
+    text = f", {'worst' if every else 'best'} of {bars} bars"
+    whole = _mapped(shape, over, text)
+    return whole if _one_by_one(shape, every) else Loose(whole, over(truth, None), title_of(shape))
 
 
 def _one_by_one(shape: Shape, every: bool) -> bool:

@@ -39,7 +39,7 @@ def judge(
         for i in np.flatnonzero(np.isnan(truths)).tolist():
             why = why_unknown(prepared.formulas[n], panel, i, int(rows[i]))
             unjudged = condition.role == Role.VETO and why.cause == Cause.DATA
-            told = f"{'Not judged' if unjudged else 'Unknown'}: {why.words}."
+            told = f"{'Not applied' if unjudged else 'Unknown'}: {why.words}."
             unknown.setdefault(i, {})[n] = told
     return meshes(prepared, known), unknown
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
@@ -14,18 +13,14 @@ from numpy.typing import NDArray
 from zealous_sieve.core.engine.executor import Executor
 from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.engine.progress import Progress
-from zealous_sieve.core.formula.speech.figures import MOST_DIGITS, figure
 from zealous_sieve.core.formula.speech.sentence import say
 from zealous_sieve.core.formula.terms import Term
-from zealous_sieve.core.functions import units
 from zealous_sieve.core.sieve.definition import Role, Side
 from zealous_sieve.core.sieve.gauges import (
     Gauge,
     Histogram,
-    Passes,
     Shape,
     Values,
-    deciding,
     gauges,
     histogram,
     margins,
@@ -36,6 +31,7 @@ from zealous_sieve.core.sieve.gauges import (
 )
 from zealous_sieve.core.sieve.hit import Cell
 from zealous_sieve.core.sieve.judging import reasons
+from zealous_sieve.core.sieve.lacking import lack_in_words
 from zealous_sieve.core.sieve.prepare import Prepared
 from zealous_sieve.core.sieve.sifting import Sifted, sift
 
@@ -43,7 +39,7 @@ from zealous_sieve.core.sieve.sifting import Sifted, sift
 @dataclass(frozen=True, kw_only=True)
 class NearMiss:
     """An instrument that one condition alone keeps out: ``short`` says by how many spreads of what it
-    measures, ``lacks`` in words; both empty where the condition has no number."""
+    measures, nothing where it has no number; ``lacks`` in words which of its parts fail."""
 
     code: str
     name: str
@@ -201,10 +197,8 @@ class Closely:
         where = np.array([place]), np.array([at])
         short = float(self._short(position, *where)[0])
         values = self._values(shape, *where)
-        gauge = deciding(shape, 0, values, self.spreads)
-        if gauge is None or np.isnan(short):
-            return None, ""
-        return short, lack_in_words(gauge, float(values[gauge.term][0]), tick)
+        told = lack_in_words(shape, values, self.spreads, tick)
+        return (None if np.isnan(short) else short), told
 
     def _told(
         self,
@@ -238,33 +232,6 @@ class Closely:
                 )
             )
         return tuple(found)
-
-
-def lack_in_words(gauge: Gauge, value: float, tick: float) -> str:
-    """``0.80 percentage points too low``: how far a value is from a threshold that it misses."""
-    more_is_asked = gauge.passes == Passes.ABOVE
-    if math.isclose(value, gauge.threshold, rel_tol=1e-9, abs_tol=1e-12):
-        return f"just at the threshold: {'more' if more_is_asked else 'less'} is asked"
-    apart = _apart(abs(value - gauge.threshold), gauge.unit, tick)
-    if gauge.unit == units.BARS:
-        bars = f"{apart} {'bar' if apart == '1' else 'bars'}"
-        return f"{bars} too {'few' if more_is_asked else 'many'}"
-    return f"{apart}{_measured_in(gauge)} too {'low' if more_is_asked else 'high'}"
-
-
-def _apart(size: float, unit: units.Unit, tick: float) -> str:
-    """A difference with as many digits as it takes to see that it is one."""
-    told = (figure(size, unit, tick, more) for more in range(MOST_DIGITS))
-    return next((text for text in told if text.strip("0.,")), figure(size, unit, tick))
-
-
-def _measured_in(gauge: Gauge) -> str:
-    """What a difference is counted in."""
-    if gauge.unit == units.PERCENT:
-        return f" % of {gauge.of}" if gauge.of else " percentage points"
-    if gauge.unit == units.SECONDS:
-        return " seconds"
-    return f" × {gauge.of}" if gauge.of else ""
 
 
 def sift_closely(

@@ -181,7 +181,7 @@ def _level(seen: Seen) -> Iterator[Suggestion]:
     if math.isfinite(times) and rounded(times, up=False) > 0:
         yield Suggestion(
             text=f"close {sign} {line} by {write_number(rounded(times, up=False))} * {RANGE}",
-            seen=f"close is {times:.2f} average ranges {side} it",
+            seen=f"close is {times:.2f} × ATR {side} it",
         )
     if 0 < percent < 5:
         at_most = write_number(rounded(percent, up=True))
@@ -309,7 +309,7 @@ def _changed(text: str, before: float, now: float, bars: int) -> Suggestion:
 
 
 def _way(seen: Seen, since: int) -> Iterator[Suggestion]:
-    """The way that something has gone over some bars: in percent, in average ranges, and how straight."""
+    """The way that something has gone over some bars: in percent, in ATR, and how straight."""
     if len(seen.values) <= since or since < 1:
         return
     before, now = float(seen.values[-1 - since]), seen.value
@@ -324,7 +324,7 @@ def _way(seen: Seen, since: int) -> Iterator[Suggestion]:
         if by > 0:
             yield Suggestion(
                 text=f"{seen.text} {sign} ago({seen.text}, {since}) by {write_number(by)} * {RANGE}",
-                seen=f"{times:.2f} average ranges {side} in {_bars(since)}",
+                seen=f"{times:.2f} × ATR {side} in {_bars(since)}",
             )
     if seen.text == "close" and since > 2:
         ratio = abs(now - before) / float(np.abs(np.diff(seen.values[-1 - since :])).sum())

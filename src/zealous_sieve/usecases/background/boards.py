@@ -36,7 +36,9 @@ class BoardCells:
     """A column of a board: one entry an instrument, in the order of its rows.
 
     ``before`` are the values so many bars ago, ``turned`` how many bars ago a value came to its side from
-    the other, −1 where it did not lately. ``problems`` say why there is nothing in it.
+    the other, −1 where it did not lately. ``problems`` say why there is nothing in it. Of a number that
+    adds up conditions ``parts`` are these, with a minus before those that count against it; ``held`` and
+    ``held_before`` say by a sign for each whether it held: 1, 0, or ? where that is not known.
     """
 
     truth: bool
@@ -46,6 +48,9 @@ class BoardCells:
     zones: list[str]
     turned: list[int]
     problems: tuple[Problem, ...] = ()
+    parts: tuple[str, ...] = ()
+    held: tuple[str, ...] = ()
+    held_before: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -134,9 +139,10 @@ def _fill(
         return
     last = 2 * max(columns[n].back for n in places) + 1
     values = {n: own for n in places if isinstance(own := read[n], Typed)}
-    found = desk.executor.evaluate(
-        {str(n): own.term for n, own in values.items()}, seen.panel, last=last
-    )
+    terms = {str(n): own.term for n, own in values.items()}
+    for n, own in values.items():
+        terms |= {f"{n} {part}": term for part, (term, _) in enumerate(own.grades)}
+    found = desk.executor.evaluate(terms, seen.panel, last=last)
     for n, own in values.items():
         table, back = seen.spread(found[str(n)]), columns[n].back
         truth = own.kind == Kind.TRUTH
@@ -149,7 +155,21 @@ def _fill(
             before=plain(table[:, -1 - back]),
             zones=[str(zone_of(number)) for number in zone[:, -1].tolist()],
             turned=turned_rows(zone[:, -1 - 2 * back :]).tolist(),
+            parts=tuple(
+                told if sign > 0 else f"− {told}"
+                for told, (_, sign) in zip(own.graded, own.grades, strict=True)
+            ),
+            held=_held([seen.spread(found[f"{n} {p}"])[:, -1] for p in range(len(own.grades))]),
+            held_before=_held(
+                [seen.spread(found[f"{n} {p}"])[:, -1 - back] for p in range(len(own.grades))]
+            ),
         )
+
+
+def _held(truths: Sequence[NDArray[np.float64]]) -> tuple[str, ...]:
+    """Of each instrument whether each of some conditions holds."""
+    signs = [np.where(np.isnan(own), "?", np.where(own == 1.0, "1", "0")) for own in truths]
+    return tuple(map("".join, zip(*signs, strict=True)))
 
 
 def _empty(count: int, problems: tuple[Problem, ...]) -> BoardCells:

@@ -17,6 +17,8 @@ from zealous_sieve.core.formula.typed import Typed
 from zealous_sieve.core.market.instruments import Instrument
 from zealous_sieve.core.pages.overview import (
     OverviewSet,
+    Tight,
+    last_release,
     means_by_group,
     open_between,
     release_order,
@@ -74,12 +76,36 @@ class TightRow:
 
 
 @dataclass(frozen=True, kw_only=True)
+class Release:
+    """Out of what was tight: on which bars, when in seconds since 1970 and how many bars ago, to which side
+    (1 up, −1 down)."""
+
+    bars: str
+    at: int
+    ago: int
+    side: int
+
+
+@dataclass(frozen=True, kw_only=True)
+class Released:
+    """An instrument that was tight on several kinds of bars and is out on some: which released first, and
+    after it; on which ``bars`` it still is tight."""
+
+    code: str
+    name: str
+    releases: list[Release]
+    bars: list[str]
+
+
+@dataclass(frozen=True, kw_only=True)
 class Tightness:
-    """Who is tight, in the order in which they would release; ``looked`` is how many were looked at,
-    ``stopped`` are those that are left out on some bars, as theirs have stopped."""
+    """Who is tight, in the order in which they would release, and who released, the newest first;
+    ``looked`` is how many were looked at, ``stopped`` are those that are left out on some bars, as theirs
+    have stopped."""
 
     stopped: list[str]
     rows: list[TightRow]
+    released: list[Released]
     looked: int
     problems: list[Problem]
 
@@ -203,6 +229,8 @@ def tightness_on(desk: Desk, arranged: OverviewSet) -> Tightness:
         "held": tight.held, "lasted": tight.lasted, "near": tight.near, "trend": tight.trend,
         "structure": tight.structure, "momentum": tight.momentum,
     }  # fmt: skip
+    if tight.released.strip():
+        wanted["released"] = tight.released
     problems: list[Problem] = []
     stopped: set[str] = set()
     terms: dict[str, Term] = {}
@@ -212,10 +240,14 @@ def tightness_on(desk: Desk, arranged: OverviewSet) -> Tightness:
             terms[name] = read
         else:
             problems += read
-    seen = [
-        _on_bars(desk, chosen, bars, terms, problems, stopped, forming=arranged.forming)
-        for bars in tight.bars
-    ]
+    seen: list[Mapping[str, Column]] = []
+    releases: list[tuple[int, Release]] = []
+    for bars in tight.bars:
+        own, out = _on_bars(
+            desk, chosen, bars, terms, problems, stopped, tight.within, forming=arranged.forming
+        )
+        seen.append(own)
+        releases += out
     order = release_order([own["held"] for own in seen], [own["near"] for own in seen], tight.least)
     rows = [
         TightRow(
@@ -227,6 +259,7 @@ def tightness_on(desk: Desk, arranged: OverviewSet) -> Tightness:
     ]
     return Tightness(
         rows=rows,
+        released=_released(chosen, tight, [own["held"] for own in seen], releases),
         looked=len(chosen),
         problems=list(dict.fromkeys(problems)),
         stopped=[i.code for i in chosen if i.code in stopped],
@@ -240,21 +273,49 @@ def _on_bars(
     terms: Mapping[str, Term],
     problems: list[Problem],
     stopped: set[str],
+    within: int,
     *,
     forming: bool,
-) -> dict[str, Column]:
-    """The newest values of some terms on bars of one kind; NaN where there is nothing, and why not."""
+) -> tuple[dict[str, Column], list[tuple[int, Release]]]:
+    """The newest values of some terms on bars of one kind, NaN where there is nothing, and why not; and
+    who released ``within`` the last of them, by their places."""
     names = ("held", "lasted", "near", "trend", "structure", "momentum")
     found = {name: np.full(len(chosen), np.nan) for name in names}
     seen = awake_or_why(desk, chosen, bars, forming=forming)
     if not isinstance(seen, Awake):
         problems += seen
-        return found
+        return found, []
     stopped |= set(seen.stopped)
+    releases = []
     if terms:
-        newest = desk.executor.evaluate(terms, seen.panel, last=1)
+        newest = desk.executor.evaluate(terms, seen.panel, last=max(1, within))
         found |= {name: seen.spread(own)[:, -1] for name, own in newest.items()}
-    return found
+        for n, own in enumerate(newest.get("released", ())):
+            out = last_release(own)
+            if out is None:
+                continue
+            ago, side = out
+            row = int(seen.panel.ends[n]) - 1 - ago
+            at = int(seen.panel.close_times(slice(row, row + 1))[0])
+            releases.append((int(seen.places[n]), Release(bars=bars, at=at, ago=ago, side=side)))
+    return found, releases
+
+
+def _released(
+    chosen: Sequence[Instrument],
+    tight: Tight,
+    held: Sequence[Column],
+    releases: Sequence[tuple[int, Release]],
+) -> list[Released]:
+    """Those that were tight on enough kinds of bars and are out on some, the newest first release first."""
+    found = []
+    for place in sorted({place for place, _ in releases}):
+        own = sorted((r for p, r in releases if p == place), key=lambda release: release.at)
+        still = [bars for bars, now in zip(tight.bars, held, strict=True) if now[place] == 1.0]
+        if len({*still, *(release.bars for release in own)}) >= tight.least:
+            code, name = chosen[place].code, chosen[place].name
+            found.append(Released(code=code, name=name, releases=own, bars=still))
+    return sorted(found, key=lambda one: -one.releases[0].at)
 
 
 def _tight_on(columns: Mapping[str, Column], place: int) -> TightOn:

@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 
+import numpy as np
+
 from zealous_sieve.core.engine.columns import Column
 from zealous_sieve.core.engine.develop import looked_at
 from zealous_sieve.core.engine.external_inputs import needs_universe
@@ -58,20 +60,26 @@ class Scatter:
     for those of a session it is the one looked from), of which the values begin with frame ``first``;
     ``sides`` are those of hits, empty elsewhere. ``fastest`` are the fastest bars of its measures,
     ``universe`` is that within which instruments are compared, ``stopped`` are those that are left out, as
-    their bars of some measure have stopped."""
+    their bars of some measure have stopped, ``trailless`` have none of the
+    bars that a move is one of: only where they are now is known. ``words`` are the names of facts that are
+    words, ``groups`` what the one says that colours tell, empty where it is not known."""
 
     universe: str
     codes: list[str]
     names: list[str]
     sectors: list[str]
     sides: list[str]
+    words: list[str]
+    groups: list[str]
     fastest: str
     moments: list[int]
     stopped: list[str]
+    trailless: list[str]
     first: int
     x: MeasuredAxis
     y: MeasuredAxis
     size: MeasuredAxis
+    tint: MeasuredAxis
 
 
 def scatter(outside: Outside, wanted: ScatterAsked, order: Order) -> Scatter:
@@ -93,6 +101,7 @@ def scatter_on(desk: Desk, wanted: ScatterAsked, sides: Mapping[str, str] | None
     chosen = _chosen(desk, wanted, sides or {})
     arranged = wanted.arranged
     measures = {"x": arranged.x, "y": arranged.y, "size": arranged.size}
+    measures["tint"] = arranged.tint
     read = {name: _read(desk, own, chosen, arranged.forming) for name, own in measures.items()}
     kinds = {measures[name].bars for name, own in read.items() if isinstance(own, Typed)}
     asleep = _asleep(desk, chosen, kinds)
@@ -108,9 +117,11 @@ def scatter_on(desk: Desk, wanted: ScatterAsked, sides: Mapping[str, str] | None
     moments = session_moments(steps) if wanted.session else last_moments(steps, arranged.trail + 1)
     if not wanted.session:
         moments[-1:] = int(desk.now.timestamp())
+        moments = moments if len(moments) or not chosen else np.array([int(desk.now.timestamp())])
     first = min(wanted.first, len(moments)) if wanted.session else 0
     told = moments[first : first + wanted.count] if wanted.session else moments
     values: dict[str, Column] = {}
+    still = np.zeros(len(chosen), bool) if wanted.session else steps.ends == steps.starts
     if len(told) and usable:
         terms = {
             name: on_timeframe(own.term, timeframe(measures[name].bars))
@@ -126,15 +137,26 @@ def scatter_on(desk: Desk, wanted: ScatterAsked, sides: Mapping[str, str] | None
             name: column.reshape(len(compared), len(told))[: len(chosen)].T
             for name, column in found.items()
         }
+        if still.any() and step != fastest:
+            # Without bars to move by they are looked at on those of their measures, as they are now.
+            panel = desk.bars(compared, desk.now, fastest, forming=arranged.forming)
+            for name, column in _along(desk, terms, looked_at(panel, told[-1:]), read).items():
+                if name in values:
+                    values[name][-1, still] = column[: len(chosen)][still]
     return Scatter(
         universe=arranged.universe,
         codes=[instrument.code for instrument in chosen],
         names=[instrument.name for instrument in chosen],
         sectors=[str(instrument.facts.get("sector") or "") for instrument in chosen],
         sides=[(sides or {}).get(instrument.code, "") for instrument in chosen],
+        words=sorted(
+            {name for own in chosen for name, v in own.facts.items() if isinstance(v, str)}
+        ),
+        groups=[str(own.facts.get(arranged.fact) or "") for own in chosen],
         fastest=fastest,
         moments=moments.tolist(),
         stopped=stopped,
+        trailless=[own.code for own, is_still in zip(chosen, still, strict=True) if is_still],
         first=first,
         **{name: _measured(own, values.get(name)) for name, own in read.items()},
     )

@@ -74,6 +74,14 @@ def list_hits(outside: Outside, run_id: int, query: HitsQuery, order: Order) -> 
     return HitPage(matching=matching, hits=_views(outside, run, seen, order))
 
 
+def codes_of_hits(outside: Outside, run_id: int, words: str) -> list[str]:
+    """The codes of all hits of a run in which some words stand, each once. Raises NotFoundError."""
+    run = get_run(outside.runs, run_id)
+    query = HitsQuery(words=words, count=max(1, run.hit_count or 1))
+    _, seen = outside.hits.page(run, run_before(outside.runs, run), query)
+    return list(dict.fromkeys(one.hit.code for one in seen))
+
+
 def _page(
     outside: Outside, run: Run, query: HitsQuery, order: Order
 ) -> tuple[int, Sequence[SeenHit]]:

@@ -23,6 +23,7 @@ from zealous_sieve.web.shapes import (
     HitChartBody,
     HitsFileRequest,
     HitsRequest,
+    HitWordsQuery,
     OpenRequest,
     RunBody,
     RunsQuery,
@@ -63,6 +64,11 @@ def contract(outside: Outside) -> Contract:
     def get_hits(run_id: int, query: HitsRequest) -> HitPage:
         """Hits of a run by page and column."""
         return hits.list_hits(outside, run_id, HitsQuery(**query.model_dump()), wanted())
+
+    @api.endpoint("GET", "/runs/<id:run_id>/codes", reply=list[str], query=HitWordsQuery)
+    def get_codes_of_hits(run_id: int, query: HitWordsQuery) -> list[str]:
+        """The codes of all hits of a run that fit a filter."""
+        return hits.codes_of_hits(outside, run_id, query.words)
 
     @api.endpoint("GET", "/runs/<id:run_id>/hits.file", query=HitsFileRequest, gives=OCTETS)
     def get_hits_as_file(run_id: int, query: HitsFileRequest) -> Response:

@@ -47,8 +47,22 @@ BY_UTC = WallClock()
 
 
 def figure(value: float, unit: units.Unit = units.NONE, tick: float = 0.01, more: int = 0) -> str:
-    """A number as it is shown: prices by tick, large counts shortened, others to sense; ``more`` asks
-    for further digits."""
+    """A number as it is shown: prices by tick, large counts shortened, others to sense, nothing never below
+    nothing; ``more`` asks for further digits."""
+    text = _figure(value, unit, tick, more)
+    return _signed(text) if text.strip("-0.,") else text.lstrip("-")
+
+
+def in_full(value: float) -> str:
+    """A number as it was written, in full."""
+    return _signed(f"{value:,.10g}")
+
+
+def _signed(text: str) -> str:
+    return text.replace("-", "−")
+
+
+def _figure(value: float, unit: units.Unit, tick: float, more: int) -> str:
     if math.isnan(value):
         return "unknown"
     if math.isinf(value):
@@ -86,7 +100,7 @@ def _read_back(text: str) -> float:
         if text.endswith(suffix):
             return _read_back(text.removesuffix(suffix)) * divisor
     try:
-        return float(text.removesuffix(" %").replace(",", ""))
+        return float(text.removesuffix(" %").replace(",", "").replace("−", "-"))
     except ValueError:
         return math.nan
 

@@ -9,6 +9,7 @@ from dataclasses import replace
 from zealous_sieve.core.errors import Problem
 from zealous_sieve.core.formula import canonical, tree
 from zealous_sieve.core.formula.arguments import bind
+from zealous_sieve.core.formula.speech.figures import in_full
 from zealous_sieve.core.formula.terms import Apply, Constant, in_order
 from zealous_sieve.core.formula.timeframe import BarKind, BarRule, ClockUnit, timeframe
 from zealous_sieve.core.formula.typed import Formula, Typed
@@ -107,7 +108,7 @@ class Namer:
         """A constant as it was written, or as an input has it."""
         typed = self.formula.types.get(node)
         number = typed.number if typed is not None else None
-        return canonical.expression(node) if number is None else f"{number:,.10g}"
+        return canonical.expression(node) if number is None else in_full(number)
 
     def noun(self, node: tree.Node, subject: str = "") -> str:
         """What a value is called, with its article; what is of the ``subject`` is its."""
@@ -241,7 +242,7 @@ class Namer:
             number = parameter.default if written is None else self._number(written)
             if number is None or (parameter.whole and number not in rests_on):
                 continue
-            numbers.append(f"{number:,.10g}")
+            numbers.append(in_full(number))
             unusual = unusual or number != parameter.default
         return f" ({', '.join(numbers)})" if unusual else ""
 

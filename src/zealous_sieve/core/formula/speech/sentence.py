@@ -15,6 +15,7 @@ from zealous_sieve.core.formula.speech.figures import (
     BY_UTC,
     WallClock,
     figure,
+    in_full,
     moment_said,
     told_apart,
 )
@@ -43,7 +44,7 @@ def label(formula: Formula, node: tree.Node) -> str:
     """What a number in a formula is called on a chart: ``EMA(40)``."""
     typed = formula.types.get(node)
     if typed is not None and typed.number is not None:
-        return f"{typed.number:,.10g}"
+        return in_full(typed.number)
     match node:
         case tree.Name() if (
             typed is not None and typed.function and typed.function.name == node.name

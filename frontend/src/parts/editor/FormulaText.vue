@@ -1,13 +1,17 @@
 <script setup lang="ts">
-import { computed, onBeforeUnmount, ref, useId, watch } from 'vue'
+import { computed, nextTick, onBeforeUnmount, onMounted, ref, useId, watch } from 'vue'
 import { answer, type Schemas } from '@/shared/api'
 import { told } from '@/shared/format'
 import { useServer } from '@/shared/moment'
+import { useVocabulary } from '@/shared/queries'
+import { useEditing } from './editing'
+import './editing.css'
 
 const server = useServer()
 
 /**
- * A formula that is written where it stands in a sentence. Enter or leaving the field takes it once it can be
+ * A formula that is written where it stands in a sentence, with completion and help as in every field of
+ * formulas; while it is written it takes the room that there is. Enter or leaving the field takes it once it can be
  * read. What can't be read stays in the field, with what is wrong and what may have been meant; Enter takes
  * the first of these. Escape leaves all as it was.
  */
@@ -30,15 +34,14 @@ const emit = defineEmits<{ take: [text: string]; open: [open: boolean] }>()
 defineOptions({ inheritAttrs: false })
 const written = ref<string>()
 const wrong = ref<{ text: string; reading?: Reading }>()
-const field = ref<HTMLInputElement>()
+const host = ref<HTMLElement>()
 const id = useId()
-const shown = computed(() => written.value ?? props.value)
-const width = computed(() => Math.min(props.most, Math.max(props.least, shown.value.length + 3)))
+const vocabulary = useVocabulary()
 /** What is said is of the text that stands there. */
 const said = computed(() => (wrong.value?.text === written.value?.trim() ? wrong.value : undefined))
 /** What is written here and was not taken is told, so that nothing goes on as if it were. */
 watch(
-  () => written.value !== undefined && written.value.trim() !== props.value,
+  () => written.value !== undefined,
   (open) => emit('open', open),
 )
 const offers = computed(() => said.value?.reading?.offers ?? [])
@@ -53,8 +56,14 @@ let asking: AbortController | undefined
 let about: string | undefined
 onBeforeUnmount(() => asking?.abort())
 function done(text: string) {
+  const isOther = text !== props.value
+  asItIs()
+  if (isOther) emit('take', text)
+}
+/** What is written here is what the field stands for, once that has come. */
+function asItIs() {
   written.value = wrong.value = undefined
-  if (text !== props.value) emit('take', text)
+  void nextTick(() => written.value === undefined && editing.write(props.value))
 }
 /** Take what is written if it can be read. */
 async function take() {
@@ -78,51 +87,63 @@ async function take() {
   }
 }
 function enter() {
+  editing.hush()
   const [first] = offers.value
-  if (first) return done(first.text)
+  if (first) {
+    done(first.text)
+    return true
+  }
   if (said.value && !said.value.reading) wrong.value = undefined
+  const stays = !props.value && written.value
   void take()
   // Where another may be added the cursor stays.
-  if (props.value || !written.value) field.value?.blur()
+  if (!stays) editing.leave()
+  return true
 }
 /** With nothing written the key is that of what the field stands in. */
-function leave(event: KeyboardEvent) {
-  if (written.value !== undefined) event.stopPropagation()
+function leave() {
+  if (written.value === undefined) return false
   asking?.abort()
   about = undefined
-  written.value = wrong.value = undefined
-  field.value?.blur()
+  asItIs()
+  editing.write(props.value)
+  editing.leave()
+  return true
 }
-defineExpose({
-  focus() {
-    field.value?.focus()
-    field.value?.select()
+const editing = useEditing({
+  label: () => props.label,
+  hint: props.placeholder,
+  vocabulary: () => vocabulary.data.value,
+  ends: true,
+  keys: [
+    { key: 'Enter', run: enter },
+    { key: 'Escape', run: leave, stopPropagation: true },
+  ],
+  written: (text) => {
+    written.value = text === props.value ? undefined : text
   },
-  take,
+  attributes: () => (said.value ? { 'aria-invalid': 'true', 'aria-describedby': id } : undefined),
 })
+onMounted(() => editing.begin(host.value!, props.value))
+onBeforeUnmount(editing.end)
+watch(
+  () => props.value,
+  (value) => written.value === undefined && editing.write(value),
+)
+watch(said, (now) => editing.underline(now?.reading?.problems))
+defineExpose({ focus: editing.choose, take })
 </script>
 
 <template>
-  <span class="formula-text" :class="$attrs.class">
-    <input
-      v-bind="{ ...$attrs, class: undefined }"
-      ref="field"
-      class="inline-part mono"
-      :class="{ fall: said }"
-      :value="shown"
-      :style="{ width: `${width}ch` }"
-      :placeholder="placeholder"
+  <span class="formula-text" v-bind="$attrs">
+    <span
+      ref="host"
+      class="formula in-line"
+      :class="{ wrong: said }"
+      :style="{ '--least': `${least}ch`, '--most': `${most}ch` }"
       :title="title"
-      :aria-label="label"
-      :aria-invalid="Boolean(said)"
-      :aria-describedby="said ? id : undefined"
-      maxlength="2000"
-      spellcheck="false"
-      @input="written = ($event.target as HTMLInputElement).value"
-      @change="take"
-      @keydown.enter.prevent="enter"
-      @keydown.esc="leave"
-    />
+      @focusout="take"
+    ></span>
     <span v-if="said" :id="id" class="meant">
       <span class="fall" role="alert">{{ problem }}</span>
       <span v-if="nearest.length" role="group" aria-label="Nearest that work">
@@ -162,6 +183,44 @@ defineExpose({
 .formula-text {
   position: relative;
   display: inline-block;
+  max-width: 100%;
+}
+.in-line {
+  display: block;
+}
+.in-line :deep(.cm-editor) {
+  min-width: var(--least);
+  font: inherit;
+  font-family: var(--mono);
+  background: none;
+  border: 0;
+  border-bottom: 1px solid var(--accent);
+  border-radius: 0;
+}
+.in-line :deep(.cm-content) {
+  min-height: 24px;
+  padding: 0;
+  line-height: 1.4;
+}
+.in-line :deep(.cm-line) {
+  padding: 0 2px;
+}
+.in-line :deep(.cm-scroller) {
+  overflow: hidden;
+}
+/* Not written in, it is as short as its place in the sentence wants it. */
+.in-line :deep(.cm-editor:not(.cm-focused)) {
+  max-width: var(--most);
+}
+.in-line :deep(.cm-editor:not(.cm-focused) .cm-content) {
+  color: var(--accent);
+  white-space: pre;
+}
+.in-line :deep(.cm-focused) {
+  background: var(--sheet);
+}
+.wrong :deep(.cm-content) {
+  color: var(--fall);
 }
 .meant {
   position: absolute;
