@@ -86,7 +86,7 @@ def test_each_page_can_be_read_pressed_and_made_narrow(
             wide = page.evaluate("document.documentElement.scrollWidth - window.innerWidth")
             assert wide <= 0, f"{wide} pixels too wide at {width}"
     # At twice the size a page is one column that can be used.
-    for box in page.locator(".cm-editor, .canvas, .title").all():
+    for box in page.locator(":not(.in-line) > .cm-editor, .canvas, .title").all():
         found = box.bounding_box()
         assert found is not None
         assert found["width"] > 200

@@ -263,7 +263,7 @@ def test_a_pair_is_defined_and_found_among_the_instruments(page: Page) -> None:
     row = page.locator("tbody tr", has_text="TARHEM")
     expect(row).to_contain_text("TARPIN to HEMPRO")
     row.get_by_label("Mark TARHEM").check()
-    page.get_by_role("button", name="Put 1 away").click()
+    page.get_by_role("button", name="Archive 1").click()
     expect(row).to_have_count(0)
 
 

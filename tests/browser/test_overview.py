@@ -41,7 +41,7 @@ def test_the_overview_is_read_changed_and_set_back(page: Page) -> None:
         field.fill(value)
         field.press("Enter")
     expect(bars).to_have_value("1h")
-    expect(tight.get_by_role("row")).to_have_count(15)
+    expect(tight.locator("table.tight").get_by_role("row")).to_have_count(15)
     rotation = page.get_by_label("Rotation", exact=True)
     expect(rotation.get_by_label(re.compile("^a day")).get_by_role("listitem")).to_have_count(10)
     expect(

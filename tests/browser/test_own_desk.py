@@ -128,7 +128,7 @@ def test_an_empty_desk_takes_a_table_dropped_on_any_page_and_its_pages_work_befo
 
     page.goto("/instruments")
     page.get_by_label("Mark KWE/OSK").check()
-    page.get_by_role("button", name="Put 1 away").click()
+    page.get_by_role("button", name="Archive 1").click()
     expect(page.get_by_role("link", name="KWE/OSK")).to_have_count(0)
     page.get_by_role("button", name="Undo").click()
     expect(page.get_by_role("link", name="KWE/OSK")).to_be_visible()

@@ -17,6 +17,7 @@ from zealous_sieve.core.sieve.definition import (
     read_sieve,
     write_sieve,
 )
+from zealous_sieve.core.sieve.drawing import lines
 from zealous_sieve.core.sieve.firings import find_firings
 from zealous_sieve.core.sieve.hit import Cell
 from zealous_sieve.core.sieve.near import nearest_misses, sift_closely, standing
@@ -193,3 +194,19 @@ def test_each_side_needs_a_condition_that_decides_and_none_is_asked_of_a_side_no
         assert "short" in problem.message
     with pytest.raises(SieveError, match="once"):
         read_sieve(write_sieve(sieve(must("close > 1"))).replace('"long"', '"long", "long"'))
+
+
+def test_a_chart_draws_what_is_asked_of_the_side_at_hand() -> None:
+    asked = (
+        of(None, "rel_volume(12) > 0.9"),
+        of(LONG, "close > sma(close, 19)"),
+        of(SHORT, "rsi(8) < 45"),
+    )
+    both = prepare(Sieve(name="x", universe="x", sides=BOTH, conditions=asked))
+
+    def drawn(side: Side | None) -> list[str]:
+        return [line.text for line in lines(both, side)]
+
+    assert drawn(None) == ["rel_volume(12)", "sma(close, 19)", "rsi(8)"]
+    assert drawn(LONG) == ["rel_volume(12)", "sma(close, 19)"]
+    assert drawn(SHORT) == ["rel_volume(12)", "rsi(8)"]

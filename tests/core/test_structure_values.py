@@ -405,3 +405,6 @@ def test_pushes_count_further_highs_that_close_less_far_out() -> None:
         expected[t] = count if t >= 25 else math.nan
     np.testing.assert_array_equal(values("pushes(3).high", panel), expected)
     assert expected[~np.isnan(expected)].max() >= 2
+    place = "bollinger(close, 20, 2).percent_b"
+    np.testing.assert_array_equal(values(f"pushes({place}, 3).high", panel), expected)
+    assert not np.array_equal(values("pushes(rsi(close, 9), 3).high", panel), expected)

@@ -180,6 +180,9 @@ def test_a_sieve_on_weekly_bars_sees_closed_weeks_only(
     run = ran(client, outside, made["id"])
     hits = get(client, f"/runs/{run}/hits?count=500")["hits"]
     assert get(client, f"/runs/{run}")["run"]["hit_count"] == len(hits) > 10
+    codes = get(client, f"/runs/{run}/codes")
+    assert codes == [hit["code"] for hit in hits]
+    assert get(client, f"/runs/{run}/codes?words={codes[3].lower()}") == [codes[3]]
     friday = 1_781_222_400
     for hit in hits[:4]:
         chart = send(client, f"/hits/{hit['id']}/chart", {"bars": 60})

@@ -145,3 +145,21 @@ def test_what_has_stopped_counts_nowhere_and_is_told(client: FlaskClient, outsid
     least = next(own for own in suggested["suggested"] if own["text"].startswith("close >="))
     condition = {"conditions": [{"formula": least["text"]}], "fired_within": 1}
     assert least["passes"] == send(client, "/preview", {"sieve": document(**condition)})["passing"]
+
+
+@pytest.mark.reads
+def test_a_rating_says_which_of_its_conditions_hold_and_which_held(client: FlaskClient) -> None:
+    parts = ("close > sma(close, 34)", "close < sma(close, 34)", "rsi(close, 9) > 55")
+    rating = {"formula": f"lean({', '.join(parts)})", "bars": "1d", "back": 4}
+    found = look(client, rating, *({"formula": text, "bars": "1d", "back": 4} for text in parts))
+    whole, *alone = found["columns"]
+    assert whole["parts"] == [parts[0], f"− {parts[1]}", parts[2]]
+    assert all(own["parts"] == own["held"] == [] for own in alone)
+    for row, value in enumerate(whole["values"]):
+        held = "".join(
+            "?" if own["values"][row] is None else str(int(own["values"][row])) for own in alone
+        )
+        assert whole["held"][row] == held
+        assert value == sum(int(n) * sign for n, sign in zip(held, (1, -1, 1), strict=True))
+        then = [own["before"][row] for own in alone]
+        assert whole["held_before"][row] == "".join("?" if v is None else str(int(v)) for v in then)

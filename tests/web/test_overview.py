@@ -131,3 +131,27 @@ def test_sessions_and_what_is_scheduled_with_the_ideas_it_touches(
     verdict["verdict"] = "drop"
     send(client, f"{hit_at(client, run, code)}/verdict", verdict, "put")
     assert all(own["ideas"] == [] for own in get(client, "/overview/ahead"))
+
+
+@pytest.mark.reads
+def test_who_released_is_told_with_the_bars_on_which_it_was_first(
+    client: FlaskClient, arranged: Any
+) -> None:
+    released = "if_then(close crosses above sma(close, 9), 1, 0)"
+    arranged["tight"] |= {"held": "close > sma(close, 9)", "released": released, "within": 3}
+    found = part(client, "tightness", arranged)["released"]
+    assert found
+    moments = [own["releases"][0]["at"] for own in found]
+    assert moments == sorted(moments, reverse=True)
+    for own in (found[0], found[-1]):
+        assert own["releases"] == sorted(own["releases"], key=lambda one: one["at"])
+        assert {one["bars"] for one in own["releases"]} | set(own["bars"]) == {"1h", "1d"}
+        for one in own["releases"]:
+            path = f"/instruments/{own['code']}/chart"
+            chart = send(client, path, {"bars": one["bars"], "lines": [released]})
+            values = chart["lines"][0]["values"]
+            values = values[:-1] if chart["provisional"] else values
+            assert values[-1 - one["ago"] :] == [1.0, *[0.0] * one["ago"]]
+            assert one["side"] == 1
+    arranged["tight"]["released"] = ""
+    assert part(client, "tightness", arranged)["released"] == []

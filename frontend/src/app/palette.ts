@@ -95,10 +95,13 @@ export function useEntries(
     }))
     if (!now) return [...acts, ...PAGES]
     const served = found.about.value ? (found.reply.value ?? []) : []
-    return [
+    const all: Entry[] = [
       ...served.map((f) => ({ kind: f.kind, name: f.name, note: f.note, to: leadsTo(f, chart()) })),
       ...[...PAGES, ...functions.value, ...acts].filter((entry) => fits(now, entry)),
     ]
+    // What is called just so comes before what only has the words in it.
+    const exactly = (entry: Entry) => entry.name.toLowerCase() === now.toLowerCase()
+    return [...all.filter(exactly), ...all.filter((entry) => !exactly(entry))]
   })
   return { entries, error: found.error, asked: found.about }
 }

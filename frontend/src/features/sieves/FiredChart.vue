@@ -3,6 +3,7 @@ import { instrumentAt } from '@/shared/addresses'
 import { computed, ref, toRef, watch } from 'vue'
 import ChartView from '@/parts/chart/ChartView.vue'
 import { useDress } from '@/parts/chart/dress'
+import type { Source } from '@/parts/chart/growing'
 import type { Sieve } from '@/shared/api'
 import { barTime, figure, plural, sides } from '@/shared/format'
 import { useKeys } from '@/shared/keys'
@@ -49,10 +50,27 @@ const earlier = () => {
   return times.value.filter((time) => time < now).at(-1)
 }
 const later = () => times.value.find((time) => looked.value !== undefined && time > looked.value)
+/** The side of the signal that is looked at, or of the last; the lines of the other are not drawn. */
+const side = computed(() => (signal.value ?? firings.value.at(-1))?.side)
+const isDrawn = (line: { conditions: readonly number[] }) =>
+  !line.conditions.length ||
+  line.conditions.some((n) => {
+    const of = props.sieve?.conditions[n]?.side
+    return !of || !side.value || of === side.value
+  })
+const sided: Source = {
+  ...source,
+  data: computed(() => {
+    const own = chart.value
+    return own && own.lines.some((line) => !isDrawn(line))
+      ? { ...own, lines: own.lines.filter(isDrawn) }
+      : own
+  }),
+}
 const levels = computed(() =>
   (fired.value?.drawn ?? []).flatMap((own) => {
     const scale = own.condition === props.focus ? props.scales[own.scale] : undefined
-    const line = view.value?.drawn?.lines[own.line]
+    const line = chart.value?.lines[own.line]
     if (!scale?.grip || !line) return []
     const share = scale.unit === 'percent' ? ' %' : ''
     return [
@@ -114,7 +132,7 @@ useKeys(
     <ChartView
       ref="view"
       here
-      :of="source"
+      :of="sided"
       :subject="subject"
       :layout="layout"
       :dressing="dressing"

@@ -18,13 +18,17 @@ const props = withDefaults(
 )
 const emit = defineEmits<{ choose: [name: string]; reach: [column: number] }>()
 const HEAD = 44
-const NODE = 122
+/** As wide as the longest name with its number, as far as there is room. */
+const node = computed(() => {
+  const longest = Math.max(0, ...props.rows.map((row) => row.name.length))
+  return Math.max(110, Math.min(190, 68 + 6.4 * longest))
+})
 const box = ref<HTMLElement>()
 const { width } = useElementSize(box)
 const ranked = computed(() => orders(props.rows, props.columns.length))
 const apart = computed(() => {
   const many = props.columns.length - 1
-  return many > 0 ? Math.max(NODE + 16, (width.value - NODE) / many) : 0
+  return many > 0 ? Math.max(node.value + 16, (width.value - node.value) / many) : 0
 })
 const height = computed(() => HEAD + props.rows.length * props.row)
 const middle = (rank: number) => HEAD + (rank + 0.5) * props.row
@@ -35,7 +39,7 @@ const joins = computed(() =>
     props.columns.slice(1).flatMap((_, n) => {
       const [from, to] = [ranked.value[n]!.indexOf(place), ranked.value[n + 1]!.indexOf(place)]
       if (from < 0 || to < 0) return []
-      const [x0, x1] = [n * apart.value + NODE, (n + 1) * apart.value]
+      const [x0, x1] = [n * apart.value + node.value, (n + 1) * apart.value]
       const bend = (x1 - x0) / 2
       const [y0, y1] = [middle(from), middle(to)]
       const path = `M${x0} ${y0}C${x0 + bend} ${y0} ${x1 - bend} ${y1} ${x1} ${y1}`
@@ -49,7 +53,7 @@ const joins = computed(() =>
 <template>
   <div ref="box" class="ranks" :style="{ height: `${height}px` }">
     <svg
-      :width="Math.max(width, (columns.length - 1) * apart + NODE)"
+      :width="Math.max(width, (columns.length - 1) * apart + node)"
       :height="height"
       aria-hidden="true"
     >
@@ -66,7 +70,7 @@ const joins = computed(() =>
     <section
       v-for="(column, n) in columns"
       :key="n"
-      :style="{ left: `${n * apart}px`, width: `${NODE}px` }"
+      :style="{ left: `${n * apart}px`, width: `${node}px` }"
       :aria-label="column.told"
     >
       <button
@@ -84,7 +88,7 @@ const joins = computed(() =>
             class="node"
             :class="{ chosen: rows[place]!.name === chosen }"
             :style="{ borderColor: lineOf(place).stroke }"
-            :title="rows[place]!.told"
+            :title="`${rows[place]!.name}: ${rows[place]!.told}`"
             @click="emit('choose', rows[place]!.name)"
           >
             <span class="name">{{ rows[place]!.name }}</span>
@@ -146,6 +150,7 @@ li {
   min-height: 24px;
   padding: 1px 6px;
   font: inherit;
+  font-size: 12px;
   color: var(--ink);
   background: var(--sheet);
   border: 1px solid;

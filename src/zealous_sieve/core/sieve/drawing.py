@@ -18,6 +18,7 @@ from zealous_sieve.core.formula.typed import Formula, Typed
 from zealous_sieve.core.functions.catalogue import find
 from zealous_sieve.core.functions.specification import Kind
 from zealous_sieve.core.functions.units import PRICE, VOLUME
+from zealous_sieve.core.sieve.definition import Side
 from zealous_sieve.core.sieve.prepare import Prepared
 
 
@@ -39,16 +40,17 @@ class Line:
     conditions: tuple[int, ...] = field(default=())
 
 
-def lines(prepared: Prepared) -> list[Line]:
+def lines(prepared: Prepared, side: Side | None = None) -> list[Line]:
     """Every number that the conditions compare, and every named step that is a price; once each, in the
-    order they are mentioned."""
+    order they are mentioned. Of a ``side`` only those of its conditions."""
     found: dict[Term, Line] = {}
     for position, formula in enumerate(prepared.formulas):
-        if formula.expression is None:
+        condition = prepared.sieve.conditions[position]
+        if formula.expression is None or (side and not condition.is_of(side)):
             continue
         for node, frames in _with_timeframes(formula.expression, (), formula, set()):
-            for side, thresholds in _sides(node, formula):
-                _add(found, formula, side, frames, thresholds, position)
+            for compared, thresholds in _sides(node, formula):
+                _add(found, formula, compared, frames, thresholds, position)
             if isinstance(node, tree.Name) and _is_price(node, formula):
                 _add(found, formula, node, frames, (), position)
     return list(found.values())

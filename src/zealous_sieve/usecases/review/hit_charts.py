@@ -63,7 +63,7 @@ def draw(
     of it."""
     instrument = desk.reference.by_code[code]
     prepared = prepare(sieve, clock=desk.clock)
-    drawn = lines(prepared)
+    drawn = lines(prepared, hit.side)
     numbers = prepared.numbers()
     own = dressed(desk, dress)
     terms = {f"line {n}": line.term for n, line in enumerate(drawn)} | numbers | own.terms()
