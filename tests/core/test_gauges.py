@@ -19,7 +19,6 @@ from zealous_sieve.core.sieve.gauges import (
     gauges,
     histogram,
     margins,
-    shape_of,
     step_of,
     terms_of,
 )
@@ -28,6 +27,7 @@ from zealous_sieve.core.sieve.near import nearest_misses, sift_closely, standing
 from zealous_sieve.core.sieve.prepare import prepare, truth_of
 from zealous_sieve.core.sieve.scan import scan
 from zealous_sieve.core.sieve.suggesting import RANGE, Seen, suggestions
+from zealous_sieve.core.sieve.taken_apart import shape_of
 
 PANEL = panel_of(160, 160, 160, seed=5)
 EDGE = 1e-6

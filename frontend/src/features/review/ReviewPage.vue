@@ -232,8 +232,8 @@ const sentencesNow = computed(() =>
     <template v-if="hit && run" #margin>
       <p class="facts">
         {{ hit.begun ? 'Fired' : 'Held when first known,' }}
-        <b>{{ barTime(hit.fired_at) }}</b>, {{ ageOf(hit.age) }}. Judged on
-        <b>{{ barTime(hit.bar_at) }}</b>: close <b>{{ price(hit.close, hit.tick) }}</b>;
+        <b>{{ barTime(hit.fired_at) }}</b>, {{ ageOf(hit.age) }}. The bar of
+        <b>{{ barTime(hit.bar_at) }}</b> closed at <b>{{ price(hit.close, hit.tick) }}</b>;
         <template v-if="hit.now !== null"
           >now <b>{{ price(hit.now, hit.tick) }}</b>.</template
         >

@@ -89,8 +89,8 @@ COLUMNS = (
     HitColumn(key="fired_at", title="Fired", shown=Shown.MOMENT, in_table=False),
     HitColumn(key="bar_at", title="Bar", shown=Shown.MOMENT, in_table=False),
     HitColumn(
-        key="close", title="Judged", shown=Shown.PRICE, down=True,
-        told="Close of the bar that was judged",
+        key="close", title="Close then", shown=Shown.PRICE, down=True,
+        told="Close of the bar on which it passed",
     ),
     HitColumn(key="now", title="Now", shown=Shown.PRICE, down=True, told="What it costs now"),
     HitColumn(

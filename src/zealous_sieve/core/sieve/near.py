@@ -24,7 +24,6 @@ from zealous_sieve.core.sieve.gauges import (
     gauges,
     histogram,
     margins,
-    shape_of,
     spread_of,
     terms_of,
     turned,
@@ -34,6 +33,7 @@ from zealous_sieve.core.sieve.judging import reasons
 from zealous_sieve.core.sieve.lacking import lack_in_words
 from zealous_sieve.core.sieve.prepare import Prepared
 from zealous_sieve.core.sieve.sifting import Sifted, sift
+from zealous_sieve.core.sieve.taken_apart import shape_of
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -19,10 +19,11 @@ from zealous_sieve.core.market.data_quality import Finding
 from zealous_sieve.core.sieve.definition import Side, Sieve
 from zealous_sieve.core.sieve.drawing import Line, lines
 from zealous_sieve.core.sieve.firings import Firings, beginnings_of, find_firings, firing_terms
-from zealous_sieve.core.sieve.gauges import Gauge, gauges, shape_of
+from zealous_sieve.core.sieve.gauges import Gauge, gauges
 from zealous_sieve.core.sieve.hit import Cell
 from zealous_sieve.core.sieve.judging import meshes
 from zealous_sieve.core.sieve.prepare import Prepared, prepare, truth_of
+from zealous_sieve.core.sieve.taken_apart import shape_of
 from zealous_sieve.usecases.charts.chart import Chart, Part, chart_of, days_of, events_of
 from zealous_sieve.usecases.charts.dressing import UNDRESSED, Dress, dressed
 from zealous_sieve.usecases.desk.desk import Desk
