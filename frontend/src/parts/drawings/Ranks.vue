@@ -21,7 +21,7 @@ const HEAD = 44
 /** As wide as the longest name with its number, as far as there is room. */
 const node = computed(() => {
   const longest = Math.max(0, ...props.rows.map((row) => row.name.length))
-  return Math.max(110, Math.min(190, 52 + 6.1 * longest))
+  return Math.max(110, Math.min(190, 60 + 6.3 * longest))
 })
 const box = ref<HTMLElement>()
 const { width } = useElementSize(box)

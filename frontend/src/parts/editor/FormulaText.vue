@@ -200,7 +200,7 @@ defineExpose({ focus: editing.choose, take })
 .in-line :deep(.cm-content) {
   min-height: 24px;
   padding: 0;
-  line-height: 1.4;
+  line-height: max(1.4em, 23px);
 }
 .in-line :deep(.cm-line) {
   padding: 0 2px;

@@ -89,7 +89,7 @@ COLUMNS = (
     HitColumn(key="fired_at", title="Fired", shown=Shown.MOMENT, in_table=False),
     HitColumn(key="bar_at", title="Bar", shown=Shown.MOMENT, in_table=False),
     HitColumn(
-        key="close", title="Close then", shown=Shown.PRICE, down=True,
+        key="close", title="Then", shown=Shown.PRICE, down=True,
         told="Close of the bar on which it passed",
     ),
     HitColumn(key="now", title="Now", shown=Shown.PRICE, down=True, told="What it costs now"),
