@@ -56,6 +56,10 @@ def crowd(route: Route) -> None:
         "moments": list(range(frames)),
         "first": 0,
         "stopped": [],
+        "trailless": [],
+        "words": [],
+        "groups": [""] * MANY,
+        "tint": {**measure, "values": []},
         "x": {**measure, "values": values(1.0)},
         "y": {**measure, "values": [[2.0**v for v in row] for row in values(1.0)]},
         "size": {**measure, "values": sizes},
@@ -66,7 +70,7 @@ def crowd(route: Route) -> None:
 def played(page: Page, base: str) -> None:
     """How long steps of the playback take, with the frame drawn, and how long asking for each would."""
     page.goto(f"{base}/scatter")
-    in_sight = page.get_by_text(re.compile(r"\d of \d+ in sight"))
+    in_sight = page.get_by_text(re.compile(r"\d of [\d,]+ in sight"))
     in_sight.wait_for()
     shares = in_sight.inner_text().split(" of ")[0]
     page.keyboard.press("p")
@@ -101,7 +105,7 @@ def main() -> None:
         played(page, base)
         page.route("**/api/scatter", crowd)
         page.goto(f"{base}/scatter")
-        page.get_by_text(f"of {MANY} in sight").wait_for()
+        page.get_by_text(f"of {MANY:,} in sight").wait_for()
         time.sleep(1)
         rates = [page.evaluate(MEASURE) for _ in range(3)]
         print(f"{MANY} points moved about: {max(rates):.0f} frames a second")

@@ -61,14 +61,14 @@ def test_a_file_of_foreign_shape_is_read_corrected_and_taken(page: Page, tmp_pat
     page.get_by_label("What Tief is").select_option("low")
     expect(page.get_by_role("alert")).to_have_count(0)
     page.get_by_label("What Menge is").select_option("volume")
-    page.get_by_role("button", name="Take 234 bars of 15m").click()
+    page.get_by_role("button", name="Import 234 bars of 15m").click()
     expect(account).to_contain_text("The data check")
     page.get_by_role("link", name="See OSTKON on its chart").click()
     expect(page.get_by_role("img", name=re.compile("^OSTKON, 234 bars of 15m"))).to_be_visible()
     bring(page, foreign(tmp_path, "OSTKON"))
     expect(page.locator(".doubts")).to_contain_text("read as ostkon.csv was")
     expect(page.locator(".account")).to_contain_text("0 new, 0 changed, 234 the same")
-    expect(page.get_by_role("button", name="Take 0 bars")).to_be_disabled()
+    expect(page.get_by_role("button", name="Import 0 bars")).to_be_disabled()
 
 
 def test_from_a_file_over_a_mended_bar_to_a_sifted_universe_of_a_rule(
@@ -80,7 +80,7 @@ def test_from_a_file_over_a_mended_bar_to_a_sifted_universe_of_a_rule(
         "cp1252",
     )
     bring(page, path)
-    page.get_by_role("button", name="Take 234 bars of 15m").click()
+    page.get_by_role("button", name="Import 234 bars of 15m").click()
     page.get_by_role("link", name="See SUDKON on its chart").click()
     known = page.get_by_label("What is known")
     expect(known).to_contain_text("bad print the bar reaches from 1199 to 1906")
@@ -179,7 +179,7 @@ def test_settings_are_kept_and_a_backup_leaves_and_comes_back(page: Page, tmp_pa
     page.get_by_label("Backup to restore").set_input_files(foreign(tmp_path, "NOZIP"))
     page.get_by_role("alertdialog").get_by_role("button", name="Replace it").click()
     expect(page.get_by_role("alert")).to_contain_text("no file of backup")
-    page.get_by_role("alertdialog").get_by_role("button", name="Leave it").click()
+    page.get_by_role("alertdialog").get_by_role("button", name="Cancel").click()
     zone.fill("UTC")
     zone.press("Enter")
     expect(page.locator(".sentence").first).to_contain_text("14:20 UTC")

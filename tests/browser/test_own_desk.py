@@ -117,7 +117,7 @@ def test_an_empty_desk_takes_a_table_dropped_on_any_page_and_its_pages_work_befo
     expect(page.locator("main")).to_contain_text("There are no instruments yet")
     drop(page, "five.csv", table(FIVE))
     expect(page).to_have_url(re.compile(r"/imports/\d+$"))
-    page.get_by_role("button", name="Take 1,200 bars of 1d").click()
+    page.get_by_role("button", name="Import 1,200 bars of 1d").click()
     expect(page.locator(".account")).to_contain_text("The data check")
     page.goto("/runs")
     sieve = own.client.ask("GET", "/ready")["sieves"][0]["sieve"]
@@ -176,7 +176,7 @@ def test_from_300_files_on_an_empty_desk_to_hits_that_leave_it(
     expect(page.locator(".sentence").first).to_contain_text("its name says")
     page.get_by_label("Take QRN0003", exact=True).uncheck()
     expect(page.get_by_text("1 instrument left out")).to_be_visible()
-    page.get_by_role("button", name="Take 17,940 bars of 1d").click()
+    page.get_by_role("button", name="Import 17,940 bars of 1d").click()
     page.get_by_label("Take QRN0007 back").click()
     expect(page.get_by_text("2 instruments not taken, or taken back")).to_be_visible()
 

@@ -193,7 +193,7 @@ def test_work_is_followed_without_being_asked_for(page: Page, own: Service, tmp_
     page.wait_for_timeout(2_500)
     assert [url for url in asked if "/api/thread" not in url] == []
     os.kill(own.processes["worker"].pid, signal.SIGCONT)
-    expect(page.get_by_role("button", name=re.compile("Take 28"))).to_be_visible()
+    expect(page.get_by_role("button", name=re.compile("Import 28"))).to_be_visible()
     settings, _ = pages["It is being taken away"]
     expect(settings.get_by_role("button", name="Bring it back")).to_be_visible()
 

@@ -167,7 +167,7 @@ const dates = computed(() => {
             @click="take"
           >
             <template v-if="wanted || !mends">
-              Take {{ whole(wanted) }} {{ own.account.nouns
+              Import {{ whole(wanted) }} {{ own.account.nouns
               }}<template v-if="mends">, and mend {{ whole(mends) }}</template>
             </template>
             <template v-else>Mend {{ whole(mends) }}</template>

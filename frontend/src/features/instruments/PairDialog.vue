@@ -81,7 +81,7 @@ async function make() {
         {{ problem.message }}<span v-if="problem.mend"> — {{ problem.mend }}</span>
       </p>
       <p class="do">
-        <button type="button" class="button" @click="emit('close')">Leave it</button>
+        <button type="button" class="button" @click="emit('close')">Cancel</button>
         <button type="submit" class="button primary" :disabled="!complete || busy">
           Define it
         </button>

@@ -225,7 +225,7 @@ const keep = () =>
       <button class="button primary" :disabled="busy || !name.trim() || wrongAmount">
         {{ own ? 'Keep it' : 'Keep the universe' }}
       </button>
-      <button type="button" class="button" @click="emit('close')">Leave it</button>
+      <button type="button" class="button" @click="emit('close')">Cancel</button>
     </p>
   </form>
 </template>

@@ -182,13 +182,13 @@ useKeys([undoKey, { key: 'Escape', does: 'back', run: () => router.back() }])
       Its instruments, bars, events and universes go, and of its sieves and formulas those that you
       did not change. What you brought in and made stays. It can be brought back.
       <button class="button primary" :disabled="busy" @click="turn(false)">Take it away</button>
-      <button class="button" @click="asking = false">Leave it</button>
+      <button class="button" @click="asking = false">Cancel</button>
     </p>
     <p v-if="chosen" class="confirm" role="alertdialog" aria-label="Restore">
       Replace everything that was made here by what is in <b>{{ chosen.name }}</b>? Keep a backup
       first, if some of it may be missed.
       <button class="button primary" :disabled="busy" @click="restore">Replace it</button>
-      <button class="button" @click="putAway">Leave it</button>
+      <button class="button" @click="putAway">Cancel</button>
     </p>
   </main>
 </template>

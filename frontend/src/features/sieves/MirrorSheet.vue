@@ -63,7 +63,7 @@ const approve = () =>
       <button v-if="found?.both" class="button" :disabled="busy" @click="emit('join', found.both)">
         Both sides in this sieve
       </button>
-      <button class="button" @click="emit('close')">Leave it</button>
+      <button class="button" @click="emit('close')">Cancel</button>
     </p>
     <p v-if="found?.both && found.rank && found.rank.before !== found.rank.after" class="warn">
       In one sieve both are ranked by <code>{{ found.rank.before }}</code>.
