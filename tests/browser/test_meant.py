@@ -33,7 +33,7 @@ def test_what_can_not_be_read_stays_in_its_field_with_what_was_meant(
 ) -> None:
     field = opened(page, where)
     if where == "axis":
-        expect(field).to_have_text(re.compile(r"\w"))
+        expect(field.locator(".cm-placeholder")).to_have_count(0)
     before = "" if field.locator(".cm-placeholder").count() else field.inner_text()
     text = "averge(close, 20)" if where == "axis" else "closs > open"
     field.fill(text)

@@ -183,8 +183,9 @@ useKeys([
 /** The cell at hand in words, with the conditions that it counts. */
 const here = computed(() => {
   const [own, row] = [board.value?.columns[column.value], rows.value[at.value]]
-  if (!own || row === undefined || !own.parts.length) return
-  const words = cellTold(own, row, columns.value[column.value]!, figuresOf(own, columns.value[column.value]!)) // prettier-ignore
+  const of = columns.value[column.value]
+  if (!own || !of || row === undefined || !own.parts.length) return
+  const words = cellTold(own, row, of, figuresOf(own, of))
   return { code: board.value!.codes[row]!, words: words.replaceAll('\n', ' · ') }
 })
 const hatched = computed(() =>

@@ -106,7 +106,6 @@ function leave() {
   asking?.abort()
   about = undefined
   asItIs()
-  editing.write(props.value)
   editing.leave()
   return true
 }

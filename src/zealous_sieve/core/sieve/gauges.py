@@ -223,20 +223,6 @@ def step_of(low: float, high: float, *, whole: bool) -> float:
     return max(1.0, round(step)) if whole else step
 
 
-def deciding(
-    shape: Shape, place: int, columns: Mapping[Term, Values], spreads: Mapping[Term, float]
-) -> Gauge | None:
-    """The gauge that a failing condition hangs on at one of several places: that on which it turns."""
-    whole = margins(shape, columns, spreads)[place]
-    if not np.isfinite(whole):
-        return None
-    for gauge in gauges(shape):
-        own = gauge.margin(columns[gauge.term][place : place + 1], spreads.get(gauge.term, 1.0))[0]
-        if own == whole:
-            return gauge
-    return None
-
-
 def terms_of(shapes: Sequence[Shape]) -> set[Term]:
     """All that has to be known to tell how far conditions are from turning."""
     return {g.term for shape in shapes for g in gauges(shape)} | {

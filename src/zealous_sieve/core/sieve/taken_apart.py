@@ -98,20 +98,24 @@ class _Apart:
 
     def _written_out(self, node: tree.Node) -> Shape | None:
         """A call of yes and no as the comparisons that it stands for."""
+        written = self._opened(node)
+        return written and written[0].shape(written[1])
+
+    def _opened(self, node: tree.Node) -> tuple[_Apart, tree.Node] | None:
+        """What a call was written out as, with who takes it apart."""
         written = self._typed(node).written_out
         if written is None or written.expression is None:
             return None
-        return _Apart(written, inside=True).shape(written.expression)
+        return _Apart(written, inside=True), written.expression
 
     def _state(self, node: tree.Compare) -> Shape | None:
         """A comparison that just one state of the left side meets: the conditions of that state."""
-        written, held = self._typed(node.left).written_out, self._number(node.right)
-        if written is None or written.expression is None or held is None or node.tolerance:
+        written, held = self._opened(node.left), self._number(node.right)
+        if written is None or held is None or node.tolerance:
             return None
-        inner = _Apart(written, inside=True)
+        inner, expression = written
         meets = [
-            (truth, _MEETS[node.relation](value, held))
-            for truth, value in inner.states(written.expression)
+            (truth, _MEETS[node.relation](value, held)) for truth, value in inner.states(expression)
         ]
         if [met for _, met in meets].count(True) != 1:
             return None

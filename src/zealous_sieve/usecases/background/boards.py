@@ -146,6 +146,7 @@ def _fill(
     for n, own in values.items():
         table, back = seen.spread(found[str(n)]), columns[n].back
         truth = own.kind == Kind.TRUTH
+        parts = [seen.spread(found[f"{n} {part}"]) for part in range(len(own.grades))]
         zone = zones(columns[n], table, truth=truth)
         sides[:, n] = zone[:, -1]
         cells[n] = BoardCells(
@@ -159,10 +160,8 @@ def _fill(
                 told if sign > 0 else f"− {told}"
                 for told, (_, sign) in zip(own.graded, own.grades, strict=True)
             ),
-            held=_held([seen.spread(found[f"{n} {p}"])[:, -1] for p in range(len(own.grades))]),
-            held_before=_held(
-                [seen.spread(found[f"{n} {p}"])[:, -1 - back] for p in range(len(own.grades))]
-            ),
+            held=_held([part[:, -1] for part in parts]),
+            held_before=_held([part[:, -1 - back] for part in parts]),
         )
 
 
