@@ -54,6 +54,7 @@ export const hit = (code: string, rest: Partial<HitView> = {}): HitView => ({
   news: '',
   verdict: null,
   tail: [],
+  parts: [],
   fired_in_tail: -1,
   ...rest,
 })

@@ -10,6 +10,7 @@ from flask.testing import FlaskClient
 from hypothesis import given
 from hypothesis import strategies as st
 
+from tests.web.test_api import ran
 from zealous_sieve.core.errors import DataError
 from zealous_sieve.core.market.instruments import Instrument
 from zealous_sieve.core.market.universes import JoinedUniverses, Rule, Surroundings, membership
@@ -144,3 +145,39 @@ def test_a_usual_day_is_the_median_of_the_last_days(outside: Outside) -> None:
         traded = (panel.columns["close"] * panel.columns["volume"])[rows][-21:]
         middle = sorted(traded)[10] if len(traded) == 21 else np.nan
         assert np.isnan(middle) or usual[n] == middle
+
+
+def test_a_hit_names_the_parts_of_its_universe_that_it_belongs_to(
+    client: FlaskClient, outside: Outside
+) -> None:
+    keep(client, "Rising", formula="close > sma(close, 20)")
+    keep(client, "Sea", parts=["Rising", "Kelp", "Ferries"], joined="any of")
+
+    def hits(universe: str) -> tuple[int, list[Any]]:
+        condition = {"role": "must", "formula": "close > 0"}
+        sieve = {"name": universe, "universe": universe, "conditions": [condition]}
+        number = client.post("/api/sieves", json={"sieve": sieve}).json["id"]
+        run = ran(client, outside, number)
+        return run, client.get(f"/api/runs/{run}/hits?count=500").json["hits"]
+
+    def members(name: str) -> set[str]:
+        return {i["code"] for i in client.get(f"/api/instruments?universe={name}").json}
+
+    run, found = hits("Sea")
+    named = {
+        name: {h["code"] for h in found if name in h["parts"]}
+        for name in ("Rising", "Kelp", "Ferries")
+    }
+    stale = set(client.get(f"/api/runs/{run}").json["run"]["outcome"]["stale"])
+    assert named == {name: members(name) - stale for name in named}
+    assert any(len(h["parts"]) > 1 for h in found)
+    assert "parts" in [c["key"] for c in client.get(f"/api/runs/{run}").json["columns"]]
+    fitting = client.get(f"/api/runs/{run}/hits?words=ferries&sort=parts").json
+    assert {h["code"] for h in fitting["hits"]} == named["Ferries"]
+    file = client.get(f"/api/runs/{run}/hits.file?format=json").get_data(as_text=True)
+    assert "Rising, Kelp" in file
+
+    keep(client, "No ferry", parts=["All shares", "Ferries"], joined="without")
+    run, found = hits("No ferry")
+    assert not any(h["parts"] for h in found)
+    assert "parts" not in [c["key"] for c in client.get(f"/api/runs/{run}").json["columns"]]

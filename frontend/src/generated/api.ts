@@ -3291,6 +3291,8 @@ export interface components {
             news: string;
             /** Now */
             now: number | null;
+            /** Parts */
+            parts: string[];
             /** Place */
             place: number;
             /** Provisional */
@@ -4312,6 +4314,11 @@ export interface components {
              * @default []
              */
             mended: string[];
+            /**
+             * Parts
+             * @default []
+             */
+            parts: string[];
             /** Stale */
             stale: string[];
             /** Undecided */
@@ -9559,7 +9566,7 @@ export interface operations {
     get_hits: {
         parameters: {
             query?: {
-                sort?: "place" | "code" | "name" | "side" | "fired_at" | "bar_at" | "close" | "now" | "score" | "rank" | "age" | "news" | "verdict";
+                sort?: "place" | "code" | "name" | "side" | "parts" | "fired_at" | "bar_at" | "close" | "now" | "score" | "rank" | "age" | "news" | "verdict";
                 down?: boolean;
                 words?: string;
                 first?: number;
@@ -9597,7 +9604,7 @@ export interface operations {
         parameters: {
             query: {
                 format: "csv" | "parquet" | "json";
-                sort?: "place" | "code" | "name" | "side" | "fired_at" | "bar_at" | "close" | "now" | "score" | "rank" | "age" | "news" | "verdict";
+                sort?: "place" | "code" | "name" | "side" | "parts" | "fired_at" | "bar_at" | "close" | "now" | "score" | "rank" | "age" | "news" | "verdict";
                 down?: boolean;
                 words?: string;
             };

@@ -64,4 +64,5 @@ def read_outcome(document: Mapping[str, Any]) -> Outcome:
         ),
         mended=tuple(document.get("mended", ())),
         hindsight=tuple(document.get("hindsight", ())),
+        parts=tuple(document.get("parts", ())),
     )

@@ -264,10 +264,18 @@ class _Seen:
         )
 
     def fitting(self, words: str) -> Select[Any]:
-        """Those with all the words in their code, name, news or verdict."""
+        """Those with all the words in their code, name, parts, news or verdict."""
         state = case((self.waits, "open"), else_=self.mark)
         told = func.lower(
-            func.concat_ws(" ", HitRow.code, HitRow.name, HitRow.side, self.news, state)
+            func.concat_ws(
+                " ",
+                HitRow.code,
+                HitRow.name,
+                HitRow.side,
+                func.array_to_string(HitRow.parts, " "),
+                self.news,
+                state,
+            )
         )
         wanted = [told.contains(word, autoescape=True) for word in words.lower().split()]
         return self.all.where(and_(true(), *wanted))
@@ -305,6 +313,7 @@ def _seen_hit(kept: HitRow, news: str, given: VerdictRow | None) -> SeenHit:
         )
     columns = {name: getattr(kept, name) for name in _COLUMNS} | {
         "cells": tuple(Cell(cell) for cell in kept.cells),
+        "parts": tuple(kept.parts),
         "side": Side(kept.side),
     }
     hit = Hit(

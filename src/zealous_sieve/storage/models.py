@@ -391,6 +391,7 @@ class HitRow(Table):
     rank: Mapped[float | None]
     provisional: Mapped[bool]
     cells: Mapped[list[str]] = mapped_column(ARRAY(Text))
+    parts: Mapped[list[str]] = mapped_column(ARRAY(Text), server_default="{}")
     body: Mapped[dict[str, Any]]
 
 

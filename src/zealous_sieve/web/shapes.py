@@ -506,13 +506,13 @@ _KEYS = [column.key for column in COLUMNS]
 
 
 class HitWordsQuery(Request):
-    """``words`` have all to stand in code, name, news or verdict."""
+    """``words`` have all to stand in code, name, parts, news or verdict."""
 
     words: str = Field(default="", max_length=200)
 
 
 class HitsRequest(Request):
-    """Which page of hits: ``words`` have all to stand in code, name, news or verdict."""
+    """Which page of hits: ``words`` have all to stand in code, name, parts, news or verdict."""
 
     sort: Annotated[
         str, Field(pattern=f"^({'|'.join(_KEYS)})$", json_schema_extra={"enum": _KEYS})

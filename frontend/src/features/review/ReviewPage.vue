@@ -215,7 +215,9 @@ const sentencesNow = computed(() =>
         {{ hit.name }}
       </h1>
       <span>
-        {{ sides([hit.side]) }} · {{ run.sieve.timeframes[0] }} bars ·
+        {{ sides([hit.side]) }}
+        <template v-if="hit.parts.length">· of {{ hit.parts.join(', ') }}</template> ·
+        {{ run.sieve.timeframes[0] }} bars ·
         <RouterLink :to="`/runs/${id}`">{{ run.sieve.name }}</RouterLink> · as of
         {{ moment(run.as_of) }}
       </span>

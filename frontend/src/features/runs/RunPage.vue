@@ -108,6 +108,7 @@ const helpOf = (c: HitColumn) =>
     : c.told
 function told(hit: HitView, c: HitColumn): string {
   if (c.key === 'verdict') return hit.verdict?.verdict ?? ''
+  if (c.key === 'parts') return hit.parts.join(', ') || '–'
   const value = hit[c.key as keyof HitView] as string | number | null
   if (c.shown === 'price') return value === null ? '–' : price(value as number, hit.tick)
   if (c.shown === 'figure') return figure(value as number | null)
@@ -375,6 +376,9 @@ const pick = (n: number) => (at.value = n)
                   {{ chosen.name }} <span v-if="sided">{{ sides([chosen.side]) }}</span>
                 </h2>
                 <p class="quiet">
+                  <template v-if="chosen.parts.length"
+                    >of <b>{{ chosen.parts.join(', ') }}</b>;
+                  </template>
                   {{ chosen.begun ? 'fired' : 'held when first known,' }}
                   {{ barTime(chosen.fired_at) }}, {{ plural(chosen.age, 'bar') }} ago; looked at on
                   {{ barTime(chosen.bar_at) }} at {{ price(chosen.close, chosen.tick)

@@ -144,6 +144,19 @@ def _all_of(rule: Rule, universes: Mapping[str, Rule]) -> Iterator[Rule]:
         waiting += [universes[name] for name in fresh]
 
 
+def parts_of(
+    rule: Rule, around: Surroundings, chain: tuple[str, ...]
+) -> dict[str, tuple[str, ...]]:
+    """Of a universe that is any of several: the names of those that an instrument belongs to, by its code.
+    Nothing of any other. Raises as ``membership``."""
+    joins = not rule.codes and rule.joined == JoinedUniverses.UNION
+    found: dict[str, tuple[str, ...]] = {}
+    for name in dict.fromkeys(rule.parts) if joins else ():
+        for code in sorted(_part(name, around, chain)):
+            found[code] = (*found.get(code, ()), name)
+    return found
+
+
 def _begin(
     rule: Rule, around: Surroundings, chain: tuple[str, ...]
 ) -> tuple[list[Instrument], tuple[str, ...]]:

@@ -54,6 +54,8 @@ class Hit:
     """Why a condition is unknown, by its position."""
     name: str = ""
     begun: bool = True
+    parts: tuple[str, ...] = ()
+    """The universes that it belongs to of those that the sieve's is any of."""
 
 
 class Shown(StrEnum):
@@ -86,6 +88,10 @@ COLUMNS = (
     HitColumn(key="code", title="Code", shown=Shown.TEXT),
     HitColumn(key="name", title="Name", shown=Shown.TEXT),
     HitColumn(key="side", title="Side", shown=Shown.MARK),
+    HitColumn(
+        key="parts", title="Part", shown=Shown.TEXT,
+        told="Of the universes that this one is any of, those that it belongs to", in_files=False,
+    ),
     HitColumn(key="fired_at", title="Fired", shown=Shown.MOMENT, in_table=False),
     HitColumn(key="bar_at", title="Bar", shown=Shown.MOMENT, in_table=False),
     HitColumn(

@@ -32,6 +32,7 @@ from zealous_sieve.core.market.universes import (
     Surroundings,
     Universe,
     membership,
+    parts_of,
     rests_on,
 )
 from zealous_sieve.core.sieve.hindsight import NamedFacts, hindsight, named_in
@@ -110,8 +111,13 @@ class Desk:
         self, rule: Rule, as_of: datetime | None = None, chain: tuple[str, ...] = ()
     ) -> Membership:
         """Who belongs to a universe of a rule. Raises DataError, FormulaError."""
-        moment = as_of or self.now
+        return membership(rule, self._surroundings(as_of or self.now), chain)
 
+    def parts(self, universe: str, as_of: datetime) -> Mapping[str, tuple[str, ...]]:
+        """Of a universe that is any of several, those that each instrument belongs to, by its code."""
+        return parts_of(self.rules[universe], self._surroundings(as_of), (universe,))
+
+    def _surroundings(self, moment: datetime) -> Surroundings:
         def truths(formula: str, chosen: Sequence[Instrument]) -> NDArray[np.bool_]:
             condition = check_condition(formula, None, self.library, self.reference.names)
             panel = self.bars(chosen, moment)
@@ -121,14 +127,13 @@ class Desk:
         def turnovers(chosen: Sequence[Instrument]) -> NDArray[np.float64]:
             return turnover(self.bars(chosen, moment))
 
-        around = Surroundings(
+        return Surroundings(
             instruments=self.reference.seen_at(int(moment.timestamp())),
             universes=self.rules,
             truths=truths,
             turnovers=turnovers,
             doubted=lambda chosen: self.doubted_at(chosen, moment),
         )
-        return membership(rule, around, chain)
 
     def doubted_at(self, chosen: Sequence[Instrument], moment: datetime) -> Collection[str]:
         """Which of some instruments the data check doubted at a moment."""

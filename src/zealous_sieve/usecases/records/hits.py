@@ -30,8 +30,8 @@ class Verdict:
 
 @dataclass(frozen=True, kw_only=True)
 class HitsQuery:
-    """Which hits of a run: those with all the ``words`` in their code, name, news or verdict, by a column,
-    ``count`` of them from number ``first`` on."""
+    """Which hits of a run: those with all the ``words`` in their code, name, parts, news or verdict, by a
+    column, ``count`` of them from number ``first`` on."""
 
     sort: str = "place"
     down: bool = False

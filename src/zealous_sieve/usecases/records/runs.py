@@ -46,6 +46,8 @@ class Outcome:
     """The mendings of its instruments that were in force, each as a sentence."""
     hindsight: tuple[str, ...] = ()
     """What a run of the past had to take from now, each as a sentence."""
+    parts: tuple[str, ...] = ()
+    """The universes that the sieve's was any of."""
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -50,6 +50,8 @@ class HitView:
     provisional: bool
     """Rests on a bar that had not closed."""
     cells: tuple[Cell, ...]
+    parts: tuple[str, ...]
+    """The universes that it belongs to of those that the sieve's is any of."""
     sentences: tuple[str, ...]
     news: str
     verdict: Verdict | None
@@ -120,6 +122,7 @@ def all_hits(
     prepared = prepare(run.sieve)
     numbers = len(prepared.numbers())
     entries = []
+    has_parts = run.outcome is not None and bool(run.outcome.parts)
     for one, view in zip(seen, _views(outside, run, seen, order), strict=True):
         hit, said = one.hit, view.verdict
         kept = len(hit.values) == numbers
@@ -131,6 +134,7 @@ def all_hits(
                 more={
                     "place": view.place,
                     "now": view.now,
+                    **({"parts": ", ".join(view.parts)} if has_parts else {}),
                     "news": view.news,
                     "verdict": str(said.verdict) if said and said.verdict else None,
                     "reason": said.reason if said else None,
@@ -250,5 +254,5 @@ def newest_closes(desk: Desk, codes: Sequence[str]) -> dict[str, float | None]:
 
 _PLAIN = (
     "code", "name", "side", "timeframe", "fired_at", "bar_at", "age", "begun", "close", "tick", "score",
-    "rank", "provisional", "cells",
+    "rank", "provisional", "cells", "parts",
 )  # fmt: skip

@@ -38,7 +38,7 @@ def view_run(outside: Outside, run_id: int) -> RunView:
     counts = outside.hits.counts(run, before.id if before else None)
     return RunView(
         run=run,
-        columns=COLUMNS,
+        columns=_columns(run),
         new=counts.new if before else 0,
         gone=counts.gone,
         compared_with=before.as_of if before else None,
@@ -46,6 +46,12 @@ def view_run(outside: Outside, run_id: int) -> RunView:
         changed_since=_changed_since(outside, run),
         waiting=counts.waiting,
     )
+
+
+def _columns(run: Run) -> tuple[HitColumn, ...]:
+    """Parts have a column where the universe had any."""
+    has_parts = run.outcome is not None and bool(run.outcome.parts)
+    return tuple(column for column in COLUMNS if has_parts or column.key != "parts")
 
 
 def compared_with(runs: RunsPort, run: Run) -> tuple[RunMark | None, str]:

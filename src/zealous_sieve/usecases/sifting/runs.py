@@ -76,6 +76,7 @@ def sift_universe(desk: Desk, sieve: Sieve, as_of: datetime) -> tuple[list[Hit],
     panel = desk.bars(instruments, as_of, sieve.timeframe, forming=sieve.forming)
     prepared = prepare(sieve)
     found = scan(prepared, panel, desk.executor, progress=desk.progress, cancelled=desk.cancelled)
+    parts = desk.parts(sieve.universe, as_of)
     outcome = Outcome(
         instruments=found.instruments,
         counts=found.counts,
@@ -84,8 +85,9 @@ def sift_universe(desk: Desk, sieve: Sieve, as_of: datetime) -> tuple[list[Hit],
         stale=found.stale,
         mended=_mended(desk, {instrument.code for instrument in instruments}, as_of),
         hindsight=desk.hindsight(sieve.universe, instruments, prepared.terms(), as_of),
+        parts=tuple(dict.fromkeys(name for own in parts.values() for name in own)),
     )
-    return list(found.hits), outcome
+    return [replace(hit, parts=parts.get(hit.code, ())) for hit in found.hits], outcome
 
 
 def _mended(desk: Desk, codes: set[str], as_of: datetime) -> tuple[str, ...]:
