@@ -9,6 +9,7 @@ import { layPanes, paneNames, scaleOf } from '@/parts/chart/panes'
 import { readings } from '@/parts/chart/readings'
 import { barsOf } from '@/parts/chart/look'
 import { joined } from '@/parts/chart/growing'
+import { LAYER, PLAIN } from '@/parts/chart/layout'
 import { distance } from '@/parts/chart/measure'
 import { ticksOf } from '@/parts/chart/timeAxis'
 import { named } from '@/features/imports/bring'
@@ -365,13 +366,37 @@ describe('what the palette leads to', () => {
   })
 })
 
+describe('a line in states', () => {
+  it('is wider where a state holds, and its key has the ink of the bar', () => {
+    const states = [{ when: 'up', ink: 'rise' as const }]
+    const layout = { ...PLAIN, layers: [{ ...LAYER, formula: 'rsi', width: 2, states }] }
+    const own = {
+      ...chart,
+      lines: [line('rsi', 'own')],
+      states: [{ text: 'up', values: [0, 1, 1] }],
+    } as unknown as Chart
+    const option = chartOption(own, inks, layPanes(paneNames(own), 500), sight(3), {
+      scale: 'linear',
+      drawing: 'line',
+      room: 9,
+      layout,
+    })
+    const drawn = (option.series as any[]).filter((s) => s.name === 'rsi') // eslint-disable-line @typescript-eslint/no-explicit-any
+    const widths = drawn.map((s) => s.lineStyle)
+    expect(widths[1].width).toBeGreaterThan(widths[0].width)
+    expect(widths[1].color).toBe(inks.rise)
+    const key = (bar: number) => readings(own, bar, inks, 'linear', 0, layout).at(-1)!.colour
+    expect([key(0), key(2)]).toEqual([inks.lines[0], inks.rise])
+  })
+})
+
 describe('measuring', () => {
   it('tells the way in price, percent, usual ranges, bars and days', () => {
     const down = distance(chart, { at: 2, price: 4 }, { at: 0, price: 3 })
     expect(down.slice(0, 2)).toEqual(['−1.00', '−25.00 %'])
     expect(down.slice(-2)).toEqual(['2 bars', '2 days'])
     const up = distance(chart, { at: 1, price: 2 }, { at: 2, price: 3 })
-    expect(up).toEqual(['+1.00', '+50.00 %', '0.5 × ATR', '1 bar', '1 day'])
+    expect(up).toEqual(['+1.00', '+50.00 %', '0.44 × ATR', '1 bar', '1 day'])
   })
 })
 

@@ -82,25 +82,32 @@ describe('a layout', () => {
 
 describe('a measurement', () => {
   const chart = {
+    open: [9, 11.5],
+    high: [10.5, 12.5],
+    low: [8.5, 11.4],
     close: [10, 12],
     lines: [{ text: 'sma(close, 9)', label: 'SMA(9)', pane: 'price', values: [null, 11] }],
   } as unknown as Chart
   const height = (price: number) => price * 10
-  it('takes the line or the close that it lies on', () => {
-    expect(snapped(chart, { at: 1, price: 11.3 }, height).of?.label).toBe('SMA(9)')
+  it('takes what is nearest of its bar', () => {
+    expect(snapped(chart, { at: 1, price: 11.1 }, height).of?.label).toBe('SMA(9)')
     expect(snapped(chart, { at: 1, price: 11.9 }, height)).toMatchObject({ price: 12 })
-    expect(snapped(chart, { at: 0, price: 11 }, height).of).toBeUndefined()
+    expect(snapped(chart, { at: 0, price: 90 }, height)).toMatchObject({ price: 10.5 })
+    expect(snapped(chart, { at: 0, price: 1 }, height).of).toEqual({ text: 'low', label: 'Low' })
   })
-  it('is of the line where both points are, else of the close', () => {
+  it('is of what its ends are of, and of nothing where one is free', () => {
     const line = { text: 'sma(close, 9)', label: 'SMA(9)' }
     const close = { text: 'close', label: 'Close' }
     const [a, b] = [
       { at: 1, price: 1 },
       { at: 4, price: 2 },
     ]
-    expect(meant({ ...b, of: close }, { ...b, of: line })).toEqual({ ...line, along: false })
-    expect(meant({ ...a, of: line }, { ...b, of: line })).toEqual({ ...line, along: true })
-    expect(meant(a, { ...b, of: line })).toMatchObject({ text: 'close', along: true })
+    expect(meant({ ...b, of: close }, { ...b, of: line })).toEqual(line)
+    expect(meant({ ...b, of: line }, { ...b, of: close })).toEqual(line)
+    expect(meant({ ...a, of: line }, { ...b, of: line })).toEqual({ ...line, before: line.text })
+    const way = { text: 'close', label: 'SMA(9) to Close', before: line.text }
+    expect(meant({ ...a, of: line }, { ...b, of: close })).toEqual(way)
+    expect(meant(a, { ...b, of: line })).toBeUndefined()
   })
 })
 

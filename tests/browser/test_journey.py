@@ -98,7 +98,7 @@ def test_errors_are_underlined_at_their_place_and_stop_a_run(page: Page) -> None
     expect(page.locator(".cm-lintRange-error")).to_have_text("emma(close, 20)")
     expect(page.locator(".row .wrong").first).to_contain_text("did you mean ema?")
     expect(page.get_by_role("button", name=re.compile("^Run"))).to_be_disabled()
-    expect(page.locator(".leaves")).to_contain_text("mend what is underlined")
+    expect(page.locator(".leaves")).to_contain_text("correct what is underlined")
 
 
 def test_the_editor_completes_functions_with_their_paragraph(page: Page) -> None:

@@ -31,7 +31,7 @@ def foreign(folder: Path, code: str) -> Path:
 
 def bring(page: Page, path: Path) -> None:
     page.goto("/imports")
-    page.get_by_label("Files to bring in").set_input_files(path)
+    page.get_by_label("Files to import").set_input_files(path)
     expect(page).to_have_url(re.compile(r"/imports/\d+$"))
 
 
@@ -86,11 +86,11 @@ def test_from_a_file_over_a_mended_bar_to_a_sifted_universe_of_a_rule(
     expect(known).to_contain_text("bad print the bar reaches from 1199 to 1906")
     known.get_by_role("button", name="correct").click()
     known.get_by_label("high").fill("1.20")
-    known.get_by_role("button", name="Mend", exact=True).click()
+    known.get_by_role("button", name="Correct", exact=True).click()
     expect(known.get_by_role("alert")).to_contain_text("the high can't be 1.2")
     known.get_by_label("high").fill("1206")
     known.get_by_label("Reason").fill("a slip of the pen")
-    known.get_by_role("button", name="Mend", exact=True).click()
+    known.get_by_role("button", name="Correct", exact=True).click()
     expect(known).to_contain_text("corrected to high 1206 (a slip of the pen)")
     expect(known).to_contain_text("sound")
     known.get_by_role("button", name=re.compile("^Take back: SUDKON")).click()
@@ -120,7 +120,7 @@ def test_from_a_file_over_a_mended_bar_to_a_sifted_universe_of_a_rule(
     page.keyboard.press("Control+Enter")
     expect(page).to_have_url(re.compile(r"/runs/\d+$"))
     expect(page.locator("main .sentence").first).to_contain_text("of 1 in Kontore")
-    page.get_by_text("1 mending of bars in force").click()
+    page.get_by_text("1 correction of bars in force").click()
     expect(page.locator("main .sentence").first).to_contain_text("corrected to high 1206")
 
 
@@ -146,9 +146,9 @@ def test_what_is_no_table_is_told_where_it_was_dropped(page: Page, tmp_path: Pat
     picture = tmp_path / "picture.csv"
     picture.write_bytes(b"\x89PNG\0\0\0" * 30)
     page.goto("/imports")
-    page.get_by_label("Files to bring in").set_input_files(picture)
+    page.get_by_label("Files to import").set_input_files(picture)
     told = page.get_by_role("alert")
-    expect(told).to_contain_text("picture.csv is not brought in: the file is no table of text")
+    expect(told).to_contain_text("picture.csv is not imported: the file is no table of text")
     told.get_by_role("button", name="dismiss").click()
     expect(told).to_have_count(0)
 

@@ -88,7 +88,7 @@ def visit_all(browser: Browser, own: Service, *further: str) -> None:
         expect(page.locator("main")).to_be_visible()
         expect(page.get_by_text(re.compile("reading…|drawing…|^Opening"))).to_have_count(0)
         expect(page.get_by_role("alert")).to_have_count(0)
-        expect(page.get_by_text("mend what is underlined")).to_have_count(0)
+        expect(page.get_by_text("correct what is underlined")).to_have_count(0)
     page.close()
     assert faults == []
     # That there are no pairs is told by the server, and by the page in words.

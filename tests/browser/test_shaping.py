@@ -37,12 +37,18 @@ def test_measured_on_a_chart_taken_into_a_sieve_loosened_by_dragging_and_saved(p
     assert box is not None
     page.mouse.click(box["x"] + box["width"] * 0.4, box["y"] + box["height"] * 0.3)
     page.mouse.click(box["x"] + box["width"] * 0.55, box["y"] + box["height"] * 0.2)
+    words = page.locator(".measured")
+    percent, ranges = (
+        re.search(pattern, words.inner_text()) for pattern in (r"([\d.]+) %", r"([\d.]+) × ATR")
+    )
+    assert percent and ranges
     page.get_by_role("status").get_by_role("button", name=re.compile("conditions")).click()
     asked = page.get_by_role("dialog", name="Conditions that it suggests")
     measured = asked.get_by_role(
-        "button", name=re.compile(r"^close [<>] ago\(close, \d+\) by [\d.]+%")
+        "button", name=re.compile(r"^(open|high|low|close|sma.*) [<>] ago\(.+, \d+\) by [\d.]+%")
     )
-    expect(measured).to_be_visible()
+    expect(measured).to_contain_text(f"{percent[1]} %")
+    expect(asked).to_contain_text(f"{ranges[1]} × ATR")
     text = measured.locator("code").inner_text()
     measured.click()
 
@@ -149,7 +155,7 @@ def test_half_typed_text_blanks_nothing(page: Page, waking: int) -> None:
     fired = page.get_by_role("region", name="Where it would have fired", exact=True)
     expect(fired.locator("canvas")).to_be_visible()
     write(page, "Condition 2", "close > highest(hi")
-    expect(page.get_by_text("Not yet: mend what is underlined.")).to_be_visible()
+    expect(page.get_by_text("Not yet: correct what is underlined.")).to_be_visible()
     expect(fired.locator("canvas")).to_be_visible()
     expect(fired).to_contain_text(re.compile(r"fired \d+ times"))
 

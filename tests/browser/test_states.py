@@ -436,7 +436,7 @@ def test_the_palette_finds_everything_and_a_code_takes_the_place_of_the_charts(p
     page.goto("/instruments")
     expect(page.get_by_role("link", name="TPSNHV")).to_be_visible()
     page.keyboard.press("g")
-    page.keyboard.type("bring in")
+    page.keyboard.type("import files")
     page.keyboard.press("Enter")
     expect(page).to_have_url(re.compile("/imports"))
 

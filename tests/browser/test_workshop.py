@@ -48,7 +48,7 @@ def test_formulas_are_drawn_dressed_and_kept_as_a_layout(page: Page) -> None:
     paint = shop.get_by_label("Add: Painted")
     paint.fill("close > open and largest(volume, 20)")
     paint.press("Enter")
-    shop.get_by_label("Ink of bars where none holds").select_option("flat")
+    shop.get_by_label("Colour of bars where none holds").select_option("flat")
     shop.get_by_label("volume", exact=True).check()
     expect(page.locator(".strip")).to_have_count(1)
     shop.get_by_label("Levels of formula 1").fill("43 57")

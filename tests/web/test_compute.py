@@ -207,7 +207,7 @@ def test_work_on_files_has_a_budget_of_its_own(compute: Apart) -> None:
     order = Order(kind=OrderKind.FILE)
     assert compute.do_outside(order, starve, 2) == 2
     for size in (400, -1):  # more than it may have, and more than there is
-        with pytest.raises(TooMuchError, match="bring it in parts"):
+        with pytest.raises(TooMuchError, match="import it in parts"):
             compute.do_outside(order, starve, size)
 
 

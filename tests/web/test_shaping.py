@@ -204,6 +204,12 @@ def test_what_is_suggested_says_how_many_it_leaves(client: FlaskClient) -> None:
         assert 0 <= own["passes"] - preview["passing"] <= preview["stale"]
     way = asked(client, "/suggestions", text="close", since=chart["times"][120], **pointed)
     assert "ago(close, 30)" in way["suggested"][0]["text"]
+    low = asked(
+        client, "/suggestions", text="high", before="low", since=chart["times"][120], **pointed
+    )
+    moved = abs(100 * (chart["high"][150] / chart["low"][120] - 1))
+    assert "ago(low, 30)" in low["suggested"][0]["text"]
+    assert low["suggested"][0]["seen"].startswith(f"{moved:.2f} %")
     wrong = asked(client, "/suggestions", 422, text="bollinger(close, 22, 2)", **pointed)
     assert wrong["code"] in ("two_results", "needs_output")
 

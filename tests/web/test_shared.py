@@ -100,7 +100,7 @@ CHANGES: dict[str, Change] = {
     "an instrument": lambda c, code, _: c.put(
         "/api/instruments", json={"described": [{"code": code, "name": "Marked"}]}
     ),
-    "a mending": lambda c, code, _: c.post(
+    "a correction": lambda c, code, _: c.post(
         "/api/mendings", json={"mending": MENDING | {"code": code}}
     ),
     "findings": lambda _, __, outside: outside.market.replace_findings([]),

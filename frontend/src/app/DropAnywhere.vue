@@ -26,7 +26,7 @@ useEventListener(window, 'drop', (event) => {
 
 <template>
   <div v-if="over" class="over" role="status">
-    <p>Let go: tables are brought in, a sieve’s file goes to the sieves.</p>
+    <p>Drop here: tables are imported, a sieve’s file goes to the sieves.</p>
   </div>
 </template>
 

@@ -51,8 +51,8 @@ const anew = () => window.location.assign(outdated.value ?? route.fullPath)
     <div class="error-note" role="alert">
       <template v-if="outdated">
         <strong>This page can’t be loaded:</strong> the server does not answer, or the application
-        was brought up to date meanwhile.
-        <button class="button plain" @click="anew">Load it anew</button>
+        was updated meanwhile.
+        <button class="button plain" @click="anew">Reload</button>
       </template>
       <template v-else>
         <strong>This page can’t be shown:</strong> what it was given is not what it knows. It tries

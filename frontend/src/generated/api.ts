@@ -463,7 +463,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Bring in files as a tar archive; further ones come under the same token, up to the last. */
+        /** Import files as a tar archive; further ones come under the same token, up to the last. */
         post: operations["bring_many"];
         delete?: never;
         options?: never;
@@ -4583,6 +4583,11 @@ export interface components {
              * @default 1d
              */
             bars: string;
+            /**
+             * Before
+             * @default
+             */
+            before: string;
             /** Code */
             code: string;
             /**
@@ -7901,7 +7906,7 @@ export interface operations {
             };
         };
         responses: {
-            /** @description Bring in files as a tar archive; further ones come under the same token, up to the last. */
+            /** @description Import files as a tar archive; further ones come under the same token, up to the last. */
             200: {
                 headers: {
                     [name: string]: unknown;

@@ -162,7 +162,7 @@ def scan_sieve(
     else:
         for hit in found.hits:
             click.echo(
-                f"{hit.code}\t{hit.side}\tage {hit.age}\tscore {hit.score:g}\tclose {hit.close:g}"
+                f"{hit.code}\t{hit.side}\tage {hit.age}\tscore {hit.score:g}\tclose {hit.close:.10g}"
             )
 
 

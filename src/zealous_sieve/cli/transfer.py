@@ -137,7 +137,7 @@ def export_bars(universe: str, out: Path) -> None:
 @click.command("backup")
 @click.argument("file", type=OUT)
 def back_up(file: Path) -> None:
-    """Write everything that was made here (sieves, formulas, universes, pairs, mendings, runs with their
+    """Write everything that was made here (sieves, formulas, universes, pairs, corrections, runs with their
     hits and verdicts, preferences) to FILE, a zip. Bars and what came with them are not in it."""
     counts = _outside().backup.write(file)
     click.echo(", ".join(f"{count} {name}" for name, count in counts.items()))

@@ -188,7 +188,7 @@ def _check_footer(path: Path) -> None:
 def _check_count(rows: int) -> None:
     if rows > MOST_ROWS:
         message = f"there are more than {MOST_ROWS:,} rows"
-        raise DataError(Problem(code="too_many_rows", message=message, mend="bring them in parts"))
+        raise DataError(Problem(code="too_many_rows", message=message, mend="import them in parts"))
 
 
 def _is_text(kind: Any) -> bool:

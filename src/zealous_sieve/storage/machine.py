@@ -69,7 +69,7 @@ class MachineFile:
 
     def _bad(self, why: str) -> DataError:
         message = f"{self.path} can't be read: {why}"
-        mend = "mend it, or delete it and allow the folders anew: zealous-sieve allow FOLDER"
+        mend = "correct it, or delete it and allow the folders anew: zealous-sieve allow FOLDER"
         return DataError(Problem(code="bad_machine_file", message=message, mend=mend))
 
 

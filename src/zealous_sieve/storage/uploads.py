@@ -33,7 +33,7 @@ NO_SPACE = 28
 def _room(size: int) -> None:
     if size > MOST_BYTES:
         message = f"the file has more than {MOST_BYTES // 1024**3} GB"
-        raise DataError(Problem(code="too_large", message=message, mend="bring it in parts"))
+        raise DataError(Problem(code="too_large", message=message, mend="import it in parts"))
 
 
 def _written(path: Path, pieces: Iterable[bytes], *, synced: bool = True) -> int:
@@ -60,7 +60,7 @@ def _named_by(name: str, layout: Layout) -> Layout:
 
 def _gone() -> DataError:
     message = "the file is not kept any more"
-    return DataError(Problem(code="file_gone", message=message, mend="bring it in anew"))
+    return DataError(Problem(code="file_gone", message=message, mend="import it again"))
 
 
 class Uploads:

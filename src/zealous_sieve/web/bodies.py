@@ -102,7 +102,9 @@ async def _next(receive: Receive, seconds: float) -> Message:
         return await asyncio.wait_for(receive(), max(0.0, seconds))
     except TimeoutError:
         message = "the rest of the request did not come in time; nothing was changed"
-        raise TooLateError(Problem(code="too_late", message=message, mend="send it anew")) from None
+        raise TooLateError(
+            Problem(code="too_late", message=message, mend="send it again")
+        ) from None
 
 
 def _too_large() -> BodyTooLargeError:

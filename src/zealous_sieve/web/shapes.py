@@ -166,6 +166,7 @@ class PointedBody(Request):
     at: Annotated[int, Field(ge=-LARGEST_NUMBER, le=2**40)]
     text: Annotated[str, Field(min_length=1, max_length=20_000)]
     since: Annotated[int, Field(ge=-LARGEST_NUMBER, le=2**40)] | None = None
+    before: Annotated[str, Field(max_length=20_000)] = ""
     universe: Annotated[str, Field(max_length=200)] = ""
     forming: bool = False
     as_of: AwareDatetime | None = None

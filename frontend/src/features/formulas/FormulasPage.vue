@@ -295,7 +295,7 @@ useKeys([
               v-if="entry && found.basedOn !== entry.stored.version"
               >; it was made from version {{ found.basedOn }}</template
             >.
-            <button class="button plain" @click="forget">Set it aside</button>
+            <button class="button plain" @click="forget">Discard it</button>
           </p>
           <FormulaEditor
             v-model="draft.text"

@@ -75,7 +75,7 @@ const rows = computed(() => {
       >
       <template v-if="account.unexplained">
         {{ whole(account.unexplained) }} changes of the adjusted closes tell nothing that can be
-        mended.</template
+        corrected.</template
       >
       <template v-if="taken && account.findings !== null">
         The data check
@@ -136,7 +136,7 @@ const rows = computed(() => {
       <h2>
         Refused{{ account.refused > account.refusals.length ? ', the first of them' : '' }}
         <a v-if="!taken && !gone" :href="`/api/imports/${own.id}/refused`" download
-          >keep all of them as a table to mend</a
+          >save all of them as a table to correct</a
         >
       </h2>
       <table class="ledger">

@@ -57,7 +57,7 @@ function hold(content: string) {
       @change="hold(value($event))"
     >
       <option v-for="c in CONTENTS" :key="c">{{ c }}</option></select
-    >, in columns parted by
+    >, in columns separated by
     <select
       class="inline-part"
       aria-label="Separator"
@@ -120,7 +120,7 @@ function hold(content: string) {
         @change="emit('correct', { adjusted: value($event) as Layout['adjusted'] })"
       >
         <option value="left alone">are left alone</option>
-        <option value="splits and payments">give splits and payments to mend</option>
+        <option value="splits and payments">give splits and payments to correct by</option>
         <option value="a line of their own">are a line of their own</option>
       </select></template
     ><template v-if="timed()"

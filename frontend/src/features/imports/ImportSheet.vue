@@ -148,7 +148,7 @@ const dates = computed(() => {
         </p>
         <p v-else-if="own.state === 'failed'" class="fall" role="alert">
           Nothing was taken: {{ own.reason }}.
-          <template v-if="open">Correct what is said above, or bring in another file.</template>
+          <template v-if="open">Correct what is said above, or import another file.</template>
         </p>
         <p v-else-if="own.state === 'coming'" class="quiet" role="status">
           {{ own.file_count }} files have come so far.
@@ -168,9 +168,9 @@ const dates = computed(() => {
           >
             <template v-if="wanted || !mends">
               Import {{ whole(wanted) }} {{ own.account.nouns
-              }}<template v-if="mends">, and mend {{ whole(mends) }}</template>
+              }}<template v-if="mends">, and correct {{ whole(mends) }}</template>
             </template>
-            <template v-else>Mend {{ whole(mends) }}</template>
+            <template v-else>Correct {{ whole(mends) }}</template>
           </button>
         </ImportAccount>
         <ImportLines

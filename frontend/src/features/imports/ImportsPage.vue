@@ -68,7 +68,7 @@ const told = (own: Import) => {
   return `${whole(account.new + account.changed)} ${account.nouns} taken`
 }
 useKeys([
-  { key: 'c', does: 'choose files to bring in', run: () => picker.value?.click() },
+  { key: 'c', does: 'choose files to import', run: () => picker.value?.click() },
   { key: 'Escape', does: 'to the instruments', run: () => router.push('/instruments') },
 ])
 </script>
@@ -91,7 +91,7 @@ useKeys([
           type="file"
           multiple
           tabindex="-1"
-          aria-label="Files to bring in"
+          aria-label="Files to import"
           accept=".csv,.txt,.tsv,.parquet,.pq,.gz,.zip"
           @change="picked"
         />
@@ -102,7 +102,7 @@ useKeys([
           multiple
           webkitdirectory
           tabindex="-1"
-          aria-label="Folder to bring in"
+          aria-label="Folder to import"
           @change="picked"
         />
       </div>
@@ -114,7 +114,7 @@ useKeys([
           {{ one.done }} of {{ one.name }} have come in …
         </p>
         <div v-else role="alert" class="refusal">
-          <b>{{ one.name }}</b> is not brought in: {{ one.error.message }}.
+          <b>{{ one.name }}</b> is not imported: {{ one.error.message }}.
           <span class="quiet">{{ asSentence(one.error.mend) }}</span>
           <button class="button plain" @click="coming.splice(n, 1)">dismiss</button>
         </div>
@@ -176,8 +176,8 @@ useKeys([
           minutes, one file or many.
         </p>
         <p>
-          Read what would be taken, said in one sentence, and mend it there. Nothing is taken before
-          you say so.
+          Read what would be taken, said in one sentence, and correct it there. Nothing is taken
+          before you say so.
         </p>
         <p>
           Take it: it has charts at once, and a
@@ -186,7 +186,7 @@ useKeys([
       </div>
       <template v-else-if="listed.length">Choose an import at the left, or drop files.</template>
       <template v-else>
-        Nothing was brought in yet. What a file holds is shown first, with all that would change;
+        Nothing was imported yet. What a file holds is shown first, with all that would change;
         nothing is taken before you say so.
       </template>
     </section>

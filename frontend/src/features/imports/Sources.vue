@@ -41,7 +41,7 @@ const remove = (path: string) =>
 
 <template>
   <section aria-label="Folders">
-    <h2>Folders read again and again</h2>
+    <h2>Watched folders</h2>
     <ul>
       <li v-for="s in sources.data.value" :key="s.folder">
         <span class="mono" :title="s.folder">{{ s.folder }}</span>
@@ -69,7 +69,7 @@ const remove = (path: string) =>
       <input
         v-model="folder"
         class="field mono"
-        aria-label="Folder to read again and again"
+        aria-label="Folder to watch"
         placeholder="/home/me/bars"
       />
       <button class="button" :disabled="busy || !folder.trim()">Read it</button>

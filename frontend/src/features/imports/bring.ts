@@ -9,7 +9,7 @@ export async function bring(file: File): Promise<Import> {
   return (await reply.json()) as Import
 }
 
-/** Bring in some of many files that come under one token; the server parts them by their shape. */
+/** Import some of many files that come under one token; the server parts them by their shape. */
 export async function bringSome(
   files: readonly File[],
   token: string,

@@ -64,7 +64,7 @@ const forget = (earlier: string) =>
     <span v-for="one in earlier" :key="one" class="line">
       Earlier <b class="mono">{{ one }}</b>, which still leads here.
       <button class="button plain" :aria-label="`Let ${one} go`" @click="forget(one)">
-        let it go
+        forget it
       </button>
     </span>
     <Failed :failure="failure" />

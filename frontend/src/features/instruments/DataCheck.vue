@@ -42,7 +42,7 @@ const change = (what: string, work: () => Promise<unknown>) =>
     await refresh()
   })
 const apply = (mending: Mending) =>
-  act('Not mended', async () => {
+  act('Not corrected', async () => {
     const stored = await mend(mending)
     form.value = undefined
     done(`${stored.told}.`, () => back(stored))
@@ -94,7 +94,7 @@ defineExpose({ begin })
 <template>
   <h2>
     Data check
-    <button class="button plain" @click="begin()">mend <kbd>m</kbd></button>
+    <button class="button plain" @click="begin()">correct <kbd>m</kbd></button>
   </h2>
   <p v-for="f in findings" :key="`${f.kind}${f.first}`">
     <RouterLink

@@ -158,9 +158,9 @@ const describe = () => {
   if (described.value.length) describing.value = [...described.value]
 }
 useKeys([
-  { key: 'd', does: 'say what the marked instruments are, else all shown', run: describe },
+  { key: 'd', does: 'describe the marked instruments, else all shown', run: describe },
   { key: '/', does: 'find', run: () => field.value?.focus() },
-  { key: 'i', does: 'bring in files', run: () => router.push('/imports') },
+  { key: 'i', does: 'import files', run: () => router.push('/imports') },
   undoKey,
 ])
 function choose(name: string) {
@@ -213,10 +213,10 @@ function choose(name: string) {
           <button v-if="among" class="button plain" @click="among = undefined">
             only {{ among.length }} of one doubt ✕
           </button>
-          <RouterLink class="button" to="/imports">Bring in files <kbd>i</kbd></RouterLink>
+          <RouterLink class="button" to="/imports">Import files <kbd>i</kbd></RouterLink>
           <button class="button" @click="pairing = true">Define a pair</button>
           <button class="button" :disabled="!described.length" @click="describe">
-            Say what {{ marked.size ? `the ${marked.size} marked` : 'they' }} are <kbd>d</kbd>
+            Describe {{ marked.size ? `the ${marked.size} marked` : 'them' }} <kbd>d</kbd>
           </button>
           <button v-if="marked.size" class="button" :disabled="busy" @click="putAway">
             Archive {{ marked.size }}
@@ -250,7 +250,7 @@ function choose(name: string) {
               : 'There are no instruments yet.'
           }}
           <RouterLink v-if="!filter && !only && !among" to="/imports"
-            >Bring in files of bars</RouterLink
+            >Import files of bars</RouterLink
           >
         </p>
         <table v-else class="ledger">

@@ -74,7 +74,7 @@ function send() {
       Accept the {{ mending.finding }} of {{ barTime(mending.first) }}: it is as it should be.
     </p>
     <p v-else>
-      <select v-model="kind" class="inline-part" aria-label="How to mend">
+      <select v-model="kind" class="inline-part" aria-label="How to correct it">
         <option v-for="k in KINDS" :key="k">{{ k }}</option>
       </select>
       <template v-if="kind === 'split'">
@@ -120,7 +120,7 @@ function send() {
     <p v-if="fault" class="fall" role="alert">{{ fault }}</p>
     <p>
       <button class="button primary" :disabled="busy || (accepts && !reason.trim())">
-        {{ accepts ? 'Accept' : 'Mend' }}
+        {{ accepts ? 'Accept' : 'Correct' }}
       </button>
       <button type="button" class="button plain" @click="emit('close')">cancel</button>
     </p>

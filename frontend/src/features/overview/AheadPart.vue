@@ -74,7 +74,7 @@ const chart = (code: string) => ({
       <template #empty
         ><p class="quiet">
           Nothing is known to be scheduled.
-          <RouterLink to="/imports">Bring in events</RouterLink>
+          <RouterLink to="/imports">Import events</RouterLink>
         </p></template
       >
       <table class="ledger">

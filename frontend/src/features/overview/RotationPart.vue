@@ -68,7 +68,7 @@ function setCount(n: number, text: string) {
       <InlineText
         :value="arranged.by ?? ''"
         :least="8"
-        aria-label="Parted by the fact"
+        aria-label="Grouped by the fact"
         @take="(by) => by && emit('arrange', { by })"
       />
       over

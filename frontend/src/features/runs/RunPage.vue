@@ -193,7 +193,7 @@ const pick = (n: number) => (at.value = n)
               {{ undecided }} {{ undecided === 1 ? 'is' : 'are' }} undecided.
             </template>
             <details v-if="outcome?.mended.length" class="mended">
-              <summary>{{ plural(outcome.mended.length, 'mending') }} of bars in force.</summary>
+              <summary>{{ plural(outcome.mended.length, 'correction') }} of bars in force.</summary>
               <p v-for="told in outcome.mended" :key="told">{{ told }}</p>
             </details>
             <details v-if="outcome?.hindsight.length" class="mended warn">

@@ -143,7 +143,7 @@ useKeys([undoKey, { key: 'Escape', does: 'back', run: () => router.back() }])
     <Failed :failure="failure" />
     <h2>What was made here</h2>
     <p>
-      Sieves, formulas, universes, pairs, mendings, runs with their hits and verdicts, and these
+      Sieves, formulas, universes, pairs, corrections, runs with their hits and verdicts, and these
       settings fit into one file. Bars, facts and events are not in it: they come from your files.
     </p>
     <p class="acts">
@@ -171,16 +171,16 @@ useKeys([undoKey, { key: 'Escape', does: 'back', run: () => router.back() }])
       It is being made and written; that takes about a minute. You can go on meanwhile.
     </p>
     <p v-else-if="demo.data.value === 'away'">
-      The Lantern Coast is not here: the desk holds what you brought in.
+      The Lantern Coast is not here: the desk holds what you imported.
       <button class="button" :disabled="busy" @click="turn(true)">Bring it back</button>
     </p>
     <p v-else-if="demo.data.value === 'here'">
-      The desk shows the Lantern Coast, which is made up, beside what you brought in.
+      The desk shows the Lantern Coast, which is made up, beside what you imported.
       <button class="button" :disabled="busy" @click="asking = true">Take it away</button>
     </p>
     <p v-if="asking" class="confirm" role="alertdialog" aria-label="Take the demo away">
       Its instruments, bars, events and universes go, and of its sieves and formulas those that you
-      did not change. What you brought in and made stays. It can be brought back.
+      did not change. What you imported and made stays. It can be brought back.
       <button class="button primary" :disabled="busy" @click="turn(false)">Take it away</button>
       <button class="button" @click="asking = false">Cancel</button>
     </p>

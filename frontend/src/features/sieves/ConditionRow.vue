@@ -300,7 +300,7 @@ const bars = computed(() => {
       <button
         class="button plain"
         :aria-label="`Duplicate condition ${position}`"
-        title="Once more (Alt Insert)"
+        title="Duplicate (Alt Insert)"
         @click="emit('duplicate')"
       >
         +

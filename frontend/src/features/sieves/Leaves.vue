@@ -43,14 +43,14 @@ const undecided = computed(() => {
     >
   </p>
   <template v-else>
-    <p class="sentence">{{ underlined ? 'Not yet: mend what is underlined.' : 'Not yet.' }}</p>
+    <p class="sentence">{{ underlined ? 'Not yet: correct what is underlined.' : 'Not yet.' }}</p>
     <p v-for="(p, n) in preview.problems" :key="n" class="fall">{{ told(p) }}</p>
   </template>
   <slot />
   <div :class="{ old: !preview.ok }">
     <p v-if="preview.ok && !preview.instruments" class="empty">
       Nobody is in this universe yet: choose another one, or
-      <RouterLink to="/imports">bring in data</RouterLink>.
+      <RouterLink to="/imports">import data</RouterLink>.
     </p>
     <p v-else-if="preview.ok && !preview.hits.length" class="empty">
       Nothing passes. The thin bars show which condition cuts most: loosen the one whose “without
@@ -167,9 +167,8 @@ h2 {
   font-size: 12px;
 }
 .lacks {
-  overflow: hidden;
-  text-overflow: ellipsis;
-  white-space: nowrap;
+  line-height: 15px;
+  padding: 3px 0;
 }
 .sentence {
   margin: 0 0 4px;

@@ -71,7 +71,7 @@ const conflict = () => props.failure?.error.code === 'changed_meanwhile'
         >; it was made from version {{ found.basedOn }}, and version {{ stored.version }} has been
         saved since</template
       >.
-      <button class="button plain" @click="$emit('forget')">Set it aside</button>
+      <button class="button plain" @click="$emit('forget')">Discard it</button>
     </p>
   </div>
 </template>

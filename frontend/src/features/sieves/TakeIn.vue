@@ -47,7 +47,7 @@ watch(
   <section>
     <p>
       <label class="button">
-        Take in a file
+        Import a file
         <input
           class="visually-hidden"
           type="file"

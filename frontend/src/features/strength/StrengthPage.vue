@@ -59,6 +59,11 @@ const seen = computed(() =>
 )
 const digits = computed(() => (arranged.value?.unit === 'steps' ? 0 : 2))
 const figure = (value: number) => signed(value, digits.value)
+/** The way of what is shown: what is written as nothing has none. */
+function wayOf(move: number | null) {
+  const shown = Number(move?.toFixed(digits.value) ?? 0)
+  return shown > 0 ? 'rise' : shown < 0 ? 'fall' : ''
+}
 const called = (span: Span) => span.label || `${span.count} × ${span.bars}`
 const when = (seconds: number) => (seconds ? moment(new Date(1000 * seconds).toISOString()) : '–')
 const columns = computed(() =>
@@ -298,12 +303,7 @@ const table = (): Columns => [
                   <td>
                     <RouterLink class="mono" :to="chartOf(own.code)">{{ own.code }}</RouterLink>
                   </td>
-                  <td
-                    v-for="(move, n) in own.moves"
-                    :key="n"
-                    class="number"
-                    :class="move == null ? '' : move > 0 ? 'rise' : move < 0 ? 'fall' : ''"
-                  >
+                  <td v-for="(move, n) in own.moves" :key="n" class="number" :class="wayOf(move)">
                     {{ move == null ? '–' : figure(move) }}
                   </td>
                 </tr>
@@ -334,6 +334,7 @@ const table = (): Columns => [
           :moments="seen.moments"
           :lines="seen.currencies.map((name, n) => ({ name, values: seen!.history[n]! }))"
           :chosen="chosen"
+          :figure="figure"
           :height="260"
           @choose="choose"
         /> </template

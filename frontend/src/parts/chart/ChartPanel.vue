@@ -145,7 +145,7 @@ const list: Key[] = [
   { key: 'd', does: 'how everything is drawn', run: turnWorkshop },
   { key: 'a', does: 'adjust the numbers of what is drawn', run: () => head.value?.turn() },
   { key: 't', does: 'the bars in sight as a table, or drawn', run: () => view.value?.turnTable() },
-  { key: 'm', does: 'mend bars', run: () => emit('mend') },
+  { key: 'm', does: 'correct bars', run: () => emit('mend') },
   { key: 'f', does: 'full size', run: () => emit('full', !props.full) },
   { key: 'y', does: 'copy the address of the chart', run: () => void copyLink() },
   ...RANGES.map(([key, wanted]) => ({
@@ -207,7 +207,7 @@ useKeys(list, () => props.active, 'the chart')
             >
             <template v-else
               >There are no bars of {{ code }}.
-              <RouterLink to="/imports">Bring in some</RouterLink></template
+              <RouterLink to="/imports">Import some</RouterLink></template
             >
           </p></template
         >

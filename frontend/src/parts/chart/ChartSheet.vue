@@ -171,6 +171,7 @@ const line = computed(() => {
         inks.value,
         props.scale,
         windowOf(props.chart.times.length, props).startValue,
+        props.layout,
       )
     : []
 })
@@ -234,27 +235,33 @@ const begin = () => {
   const first = windowOf(props.chart.times.length, props).startValue
   return props.chart.close[first] ?? 1
 }
-const point = (x: number, y: number): Point | undefined => {
-  const found = sheet.value?.chart?.convertFromPixel({ xAxisIndex: 0, yAxisIndex: 0 }, [x, y])
+/** What a press or a move of the pointer is at: of its bar what is nearest, with Alt the very price. */
+const point = ({ offsetX, offsetY, event }: Pointed): Point | undefined => {
+  const found = sheet.value?.chart?.convertFromPixel({ xAxisIndex: 0, yAxisIndex: 0 }, [
+    offsetX,
+    offsetY,
+  ])
   const [at, value] = (found as [number, number] | undefined) ?? []
   const price = value === undefined ? undefined : fromAxis(props.scale, begin())(value)
   const last = props.chart.times.length - 1
   if (at === undefined || price === undefined || !Number.isFinite(price) || price <= 0) return
-  return snapped(props.chart, { at: Math.max(0, Math.min(last, at)), price }, heightOf)
+  const free = { at: Math.max(0, Math.min(last, at)), price }
+  return event?.altKey ? free : snapped(props.chart, free, heightOf)
 }
 /** How high on the sheet a price stands. */
 const heightOf = (value: number) => place.y(0, toAxis(props.scale, begin())(value)) ?? NaN
 interface Pointed {
   offsetX: number
   offsetY: number
+  event?: MouseEvent
 }
 function listen() {
   const surface = sheet.value?.chart?.getZr()
-  surface?.on('click', (event: Pointed) => measuring.fix(point(event.offsetX, event.offsetY)))
+  surface?.on('click', (event: Pointed) => measuring.fix(point(event)))
   surface?.on('globalout', () => (pointer.y.value = undefined))
   surface?.on('mousemove', (event: Pointed) => {
     pointer.y.value = event.offsetY
-    if (from.value) measuring.move(point(event.offsetX, event.offsetY))
+    if (from.value) measuring.move(point(event))
   })
 }
 watch(() => sheet.value?.chart, listen, { flush: 'post' })
@@ -273,7 +280,7 @@ const measured = computed(() => {
   const { left, top } = besideStretch(stretch, { width: width.value, height: height.value })
   return { a, b, left: `${left}px`, top: `${top}px` }
 })
-/** Conditions for what is measured; nothing where there is neither a line nor a way. */
+/** Conditions for what is measured; nothing where an end of it is free. */
 function askMeasured() {
   const asked = measuring.asked()
   if (!asked) return
@@ -422,7 +429,7 @@ const spoken = computed(
       >
         <b>{{ measuring.words.value?.names }}</b>
         <span v-for="part in measuring.words.value?.parts" :key="part">{{ part }}</span>
-        <button v-if="asks" class="button" @click.stop="askMeasured">
+        <button v-if="asks && measuring.asked()" class="button" @click.stop="askMeasured">
           conditions <kbd>o</kbd>
         </button>
       </p>

@@ -63,10 +63,10 @@ const columns = (): Columns => {
           <td v-if="mendable">
             <button
               class="button plain"
-              :aria-label="`Mend the bar of ${barTime(chart.times[bar]!)}`"
+              :aria-label="`Correct the bar of ${barTime(chart.times[bar]!)}`"
               @click="$emit('mend', mendable, chart.times[bar]!)"
             >
-              mend
+              correct
             </button>
           </td>
         </tr>

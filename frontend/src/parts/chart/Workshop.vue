@@ -134,7 +134,7 @@ defineExpose({ focus: () => field.value?.focus() })
         </select>
         <InkChoice
           :ink="own.ink"
-          :label="`Ink of formula ${n + 1}`"
+          :label="`Colour of formula ${n + 1}`"
           @change="(ink) => change(n, { ink })"
         />
         <label class="quiet"
@@ -210,7 +210,7 @@ defineExpose({ focus: () => field.value?.focus() })
       <StateList
         :states="own.states"
         :label="`State of formula ${n + 1}`"
-        what="in another ink while"
+        what="in another colour while"
         :refusal="refusal"
         @change="(states: State[]) => change(n, { states })"
       />
@@ -240,7 +240,7 @@ defineExpose({ focus: () => field.value?.focus() })
         <span class="quiet">where none holds</span>
         <InkChoice
           :ink="layout.otherwise"
-          label="Ink of bars where none holds"
+          label="Colour of bars where none holds"
           @change="(otherwise) => emit('change', { otherwise })"
         />
       </p>

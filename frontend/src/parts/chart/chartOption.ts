@@ -4,7 +4,7 @@ import { barTime, figure, fixed, price } from '@/shared/format'
 import { drawBars, drawVolume, reachOf, type Draw, type Prices } from './bars'
 import { edge, type Place } from './edge'
 import { each, toAxis, windowOf, type Drawing, type Inks, type Scale, type Sight } from './looks'
-import { colourOf, inState, shownLayers, stateAt, type Layout } from './layout'
+import { colourOf, colourOfLine, inState, shownLayers, stateAt, type Layout } from './layout'
 import {
   cuts,
   dayMarks,
@@ -42,6 +42,8 @@ export interface Manner {
   place?: Place
 }
 const PLAIN: Manner = { scale: 'linear', drawing: 'candles', room: 10 }
+/** By how much a line is wider where it is in a state: its inks are told apart at that width. */
+const BOLDER = 1
 
 /** The whole chart as ECharts wants it. A pure function of the reply. */
 export function chartOption(
@@ -229,7 +231,6 @@ export function chartOption(
         if (index(paneOf(line, percent)) < 0) return []
         const layer = manner.layout && shownLayers(manner.layout)[line.asked]
         const values = placed(line, scale, seen.startValue, start)
-        const usual = inks.lines[n % inks.lines.length]
         const base = {
           type: 'line',
           name: line.label,
@@ -242,7 +243,7 @@ export function chartOption(
         const style = {
           width: layer?.width ?? 1.4,
           type: layer?.dash ? 'dashed' : 'solid',
-          color: colourOf(layer?.ink ?? '', inks) ?? usual,
+          color: colourOfLine(n, layer, inks),
         }
         const states = layer?.states ?? []
         const bars = states.length ? stateAt(chart, states) : []
@@ -260,7 +261,11 @@ export function chartOption(
           ...states.map((own, state) => ({
             ...base,
             data: inState(values, bars, state),
-            lineStyle: { ...style, color: colourOf(own.ink, inks) ?? style.color },
+            lineStyle: {
+              ...style,
+              width: style.width + BOLDER,
+              color: colourOf(own.ink, inks) ?? style.color,
+            },
           })),
         ]
       }),

@@ -88,11 +88,23 @@ export function colourOf(ink: Ink, inks: Inks): string | undefined {
   return inks.lines[Number(ink) - 1]
 }
 
+const columnOf = (chart: Chart, state: State) =>
+  chart.states.find((column) => column.text === state.when.trim())?.values
+
+/** The colour a line is drawn in where nothing else is said of a bar: its own, else that of its place. */
+export const colourOfLine = (n: number, layer: Layer | undefined, inks: Inks) =>
+  colourOf(layer?.ink ?? '', inks) ?? inks.lines[n % inks.lines.length]
+
+/** The colour of a line at a bar: of the first of its states that holds there. */
+export function colourAt(chart: Chart, n: number, bar: number, inks: Inks, layout?: Layout) {
+  const layer = layout && shownLayers(layout)[chart.lines[n]!.asked]
+  const state = layer?.states.find((own) => columnOf(chart, own)?.[bar] === 1)
+  return (state && colourOf(state.ink, inks)) ?? colourOfLine(n, layer, inks)
+}
+
 /** In which of some states each bar is, by their places: the first that holds; −1 for none. */
 export function stateAt(chart: Chart, states: readonly State[]): number[] {
-  const columns = states.map(
-    (own) => chart.states.find((column) => column.text === own.when.trim())?.values,
-  )
+  const columns = states.map((own) => columnOf(chart, own))
   return chart.times.map((_, bar) => columns.findIndex((column) => column?.[bar] === 1))
 }
 

@@ -61,14 +61,14 @@ export function useMeasuring(chart: () => Chart, within: () => HTMLElement | und
       to.value = { ...to.value, at: last! }
     },
   )
-  /** What conditions are looked for, and where: the way along a line, or its value at the later end. */
+  /** What conditions are looked for, and where: the way from point to point, or the value of a line. */
   function asked() {
     if (!from.value || !to.value) return
     const [first, last] =
       from.value.at <= to.value.at ? [from.value, to.value] : [to.value, from.value]
     const of = meant(first, last)
     const time = (p: Point) => chart().times[p.at]!
-    return { of, at: time(last), since: of.along ? time(first) : undefined }
+    return of && { of, at: time(last), since: of.before ? time(first) : undefined }
   }
   const words = computed(() =>
     from.value && to.value

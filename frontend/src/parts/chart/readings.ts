@@ -1,5 +1,6 @@
 import type { Chart } from '@/shared/api'
 import { barTime, figure, price, signed } from '@/shared/format'
+import { colourAt, type Layout } from './layout'
 import type { Inks, Scale } from './looks'
 import { paneOf } from './panes'
 
@@ -19,6 +20,7 @@ export function readings(
   inks: Inks,
   scale: Scale = 'linear',
   start = 0,
+  layout?: Layout,
 ): Reading[] {
   const p = (value: number | null | undefined) => (value == null ? '–' : price(value, chart.tick))
   const own = (name: string, text: string) => ({ name, text, pane: 'price' })
@@ -40,7 +42,7 @@ export function readings(
             ? p(line.values[i])
             : figure(line.values[i]),
       formula: line.text,
-      colour: inks.lines[n % inks.lines.length],
+      colour: colourAt(chart, n, i, inks, layout),
       pane: paneOf(line, scale === 'percent'),
     })),
   ]

@@ -17,8 +17,10 @@ const props = withDefaults(
     height?: number
     /** Room for their names at the right. */
     right?: number
+    /** How their newest values are written. */
+    figure?: (value: number) => string
   }>(),
-  { chosen: '', unit: '', height: 220, right: 120 },
+  { chosen: '', unit: '', height: 220, right: 120, figure: brief },
 )
 const emit = defineEmits<{ choose: [name: string] }>()
 const [LEFT, TOP, BOTTOM] = [46, 8, 22]
@@ -141,7 +143,7 @@ const ends = computed(() => {
         :fill="end.name === chosen ? 'var(--accent)' : end.stroke"
         @click="emit('choose', end.name)"
       >
-        {{ end.name }} {{ brief(end.value) }}{{ unit }}
+        {{ end.name }} {{ figure(end.value) }}{{ unit }}
       </text>
     </svg>
   </div>

@@ -25,6 +25,8 @@ export interface Pointed {
   /** The moment of which the chart is, where that is another than the desk's. */
   asOf?: string
   text: string
+  /** What the way began at, where that is of something else. */
+  before?: string
   label: string
 }
 const props = defineProps<{
@@ -52,6 +54,7 @@ const latest = useLatest<Pointed, Schemas['SuggestedList']>(0, (asked, signal) =
         at: asked.at,
         since: asked.since ?? null,
         text: asked.text,
+        before: asked.before ?? '',
         forming: asked.forming ?? false,
         as_of: asked.asOf ?? null,
         universe: props.universe,

@@ -1,12 +1,13 @@
 import { computed, ref, shallowRef, watch, type Ref } from 'vue'
 import type { Chart } from '@/shared/api'
+import type { Meant } from '@/parts/chart/measure'
 import type { Pointed } from './Suggest.vue'
 
 /** What is pointed at on a chart, until another one is looked at. */
 export function usePointed(chart: Ref<Chart | undefined>, asOf?: () => string | undefined) {
   const pointed = shallowRef<Pointed>()
   const away = ref<HTMLElement | null>(null)
-  function point(of: { text: string; label: string }, at: number, since?: number) {
+  function point(of: Meant, at: number, since?: number) {
     const own = chart.value
     if (!own) return
     if (!pointed.value) away.value = document.activeElement as HTMLElement | null

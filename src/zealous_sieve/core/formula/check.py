@@ -22,6 +22,7 @@ from zealous_sieve.core.formula.limits import (
 )
 from zealous_sieve.core.formula.names import Market
 from zealous_sieve.core.formula.parser import parse
+from zealous_sieve.core.formula.speech.figures import in_full
 from zealous_sieve.core.formula.terms import external_looks, in_order
 from zealous_sieve.core.formula.typed import Formula, Typed, fixed
 from zealous_sieve.core.functions.catalogue import SOURCES, find
@@ -236,8 +237,8 @@ class _Reader:
             self._complain("empty_bounds", statement, "the lower bound is above the upper")
         elif not statement.low <= value <= statement.high:
             message = (
-                f"{statement.name} is {value:g}, outside its bounds "
-                f"{statement.low:g} to {statement.high:g}"
+                f"{statement.name} is {in_full(value)}, outside its bounds "
+                f"{in_full(statement.low)} to {in_full(statement.high)}"
             )
             self._complain("out_of_bounds", statement, message)
         return fixed(value)

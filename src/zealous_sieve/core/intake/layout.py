@@ -259,8 +259,10 @@ def check_layout(layout: Layout, names: Sequence[str]) -> None:
     fields are read from one; ``unknown_zone``, ``wrong_layout``."""
     clock_of(layout.zone)
     if layout.separator not in SEPARATORS or layout.decimal not in DECIMALS:
-        message = f"cells can't be parted by {layout.separator!r}, decimals by {layout.decimal!r}"
-        mend = "cells are parted by a comma, semicolon, tab or bar, decimals by a point or comma"
+        message = (
+            f"cells can't be separated by {layout.separator!r}, decimals by {layout.decimal!r}"
+        )
+        mend = "cells are separated by a comma, semicolon, tab or bar, decimals by a point or comma"
         raise DataError(Problem(code="wrong_layout", message=message, mend=mend))
     if layout.kind == InstrumentKind.PAIR or not _is_name(layout.currency):
         message = "instruments of a file can't be pairs, nor be priced in what is no name"

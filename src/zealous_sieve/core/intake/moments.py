@@ -151,13 +151,13 @@ def read_day(text: str, dates: Dates) -> int | str:
     else:
         found = _DATE.match(text)
         if not found:
-            return f"this is no date of {dates}" if text else "there is no date"
+            return f"this is no date written {dates}" if text else "there is no date"
         parts = found.groups()
     year, month, day = (parts[n] for n in order)
     try:
         return (date(year_of(year), _month(month), int(day)).toordinal() - _EPOCH) * DAY
     except ValueError:
-        return f"this is no date of {dates}"
+        return f"this is no date written {dates}"
 
 
 def year_of(text: str) -> int:

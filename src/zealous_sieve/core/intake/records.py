@@ -69,7 +69,7 @@ def instrument_of(
     known = before or Instrument(code=code, name=code)
     venue = _text(layout, row, "venue") or known.venue
     if venue and venue not in venues:
-        raise _fault(layout, row, "venue", f"there is no venue {venue}: bring in venues first")
+        raise _fault(layout, row, "venue", f"there is no venue {venue}: import venues first")
     return replace(
         known,
         name=_text(layout, row, "name") or known.name,

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from zealous_sieve.core.engine.columns import Column, Series, Times
 from zealous_sieve.core.errors import DataError, Problem
+from zealous_sieve.core.formula.speech.figures import in_full
 from zealous_sieve.core.formula.timeframe import DAY
 from zealous_sieve.core.market.bases import Base, base_of
 from zealous_sieve.core.market.soundness import (
@@ -213,7 +214,8 @@ def _disagreement(
     code: str, time: np.int64, name: str, values: Column, one: str, other: str
 ) -> Problem:
     stamp = stamp_of(int(time))
-    message = f"{code} at {stamp}: {name} is {values[0]:g} in {one} and {values[1]:g} in {other}"
+    here, there = (in_full(float(value)) for value in values[:2])
+    message = f"{code} at {stamp}: {name} is {here} in {one} and {there} in {other}"
     mend = "import the right one alone"
     return Problem(code="files_disagree", message=message, mend=mend, subject=other)
 

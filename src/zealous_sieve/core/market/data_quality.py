@@ -12,7 +12,9 @@ from numpy.typing import NDArray
 from zealous_sieve.core.engine.columns import Column, Times
 from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.engine.session import ANY_DAY, Session
+from zealous_sieve.core.formula.speech.figures import figure
 from zealous_sieve.core.formula.timeframe import DAY
+from zealous_sieve.core.functions import units
 from zealous_sieve.core.market.staleness import MISSED, missed_sessions
 
 BAD_PRINT_RANGES = 12.0
@@ -145,7 +147,7 @@ def _inspect_within(panel: Panel, chosen: Iterable[int]) -> list[Finding]:
         columns = {name: column[rows] for name, column in panel.columns.items()}
         session = panel.known(position).session
         found += _holes(code, times, session, panel.duration)
-        found += _far_off(code, times, columns)
+        found += _far_off(code, panel.known(position).tick, times, columns)
         if session is not None:
             closed = ~session.is_open(session.local(times))
             found += _closed(code, times, closed, "while the venue is closed")
@@ -223,7 +225,7 @@ def _over_a_break(between: Times, session: Session | None) -> bool:
     return bool(pieces) and all(ends) and not same
 
 
-def _far_off(code: str, times: Times, columns: Mapping[str, Column]) -> list[Finding]:
+def _far_off(code: str, tick: float, times: Times, columns: Mapping[str, Column]) -> list[Finding]:
     """Bars that reach far beyond the closes on both sides of them."""
     if not _above_zero(columns):
         return []
@@ -233,8 +235,12 @@ def _far_off(code: str, times: Times, columns: Mapping[str, Column]) -> list[Fin
     wrong = (columns["high"] > top * FAR_OFF) | (columns["low"] * FAR_OFF < bottom)
     found = []
     for bar in np.flatnonzero(wrong[1:-1]) + 1:
-        detail = f"the bar reaches from {columns['low'][bar]:g} to {columns['high'][bar]:g}, far "
-        detail += f"from the closes around it, {before[bar]:g} and {after[bar]:g}"
+        low, high, *closes = (
+            figure(float(column[bar]), units.PRICE, tick)
+            for column in (columns["low"], columns["high"], before, after)
+        )
+        detail = f"the bar reaches from {low} to {high}, far from the closes around it, "
+        detail += " and ".join(closes)
         found.append(_finding(code, FindingKind.BAD_PRINT, times[bar], times[bar], 1, detail))
     return found
 

@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 from zealous_sieve.core.engine.columns import Column, Series, Times
 from zealous_sieve.core.engine.session import ANY_DAY, Clock
 from zealous_sieve.core.errors import DataError, Problem
+from zealous_sieve.core.formula.speech.figures import in_full
 from zealous_sieve.core.formula.timeframe import DAY, of_seconds
 from zealous_sieve.core.market.data_quality import Finding, FindingKind
 from zealous_sieve.core.market.soundness import PRICES, stamp_of, value_faults
@@ -79,13 +80,13 @@ class Mending:
             case MendingKind.LEAVE_OUT:
                 return f"{bars}, {when}: left out"
             case MendingKind.CORRECT:
-                told = ", ".join(f"{name} {value:g}" for name, value in self.values.items())
+                told = ", ".join(f"{name} {in_full(value)}" for name, value in self.values.items())
                 return f"{bars}, {when}: corrected to {told}"
             case MendingKind.SPLIT:
                 return f"{bars}, {when}: split of {self.new:g} for {self.old:g}"
             case MendingKind.PAYMENT:
                 paid, close = self.payment
-                return f"{bars}, {when}: payment of {paid:g} on a close of {close:g}"
+                return f"{bars}, {when}: payment of {in_full(paid)} on a close of {in_full(close)}"
             case MendingKind.ACCEPT:
                 return f"{bars}, {when}: {self.finding} accepted"
 
@@ -131,7 +132,10 @@ def _check_values(mending: Mending, columns: Mapping[str, Column], *, negative: 
     corrected = {**columns, **{n: np.array([float(v)]) for n, v in mending.values.items()}}
     for name, wrong, reason in value_faults(corrected, negative=negative):
         if wrong.any():
-            raise _bad(f"the {name} can't be {corrected[name][0]:g}: {reason}", "correct it too")
+            raise _bad(
+                f"the {name} can't be {in_full(float(corrected[name][0]))}: {reason}",
+                "correct it too",
+            )
 
 
 def _bad(message: str, mend: str) -> DataError:

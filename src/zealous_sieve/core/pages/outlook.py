@@ -10,6 +10,7 @@ from enum import StrEnum
 import numpy as np
 
 from zealous_sieve.core.engine.columns import Column
+from zealous_sieve.core.formula.speech.figures import in_full
 from zealous_sieve.core.market.mending import Mending
 
 LEANS = (-2, -1, 0, 1, 2)
@@ -98,7 +99,7 @@ class Settlement:
 
     def __str__(self) -> str:
         how = {True: "right", False: "wrong", None: "not to be told"}[self.right]
-        return f"{how} on bar {self.bar} at {self.close:g}"
+        return f"{how} on bar {self.bar} at {in_full(self.close)}"
 
 
 def scale_at(mendings: Iterable[Mending], code: str, shown: int) -> float:
@@ -136,7 +137,7 @@ def settled_again(before: Settlement, now: Settlement) -> Settlement:
     taken = [f"taken back: {told}" for told in before.mended if told not in now.mended]
     added = [told for told in now.mended if told not in before.mended]
     why = "; ".join([*added, *taken])
-    return replace(now, again=f"settled again after mending ({why}); before it was {before}")
+    return replace(now, again=f"settled again after a correction ({why}); before it was {before}")
 
 
 def settled(truths: Column, horizon: int, when: When) -> tuple[int, bool | None] | None:

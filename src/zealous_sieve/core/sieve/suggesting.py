@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zealous_sieve.core.formula.canonical import write_number
-from zealous_sieve.core.formula.speech.figures import figure
+from zealous_sieve.core.formula.speech.figures import figure, in_full
 from zealous_sieve.core.formula.typed import Typed
 from zealous_sieve.core.functions import units
 from zealous_sieve.core.functions.over_bars import place_among
@@ -35,13 +35,16 @@ _Column = NDArray[np.float64]
 @dataclass(frozen=True, kw_only=True)
 class Seen:
     """A formula on an instrument's bars up to the one that is looked at, which is the last: columns of
-    equal length. ``ranges`` are those of ``RANGE``."""
+    equal length. ``ranges`` are those of ``RANGE``; a way began at ``before``, whose column is ``began``,
+    where that is not the same."""
 
     text: str
     typed: Typed
     values: _Column
     bars: Mapping[str, _Column]
     ranges: _Column
+    before: str = ""
+    began: _Column | None = None
 
     @property
     def value(self) -> float:
@@ -95,7 +98,7 @@ def _is_state(values: _Column) -> bool:
 def _state(seen: Seen) -> Iterator[Suggestion]:
     """The state that something is in, for how long, and that it has just come into it."""
     same = f"{_atom(seen.text)} == {write_number(seen.value)}"
-    yield Suggestion(text=same, seen=f"it is {seen.value:g}")
+    yield Suggestion(text=same, seen=f"it is {in_full(seen.value)}")
     held = _streak(seen.values == seen.value)
     if 1 < held < _LONGEST:
         yield Suggestion(text=f"{same} for {held} bars", seen=f"it has been so for {held} bars")
@@ -103,7 +106,7 @@ def _state(seen: Seen) -> Iterator[Suggestion]:
         before = f"{_atom(seen.text)} == {write_number(float(seen.values[-1 - held]))}"
         yield Suggestion(
             text=f"({before}) then ({same}) within {held} bars",
-            seen=f"it was {seen.values[-1 - held]:g}",
+            seen=f"it was {in_full(float(seen.values[-1 - held]))}",
         )
 
 
@@ -297,14 +300,18 @@ def _bar(seen: Seen) -> Iterator[Suggestion]:
         )
 
 
-def _changed(text: str, before: float, now: float, bars: int) -> Suggestion:
+def _changed(
+    text: str, before: float, now: float, bars: int, began: str | None = None
+) -> Suggestion:
     percent = 100 * abs(now / before - 1)
     rises = now > before
-    earlier = f"prev({text})" if bars == 1 else f"ago({text}, {bars})"
+    first = began or text
+    than = f"than {_bars(bars)} before" if first == text else f"than {first} {_bars(bars)} before"
+    earlier = f"prev({first})" if bars == 1 else f"ago({first}, {bars})"
     by = rounded(percent, up=False)
     return Suggestion(
         text=f"{text} {'>' if rises else '<'} {earlier} by {write_number(by)}%",
-        seen=f"{percent:.2f} % {'more' if rises else 'less'} than {_bars(bars)} before",
+        seen=f"{percent:.2f} % {'more' if rises else 'less'} {than}",
     )
 
 
@@ -312,10 +319,12 @@ def _way(seen: Seen, since: int) -> Iterator[Suggestion]:
     """The way that something has gone over some bars: in percent, in ATR, and how straight."""
     if len(seen.values) <= since or since < 1:
         return
-    before, now = float(seen.values[-1 - since]), seen.value
+    first = seen.before or seen.text
+    values = seen.values if seen.began is None else seen.began
+    before, now = float(values[-1 - since]), seen.value
     if not (math.isfinite(before) and before > 0) or before == now:
         return
-    yield _changed(seen.text, before, now, since)
+    yield _changed(seen.text, before, now, since, first)
     span = float(seen.ranges[-1])
     times = abs(now - before) / span if span > 0 else math.nan
     if seen.typed.unit == units.PRICE and math.isfinite(times):
@@ -323,10 +332,10 @@ def _way(seen: Seen, since: int) -> Iterator[Suggestion]:
         sign, side = (">", "up") if now > before else ("<", "down")
         if by > 0:
             yield Suggestion(
-                text=f"{seen.text} {sign} ago({seen.text}, {since}) by {write_number(by)} * {RANGE}",
+                text=f"{seen.text} {sign} ago({first}, {since}) by {write_number(by)} * {RANGE}",
                 seen=f"{times:.2f} × ATR {side} in {_bars(since)}",
             )
-    if seen.text == "close" and since > 2:
+    if first == seen.text == "close" and since > 2:
         ratio = abs(now - before) / float(np.abs(np.diff(seen.values[-1 - since :])).sum())
         least = rounded(ratio, up=False)
         if least > 0.2:

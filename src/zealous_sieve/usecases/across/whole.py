@@ -38,7 +38,7 @@ def check_whole(outside: Outside) -> None:
         "an outlook": outside.outlooks.all,
         "a verdict": lambda: outside.hits.decided(None),
         "an open idea": outside.hits.open_ideas,
-        "a mending": outside.mendings.all,
+        "a correction": outside.mendings.all,
         "an instrument": outside.market.reference,
         "an event": outside.market.events,
         "a venue": outside.market.venues,

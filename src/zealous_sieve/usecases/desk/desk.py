@@ -92,7 +92,9 @@ class Desk:
             raise NotFoundError("universe", f"called {universe}")
         found = self.membership(rule, as_of, (universe,))
         if found.reason:
-            mend = "look from a later moment, or bring in the fact with the days from which it was known"
+            mend = (
+                "look from a later moment, or import the fact with the days from which it was known"
+            )
             raise DataError(Problem(code="no_size", message=found.reason, mend=mend))
         return list(found.instruments)
 

@@ -12,7 +12,7 @@ from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.errors import DataError, Problem
 from zealous_sieve.core.formula.check import check, check_condition
 from zealous_sieve.core.formula.speech.sentence import read
-from zealous_sieve.core.formula.typed import Formula
+from zealous_sieve.core.formula.typed import Typed
 from zealous_sieve.core.sieve.prepare import truth_of
 from zealous_sieve.core.sieve.suggesting import RANGE, Seen, Suggestion, suggestions
 from zealous_sieve.usecases.charts.along import along
@@ -27,13 +27,15 @@ _PRICES = ("open", "high", "low", "close")
 @dataclass(frozen=True, kw_only=True)
 class Pointed:
     """What is pointed at on a chart: the value of a formula at the bar that opened at a moment; with
-    ``since`` the way there from an earlier bar. Counted is over a universe; bars count as on the chart."""
+    ``since`` the way there from an earlier bar, ``before`` from what, where that is another formula.
+    Counted is over a universe; bars count as on the chart."""
 
     code: str
     bars: str
     at: int
     text: str
     since: int | None = None
+    before: str = ""
     universe: str = ""
     forming: bool = False
     as_of: datetime | None = None
@@ -70,13 +72,12 @@ def suggested(outside: Outside, pointed: Pointed, order: Order) -> SuggestedList
 
 def suggested_on(desk: Desk, pointed: Pointed) -> SuggestedList:
     """As ``suggested``, on a desk."""
-    formula = check(pointed.text, None, desk.library, desk.reference.names)
-    if formula.value is None:
-        message = f"{pointed.text} has several results"
-        mend = f"point at one of {', '.join(formula.outputs)}"
-        raise DataError(Problem(code="two_results", message=message, mend=mend))
+    formula = _one_value(desk, pointed.text)
+    began = _one_value(desk, pointed.before.strip() or pointed.text)
     earlier = pointed.as_of is not None and pointed.as_of < desk.now
-    seen, since, provisional = _seen(desk.at(pointed.as_of) if earlier else desk, formula, pointed)
+    seen, since, provisional = _seen(
+        desk.at(pointed.as_of) if earlier else desk, formula, began, pointed
+    )
     found = suggestions(seen, since)
     everyone = desk.members(pointed.universe) if pointed.universe in desk.rules else []
     forming = pointed.forming or provisional
@@ -89,11 +90,22 @@ def suggested_on(desk: Desk, pointed: Pointed) -> SuggestedList:
     )
 
 
-def _seen(desk: Desk, formula: Formula, pointed: Pointed) -> tuple[Seen, int | None, bool]:
+def _one_value(desk: Desk, text: str) -> Typed:
+    """What a formula gives. Raises FormulaError, DataError ``two_results``."""
+    formula = check(text, None, desk.library, desk.reference.names)
+    if formula.value is None:
+        message = f"{text} has several results"
+        mend = f"point at one of {', '.join(formula.outputs)}"
+        raise DataError(Problem(code="two_results", message=message, mend=mend))
+    return formula.value
+
+
+def _seen(
+    desk: Desk, formula: Typed, began: Typed, pointed: Pointed
+) -> tuple[Seen, int | None, bool]:
     """The columns of the instrument up to the bar that is pointed at, how many bars the way there took, and
     whether that bar has not closed."""
-    assert formula.value is not None
-    terms = {"value": formula.value.term, "range": truth_of(check(RANGE))}
+    terms = {"value": formula.term, "before": began.term, "range": truth_of(check(RANGE))}
     one = along(desk, pointed.code, pointed.bars, pointed.universe, terms, forming=pointed.forming)
     found, rows, times = one.columns, one.rows, one.times
     end = int(np.searchsorted(times, pointed.at, side="right"))
@@ -103,8 +115,10 @@ def _seen(desk: Desk, formula: Formula, pointed: Pointed) -> tuple[Seen, int | N
         since = end - int(np.searchsorted(times, pointed.since, side="right"))
     seen = Seen(
         text=pointed.text.strip(),
-        typed=formula.value,
+        typed=formula,
         values=found["value"][shown],
+        before=pointed.before.strip(),
+        began=found["before"][shown],
         bars={name: one.panel.columns[name][shown] for name in _PRICES},
         ranges=found["range"][shown],
     )

@@ -174,7 +174,7 @@ def _by_present(outside: Outside, series: Mapping[str, Series]) -> dict[str, Ser
         if present in found or (present != code and present in series):
             message = f"{code} is an earlier name of {present}, and both have bars here"
             raise DataError(
-                Problem(code="renamed", message=message, mend="bring in one after the other")
+                Problem(code="renamed", message=message, mend="import one after the other")
             )
         found[present] = own
     return found

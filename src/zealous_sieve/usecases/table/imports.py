@@ -208,7 +208,7 @@ def correct(outside: Outside, import_id: int, layout: Layout) -> Import:
     if layout.across and own.file_count > 1:
         message = "instruments across are read from one file at a time"
         raise DataError(
-            Problem(code="wrong_layout", message=message, mend="bring these files in one by one")
+            Problem(code="wrong_layout", message=message, mend="import these files one by one")
         )
     if layout.across != own.layout.across:
         glimpse = _look(outside, own.id, own.name, across=layout.across)

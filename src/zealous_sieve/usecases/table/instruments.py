@@ -113,7 +113,7 @@ def _problems(
     if described.name is not None and not 0 < len(described.name.strip()) <= _LONGEST:
         found.append(("name", f"a name has 1 to {_LONGEST} characters", ""))
     if described.venue and described.venue not in venues:
-        mend = f"known are {', '.join(sorted(venues))}" if venues else "bring in a table of venues"
+        mend = f"known are {', '.join(sorted(venues))}" if venues else "import a table of venues"
         found.append(("venue", f"there is no venue {described.venue}", mend))
     for name in ("tick", "point_value"):
         value = getattr(described, name)
@@ -157,7 +157,7 @@ def rename(outside: Outside, code: str, to: str, *, leads: bool = True) -> str:
     holder = reference.earlier.get(to, own.code)
     if holder != own.code:
         message = f"{to} is an earlier name of {holder}"
-        raise ConflictError("code_taken", message, f"let it go on the page of {holder} first")
+        raise ConflictError("code_taken", message, f"forget it on the page of {holder} first")
     if any(one.state.at_work for one in outside.imports.recent(AT_WORK)):
         message = "an import is under way, which may bring bars under the code"
         raise ConflictError("import_under_way", message, "rename it when that has ended")

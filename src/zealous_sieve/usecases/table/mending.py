@@ -23,7 +23,7 @@ def mend(outside: Outside, mending: Mending) -> StoredMending:
         raise NotFoundError("instrument", mending.code)
     if known.kind == InstrumentKind.PAIR:
         message = f"{mending.code} is made of two others: it has no bars of its own"
-        mend_it = "mend the bars of its legs"
+        mend_it = "correct the bars of its legs"
         raise DataError(Problem(code="bad_mending", message=message, mend=mend_it))
     check_mending(mending, _bars(outside, mending))
     stored = outside.mendings.add(mending)

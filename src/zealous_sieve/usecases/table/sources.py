@@ -194,7 +194,7 @@ def _update(outside: Outside, changed: WatchedFolder) -> None:
 def read_files(
     outside: Outside, paths: Sequence[Path], opened: Callable[[Path], BinaryIO] | None = None
 ) -> list[FileReading]:
-    """Bring in files, those of one shape together, and take of them what can be taken. An import without a
+    """Import files, those of one shape together, and take of them what can be taken. An import without a
     change leaves no trace. ``opened`` opens a file, where not every one may be read."""
     if not paths:
         return []

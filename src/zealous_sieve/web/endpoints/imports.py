@@ -31,7 +31,7 @@ def contract(outside: Outside) -> Contract:
 
     @api.endpoint("POST", "/imports/many", reply=Gathered, query=GatheringQuery, takes=OCTETS)
     def bring_many(query: GatheringQuery) -> Gathered:
-        """Bring in files as a tar archive; further ones come under the same token, up to the last."""
+        """Import files as a tar archive; further ones come under the same token, up to the last."""
         members = outside.files.members(uploaded())
         return gathering.gather(outside, query.gathering, members, last=query.last)
 
