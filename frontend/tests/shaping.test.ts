@@ -93,6 +93,7 @@ describe('a measurement', () => {
     expect(snapped(chart, { at: 1, price: 11.1 }, height).of?.label).toBe('SMA(9)')
     expect(snapped(chart, { at: 1, price: 11.9 }, height)).toMatchObject({ price: 12 })
     expect(snapped(chart, { at: 0, price: 90 }, height)).toMatchObject({ price: 10.5 })
+    expect(snapped(chart, { at: 0, price: 90 }, height, true)).toMatchObject({ price: 10 })
     expect(snapped(chart, { at: 0, price: 1 }, height).of).toEqual({ text: 'low', label: 'Low' })
   })
   it('is of what its ends are of, and of nothing where one is free', () => {

@@ -246,7 +246,7 @@ const point = ({ offsetX, offsetY, event }: Pointed): Point | undefined => {
   const last = props.chart.times.length - 1
   if (at === undefined || price === undefined || !Number.isFinite(price) || price <= 0) return
   const free = { at: Math.max(0, Math.min(last, at)), price }
-  return event?.altKey ? free : snapped(props.chart, free, heightOf)
+  return event?.altKey ? free : snapped(props.chart, free, heightOf, props.drawing === 'line')
 }
 /** How high on the sheet a price stands. */
 const heightOf = (value: number) => place.y(0, toAxis(props.scale, begin())(value)) ?? NaN

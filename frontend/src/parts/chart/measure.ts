@@ -9,22 +9,27 @@ export interface Point {
   of?: { text: string; label: string }
 }
 
-const PRICES = ['open', 'high', 'low', 'close'] as const
+const PRICES = ['close', 'high', 'low', 'open'] as const
 const capital = (word: string) => word[0]!.toUpperCase() + word.slice(1)
 const isPrice = (text: string) => (PRICES as readonly string[]).includes(text)
 
-/** A point moved onto what is nearest of its bar: a price of it, or a line over the price. */
-export function snapped(chart: Chart, point: Point, heightOf: (price: number) => number): Point {
+/** A point moved onto what is nearest of its bar: a price of it that is drawn, or a line over the price. */
+export function snapped(
+  chart: Chart,
+  point: Point,
+  heightOf: (price: number) => number,
+  closesOnly = false,
+): Point {
   const here = heightOf(point.price)
   const lines = chart.lines
     .filter((line) => line.pane === 'price')
     .map((line) => ({ text: line.text, label: line.label, value: line.values[point.at] }))
-  const prices = PRICES.map((text) => ({
+  const prices = PRICES.filter((text) => text === 'close' || !closesOnly).map((text) => ({
     text,
     label: capital(text),
     value: chart[text][point.at],
   }))
-  const near = [...lines, ...prices.reverse()]
+  const near = [...lines, ...prices]
     .flatMap((own) => (own.value == null ? [] : [{ ...own, value: own.value }]))
     .map((own) => ({ ...own, away: Math.abs(heightOf(own.value) - here) }))
     .sort((a, b) => a.away - b.away)[0]
