@@ -41,7 +41,8 @@ def test_measured_on_a_chart_taken_into_a_sieve_loosened_by_dragging_and_saved(p
     percent, ranges = (
         re.search(pattern, words.inner_text()) for pattern in (r"([\d.]+) %", r"([\d.]+) × ATR")
     )
-    assert percent and ranges
+    assert percent
+    assert ranges
     page.get_by_role("status").get_by_role("button", name=re.compile("conditions")).click()
     asked = page.get_by_role("dialog", name="Conditions that it suggests")
     measured = asked.get_by_role(
