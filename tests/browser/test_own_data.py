@@ -46,7 +46,7 @@ def test_a_file_of_foreign_shape_is_read_corrected_and_taken(page: Page, tmp_pat
     expect(page.get_by_label("What Hoch is")).to_have_value("high")
     expect(account).to_contain_text("31.02.2026")
     expect(account).to_contain_text("this is not a number")
-    expect(account.get_by_role("link", name="keep all of them")).to_be_visible()
+    expect(account.get_by_role("link", name="save all of them")).to_be_visible()
 
     page.get_by_label("Time zone").fill("Atlantic/Madera")
     page.get_by_label("Time zone").press("Enter")
@@ -83,15 +83,15 @@ def test_from_a_file_over_a_mended_bar_to_a_sifted_universe_of_a_rule(
     page.get_by_role("button", name="Import 234 bars of 15m").click()
     page.get_by_role("link", name="See SUDKON on its chart").click()
     known = page.get_by_label("What is known")
-    expect(known).to_contain_text("bad print the bar reaches from 1199 to 1906")
-    known.get_by_role("button", name="correct").click()
+    expect(known).to_contain_text("bad print the bar reaches from 1,199.00 to 1,906.00")
+    known.get_by_role("button", name="correct", exact=True).click()
     known.get_by_label("high").fill("1.20")
     known.get_by_role("button", name="Correct", exact=True).click()
     expect(known.get_by_role("alert")).to_contain_text("the high can't be 1.2")
     known.get_by_label("high").fill("1206")
     known.get_by_label("Reason").fill("a slip of the pen")
     known.get_by_role("button", name="Correct", exact=True).click()
-    expect(known).to_contain_text("corrected to high 1206 (a slip of the pen)")
+    expect(known).to_contain_text("corrected to high 1,206 (a slip of the pen)")
     expect(known).to_contain_text("sound")
     known.get_by_role("button", name=re.compile("^Take back: SUDKON")).click()
     expect(known).to_contain_text("bad print")
@@ -121,7 +121,7 @@ def test_from_a_file_over_a_mended_bar_to_a_sifted_universe_of_a_rule(
     expect(page).to_have_url(re.compile(r"/runs/\d+$"))
     expect(page.locator("main .sentence").first).to_contain_text("of 1 in Kontore")
     page.get_by_text("1 correction of bars in force").click()
-    expect(page.locator("main .sentence").first).to_contain_text("corrected to high 1206")
+    expect(page.locator("main .sentence").first).to_contain_text("corrected to high 1,206")
 
 
 def test_of_thousands_of_columns_some_are_shown_and_any_can_be_found(

@@ -432,3 +432,19 @@ def test_relations_words_over_time_and_figures_have_help_where_they_stand(
     expect(card).to_contain_text("in last … bars")
     page.mouse.move(5, 5)
     expect(card).to_have_count(0)
+
+
+def test_a_line_tells_what_followed_and_follows_what_is_written(page: Page) -> None:
+    page.goto("/sieves/2")
+    line = page.locator(".leaves .evidence")
+    expect(line).to_contain_text(re.compile(r"^[\d,]+ signals on [\d,]+ days; 10 bars later \d+ %"))
+    before = line.inner_text()
+    condition = page.get_by_role("textbox", name="Condition 2")
+    write(page, "Condition 2", "close > prev(highest(high, 24)) by 40%")
+    expect(line).to_have_text("No signal.")
+    write(page, "Condition 2", "close >")
+    expect(line).to_have_class(re.compile("old"))
+    condition.click()
+    write(page, "Condition 2", "close > prev(highest(high, 24)) by 0.3%")
+    expect(line).to_have_text(before)
+    expect(line).not_to_have_class(re.compile("old"))

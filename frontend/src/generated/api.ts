@@ -1038,6 +1038,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/preview/evidence": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What followed on the signals of a sieve, against what usually follows, in a sentence. */
+        post: operations["line_of_evidence"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/preview/fired": {
         parameters: {
             query?: never;
@@ -2841,6 +2858,43 @@ export interface components {
          * @enum {string}
          */
         Encoding: "utf-8" | "utf-16" | "cp1252";
+        /**
+         * EvidenceLine
+         * @description What followed on the signals of a sieve in a ``sentence``; empty where the sieve makes no sense yet.
+         *     ``left_out`` counts signals that do not count by their state, ``hindsight`` says what had to be taken
+         *     from now.
+         */
+        EvidenceLine: {
+            /**
+             * Hindsight
+             * @default []
+             */
+            hindsight: string[];
+            /**
+             * Is Enough
+             * @default false
+             */
+            is_enough: boolean;
+            /** Left Out */
+            left_out?: {
+                [key: string]: number;
+            };
+            /**
+             * Milliseconds
+             * @default 0
+             */
+            milliseconds: number;
+            /**
+             * Sentence
+             * @default
+             */
+            sentence: string;
+            /**
+             * Signals
+             * @default 0
+             */
+            signals: number;
+        };
         /**
          * Failure
          * @description What went wrong: the first problem in full, and all of them.
@@ -9164,6 +9218,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Preview"];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    line_of_evidence: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SieveBody"];
+            };
+        };
+        responses: {
+            /** @description What followed on the signals of a sieve, against what usually follows, in a sentence. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EvidenceLine"];
                 };
             };
             /** @description What is wrong */

@@ -26,6 +26,7 @@ from zealous_sieve.usecases.across.on_files import (
     sifted,
     signals,
 )
+from zealous_sieve.usecases.desk.desk import Desk
 
 FILE = click.Path(path_type=Path, exists=True, dir_okay=False)
 OUT = click.Path(path_type=Path, dir_okay=False, writable=True)
@@ -115,7 +116,7 @@ def _setting(pair: str) -> tuple[str, float]:
         raise click.BadParameter(f"{pair!r} is not NAME=VALUE with a number") from None
 
 
-def _over_a_market(command: Callable[..., None]) -> Callable[..., None]:
+def over_a_market(command: Callable[..., None]) -> Callable[..., None]:
     """What commands have in common that look at a market with a sieve."""
     for option in (
         click.option(
@@ -133,18 +134,23 @@ def _looked_at(
     sieve: Path, bars: Sequence[Path], instruments: Path | None, as_of: str | None
 ) -> SieveOnBars:
     """A sieve made ready, and the bars that it looks at."""
-    read, moment = read_sieve(sieve.read_bytes()), _moment(as_of)
+    read, when = read_sieve(sieve.read_bytes()), moment(as_of)
     if bars:
-        return sieve_on_files(read, read_panel(bars, instruments), moment)
+        return sieve_on_files(read, read_panel(bars, instruments), when)
+    return sieve_on_desk(read, running_desk(), when)
+
+
+def running_desk() -> Desk:
+    """The desk of this folder."""
     from zealous_sieve import bootstrap
     from zealous_sieve.local.found import desk_address
     from zealous_sieve.usecases.desk.present import desk_of
 
-    return sieve_on_desk(read, desk_of(bootstrap.outside(desk_address())), moment)
+    return desk_of(bootstrap.outside(desk_address()))
 
 
 @click.command("scan")
-@_over_a_market
+@over_a_market
 @click.option("--out", type=OUT, help="hits.csv, .json or .parquet; default: the terminal.")
 def scan_sieve(
     sieve: Path,
@@ -167,7 +173,7 @@ def scan_sieve(
 
 
 @click.command("signals")
-@_over_a_market
+@over_a_market
 @click.option("--out", type=OUT, help="CSV file to write; default: the terminal.")
 def tell_signals(
     sieve: Path,
@@ -191,16 +197,17 @@ def tell_signals(
         _print(columns)
 
 
-def _moment(text: str | None) -> datetime | None:
+def moment(text: str | None) -> datetime | None:
+    """A moment as it is written for a command."""
     if text is None:
         return None
     try:
-        moment = datetime.fromisoformat(text)
+        found = datetime.fromisoformat(text)
     except ValueError:
         raise click.BadParameter(f"{text!r} is not ISO 8601", param_hint="--as-of") from None
-    if moment.tzinfo is None:
+    if found.tzinfo is None:
         raise click.BadParameter("the time needs an offset, such as Z", param_hint="--as-of")
-    return moment
+    return found
 
 
 COMMANDS = (evaluate_formula, scan_sieve, tell_signals)

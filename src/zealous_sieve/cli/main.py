@@ -19,6 +19,7 @@ MODULES = {
     "compute": ("service", "Serve the process that computes."),
     "demo": ("service", "Make the demo market, or begin empty."),
     "eval": ("formulas", "Compute a formula over bars of a file."),
+    "evidence": ("evidence", "Tell what followed on the signals of a sieve."),
     "export": ("transfer", "Write bars, sieves or hits to files."),
     "import": ("transfer", "Take bars, sieves or files of any shape in."),
     "open": ("start", "Print and open an address that lets a browser in."),

@@ -7,6 +7,7 @@ from itertools import groupby
 from pathlib import Path
 from typing import Any
 
+from zealous_sieve.core.evidence.settings import EvidenceSettings
 from zealous_sieve.core.functions.catalogue import functions
 from zealous_sieve.core.functions.specification import Function
 from zealous_sieve.core.sieve.definition import Sieve
@@ -25,6 +26,7 @@ def documents() -> dict[str, str]:
     return {
         "functions.md": _functions(),
         "sieve.schema.json": _json(Sieve.model_json_schema()),
+        "evidence.schema.json": _json(EvidenceSettings.model_json_schema(by_alias=True)),
         "openapi.json": _json(api_document()),
     }
 

@@ -11,6 +11,7 @@ import { useFormulas, useMembers, useVocabulary } from '@/shared/queries'
 import { done, forgetOffer } from '@/shared/undo'
 import ConditionRow from './ConditionRow.vue'
 import { asLines, condition, useDraft, usePreview } from './draft'
+import EvidenceLine from './EvidenceLine.vue'
 import FiredChart from './FiredChart.vue'
 import FiredSheets from './FiredSheets.vue'
 import FormulaEditor from '@/parts/editor/FormulaEditor.vue'
@@ -448,6 +449,7 @@ useKeys([
               :sided="(sifted?.sides.length ?? 1) > 1"
               @choose="choose"
             >
+              <EvidenceLine v-if="sifted" :sieve="sifted" :fresh="fresh" />
               <WhyNot
                 v-if="sifted"
                 ref="why"

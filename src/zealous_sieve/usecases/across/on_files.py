@@ -18,6 +18,9 @@ from zealous_sieve.core.engine.executor import Executor
 from zealous_sieve.core.engine.known import names_known
 from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.errors import DataError, Problem
+from zealous_sieve.core.evidence.evidence import evidence_of
+from zealous_sieve.core.evidence.settings import EvidenceSettings
+from zealous_sieve.core.evidence.told import followed_table, headline, report, signals_table
 from zealous_sieve.core.formula.check import check
 from zealous_sieve.core.formula.timeframe import WRITTEN_SO, of_seconds, read_timeframe, timeframe
 from zealous_sieve.core.functions.specification import Kind
@@ -30,6 +33,7 @@ from zealous_sieve.core.sieve.judging import sentences
 from zealous_sieve.core.sieve.prepare import Prepared, prepare
 from zealous_sieve.core.sieve.scan import scan
 from zealous_sieve.usecases.desk.desk import Desk
+from zealous_sieve.usecases.doubt.looked_back import LookedBack
 
 
 def panel_of(
@@ -139,6 +143,37 @@ def sieve_on_desk(sieve: Sieve, desk: Desk, moment: datetime | None) -> SieveOnB
     panel = desk.bars(chosen, moment or desk.now, sieve.timeframe, forming=sieve.forming)
     prepared = prepare(sieve, desk.library, desk.reference.names, desk.clock)
     return SieveOnBars(prepared=prepared, panel=panel)
+
+
+def looked_back_on_files(sieve: Sieve, panel: Panel, moment: datetime | None) -> LookedBack:
+    """All closed bars of all instruments of a panel, up to a moment or to the newest."""
+    looked = int(moment.timestamp()) if moment else newest_close(panel)
+    seen = seen_at(panel, looked, timeframe(sieve.timeframe))
+    return LookedBack(prepared=prepare(sieve, None, names_known(panel)), panel=seen)
+
+
+@dataclass(frozen=True, kw_only=True)
+class ToldEvidence:
+    """The evidence of a sieve: a sentence; its signals, and what followed on each to each horizon, as
+    tables whose ``time`` is in seconds since 1970; all figures as a document."""
+
+    sentence: str
+    signals: Mapping[str, list[Any]]
+    followed: Mapping[str, list[Any]]
+    report: Mapping[str, Any]
+
+
+def told_evidence(
+    executor: Executor, looked: LookedBack, settings: EvidenceSettings
+) -> ToldEvidence:
+    """What followed on the signals of a sieve over all history of what is looked at."""
+    found = evidence_of(looked.prepared, looked.panel, executor, settings, looked.members)
+    return ToldEvidence(
+        sentence=headline(found),
+        signals=signals_table(found),
+        followed=followed_table(found),
+        report={**report(found), "hindsight": list(looked.hindsight)},
+    )
 
 
 @dataclass(frozen=True, kw_only=True)

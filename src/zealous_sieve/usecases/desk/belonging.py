@@ -49,7 +49,7 @@ def belongs(desk: Desk, rule: Rule, panel: Panel, chain: tuple[str, ...] = ()) -
 
 def _looked_from(desk: Desk, rule: Rule, closes: Times) -> Times:
     """Moments between which nothing changes in who belongs, from the first close on."""
-    if not len(closes) or is_anywhere(rule, desk.rules, lambda own: _rests_on_moment(desk, own)):
+    if not len(closes) or rests_on_moment(desk, rule):
         return closes
     daily = desk.bars(desk.reference.instruments, desk.now)
     tracks = (track.moments for own in desk.reference.background for track in own.dated.values())
@@ -58,10 +58,16 @@ def _looked_from(desk: Desk, rule: Rule, closes: Times) -> Times:
     return np.concatenate([closes[:1], changes[within]])
 
 
-def _rests_on_moment(desk: Desk, rule: Rule) -> bool:
-    """Whether who belongs may change while no bar of a day closes and no fact becomes known."""
-    return rule.sound or (
-        bool(rule.formula.strip()) and _is_dated(desk, _term_of(desk, rule.formula))
+def rests_on_moment(desk: Desk, rule: Rule) -> bool:
+    """Whether who belongs may change while no bar of a day closes and no fact becomes known, so that it is
+    asked for each moment anew."""
+    return is_anywhere(
+        rule,
+        desk.rules,
+        lambda own: (
+            own.sound
+            or (bool(own.formula.strip()) and _is_dated(desk, _term_of(desk, own.formula)))
+        ),
     )
 
 

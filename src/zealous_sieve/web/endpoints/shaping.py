@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from zealous_sieve.core.sieve.definition import Sieve
 from zealous_sieve.usecases.desk.outside import OrderKind, Outside
+from zealous_sieve.usecases.doubt import evidence_line
+from zealous_sieve.usecases.doubt.evidence_line import EvidenceLine
 from zealous_sieve.usecases.shaping import fired, mirroring, preview, sharing, suggested, why
 from zealous_sieve.usecases.shaping.fired import Fired, Sheets
 from zealous_sieve.usecases.shaping.mirroring import MirroredSieve
@@ -45,6 +47,11 @@ def contract(outside: Outside) -> Contract:
         """Where a sieve would have fired, on small sheets of several instruments."""
         asked = body.first, body.count, body.by
         return fired.sheets(outside, body.sieve, *asked, wanted(OrderKind.PREVIEW))
+
+    @api.endpoint("POST", "/preview/evidence", reply=EvidenceLine, body=SieveBody)
+    def line_of_evidence(body: SieveBody) -> EvidenceLine:
+        """What followed on the signals of a sieve, against what usually follows, in a sentence."""
+        return evidence_line.evidence_line(outside, body.sieve, wanted(OrderKind.PREVIEW))
 
     @api.endpoint("POST", "/preview/mirror", reply=MirroredSieve, body=SieveBody)
     def mirror_sieve(body: SieveBody) -> MirroredSieve:

@@ -1,0 +1,135 @@
+"""Doubt: signals come in clusters, so that sessions are drawn again, not signals."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+Sums = NDArray[np.float64]
+LOW, HIGH = 2.5, 97.5
+"""The percentiles between which an interval lies."""
+_Z = 1.959963984540054
+"""The normal quantile of such an interval."""
+ENOUGH = 20
+"""Effective cases from which on something can be told."""
+_AT_ONCE = 2_000_000
+
+
+def block_length(series: Sums) -> float:
+    """The mean block of the stationary bootstrap for a series, by the automatic rule of Politis and White
+    (2004) with the correction of Patton, Politis and White (2009); 1 where the series does not vary."""
+    count = len(series)
+    if count < 3 or np.ptp(series) == 0:
+        return 1.0
+    centred = series - series.mean()
+    quiet_for = max(5, int(math.log10(count)))
+    most = min(math.ceil(math.sqrt(count)) + quiet_for, count - 1)
+    covariance = np.array([centred[lag:] @ centred[: count - lag] for lag in range(most + 1)])
+    covariance /= count
+    correlation = np.abs(covariance / covariance[0])
+    bound = 2 * math.sqrt(math.log10(count) / count)
+    quiet = (
+        lag
+        for lag in range(1, most - quiet_for + 1)
+        if bool((correlation[lag : lag + quiet_for] < bound).all())
+    )
+    reach = min(most, 2 * next(quiet, most))
+    lags = np.arange(1, reach + 1)
+    weight = np.where(lags <= reach / 2, 1.0, 2 * (1 - lags / reach))
+    slope = 2 * float(weight @ (lags * covariance[1 : reach + 1]))
+    level = covariance[0] + 2 * float(weight @ covariance[1 : reach + 1])
+    if level == 0 or not math.isfinite(slope):
+        return 1.0
+    length = (slope**2 / level**2) ** (1 / 3) * count ** (1 / 3)
+    return float(min(max(1.0, length), math.ceil(min(3 * math.sqrt(count), count / 3))))
+
+
+def resampled(sums: Sums, block: float, resamples: int, seed: int) -> Sums:
+    """Sums of shape ``(sessions, columns)`` over sessions that are drawn by the stationary bootstrap of
+    Politis and Romano (1994): blocks of a mean length, from the end on with the beginning; of shape
+    ``(resamples, columns)``."""
+    count = len(sums)
+    drawn = np.zeros((resamples, sums.shape[1]))
+    if not count:
+        return drawn
+    # What lies in a block is what was summed up to its end, less what was up to its beginning.
+    before = np.concatenate(
+        [np.zeros((1, sums.shape[1])), np.cumsum(np.tile(sums, (2, 1)), axis=0)]
+    )
+    generator = np.random.default_rng(seed)
+    step = max(1, _AT_ONCE // count)
+    for first in range(0, resamples, step):
+        some = min(step, resamples - first)
+        lengths = _blocks(count, block, some, generator)
+        starts = generator.integers(count, size=lengths.shape)
+        for column in range(sums.shape[1]):
+            own = before[:, column]
+            parts = own[starts + lengths] - own[starts]
+            drawn[first : first + some, column] = parts.sum(axis=1)
+    return drawn
+
+
+def _blocks(
+    count: int, block: float, rows: int, generator: np.random.Generator
+) -> NDArray[np.int64]:
+    """Lengths of blocks, geometric with a mean, that make up a series of a length: a row for each."""
+    ends = np.zeros((rows, 1), np.int64)
+    more = math.ceil(1.2 * count / block) + 8
+    while ends[:, -1].min() < count:
+        lengths = generator.geometric(1 / max(1.0, block), (rows, more))
+        ends = np.concatenate([ends, ends[:, -1:] + np.cumsum(lengths, axis=1)], axis=1)
+    return np.diff(np.minimum(ends, count), axis=1)
+
+
+@dataclass(frozen=True, kw_only=True)
+class Interval:
+    """Between which two numbers a figure lies, where the same was drawn again."""
+
+    low: float
+    high: float
+
+
+UNKNOWN = Interval(low=math.nan, high=math.nan)
+
+
+def interval_of(drawn: Sums) -> Interval:
+    """The middle 95 % of a figure drawn again; unknown where it never could be told."""
+    known = drawn[np.isfinite(drawn)]
+    if not len(known):
+        return UNKNOWN
+    low, high = np.percentile(known, [LOW, HIGH])
+    return Interval(low=float(low), high=float(high))
+
+
+def p_of(drawn: Sums, seen: float) -> float:
+    """The share of differences drawn again, centred, that are at least as large in size as the one seen."""
+    known = drawn[np.isfinite(drawn)]
+    if not len(known) or not math.isfinite(seen):
+        return math.nan
+    return float((np.abs(known - seen) >= abs(seen)).mean())
+
+
+def effective_cases(single: Sums, drawn: Sums) -> float:
+    """How many independent cases so many results are worth: their variance against that of their mean drawn
+    again; at most as many as there are."""
+    count = len(single)
+    known = drawn[np.isfinite(drawn)]
+    if count < 2 or not len(known):
+        return float(min(count, 1))
+    own, of_mean = float(single.var()), float(known.var())
+    if of_mean <= 0 or own / of_mean > count:
+        return float(count)
+    return own / of_mean
+
+
+def wilson(rate: float, cases: float) -> Interval:
+    """The interval of Wilson (1927) for a rate among so many cases."""
+    if cases <= 0 or not math.isfinite(rate):
+        return UNKNOWN
+    share = _Z**2 / cases
+    middle = (rate + share / 2) / (1 + share)
+    half = _Z * math.sqrt(rate * (1 - rate) / cases + share / (4 * cases)) / (1 + share)
+    return Interval(low=max(0.0, middle - half), high=min(1.0, middle + half))

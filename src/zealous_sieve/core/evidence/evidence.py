@@ -1,0 +1,61 @@
+"""Evidence: the signals of a sieve over all history of some bars, and what followed on them."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from threading import Event
+
+from zealous_sieve.core.engine.columns import Column
+from zealous_sieve.core.engine.executor import Executor
+from zealous_sieve.core.engine.panel import Panel
+from zealous_sieve.core.engine.progress import Progress
+from zealous_sieve.core.evidence.following import Followed, History, follow
+from zealous_sieve.core.evidence.results import Results
+from zealous_sieve.core.evidence.settings import EvidenceSettings
+from zealous_sieve.core.evidence.signals import Signals, signals_of
+from zealous_sieve.core.formula.check import check
+from zealous_sieve.core.sieve.firings import firing_terms
+from zealous_sieve.core.sieve.prepare import Prepared, truth_of
+
+RANGE = "atr(15)"
+"""The average range that results are told in."""
+
+
+@dataclass(frozen=True, kw_only=True, eq=False)
+class Evidence:
+    """What a sieve did on some bars: its ``signals``, and for each horizon the ``results`` of those that
+    count, and what of these is told."""
+
+    settings: EvidenceSettings
+    panel: Panel
+    signals: Signals
+    results: tuple[Results, ...]
+    followed: tuple[Followed, ...]
+
+
+def evidence_of(
+    prepared: Prepared,
+    panel: Panel,
+    executor: Executor,
+    settings: EvidenceSettings,
+    members: Column | None = None,
+    *,
+    progress: Progress | None = None,
+    cancelled: Event | None = None,
+) -> Evidence:
+    """The evidence of a sieve on all bars of a panel; ``members`` as ``signals_of`` has them. Raises
+    CancelledError."""
+    terms = firing_terms(prepared) | {RANGE: truth_of(check(RANGE))}
+    found = executor.evaluate(terms, panel, progress=progress, cancelled=cancelled)
+    signals = signals_of(prepared, panel, found, settings, members)
+    history = History(
+        panel=panel, truths=found, ranges=found[RANGE], signals=signals, members=members
+    )
+    results, followed = follow(history, settings)
+    return Evidence(
+        settings=settings,
+        panel=panel,
+        signals=signals,
+        results=tuple(results),
+        followed=tuple(followed),
+    )

@@ -1,0 +1,1 @@
+"""Doubting a sieve: what followed on its signals, against what usually follows."""

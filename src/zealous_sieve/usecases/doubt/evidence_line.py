@@ -1,0 +1,66 @@
+"""One line on a sieve that is being written: what followed on its signals."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+
+from zealous_sieve.core.errors import CoreError
+from zealous_sieve.core.evidence.evidence import evidence_of
+from zealous_sieve.core.evidence.settings import EvidenceSettings
+from zealous_sieve.core.evidence.told import headline
+from zealous_sieve.core.sieve.definition import Sieve
+from zealous_sieve.usecases.desk.desk import Desk
+from zealous_sieve.usecases.desk.outside import Order, Outside
+from zealous_sieve.usecases.doubt.looked_back import looked_back
+from zealous_sieve.usecases.errors import UseCaseError
+
+ASKED = EvidenceSettings(horizons=("10",))
+"""What is told of a sieve while it is written."""
+
+
+@dataclass(frozen=True, kw_only=True)
+class EvidenceLine:
+    """What followed on the signals of a sieve in a ``sentence``; empty where the sieve makes no sense yet.
+    ``left_out`` counts signals that do not count by their state, ``hindsight`` says what had to be taken
+    from now."""
+
+    sentence: str = ""
+    is_enough: bool = False
+    signals: int = 0
+    left_out: Mapping[str, int] = field(default_factory=dict)
+    hindsight: tuple[str, ...] = ()
+    milliseconds: float = 0.0
+
+
+def evidence_line(outside: Outside, sieve: Sieve, order: Order) -> EvidenceLine:
+    """What followed, in a line. Never raises for what was typed."""
+    return outside.compute.do(order, evidence_line_on, sieve)
+
+
+def evidence_line_on(desk: Desk, sieve: Sieve) -> EvidenceLine:
+    """As ``evidence_line``, on a desk."""
+    started = time.perf_counter()
+    try:
+        looked = looked_back(desk, sieve, quickly=True)
+    except (CoreError, UseCaseError):
+        return EvidenceLine()
+    found = evidence_of(
+        looked.prepared,
+        looked.panel,
+        desk.executor,
+        ASKED,
+        looked.members,
+        progress=desk.progress,
+        cancelled=desk.cancelled,
+    )
+    tally = found.signals.tally()
+    return EvidenceLine(
+        sentence=headline(found),
+        is_enough=found.followed[0].is_enough,
+        signals=len(found.signals.counted()),
+        left_out={str(state): n for state, n in tally.items() if n and state != "counted"},
+        hindsight=looked.hindsight,
+        milliseconds=1000 * (time.perf_counter() - started),
+    )

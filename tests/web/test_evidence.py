@@ -1,0 +1,116 @@
+"""What followed on a sieve's signals is the same number on the page, by command and in its files."""
+
+from __future__ import annotations
+
+import csv
+import json
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pytest
+from flask.testing import FlaskClient
+
+from tests.bars import walk
+from tests.storage.test_files import run_command
+from tests.web.test_api import document, send
+from tests.web.test_shaping import must
+from zealous_sieve.core.engine.local import LOCAL
+from zealous_sieve.core.evidence.evidence import evidence_of
+from zealous_sieve.core.evidence.settings import EvidenceSettings
+from zealous_sieve.core.evidence.told import followed_table, headline
+from zealous_sieve.core.market.universes import Rule
+from zealous_sieve.core.sieve.definition import read_sieve
+from zealous_sieve.storage.files import read_bars, write_bars
+from zealous_sieve.usecases.across.on_files import looked_back_on_files, panel_of
+from zealous_sieve.usecases.desk.belonging import belongs
+from zealous_sieve.usecases.desk.outside import Outside
+from zealous_sieve.usecases.desk.present import desk_of
+from zealous_sieve.usecases.doubt.looked_back import looked_back
+
+RISING = "close > highest(prev(high), 34)"
+
+
+def line(client: FlaskClient, **changes: Any) -> Any:
+    return send(client, "/preview/evidence", {"sieve": document(**changes)})
+
+
+@pytest.mark.reads
+def test_one_line_tells_what_followed_on_the_signals_of_the_demo(
+    client: FlaskClient, outside: Outside
+) -> None:
+    told = line(client, conditions=[must(RISING)])
+    assert told["signals"] > 1_000
+    assert told["sentence"].startswith(f"{told['signals']:,} signals on ")
+    assert "10 bars later" in told["sentence"]
+    assert told["left_out"]["held_when_first_known"] > 0
+    nothing = line(client, conditions=[must("close > 1e12")])
+    assert (nothing["sentence"], nothing["signals"]) == ("No signal.", 0)
+    assert line(client, conditions=[must("close >")])["sentence"] == ""
+    assert line(client, universe="Nowhere")["sentence"] == ""
+    across = line(client, conditions=[must("rank(roc(close, 30)) > 90")])
+    assert "compare those that belong to the universe now" in across["hindsight"][0]
+    then = client.post(
+        "/api/preview/evidence",
+        json={"sieve": document(conditions=[must(RISING)])},
+        headers={"As-Of": "2024-03-01T00:00:00Z"},
+    ).json
+    assert 0 < then["signals"] < told["signals"]
+
+
+@pytest.mark.reads
+def test_signals_are_those_of_members_of_then(outside: Outside) -> None:
+    desk = desk_of(outside)
+    sieve = read_sieve(
+        json.dumps(document(universe="Largest 40", conditions=[must(RISING)])).encode()
+    )
+    looked = looked_back(desk, sieve)
+    assert len(looked.panel) > 40
+    found = evidence_of(
+        looked.prepared, looked.panel, LOCAL, EvidenceSettings(resamples=100), looked.members
+    )
+    counted = found.signals.counted()
+    rule = Rule(parts=("Largest 40",))
+    everyone = desk.bars(desk.reference.instruments, desk.now)
+    column = belongs(desk, rule, everyone)
+    for place, row in zip(counted.instrument[:400], counted.row[:400], strict=True):
+        rows = everyone.rows(everyone.position(looked.panel.codes[place]))
+        at = rows.start + np.searchsorted(everyone.times[rows], looked.panel.times[row])
+        assert column[at] == 1.0
+
+
+def test_the_command_writes_what_is_computed_and_all_or_nothing(tmp_path: Path) -> None:
+    bars, sieve, out = tmp_path / "bars.csv", tmp_path / "s.json", tmp_path / "out"
+    settings = tmp_path / "settings.json"
+    write_bars({"ONE": walk(260), "TWO": walk(300, 2), "NEW": walk(20, 3)}, bars)
+    text = json.dumps({"name": "x", "universe": "x", "conditions": [{"formula": RISING}]})
+    sieve.write_text(text)
+    settings.write_text('{"horizons": ["4", "2 sessions"], "resamples": 300, "from": "close"}')
+    asked = ("--bars", str(bars), "--settings", str(settings), "--out", str(out))
+    said = run_command("evidence", str(sieve), *asked)
+    assert sorted(file.name for file in out.iterdir()) == [
+        "followed.csv",
+        "report.json",
+        "signals.csv",
+    ]
+    looked = looked_back_on_files(
+        read_sieve(text.encode()), panel_of([("bars", read_bars(bars))], {}), None
+    )
+    own = EvidenceSettings(horizons=("4", "2 sessions"), resamples=300, starts="close")
+    found = evidence_of(looked.prepared, looked.panel, LOCAL, own)
+    assert said.strip() == headline(found)
+    report = json.loads((out / "report.json").read_text())
+    assert report["followed"][1]["mean"] == found.followed[1].mean
+    rows = list(csv.DictReader((out / "followed.csv").open()))
+    table = followed_table(found)
+    assert [float(r["percent"] or "nan") for r in rows] == pytest.approx(
+        table["percent"], abs=0, nan_ok=True
+    )
+    assert {r["state"] for r in rows} <= {"done", "open"}
+    signals = list(csv.DictReader((out / "signals.csv").open()))
+    assert 2 * sum(s["state"] == "counted" for s in signals) == len(rows)
+
+    settings.write_text('{"horizons": ["4 weeks"]}')
+    with pytest.raises(Exception, match="write a horizon as a number of bars"):
+        run_command("evidence", str(sieve), *asked)
+    assert json.loads((out / "report.json").read_text()) == report
