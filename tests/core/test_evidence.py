@@ -343,3 +343,17 @@ def test_the_same_seed_draws_the_same_and_few_cases_say_so() -> None:
     assert 0 < rare.followed[0].count < 20
     assert "too few to tell" in headline(rare)
     assert "too few" not in headline(evidence(panel_of(400, 400, 400)))
+
+
+def test_sessions_are_drawn_from_the_first_on_which_a_setup_is_known() -> None:
+    """Bars before, on which nothing could have fired, change nothing of the doubt."""
+    panel = panel_of(300)
+    (late,) = evidence(panel, "close - 0 * sma(close, 120) > prev(close)").followed
+    after = {name: column[118:] for name, column in panel.columns.items()}
+    short = Panel.of({"A0": (panel.times[118:], after)})
+    (alone,) = evidence(short, "close - 0 * sma(close, 2) > prev(close)").followed
+    assert late.count > 20
+    assert late.mean == alone.mean
+    assert late.mean_interval == alone.mean_interval
+    assert late.difference == alone.difference
+    assert (late.block, late.cases) == (alone.block, alone.cases)

@@ -32,6 +32,8 @@ from zealous_sieve.core.sieve.sifting import Truths
 
 QUANTILES = (5.0, 25.0, 50.0, 75.0, 95.0)
 Flags = NDArray[np.bool_]
+_LATE = 1 << 40
+"""A session that is beyond all."""
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -189,7 +191,7 @@ class _Looked:
             of_side = np.flatnonzero((self.counted.side == n) & results.is_known)
             if not len(of_side):
                 continue
-            rows = self._known(side)
+            rows = self._known[n]
             sign = 1.0 if side == Side.LONG else -1.0
             percent = sign * self.ahead.percents(rows.instrument, rows.row, results.horizon)
             done = np.isfinite(percent)
@@ -205,12 +207,15 @@ class _Looked:
         return _Usual(means=means, rates=rates, count=held_against, others=np.concatenate(others))
 
     def _by_session(self, results: Results, usual: _Usual) -> Sums:
-        """Of each session of the span how many results there are, and the sums of these, of those above
-        zero, and of both less anybody's."""
+        """Of each session from the first on which a setup is known how many results there are, and the sums
+        of these, of those above zero, and of both less anybody's."""
         known = results.is_known
         percent = results.percent[known]
-        at = self._sessions[self.counted.row[known]]
-        size = int(self._sessions.max(initial=-1)) + 1
+        first = min(
+            (int(self._sessions[own.row].min(initial=_LATE)) for own in self._known), default=0
+        )
+        at = self._sessions[self.counted.row[known]] - first
+        size = max(0, int(self._sessions.max(initial=-1)) + 1 - first)
         won = (percent > 0).astype(float)
         apart = (percent - usual.means[known], won - usual.rates[known])
         columns = (np.ones(len(percent)), percent, won, *apart)
@@ -223,15 +228,20 @@ class _Looked:
         over = self._sessions[results.end[known]] - self._sessions[self.counted.row[known]]
         return max(1, int(over.max(initial=0)))
 
-    def _known(self, side: Side) -> _Rows:
-        """The bars of members on which the setup of a side is known."""
+    @cached_property
+    def _known(self) -> list[_Rows]:
+        """For each side the bars of members on which its setup is known."""
         panel, history = self.history.panel, self.history
         rows = panel.own_rows()
         instruments = np.repeat(np.arange(len(panel)), panel.ends - panel.starts)
-        known = np.isfinite(history.truths[side][rows])
+        belongs = np.ones(len(rows), bool)
         if history.members is not None:
-            known &= history.members[rows] == 1.0
-        return _Rows(instrument=instruments[known], row=rows[known])
+            belongs = history.members[rows] == 1.0
+        found = []
+        for side in self.counted.sides:
+            known = belongs & np.isfinite(history.truths[side][rows])
+            found.append(_Rows(instrument=instruments[known], row=rows[known]))
+        return found
 
     @cached_property
     def _moments(self) -> NDArray[np.int64]:
