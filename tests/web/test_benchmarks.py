@@ -21,6 +21,7 @@ SMALL = {
     "loading": (),
     "foreign": ("--rows", "4000"),
     "load": ("--sizes", "4x80"),
+    "evidence": ("--instruments", "6", "--bars", "90", "--resamples", "100"),
 }
 IN_A_BROWSER = {
     "panning": lambda base: (base, "LANT40"),

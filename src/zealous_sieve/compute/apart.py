@@ -108,7 +108,7 @@ def _too_much(kind: OrderKind, over: OverBudget, part: float) -> Problem:
     """What it would have needed, by the part of the instruments that was done."""
     mend = "narrow the universe, take longer bars, or ask for less history"
     if kind.reads_files:
-        mend = "bring it in parts, and without the columns that are not needed"
+        mend = "import it in parts, and without the columns that are not needed"
     seconds, memory = over.seconds / (part or 1), over.memory / 2**30 / (part or 1)
     need = f"{seconds:.0f} s and {memory:.1f} GB" if memory >= 0.05 else f"{seconds:.0f} s"
     return Problem(
