@@ -246,7 +246,7 @@ def test_a_wrong_layout_is_told_with_what_to_choose(tmp_path: Path) -> None:
         ({"columns": {**right.columns, "low": "Low"}}, "no column 'Low'"),
         ({"columns": {**right.columns, "low": "high"}}, "can't be two things"),
         ({"zone": "Atlantic/Madera"}, "Atlantic/Madeira"),
-        ({"separator": "x"}, "parted by"),
+        ({"separator": "x"}, "separated by"),
         ({"content": Content.TRADES}, "no column is the price"),
     ):
         layout = Layout(**{**{n: getattr(right, n) for n in Layout.__dataclass_fields__}, **part})
