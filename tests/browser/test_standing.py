@@ -125,7 +125,7 @@ def test_from_data_to_a_verdict_by_the_keyboard_alone(page: Page, service: Servi
         page.keyboard.press("Tab")
         if page.evaluate("document.activeElement.getAttribute('aria-label')") == "Universe":
             break
-    # One letter that tells it apart: letters that come slowly, on a busy machine, are each a word of its own.
+    # One letter that tells it apart: letters that come slowly, on a busy machine, are words each.
     page.keyboard.type("Z")
     page.keyboard.press("Escape")
     settled(page)
