@@ -443,6 +443,7 @@ def test_a_line_tells_what_followed_and_follows_what_is_written(page: Page) -> N
     write(page, "Condition 2", "close > prev(highest(high, 24)) by 40%")
     expect(line).to_have_text("No signal.")
     write(page, "Condition 2", "close >")
+    expect(page.locator(".leaves .sentence").first).to_contain_text("Not yet")
     expect(line).to_have_class(re.compile("old"))
     condition.click()
     write(page, "Condition 2", "close > prev(highest(high, 24)) by 0.3%")

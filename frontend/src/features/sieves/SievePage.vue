@@ -449,7 +449,7 @@ useKeys([
               :sided="(sifted?.sides.length ?? 1) > 1"
               @choose="choose"
             >
-              <EvidenceLine v-if="sifted" :sieve="sifted" :fresh="fresh" />
+              <EvidenceLine v-if="sifted" :sieve="sifted" :fresh="fresh && preview.ok" />
               <WhyNot
                 v-if="sifted"
                 ref="why"

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 Sums = NDArray[np.float64]
-LOW, HIGH = 2.5, 97.5
+_LOW, _HIGH = 2.5, 97.5
 """The percentiles between which an interval lies."""
 _Z = 1.959963984540054
 """The normal quantile of such an interval."""
@@ -92,15 +92,15 @@ class Interval:
     high: float
 
 
-UNKNOWN = Interval(low=math.nan, high=math.nan)
+NO_INTERVAL = Interval(low=math.nan, high=math.nan)
 
 
 def interval_of(drawn: Sums) -> Interval:
     """The middle 95 % of a figure drawn again; unknown where it never could be told."""
     known = drawn[np.isfinite(drawn)]
     if not len(known):
-        return UNKNOWN
-    low, high = np.percentile(known, [LOW, HIGH])
+        return NO_INTERVAL
+    low, high = np.percentile(known, [_LOW, _HIGH])
     return Interval(low=float(low), high=float(high))
 
 
@@ -128,7 +128,7 @@ def effective_cases(single: Sums, drawn: Sums) -> float:
 def wilson(rate: float, cases: float) -> Interval:
     """The interval of Wilson (1927) for a rate among so many cases."""
     if cases <= 0 or not math.isfinite(rate):
-        return UNKNOWN
+        return NO_INTERVAL
     share = _Z**2 / cases
     middle = (rate + share / 2) / (1 + share)
     half = _Z * math.sqrt(rate * (1 - rate) / cases + share / (4 * cases)) / (1 + share)

@@ -17,7 +17,7 @@ from zealous_sieve.core.formula.check import check
 from zealous_sieve.core.sieve.firings import firing_terms
 from zealous_sieve.core.sieve.prepare import Prepared, truth_of
 
-RANGE = "atr(15)"
+RESULT_RANGE = "atr(15)"
 """The average range that results are told in."""
 
 
@@ -45,11 +45,11 @@ def evidence_of(
 ) -> Evidence:
     """The evidence of a sieve on all bars of a panel; ``members`` as ``signals_of`` has them. Raises
     CancelledError."""
-    terms = firing_terms(prepared) | {RANGE: truth_of(check(RANGE))}
+    terms = firing_terms(prepared) | {RESULT_RANGE: truth_of(check(RESULT_RANGE))}
     found = executor.evaluate(terms, panel, progress=progress, cancelled=cancelled)
     signals = signals_of(prepared, panel, found, settings, members)
     history = History(
-        panel=panel, truths=found, ranges=found[RANGE], signals=signals, members=members
+        panel=panel, truths=found, ranges=found[RESULT_RANGE], signals=signals, members=members
     )
     results, followed = follow(history, settings)
     return Evidence(

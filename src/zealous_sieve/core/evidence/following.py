@@ -14,7 +14,7 @@ from zealous_sieve.core.engine.columns import Column
 from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.evidence.doubt import (
     ENOUGH,
-    UNKNOWN,
+    NO_INTERVAL,
     Interval,
     Sums,
     block_length,
@@ -24,7 +24,7 @@ from zealous_sieve.core.evidence.doubt import (
     resampled,
     wilson,
 )
-from zealous_sieve.core.evidence.results import Ahead, Results, results_of
+from zealous_sieve.core.evidence.results import LookingAhead, Results, results_of
 from zealous_sieve.core.evidence.settings import EvidenceSettings
 from zealous_sieve.core.evidence.signals import Signals
 from zealous_sieve.core.sieve.definition import Side
@@ -46,7 +46,7 @@ class Usual:
 
 
 @dataclass(frozen=True, kw_only=True)
-class Difference:
+class AgainstUsual:
     """Of signals against anybody then: how much more, between which numbers, and the share of differences
     drawn again around zero that are as large."""
 
@@ -76,8 +76,8 @@ class Followed:
     far_against: float
     anybody: Usual
     otherwise: Usual
-    difference: Difference
-    rate_difference: Difference
+    difference: AgainstUsual
+    rate_difference: AgainstUsual
     cases: float
     block: float
     sessions: int
@@ -111,7 +111,7 @@ class _Rows:
 
 def follow(history: History, settings: EvidenceSettings) -> tuple[list[Results], list[Followed]]:
     """What followed on each signal that counts, and what of that is told, for each horizon."""
-    ahead = Ahead(panel=history.panel, at_close=settings.starts == "close")
+    ahead = LookingAhead(panel=history.panel, at_close=settings.starts == "close")
     counted = history.signals.counted()
     found = [
         results_of(ahead, counted.instrument, counted.row, counted.signs(), history.ranges, horizon)
@@ -131,9 +131,10 @@ class _Usual:
     count: int
     others: Column
 
-    def anybody(self, known: Flags) -> Usual:
-        """Anybody then, over the signals of which a result is known."""
-        return Usual(count=self.count, mean=_mean(self.means[known]), rate=_mean(self.rates[known]))
+    def anybody(self, with_result: Flags) -> Usual:
+        """Anybody then, over the signals that have a result."""
+        mean, rate = _mean(self.means[with_result]), _mean(self.rates[with_result])
+        return Usual(count=self.count, mean=mean, rate=rate)
 
     def otherwise(self) -> Usual:
         """The same instruments on all their other bars."""
@@ -146,7 +147,7 @@ class _Looked:
     """Signals that count among all bars that they are held against."""
 
     history: History
-    ahead: Ahead
+    ahead: LookingAhead
     settings: EvidenceSettings
     counted: Signals
 
@@ -167,7 +168,7 @@ class _Looked:
             open=int(results.is_open.sum()),
             unpriced=int((~results.is_known & ~results.is_open).sum()),
             mean=float(seen[1]),
-            mean_interval=interval_of(mean) if count else UNKNOWN,
+            mean_interval=interval_of(mean) if count else NO_INTERVAL,
             quantiles=_quantiles(own),
             rate=float(seen[2]),
             rate_interval=wilson(float(seen[2]), cases),
@@ -276,10 +277,10 @@ def _numbered(panel: Panel, values: NDArray[np.int64]) -> NDArray[np.int64]:
     return numbers
 
 
-def _difference(drawn: Sums, seen: float) -> Difference:
+def _difference(drawn: Sums, seen: float) -> AgainstUsual:
     if not math.isfinite(seen):
-        return Difference(mean=math.nan, interval=UNKNOWN, p=math.nan)
-    return Difference(mean=seen, interval=interval_of(drawn), p=p_of(drawn, seen))
+        return AgainstUsual(mean=math.nan, interval=NO_INTERVAL, p=math.nan)
+    return AgainstUsual(mean=seen, interval=interval_of(drawn), p=p_of(drawn, seen))
 
 
 def _mean(values: Column) -> float:

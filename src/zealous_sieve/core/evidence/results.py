@@ -15,14 +15,14 @@ from zealous_sieve.core.evidence.settings import Horizon
 from zealous_sieve.core.evidence.signals import Places
 from zealous_sieve.core.formula.timeframe import DAY
 
-OPEN = -1
+BEYOND = -1
 """The row of an end that the data do not reach."""
 _AT_ONCE = 4_000_000
 """Bars after signals that are looked at together."""
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)
-class Ahead:
+class LookingAhead:
     """The bars of a panel, looked at from each of them ahead."""
 
     panel: Panel
@@ -36,7 +36,7 @@ class Ahead:
     @cached_property
     def _sessions(self) -> tuple[Places, Places, Places]:
         """Of each row the number of its session, counted on over all instruments; of each session its last
-        row, ``OPEN`` where it is not over; and its instrument."""
+        row, ``BEYOND`` where it is not over; and its instrument."""
         panel = self.panel
         numbers = np.zeros(len(panel.times), np.int64)
         lasts: list[Places] = []
@@ -51,7 +51,7 @@ class Ahead:
             numbers[rows] = begun + np.searchsorted(turns, np.arange(len(days)), side="right")
             last = np.append(turns, len(days)) - 1 + rows.start
             if not self._is_over(place, int(days[-1]), rows):
-                last[-1] = OPEN
+                last[-1] = BEYOND
             lasts.append(last)
             instruments.append(np.full(len(last), place))
             begun += len(last)
@@ -66,12 +66,12 @@ class Ahead:
         return closed >= int(self.panel.known(place).calendar.closes(np.array([day]))[0])
 
     def ends(self, instrument: Places, row: Places, horizon: Horizon) -> Places:
-        """The row of the bar with which a horizon ends, ``OPEN`` where the data do not reach it."""
+        """The row of the bar with which a horizon ends, ``BEYOND`` where the data do not reach it."""
         stop = self.panel.ends[instrument]
         after = row + 1
         if horizon.bars is not None:
             end = row + horizon.bars
-            return np.where(end < stop, end, OPEN)
+            return np.where(end < stop, end, BEYOND)
         numbers, last, of = self._sessions
         reached = after < stop
         inside = np.where(reached, after, row)
@@ -79,7 +79,7 @@ class Ahead:
         known = reached & (wanted < len(last))
         wanted = np.where(known, wanted, 0)
         known &= np.append(of, -1)[wanted] == instrument
-        return np.where(known, np.append(last, OPEN)[wanted], OPEN)
+        return np.where(known, np.append(last, BEYOND)[wanted], BEYOND)
 
     def starts(self, instrument: Places, row: Places) -> Column:
         """The price that results count from; NaN where the data do not reach it."""
@@ -95,7 +95,7 @@ class Ahead:
         open, and where prices are missing or not above zero."""
         end = self.ends(instrument, row, horizon)
         start = self.starts(instrument, row)
-        exit_ = np.where(end == OPEN, np.nan, self.panel.columns["close"][end])
+        exit_ = np.where(end == BEYOND, np.nan, self.panel.columns["close"][end])
         with np.errstate(divide="ignore", invalid="ignore"):
             return np.where(start > 0, 100.0 * (exit_ / start - 1.0), np.nan)
 
@@ -118,7 +118,7 @@ class Results:
 
     @property
     def is_open(self) -> NDArray[np.bool_]:
-        return np.asarray(self.end == OPEN)
+        return np.asarray(self.end == BEYOND)
 
     @property
     def is_known(self) -> NDArray[np.bool_]:
@@ -127,7 +127,7 @@ class Results:
 
 
 def results_of(
-    ahead: Ahead,
+    ahead: LookingAhead,
     instrument: Places,
     row: Places,
     signs: Column,
@@ -138,7 +138,7 @@ def results_of(
     columns = ahead.panel.columns
     end = ahead.ends(instrument, row, horizon)
     start = ahead.starts(instrument, row)
-    done = end != OPEN
+    done = end != BEYOND
     moved = signs * (np.where(done, columns["close"][end], np.nan) - start)
     with np.errstate(divide="ignore", invalid="ignore"):
         in_ranges = np.where(ranges[row] > 0, moved / ranges[row], np.nan)

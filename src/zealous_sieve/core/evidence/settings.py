@@ -15,7 +15,9 @@ MOST_BARS = 10_000
 """Bars, or sessions, that a horizon reaches ahead."""
 MOST_HORIZONS = 12
 _WRITTEN = re.compile(r"(?:(?P<bars>\d+)|session|(?P<sessions>\d+) sessions)")
-WRITTEN_SO = "a number of bars such as 10, session, or a number of sessions such as 3 sessions"
+HORIZON_WRITTEN_SO = (
+    "a number of bars such as 10, session, or a number of sessions such as 3 sessions"
+)
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -69,7 +71,7 @@ class EvidenceSettings(BaseModel):
     def _each_known_and_once(cls, texts: tuple[str, ...]) -> tuple[str, ...]:
         found = tuple(map(read_horizon, texts))
         if None in found:
-            raise ValueError(f"write a horizon as {WRITTEN_SO}")
+            raise ValueError(f"write a horizon as {HORIZON_WRITTEN_SO}")
         return tuple(dict.fromkeys(map(str, found)))
 
     def ahead(self) -> tuple[Horizon, ...]:

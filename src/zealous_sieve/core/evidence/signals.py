@@ -31,15 +31,15 @@ class SignalState(StrEnum):
     """To the last one that was counted."""
 
 
-STATES = tuple(SignalState)
-_COUNTED, _HELD, _NO_MEMBER, _TOO_CLOSE = range(len(STATES))
+SIGNAL_STATES = tuple(SignalState)
+_COUNTED, _HELD, _NO_MEMBER, _TOO_CLOSE = range(len(SIGNAL_STATES))
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)
 class Signals:
     """Signals in the order of instruments, bars and sides, as columns of one length: ``instrument`` is the
     place in the panel, ``row`` that of the bar in its columns, ``side`` the place in ``sides``, ``state``
-    that in ``STATES``."""
+    that in ``SIGNAL_STATES``."""
 
     sides: tuple[Side, ...]
     instrument: Places
@@ -63,8 +63,8 @@ class Signals:
 
     def tally(self) -> dict[SignalState, int]:
         """How many there are of each state."""
-        counts = np.bincount(self.state, minlength=len(STATES)).tolist()
-        return dict(zip(STATES, counts, strict=True))
+        counts = np.bincount(self.state, minlength=len(SIGNAL_STATES)).tolist()
+        return dict(zip(SIGNAL_STATES, counts, strict=True))
 
     def signs(self) -> NDArray[np.float64]:
         """+1 for long, −1 for short."""

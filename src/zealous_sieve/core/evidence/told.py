@@ -11,7 +11,7 @@ import numpy as np
 
 from zealous_sieve.core.evidence.evidence import Evidence
 from zealous_sieve.core.evidence.settings import Horizon, read_horizon
-from zealous_sieve.core.evidence.signals import STATES
+from zealous_sieve.core.evidence.signals import SIGNAL_STATES
 from zealous_sieve.core.sieve.definition import Side
 
 REPORT_FORMAT = "zealous-sieve/evidence-report/1"
@@ -74,7 +74,7 @@ def signals_table(evidence: Evidence) -> dict[str, list[Any]]:
         "instrument": [panel.codes[place] for place in signals.instrument.tolist()],
         "time": panel.times[signals.row].tolist(),
         "side": [str(signals.sides[side]) for side in signals.side.tolist()],
-        "state": [str(STATES[state]) for state in signals.state.tolist()],
+        "state": [str(SIGNAL_STATES[state]) for state in signals.state.tolist()],
     }
 
 

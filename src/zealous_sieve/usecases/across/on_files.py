@@ -211,7 +211,7 @@ def sifted(executor: Executor, looked: SieveOnBars) -> SiftedBars:
 
 
 @dataclass(frozen=True, kw_only=True)
-class Signals:
+class ToldSignals:
     """Bars on which a sieve fired, and those on which it held when it was first known, as columns."""
 
     instruments: list[str]
@@ -220,10 +220,10 @@ class Signals:
     states: list[str]
 
 
-def signals(executor: Executor, looked: SieveOnBars) -> Signals:
+def signals(executor: Executor, looked: SieveOnBars) -> ToldSignals:
     """Where a sieve fired over all history of what is looked at."""
     beginnings = find_firings(looked.prepared, looked.panel, executor)
-    found = Signals(instruments=[], times=[], sides=[], states=[])
+    found = ToldSignals(instruments=[], times=[], sides=[], states=[])
     for state, own in (
         ("fired", beginnings.fired),
         ("held_when_first_known", beginnings.held_when_first_known),
