@@ -30,10 +30,6 @@ class LookingAhead:
     """Results count from the close of a bar, not from the next open."""
 
     @cached_property
-    def _rows(self) -> Places:
-        return self.panel.own_rows()
-
-    @cached_property
     def _sessions(self) -> tuple[Places, Places, Places]:
         """Of each row the number of its session, counted on over all instruments; of each session its last
         row, ``BEYOND`` where it is not over; and its instrument."""
@@ -95,9 +91,11 @@ class LookingAhead:
         open, and where prices are missing or not above zero."""
         end = self.ends(instrument, row, horizon)
         start = self.starts(instrument, row)
-        exit_ = np.where(end == BEYOND, np.nan, self.panel.columns["close"][end])
-        with np.errstate(divide="ignore", invalid="ignore"):
-            return np.where(start > 0, 100.0 * (exit_ / start - 1.0), np.nan)
+        return _percent(start, self.closes(end))
+
+    def closes(self, end: Places) -> Column:
+        """The closes of some rows; NaN where that is ``BEYOND``."""
+        return np.where(end == BEYOND, np.nan, self.panel.columns["close"][end])
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)
@@ -138,8 +136,8 @@ def results_of(
     columns = ahead.panel.columns
     end = ahead.ends(instrument, row, horizon)
     start = ahead.starts(instrument, row)
-    done = end != BEYOND
-    moved = signs * (np.where(done, columns["close"][end], np.nan) - start)
+    close = ahead.closes(end)
+    moved = signs * (close - start)
     with np.errstate(divide="ignore", invalid="ignore"):
         in_ranges = np.where(ranges[row] > 0, moved / ranges[row], np.nan)
     high, high_bars = _furthest(columns["high"], row, end)
@@ -150,13 +148,18 @@ def results_of(
     return Results(
         horizon=horizon,
         end=end,
-        percent=signs * ahead.percents(instrument, row, horizon),
+        percent=signs * _percent(start, close),
         ranges=in_ranges,
         far_for=np.where(is_long, up, down),
         far_against=np.where(is_long, down, up),
         far_for_bars=np.where(is_long, high_bars, low_bars),
         far_against_bars=np.where(is_long, low_bars, high_bars),
     )
+
+
+def _percent(start: Column, close: Column) -> Column:
+    with np.errstate(divide="ignore", invalid="ignore"):
+        return np.where(start > 0, 100.0 * (close / start - 1.0), np.nan)
 
 
 def _reach(moved: Column, start: Column) -> Column:

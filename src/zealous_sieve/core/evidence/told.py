@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 
 from zealous_sieve.core.evidence.evidence import Evidence
-from zealous_sieve.core.evidence.settings import Horizon, read_horizon
+from zealous_sieve.core.evidence.settings import Horizon
 from zealous_sieve.core.evidence.signals import SIGNAL_STATES
 from zealous_sieve.core.sieve.definition import Side
 
@@ -24,7 +24,7 @@ def headline(evidence: Evidence, place: int = 0) -> str:
         return "No signal."
     followed = evidence.followed[place]
     signals = f"{_count(len(counted), 'signal')} on {_count(_days(evidence), 'day')}"
-    when = _when(read_horizon(followed.horizon) or Horizon(bars=1))
+    when = _when(evidence.results[place].horizon)
     if not followed.count:
         return f"{signals}; none is {when.removesuffix(' later')} old yet."
     won = f"{_share(followed.rate)} % {_way(evidence.signals.sides)}"
