@@ -10,7 +10,8 @@ export interface Point {
 }
 
 const PRICES = ['close', 'high', 'low', 'open'] as const
-const capital = (word: string) => word[0]!.toUpperCase() + word.slice(1)
+/** What a price or a column of a bar is called. */
+export const capital = (word: string) => word[0]!.toUpperCase() + word.slice(1)
 const isPrice = (text: string) => (PRICES as readonly string[]).includes(text)
 
 /** A point moved onto what is nearest of its bar: a price of it that is drawn, or a line over the price. */

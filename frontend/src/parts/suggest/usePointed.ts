@@ -1,6 +1,6 @@
 import { computed, ref, shallowRef, watch, type Ref } from 'vue'
 import type { Chart } from '@/shared/api'
-import type { Meant } from '@/parts/chart/measure'
+import { capital, type Meant } from '@/parts/chart/measure'
 import type { Pointed } from './Suggest.vue'
 
 /** What is pointed at on a chart, until another one is looked at. */
@@ -26,7 +26,7 @@ export function usePointed(chart: Ref<Chart | undefined>, asOf?: () => string | 
   const values = computed(() => [
     ...['close', 'high', 'low', 'open', 'volume'].map((text) => ({
       text,
-      label: text[0]!.toUpperCase() + text.slice(1),
+      label: capital(text),
     })),
     ...(chart.value?.lines ?? []).map(({ text, label }) => ({ text, label })),
   ])

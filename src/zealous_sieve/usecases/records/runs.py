@@ -72,6 +72,11 @@ class Run:
     started_at: datetime | None
     finished_at: datetime | None
 
+    @property
+    def parts(self) -> tuple[str, ...]:
+        """The universes that the sieve's was any of, as far as it has ended."""
+        return self.outcome.parts if self.outcome else ()
+
 
 @dataclass(frozen=True, kw_only=True)
 class RunMark:

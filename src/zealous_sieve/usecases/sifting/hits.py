@@ -122,7 +122,6 @@ def all_hits(
     prepared = prepare(run.sieve)
     numbers = len(prepared.numbers())
     entries = []
-    has_parts = run.outcome is not None and bool(run.outcome.parts)
     for one, view in zip(seen, _views(outside, run, seen, order), strict=True):
         hit, said = one.hit, view.verdict
         kept = len(hit.values) == numbers
@@ -134,7 +133,7 @@ def all_hits(
                 more={
                     "place": view.place,
                     "now": view.now,
-                    **({"parts": ", ".join(view.parts)} if has_parts else {}),
+                    **({"parts": ", ".join(view.parts)} if run.parts else {}),
                     "news": view.news,
                     "verdict": str(said.verdict) if said and said.verdict else None,
                     "reason": said.reason if said else None,

@@ -50,8 +50,7 @@ def view_run(outside: Outside, run_id: int) -> RunView:
 
 def _columns(run: Run) -> tuple[HitColumn, ...]:
     """Parts have a column where the universe had any."""
-    has_parts = run.outcome is not None and bool(run.outcome.parts)
-    return tuple(column for column in COLUMNS if has_parts or column.key != "parts")
+    return tuple(column for column in COLUMNS if run.parts or column.key != "parts")
 
 
 def compared_with(runs: RunsPort, run: Run) -> tuple[RunMark | None, str]:
