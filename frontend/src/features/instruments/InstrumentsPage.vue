@@ -2,7 +2,6 @@
 import { instrumentAt } from '@/shared/addresses'
 import { computed, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
-import { found } from '@/parts/chart/look'
 import { useAct } from '@/shared/act'
 import Failed from '@/shared/Failed.vue'
 import { beginning } from '@/shared/beginning'
@@ -15,6 +14,7 @@ import { useInstruments, useArchivedInstruments, useUniverses } from '@/shared/q
 import { done, undoKey } from '@/shared/undo'
 import ListOut, { type Columns } from '@/shared/ListOut.vue'
 import DescribeForm from './DescribeForm.vue'
+import Findings from './Findings.vue'
 import PairDialog from './PairDialog.vue'
 import SharedDoubts from './SharedDoubts.vue'
 import UniverseForm from './UniverseForm.vue'
@@ -328,21 +328,7 @@ function choose(name: string) {
                 </svg>
               </td>
               <td>
-                <span v-for="f in i.findings" :key="`${f.kind}${f.first}`" class="finding">
-                  <RouterLink
-                    v-if="f.bars"
-                    :to="{
-                      path: instrumentAt(i.code),
-                      query: { universe: chosen, ...found(f) },
-                    }"
-                    >{{ f.kind }}</RouterLink><b v-else>{{ f.kind }}</b> {{ f.detail }},
-                  {{
-                    f.first === f.last
-                      ? barTime(f.first)
-                      : `${barTime(f.first)} – ${barTime(f.last)}`
-                  }}
-                </span>
-                <span v-if="!i.findings.length" class="quiet">sound</span>
+                <Findings :code="i.code" :universe="chosen" :findings="i.findings" />
               </td>
             </tr>
           </tbody>
@@ -372,10 +358,6 @@ function choose(name: string) {
   width: 26px;
   padding-right: 0;
 }
-.finding a,
-.finding b {
-  color: var(--fall);
-}
 .bar {
   display: flex;
   flex-wrap: wrap;
@@ -397,22 +379,12 @@ function choose(name: string) {
   overflow: hidden;
   text-overflow: ellipsis;
 }
-.finding {
-  display: block;
-  white-space: normal;
-  min-width: 200px;
-}
 @media (max-width: 1200px) {
   .spare {
     display: none;
   }
   .name {
     max-width: 130px;
-  }
-}
-@media (max-width: 1400px) {
-  .finding {
-    min-width: 160px;
   }
 }
 svg rect {

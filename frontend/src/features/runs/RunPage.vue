@@ -189,9 +189,9 @@ const pick = (n: number) => (at.value = n)
             <span v-else class="quiet"
               >Nothing to compare with: {{ view.data.value?.not_compared }}.</span
             >
-            <template v-if="undecided">
-              {{ undecided }} {{ undecided === 1 ? 'is' : 'are' }} undecided.
-            </template>
+            <span v-if="undecided">
+              {{ ` ${undecided} ${undecided === 1 ? 'is' : 'are'} undecided.` }}
+            </span>
             <details v-if="outcome?.mended.length" class="mended">
               <summary>{{ plural(outcome.mended.length, 'correction') }} of bars in force.</summary>
               <p v-for="told in outcome.mended" :key="told">{{ told }}</p>
