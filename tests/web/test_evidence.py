@@ -18,7 +18,7 @@ from tests.web.test_shaping import must
 from zealous_sieve.core.engine.local import LOCAL
 from zealous_sieve.core.evidence.evidence import evidence_of
 from zealous_sieve.core.evidence.settings import EvidenceSettings
-from zealous_sieve.core.evidence.told import followed_table, headline
+from zealous_sieve.core.evidence.told import followed_table, headline, trades_headline, trades_table
 from zealous_sieve.core.market.universes import Rule
 from zealous_sieve.core.sieve.definition import read_sieve
 from zealous_sieve.storage.files import read_bars, write_bars
@@ -85,20 +85,24 @@ def test_the_command_writes_what_is_computed_and_all_or_nothing(tmp_path: Path) 
     write_bars({"ONE": walk(260), "TWO": walk(300, 2), "NEW": walk(20, 3)}, bars)
     text = json.dumps({"name": "x", "universe": "x", "conditions": [{"formula": RISING}]})
     sieve.write_text(text)
-    settings.write_text('{"horizons": ["4", "2 sessions"], "resamples": 300, "from": "close"}')
+    trade = {"stop": {"price": "low - atr(5)"}, "targets": [{"r": 1, "share": 0.5}], "bars": 9}
+    asking = {"horizons": ["4", "2 sessions"], "resamples": 300, "from": "close", "trade": trade}
+    settings.write_text(json.dumps(asking))
     asked = ("--bars", str(bars), "--settings", str(settings), "--out", str(out))
     said = run_command("evidence", str(sieve), *asked)
     assert sorted(file.name for file in out.iterdir()) == [
         "followed.csv",
         "report.json",
         "signals.csv",
+        "trades.csv",
     ]
     looked = looked_back_on_files(
         read_sieve(text.encode()), panel_of([("bars", read_bars(bars))], {}), None
     )
-    own = EvidenceSettings(horizons=("4", "2 sessions"), resamples=300, starts="close")
-    found = evidence_of(looked.prepared, looked.panel, LOCAL, own)
-    assert said.strip() == headline(found)
+    own = EvidenceSettings.model_validate(asking)
+    prices = looked.prices_of(own)
+    found = evidence_of(looked.prepared, looked.panel, LOCAL, own, prices=prices)
+    assert said.strip().splitlines() == [headline(found), trades_headline(found)]
     report = json.loads((out / "report.json").read_text())
     assert report["followed"][1]["mean"] == found.followed[1].mean
     rows = list(csv.DictReader((out / "followed.csv").open()))
@@ -109,6 +113,13 @@ def test_the_command_writes_what_is_computed_and_all_or_nothing(tmp_path: Path) 
     assert {r["state"] for r in rows} <= {"done", "open"}
     signals = list(csv.DictReader((out / "signals.csv").open()))
     assert 2 * sum(s["state"] == "counted" for s in signals) == len(rows)
+
+    trades, columns = list(csv.DictReader((out / "trades.csv").open())), trades_table(found)
+    for name in ("entry", "exit", "r"):
+        told = [float(row[name] or "nan") for row in trades]
+        assert told == pytest.approx(columns[name], abs=0, nan_ok=True)
+    assert {row["exit_time"] for row in trades if row["reason"] == "open"} <= {""}
+    assert report["trades"]["mean"] == found.trade_figures.mean  # type: ignore[union-attr]
 
     settings.write_text('{"horizons": ["4 weeks"]}')
     with pytest.raises(Exception, match="write a horizon as a number of bars"):

@@ -34,8 +34,9 @@ def tell_evidence(
     settings: Path | None,
     out: Path,
 ) -> None:
-    """What followed on the signals of SIEVE, against what usually follows: signals.csv, followed.csv and
-    report.json in a folder. They are put there once all of them are written."""
+    """What followed on the signals of SIEVE, against what usually follows: signals.csv, followed.csv, where
+    the settings say how to trade trades.csv, and report.json in a folder. They are put there once all of
+    them are written."""
     asked = read_settings(settings.read_bytes()) if settings else EvidenceSettings()
     read, when = read_sieve(sieve.read_bytes()), moment(as_of)
     if bars:
@@ -49,18 +50,23 @@ def tell_evidence(
         written = Path(folder)
         write_table(_with_texts(found.signals), written / "signals.csv")
         write_table(_with_texts(found.followed), written / "followed.csv")
+        if found.trades:
+            write_table(_with_texts(found.trades), written / "trades.csv")
         text = json.dumps(found.report, indent=1, ensure_ascii=False)
         (written / "report.json").write_text(text + "\n", "utf-8")
         for file in sorted(written.iterdir()):
             os.replace(file, out / file.name)
-    click.echo(found.sentence, err=True)
+    if not found.trades:
+        (out / "trades.csv").unlink(missing_ok=True)
+    for sentence in found.sentences:
+        click.echo(sentence, err=True)
 
 
 def _with_texts(table: Mapping[str, list[Any]]) -> dict[str, list[Any]]:
     """A table with moments as ISO 8601, and numbers as text that reads back the same, missing empty."""
     return {
-        name: [iso(value) for value in column]
-        if name == "time"
+        name: ["" if value is None else iso(value) for value in column]
+        if name in ("time", "signal_time", "entry_time", "exit_time")
         else [exact(value) if isinstance(value, float) else value for value in column]
         for name, column in table.items()
     }

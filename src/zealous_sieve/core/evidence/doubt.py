@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 import numpy as np
@@ -53,23 +54,51 @@ def resampled(sums: Sums, block: float, resamples: int, seed: int) -> Sums:
     ``(resamples, columns)``."""
     count = len(sums)
     drawn = np.zeros((resamples, sums.shape[1]))
-    if not count:
-        return drawn
     # What lies in a block is what was summed up to its end, less what was up to its beginning.
     before = np.concatenate(
         [np.zeros((1, sums.shape[1])), np.cumsum(np.tile(sums, (2, 1)), axis=0)]
     )
-    generator = np.random.default_rng(seed)
-    step = max(1, _AT_ONCE // count)
-    for first in range(0, resamples, step):
-        some = min(step, resamples - first)
-        lengths = _blocks(count, block, some, generator)
-        starts = generator.integers(count, size=lengths.shape)
+    for some, starts, lengths in _drawn(count, block, resamples, seed):
         for column in range(sums.shape[1]):
             own = before[:, column]
             parts = own[starts + lengths] - own[starts]
-            drawn[first : first + some, column] = parts.sum(axis=1)
+            drawn[some, column] = parts.sum(axis=1)
     return drawn
+
+
+def medians_drawn(
+    values: Sums, sessions: NDArray[np.int64], count: int, block: float, resamples: int, seed: int
+) -> Sums:
+    """The median of values, each of one of ``count`` sessions, over sessions drawn as in ``resampled``; NaN
+    where none of those drawn has a value."""
+    order = np.argsort(values, kind="stable")
+    ordered, of = values[order], sessions[order]
+    medians = np.full(resamples, math.nan)
+    for some, starts, lengths in _drawn(count, block, resamples, seed):
+        for n, row in enumerate(range(some.start, some.stop)):
+            often = np.zeros(2 * count + 1, np.int64)
+            np.add.at(often, starts[n], 1)
+            np.add.at(often, starts[n] + lengths[n], -1)
+            drawn = np.cumsum(often[:-1])
+            upto = np.cumsum((drawn[:count] + drawn[count:])[of])
+            total = int(upto[-1]) if len(upto) else 0
+            if total:
+                low = np.searchsorted(upto, (total + 1) // 2)
+                high = np.searchsorted(upto, total // 2 + 1)
+                medians[row] = (ordered[low] + ordered[high]) / 2
+    return medians
+
+
+def _drawn(
+    count: int, block: float, resamples: int, seed: int
+) -> Iterator[tuple[slice, NDArray[np.int64], NDArray[np.int64]]]:
+    """Where blocks start and how long they are, for some resamples at a time."""
+    generator = np.random.default_rng(seed)
+    step = max(1, _AT_ONCE // max(1, count))
+    for first in range(0, resamples if count else 0, step):
+        some = slice(first, min(first + step, resamples))
+        lengths = _blocks(count, block, some.stop - some.start, generator)
+        yield some, generator.integers(count, size=lengths.shape), lengths
 
 
 def _blocks(

@@ -233,15 +233,12 @@ class _Looked:
     def _known(self) -> list[_Rows]:
         """For each side the bars of members on which its setup is known."""
         panel, history = self.history.panel, self.history
-        rows = panel.own_rows()
-        instruments = np.repeat(np.arange(len(panel)), panel.ends - panel.starts)
-        belongs = np.ones(len(rows), bool)
-        if history.members is not None:
-            belongs = history.members[rows] == 1.0
+        instruments = np.zeros(len(panel.times), np.int64)
+        instruments[panel.own_rows()] = np.repeat(np.arange(len(panel)), panel.ends - panel.starts)
         found = []
         for side in self.counted.sides:
-            known = belongs & np.isfinite(history.truths[side][rows])
-            found.append(_Rows(instrument=instruments[known], row=rows[known]))
+            rows = known_rows(panel, history.truths[side], history.members)
+            found.append(_Rows(instrument=instruments[rows], row=rows))
         return found
 
     @cached_property
@@ -251,13 +248,23 @@ class _Looked:
 
     @cached_property
     def _sessions(self) -> NDArray[np.int64]:
-        """Of each row the number of its day, counted over all days on which there are bars."""
-        panel = self.history.panel
-        days = np.zeros(len(panel.times), np.int64)
-        for place in range(len(panel)):
-            rows = panel.rows(place)
-            days[rows] = panel.days(place, panel.times[rows])
-        return _numbered(panel, days)
+        return session_numbers(self.history.panel)
+
+
+def known_rows(panel: Panel, setup: Truths, members: Column | None) -> NDArray[np.int64]:
+    """The bars of members on which a setup is known."""
+    rows = panel.own_rows()
+    known = np.isfinite(setup[rows])
+    return rows[known if members is None else known & (members[rows] == 1.0)]
+
+
+def session_numbers(panel: Panel) -> NDArray[np.int64]:
+    """Of each row the number of its day, counted over all days on which there are bars."""
+    days = np.zeros(len(panel.times), np.int64)
+    for place in range(len(panel)):
+        rows = panel.rows(place)
+        days[rows] = panel.days(place, panel.times[rows])
+    return _numbered(panel, days)
 
 
 def _numbered(panel: Panel, values: NDArray[np.int64]) -> NDArray[np.int64]:

@@ -54,6 +54,14 @@ class LookingAhead:
         empty = np.zeros(0, np.int64)
         return numbers, np.concatenate([empty, *lasts]), np.concatenate([empty, *instruments])
 
+    def sessions(self) -> tuple[Places, NDArray[np.bool_]]:
+        """Of each row the number of its session, counted on over all instruments, and whether it is the
+        last of one that is over."""
+        numbers, last, _ = self._sessions
+        is_last = np.zeros(len(numbers), bool)
+        is_last[last[last != BEYOND]] = True
+        return numbers, is_last
+
     def _is_over(self, place: int, day: int, rows: slice) -> bool:
         """Whether the last session of an instrument has no further bar to come."""
         if self.panel.duration >= DAY:

@@ -9,6 +9,7 @@ from typing import Annotated, Literal
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, field_validator
 
 from zealous_sieve.core.errors import DataError, Problem
+from zealous_sieve.core.evidence.trade_rules import TradeRules
 from zealous_sieve.core.wording import said
 
 MOST_BARS = 10_000
@@ -65,6 +66,7 @@ class EvidenceSettings(BaseModel):
     )
     seed: Annotated[int, Field(ge=0, lt=2**32)] = 11
     resamples: Annotated[int, Field(ge=100, le=100_000)] = 2_000
+    trade: TradeRules | None = None
 
     @field_validator("horizons")
     @classmethod

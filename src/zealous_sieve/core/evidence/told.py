@@ -4,14 +4,17 @@ from __future__ import annotations
 
 import dataclasses
 import math
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from typing import Any
 
 import numpy as np
 
+from zealous_sieve.core.evidence.doubt import Interval
 from zealous_sieve.core.evidence.evidence import Evidence
 from zealous_sieve.core.evidence.settings import Horizon
 from zealous_sieve.core.evidence.signals import SIGNAL_STATES
+from zealous_sieve.core.evidence.trades import FATES, REASONS, Fate, Trades
+from zealous_sieve.core.formula.speech.figures import figure
 from zealous_sieve.core.sieve.definition import Side
 
 REPORT_FORMAT = "zealous-sieve/evidence-report/1"
@@ -28,8 +31,7 @@ def headline(evidence: Evidence, place: int = 0) -> str:
     if not followed.count:
         return f"{signals}; none is {when.removesuffix(' later')} old yet."
     won = f"{_share(followed.rate)} % {_way(evidence.signals.sides)}"
-    interval = followed.rate_interval
-    between = f"({_share(interval.low)} to {_share(interval.high)})"
+    between = _between(followed.rate_interval, _share)
     few = "" if followed.is_enough else "; too few to tell"
     usual = f"anybody then {_share(followed.anybody.rate)} %"
     return f"{signals}; {when} {won} {between}, {usual}{few}."
@@ -104,6 +106,93 @@ def followed_table(evidence: Evidence) -> dict[str, list[Any]]:
     return columns
 
 
+def trades_headline(evidence: Evidence) -> str:
+    """``212 trades, 3 still on: 48 % won (41 to 55); mean 0.21 R (0.02 to 0.40), median −0.30 R …``; empty
+    where no rules say how to trade."""
+    trades, figures = evidence.trades, evidence.trade_figures
+    if trades is None or figures is None:
+        return ""
+    if not len(trades):
+        return f"No trade. {passed_over(trades)}".strip()
+    still_on = f", {figures.open:,} still on" if figures.open else ""
+    begun = f"{_count(len(trades), 'trade')}{still_on}"
+    if not figures.count:
+        return f"{begun}; none has ended yet. {passed_over(trades)}".strip()
+    won = f"{_share(figures.rate)} % won {_between(figures.rate_interval, _share)}"
+    unit = "R" if figures.unit == "r" else "%"
+    mean = f"mean {figure(figures.mean)} {unit} {_between(figures.mean_interval, figure)}"
+    median = f"median {figure(figures.median)} {unit}"
+    few = "" if figures.is_enough else "; too few to tell"
+    return f"{begun}: {won}; {mean}, {median}{few}. {passed_over(trades)}".strip()
+
+
+_UNTRADED = {
+    Fate.PASSED_OVER: "while a trade was on",
+    Fate.NOT_FILLED: "whose order was not filled",
+    Fate.STOP_UNKNOWN: "whose stop was not known",
+    Fate.WRONG_SIDE: "with the stop on the wrong side of the entry",
+    Fate.HELD_NO_MORE: "that held no more on the second bar",
+    Fate.NO_PRICE: "without a price to trade at",
+    Fate.ENOUGH_TODAY: "after enough trades that day",
+    Fate.NO_BAR_AFTER: "with no bar after them",
+}
+"""Signals that were not traded, by what became of them."""
+
+
+def passed_over(trades: Trades) -> str:
+    """Which signals were not traded, and why, in a sentence; empty where all were."""
+    tally = trades.tally()
+    parts = [f"{tally[fate]:,} {words}" for fate, words in _UNTRADED.items() if tally[fate]]
+    return f"Signals not traded: {', '.join(parts)}." if parts else ""
+
+
+def _between(interval: Interval, tell: Callable[[float], str]) -> str:
+    if not math.isfinite(interval.low):
+        return ""
+    return f"({tell(interval.low)} to {tell(interval.high)})"
+
+
+def trades_table(evidence: Evidence) -> dict[str, list[Any]]:
+    """Shares that left, a row each; ``trade`` numbers their trades from 1. Moments are openings of bars in
+    seconds since 1970; what has not left has neither ``exit_time`` nor ``exit``."""
+    trades, panel, counted = evidence.trades, evidence.panel, evidence.signals.counted()
+    if trades is None:
+        return {}
+    left = np.where(trades.is_open, -1, trades.exit_row)
+    return {
+        "trade": (trades.trade + 1).tolist(),
+        "instrument": [panel.codes[place] for place in trades.instrument.tolist()],
+        "side": [str(trades.sides[side]) for side in trades.side.tolist()],
+        "signal_time": panel.times[counted.row[trades.signal]].tolist(),
+        "entry_time": panel.times[trades.entry_row].tolist(),
+        "entry": trades.entry.tolist(),
+        "stop": trades.stop.tolist(),
+        "exit_time": [panel.times.item(r) if r >= 0 else None for r in left.tolist()],
+        "exit": trades.exit.tolist(),
+        "reason": [str(REASONS[reason]) for reason in trades.reason.tolist()],
+        "share": trades.share.tolist(),
+        "r": trades.r.tolist(),
+        "percent": trades.percent.tolist(),
+        "bars": trades.bars.tolist(),
+    }
+
+
+def _told_trades(evidence: Evidence) -> dict[str, Any]:
+    """What is told of trades in the report."""
+    trades, figures = evidence.trades, evidence.trade_figures
+    if trades is None or figures is None:
+        return {}
+    tally = trades.tally()
+    fates = {str(fate): tally[fate] for fate in FATES}
+    return {
+        "trades": {
+            "sentence": trades_headline(evidence),
+            "signals": fates,
+            **_plain(dataclasses.asdict(figures)),
+        }
+    }
+
+
 def report(evidence: Evidence) -> dict[str, Any]:
     """All figures as they are written to ``report.json``; what is not known is nothing there."""
     return {
@@ -115,6 +204,7 @@ def report(evidence: Evidence) -> dict[str, Any]:
         "instruments": len(evidence.panel),
         "bars": evidence.panel.bars,
         "followed": [_plain(dataclasses.asdict(own)) for own in evidence.followed],
+        **_told_trades(evidence),
     }
 
 

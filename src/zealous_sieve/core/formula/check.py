@@ -27,6 +27,7 @@ from zealous_sieve.core.formula.terms import external_looks, in_order
 from zealous_sieve.core.formula.typed import Formula, Typed, fixed
 from zealous_sieve.core.functions.catalogue import SOURCES, find
 from zealous_sieve.core.functions.specification import Kind
+from zealous_sieve.core.functions.units import PRICE, comparable
 
 Inputs = Mapping[str, float]
 Library = Mapping[str, str]
@@ -173,6 +174,22 @@ def check_number(
 ) -> Formula:
     """As ``check``, for a formula whose result has to be a single number."""
     return _of_kind(check(text, inputs, library, market), Kind.NUMBER, "a ranking formula")
+
+
+def check_price(
+    text: str,
+    inputs: Inputs | None = None,
+    library: Library | None = None,
+    market: Market | None = None,
+) -> Formula:
+    """As ``check``, for a formula whose result has to be a price, or a number that is taken for one."""
+    formula = _of_kind(check(text, inputs, library, market), Kind.NUMBER, "a price")
+    assert formula.value is not None
+    if comparable(formula.value.unit, PRICE):
+        return formula
+    where = formula.expression or formula.program.statements[-1]
+    message = f"a price is needed, this is {formula.value.unit}"
+    raise FormulaError(problems.simple("no_price", where, message))
 
 
 def _of_kind(formula: Formula, kind: Kind, role: str) -> Formula:

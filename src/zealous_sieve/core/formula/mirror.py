@@ -13,6 +13,7 @@ from enum import Enum
 
 from zealous_sieve.core.formula import tree
 from zealous_sieve.core.formula.comparison import MIRRORED
+from zealous_sieve.core.formula.parser import parse
 from zealous_sieve.core.functions.catalogue import SOURCES, find
 
 
@@ -62,6 +63,21 @@ def mirror_rank(number: tree.Node) -> Mirrored:
     if turned.way == Way.UNKNOWN:
         return Mirrored(number, (number,))
     return Mirrored(_negative(turned.node), ())
+
+
+def mirrored_expression(text: str, *, condition: bool) -> tree.Node | None:
+    """The other side of a condition or a price, whole; nothing where a part of it has none, or where the
+    text has steps of its own. Raises FormulaError."""
+    statements = parse(text).statements
+    if len(statements) != 1 or not isinstance(statements[0], tree.Bare):
+        return None
+    mirrors = _Mirror()
+    if condition:
+        node = mirrors.truth(statements[0].value)
+        return None if mirrors.left else node
+    turned = mirrors.number(statements[0].value)
+    is_price = turned.way in (Way.PRICE, Way.NUMBER)
+    return turned.node if is_price and not mirrors.left else None
 
 
 _P, O, E, H = Way.PRICE, Way.ODD, Way.EVEN, Way.HALF  # noqa: E741

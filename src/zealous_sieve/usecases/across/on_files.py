@@ -20,7 +20,14 @@ from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.errors import DataError, Problem
 from zealous_sieve.core.evidence.evidence import evidence_of
 from zealous_sieve.core.evidence.settings import EvidenceSettings
-from zealous_sieve.core.evidence.told import followed_table, headline, report, signals_table
+from zealous_sieve.core.evidence.told import (
+    followed_table,
+    headline,
+    report,
+    signals_table,
+    trades_headline,
+    trades_table,
+)
 from zealous_sieve.core.formula.check import check
 from zealous_sieve.core.formula.timeframe import WRITTEN_SO, of_seconds, read_timeframe, timeframe
 from zealous_sieve.core.functions.specification import Kind
@@ -149,29 +156,35 @@ def looked_back_on_files(sieve: Sieve, panel: Panel, moment: datetime | None) ->
     """All closed bars of all instruments of a panel, up to a moment or to the newest."""
     looked = int(moment.timestamp()) if moment else newest_close(panel)
     seen = seen_at(panel, looked, timeframe(sieve.timeframe))
-    return LookedBack(prepared=prepare(sieve, None, names_known(panel)), panel=seen)
+    names = names_known(panel)
+    return LookedBack(prepared=prepare(sieve, None, names), panel=seen, names=names)
 
 
 @dataclass(frozen=True, kw_only=True)
 class ToldEvidence:
-    """The evidence of a sieve: a sentence; its signals, and what followed on each to each horizon, as
-    tables whose ``time`` is in seconds since 1970; all figures as a document."""
+    """The evidence of a sieve: sentences; its signals, what followed on each to each horizon, and trades
+    where the settings ask for them, as tables whose moments are in seconds since 1970; all figures as a
+    document."""
 
-    sentence: str
+    sentences: Sequence[str]
     signals: Mapping[str, list[Any]]
     followed: Mapping[str, list[Any]]
+    trades: Mapping[str, list[Any]]
     report: Mapping[str, Any]
 
 
 def told_evidence(
     executor: Executor, looked: LookedBack, settings: EvidenceSettings
 ) -> ToldEvidence:
-    """What followed on the signals of a sieve over all history of what is looked at."""
-    found = evidence_of(looked.prepared, looked.panel, executor, settings, looked.members)
+    """What followed on the signals of a sieve over all history of what is looked at. Raises DataError for
+    rules of trades that make no sense."""
+    prices = looked.prices_of(settings)
+    found = evidence_of(looked.prepared, looked.panel, executor, settings, looked.members, prices)
     return ToldEvidence(
-        sentence=headline(found),
+        sentences=[text for text in (headline(found), trades_headline(found)) if text],
         signals=signals_table(found),
         followed=followed_table(found),
+        trades=trades_table(found),
         report={**report(found), "hindsight": list(looked.hindsight)},
     )
 
