@@ -64,7 +64,7 @@ need_python() {
   # Compiled kernels are kept apart for each state of the sources that they are made from.
   local made_by
   made_by=$(grep -E '^(numba|numpy|llvmlite)==' requirements.txt | sha256sum)
-  NUMBA_CACHE_DIR="$PWD/.cache/kernels/$( (cat src/zealous_sieve/core/functions/*.py; echo "$made_by") | sha256sum | cut -c1-16)"
+  NUMBA_CACHE_DIR="$PWD/.cache/kernels/$( (cat src/zealous_sieve/core/functions/*.py src/zealous_sieve/core/evidence/walking.py; echo "$made_by") | sha256sum | cut -c1-16)"
   export NUMBA_CACHE_DIR
 }
 

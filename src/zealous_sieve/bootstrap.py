@@ -17,6 +17,7 @@ from zealous_sieve.compute.shared import Shared
 from zealous_sieve.core.engine.local import LOCAL
 from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.engine.warm import read_bodies, warm_cache
+from zealous_sieve.core.evidence.trades import compile_walk
 from zealous_sieve.jobs.queue import Queue, work
 from zealous_sieve.processes import give_memory_back, start_child
 from zealous_sieve.storage.arrangements import ArrangementStore
@@ -167,7 +168,9 @@ def begin_to_compile() -> list[subprocess.Popen[bytes]]:
         return []
     parts = min(MOST_COMPILING, len(os.sched_getaffinity(0)))
     code = "from zealous_sieve.core.engine.warm import compile_part; compile_part({}, {})"
-    return [start_child([sys.executable, "-c", code.format(n, parts)]) for n in range(parts)]
+    codes = [code.format(n, parts) for n in range(parts)]
+    codes.append("from zealous_sieve.core.evidence.trades import compile_walk; compile_walk()")
+    return [start_child([sys.executable, "-c", code]) for code in codes]
 
 
 def have_compiled(*, broken: bool = False) -> None:
@@ -179,11 +182,16 @@ def have_compiled(*, broken: bool = False) -> None:
     try:
         if broken:
             raise RuntimeError("the process crashed")
-        warm_cache()
+        _load_compiled()
     except Exception as error:
         if kept is None:
             raise
         _log.warning("the compiled code is made anew: %s", error)
         shutil.rmtree(kept, ignore_errors=True)
-        warm_cache()
+        _load_compiled()
     environment.mark_compiled()
+
+
+def _load_compiled() -> None:
+    warm_cache()
+    compile_walk()

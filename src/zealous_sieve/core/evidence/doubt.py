@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator
 from dataclasses import dataclass
+from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
@@ -17,6 +18,8 @@ _Z = 1.959963984540054
 ENOUGH = 20
 """Effective cases from which on something can be told."""
 _AT_ONCE = 2_000_000
+_BINS = 256
+"""Parts of all values in which a median is looked for."""
 
 
 def block_length(series: Sums) -> float:
@@ -71,22 +74,47 @@ def medians_drawn(
 ) -> Sums:
     """The median of values, each of one of ``count`` sessions, over sessions drawn as in ``resampled``; NaN
     where none of those drawn has a value."""
+    medians = np.full(resamples, math.nan)
+    if not len(values):
+        return medians
     order = np.argsort(values, kind="stable")
     ordered, of = values[order], sessions[order]
-    medians = np.full(resamples, math.nan)
+    edges = np.linspace(0, len(values), min(_BINS, len(values)) + 1).astype(np.int64)
+    # How many of each session lie in the first bins, so that the bin of a median is told by a product.
+    within = [np.bincount(of[a:b], minlength=count) for a, b in pairwise(edges)]
+    up_to = np.cumsum(np.reshape(within, (-1, count)), axis=0).T.astype(float)
     for some, starts, lengths in _drawn(count, block, resamples, seed):
+        often = _often(count, starts, lengths)
+        reached = often @ up_to
         for n, row in enumerate(range(some.start, some.stop)):
-            often = np.zeros(2 * count + 1, np.int64)
-            np.add.at(often, starts[n], 1)
-            np.add.at(often, starts[n] + lengths[n], -1)
-            drawn = np.cumsum(often[:-1])
-            upto = np.cumsum((drawn[:count] + drawn[count:])[of])
-            total = int(upto[-1]) if len(upto) else 0
+            total = int(reached[n, -1])
             if total:
-                low = np.searchsorted(upto, (total + 1) // 2)
-                high = np.searchsorted(upto, total // 2 + 1)
-                medians[row] = (ordered[low] + ordered[high]) / 2
+                middle = {(total + 1) // 2, total // 2 + 1}
+                found = [_ranked(rank, reached[n], edges, often[n], of) for rank in middle]
+                medians[row] = ordered[found].mean()
     return medians
+
+
+def _ranked(
+    rank: int, reached: Sums, edges: NDArray[np.int64], often: Sums, of: NDArray[np.int64]
+) -> int:
+    """The place among all values of that with a rank among those drawn."""
+    place = int(np.searchsorted(reached, rank))
+    before = reached[place - 1] if place else 0.0
+    first = int(edges[place])
+    return first + int(
+        np.searchsorted(np.cumsum(often[of[first : edges[place + 1]]]), rank - before)
+    )
+
+
+def _often(count: int, starts: NDArray[np.int64], lengths: NDArray[np.int64]) -> Sums:
+    """How often each session is in the blocks of each resample."""
+    turns = np.zeros((len(starts), 2 * count + 1))
+    rows = np.arange(len(starts))[:, None]
+    np.add.at(turns, (rows, starts), 1)
+    np.add.at(turns, (rows, starts + lengths), -1)
+    twice = np.cumsum(turns[:, :-1], axis=1)
+    return np.asarray(twice[:, :count] + twice[:, count:])
 
 
 def _drawn(

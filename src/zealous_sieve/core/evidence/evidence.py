@@ -15,7 +15,7 @@ from zealous_sieve.core.evidence.settings import EvidenceSettings
 from zealous_sieve.core.evidence.signals import Signals, signals_of
 from zealous_sieve.core.evidence.trade_figures import TradeFigures, figures_of
 from zealous_sieve.core.evidence.trade_prices import PricesOfTrades
-from zealous_sieve.core.evidence.trades import Trades, trades_of
+from zealous_sieve.core.evidence.trades import Trades, trade_signals
 from zealous_sieve.core.formula.check import check
 from zealous_sieve.core.sieve.firings import firing_terms
 from zealous_sieve.core.sieve.prepare import Prepared, truth_of
@@ -62,7 +62,7 @@ def evidence_of(
     results, followed = follow(history, settings)
     trades = figures = None
     if prices is not None:
-        trades = trades_of(prices, panel, found, signals.counted())
+        trades = trade_signals(prices, panel, found, signals.counted())
         figures = figures_of(trades, panel, found, members, settings)
     return Evidence(
         settings=settings,

@@ -117,14 +117,14 @@ def _price(of: str, name: str, text: str, short: str) -> _Written:
     )
 
 
-def _mirrored(own: _Written, library: Mapping[str, str], market: Market | None) -> str:
+def _mirrored(formula: _Written, library: Mapping[str, str], market: Market | None) -> str:
     """The other side of a formula. Raises FormulaError, and says where the other side has to be written."""
-    check = check_condition if own.is_condition else check_price
-    check(own.text, None, library, market)
-    found = mirrored_expression(own.text, condition=own.is_condition)
+    check = check_condition if formula.is_condition else check_price
+    check(formula.text, None, library, market)
+    found = mirrored_expression(formula.text, condition=formula.is_condition)
     if found is None:
-        field = own.short_where.rpartition(".")[2]
-        message = f"{own.text.strip()} has no mirror for the short side"
+        field = formula.short_where.rpartition(".")[2]
+        message = f"{formula.text.strip()} has no mirror for the short side"
         raise FormulaError(
             Problem(code="no_mirror", message=message, mend=f"write it for short in {field}")
         )

@@ -12,9 +12,9 @@ MOST_TARGETS = 8
 MOST_ADDITIONS = 9
 _LONGEST_FORMULA = 20_000
 
-Text = Annotated[str, Field(max_length=_LONGEST_FORMULA)]
-Amount = Annotated[float, Field(ge=0, le=1e6, allow_inf_nan=False)]
-Bars = Annotated[int, Field(ge=0, le=MOST_BARS_IN)]
+_Text = Annotated[str, Field(max_length=_LONGEST_FORMULA)]
+_Amount = Annotated[float, Field(ge=0, le=1e6, allow_inf_nan=False)]
+_Bars = Annotated[int, Field(ge=0, le=MOST_BARS_IN)]
 
 
 class _Rule(BaseModel):
@@ -29,8 +29,8 @@ class EntryRule(_Rule):
 
     kind: Literal["next_open", "close", "beyond", "at", "second"] = "next_open"
     ticks: Annotated[int, Field(ge=0, le=1_000_000)] = 0
-    price: Text = ""
-    short_price: Text = ""
+    price: _Text = ""
+    short_price: _Text = ""
     expires: Annotated[int, Field(ge=1, le=MOST_BARS_IN)] = 1
 
     @model_validator(mode="after")
@@ -44,8 +44,8 @@ class StopRule(_Rule):
     """A price of the signal bar; with ``trail`` it is taken again on each closed bar, and never moves
     away."""
 
-    price: Annotated[Text, Field(min_length=1)]
-    short_price: Text = ""
+    price: Annotated[_Text, Field(min_length=1)]
+    short_price: _Text = ""
     trail: bool = False
 
 
@@ -54,8 +54,8 @@ class TargetRule(_Rule):
     was bought."""
 
     r: Annotated[float, Field(gt=0, le=1e6, allow_inf_nan=False)] | None = None
-    price: Text = ""
-    short_price: Text = ""
+    price: _Text = ""
+    short_price: _Text = ""
     share: Annotated[float, Field(gt=0, le=1)] = 1.0
 
     @model_validator(mode="after")
@@ -69,9 +69,9 @@ class Costs(_Rule):
     """What is lost on each side, in ticks and basis points of the price; ``slippage_ticks`` on market and
     stop orders only."""
 
-    ticks: Amount = 0.0
-    basis_points: Amount = 0.0
-    slippage_ticks: Amount = 0.0
+    ticks: _Amount = 0.0
+    basis_points: _Amount = 0.0
+    slippage_ticks: _Amount = 0.0
 
 
 class TradeRules(_Rule):
@@ -86,10 +86,10 @@ class TradeRules(_Rule):
     entry: EntryRule = EntryRule()
     stop: StopRule | None = None
     targets: Annotated[tuple[TargetRule, ...], Field(max_length=MOST_TARGETS)] = ()
-    exit: Text = ""
-    short_exit: Text = ""
-    bars: Bars = 0
-    against: Bars = 0
+    exit: _Text = ""
+    short_exit: _Text = ""
+    bars: _Bars = 0
+    against: _Bars = 0
     session_end: bool = False
     one: bool = True
     additions: Annotated[int, Field(ge=0, le=MOST_ADDITIONS)] = 0

@@ -22,17 +22,18 @@ from zealous_sieve.core.evidence.trade_prices import (
     target_of,
 )
 from zealous_sieve.core.evidence.trade_rules import TradeRules
+from zealous_sieve.core.functions.catalogue import FIELDS
 from zealous_sieve.core.sieve.definition import Side
 from zealous_sieve.core.sieve.sifting import Truths
 
 _ORDERS = {
-    "next_open": walking.MARKET,
-    "close": walking.CLOSE,
-    "beyond": walking.STOP,
-    "at": walking.LIMIT,
-    "second": walking.SECOND,
+    "next_open": walking.AT_MARKET,
+    "close": walking.AT_CLOSE,
+    "beyond": walking.STOP_ORDER,
+    "at": walking.LIMIT_ORDER,
+    "second": walking.ON_SECOND,
 }
-_FIELDS = ("open", "high", "low", "close")
+_PRICES = ("open", "high", "low", "close")
 
 
 class Fate(StrEnum):
@@ -57,7 +58,7 @@ class Fate(StrEnum):
 FATES = tuple(Fate)
 
 
-class Reason(StrEnum):
+class ExitReason(StrEnum):
     """Why a share of a trade left."""
 
     STOP = "stop"
@@ -70,7 +71,7 @@ class Reason(StrEnum):
     """It has not left: the data end before."""
 
 
-REASONS = tuple(Reason)
+REASONS = tuple(ExitReason)
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)
@@ -112,7 +113,7 @@ class Trades:
     @property
     def is_open(self) -> NDArray[np.bool_]:
         """Of each share whether it is still in."""
-        return np.asarray(self.reason == REASONS.index(Reason.OPEN))
+        return np.asarray(self.reason == REASONS.index(ExitReason.OPEN))
 
     def tally(self) -> dict[Fate, int]:
         """How many signals there are of each fate."""
@@ -120,7 +121,7 @@ class Trades:
         return dict(zip(FATES, counts, strict=True))
 
 
-def trades_of(
+def trade_signals(
     prices: PricesOfTrades, panel: Panel, truths: Mapping[str, Truths], counted: Signals
 ) -> Trades:
     """Trade signals that count. ``truths`` are the columns of the setups by side and of the terms of
@@ -128,15 +129,17 @@ def trades_of(
     rules = prices.rules
     numbers, is_last = LookingAhead(panel=panel).sessions()
     finer, first, last = _finer_bars(panel)
-    costs, asked = _costs(rules, panel)[counted.instrument], _asked(rules)
+    costs, walk_rules = _costs(rules, panel)[counted.instrument], _walk_rules(rules)
     nothing = np.zeros(len(panel.times))
     fates, tally, parts = np.full(len(counted), walking.UNSEEN), np.zeros(3, np.int64), []
     for n, side in enumerate(counted.sides):
         own = np.flatnonzero(counted.side == n)
         sign = 1.0 if side == Side.LONG else -1.0
         row = counted.row[own]
-        market = walking.Market(
-            bars=walking.Bars(*(np.ascontiguousarray(panel.columns[name]) for name in _FIELDS)),
+        market = walking.MarketRows(
+            bars=walking.PriceColumns(
+                *(np.ascontiguousarray(panel.columns[name]) for name in _PRICES)
+            ),
             finer=finer,
             first=first,
             last=last,
@@ -154,24 +157,35 @@ def trades_of(
             rows=row,
             ends=panel.ends[counted.instrument[own]],
             stops=market.stops[row],
-            levels=sign * _levels(rules, side, panel, truths, row, costs[own, walking.TICK]),
+            levels=sign * _levels(rules, side, panel, truths, row, costs[own, walking.TICK_SIZE]),
             targets=aims,
             costs=costs[own],
         )
         most = len(own) * (len(rules.targets) + 1)
-        done = walking.Outcome(
+        done = walking.WalkOutcome(
             fates=fates[own],
             counts=np.zeros((most, 6), np.int64),
             values=np.zeros((most, 5)),
             tally=np.zeros(3, np.int64),
         )
-        walking.walk(sign, market, orders, asked, int(numbers.max(initial=0)), done)
+        walking.walk_trades(sign, market, orders, walk_rules, int(numbers.max(initial=0)), done)
         fates[own] = done.fates
         tally += done.tally
-        written = slice(int(done.tally[walking.WRITTEN]))
+        written = slice(int(done.tally[walking.SHARES_WRITTEN]))
         counts, values = done.counts[written], done.values[written]
         parts.append(_Written(side=n, sign=sign, signal=own, counts=counts, values=values))
     return _joined(rules, counted, parts, fates, tally)
+
+
+def compile_walk() -> None:
+    """Trade nothing once, so that the code is compiled and kept."""
+    empty = Panel.of({"A": (np.zeros(0, np.int64), {name: np.zeros(0) for name in FIELDS})})
+    nothing = np.zeros(0, np.int64)
+    signals = Signals(
+        sides=(Side.LONG,), instrument=nothing, row=nothing, side=nothing, state=nothing
+    )
+    prices = PricesOfTrades(rules=TradeRules(bars=1), terms={}, texts={})
+    trade_signals(prices, empty, {Side.LONG: np.zeros(0)}, signals)
 
 
 def _levels(
@@ -257,8 +271,8 @@ def _joined(
     )
 
 
-def _asked(rules: TradeRules) -> walking.Asked:
-    return walking.Asked(
+def _walk_rules(rules: TradeRules) -> walking.WalkRules:
+    return walking.WalkRules(
         order=_ORDERS[rules.entry.kind],
         expires=rules.entry.expires,
         has_stop=rules.stop is not None,
@@ -278,14 +292,14 @@ def _costs(rules: TradeRules, panel: Panel) -> Column:
     """Of each instrument its tick and what a trade costs, of shape ``(instruments, 4)``."""
     ticks = np.array([panel.known(n).tick for n in range(len(panel))])
     costs = np.zeros((len(panel), 4))
-    costs[:, walking.TICK] = ticks
+    costs[:, walking.TICK_SIZE] = ticks
     costs[:, walking.FIXED_COST] = rules.costs.ticks * ticks
     costs[:, walking.RELATIVE_COST] = rules.costs.basis_points / 10_000
     costs[:, walking.SLIPPAGE] = rules.costs.slippage_ticks * ticks
     return costs
 
 
-def _finer_bars(panel: Panel) -> tuple[walking.Bars, Places, Places]:
+def _finer_bars(panel: Panel) -> tuple[walking.PriceColumns, Places, Places]:
     """The finest bars that the data hold of what happens within bars; for each row of a panel the first of
     those that make it up, and the one after the last: the same where there are none."""
     first, last = np.zeros((2, len(panel.times)), np.int64)
@@ -305,6 +319,6 @@ def _finer_bars(panel: Panel) -> tuple[walking.Bars, Places, Places]:
             last[rows] = np.where(there, begun + own.start + ends, last[rows])
         begun += len(base.times)
     columns = (
-        np.concatenate([np.zeros(0), *(base.columns[name] for base in bases)]) for name in _FIELDS
+        np.concatenate([np.zeros(0), *(base.columns[name] for base in bases)]) for name in _PRICES
     )
-    return walking.Bars(*columns), first, last
+    return walking.PriceColumns(*columns), first, last
