@@ -16,7 +16,9 @@ AXE = Path(__file__).resolve().parents[2] / "frontend/node_modules/axe-core/axe.
 LONG = "Wenenquay Seaweeds and Tideworks of the Outer Quilegate Bank, with all its daughters " * 2
 LONG_FORMULA = " and ".join(f"close > sma(close, {n}) * 0.{n}" for n in range(10, 40))
 PAGES = (
-    "/sieves", "/sieves/1", "/sieves/{sieve}", "/sieves/new", "/formulas/2", "/formulas/{formula}",
+    "/sieves", "/sieves/1", "/sieves/{sieve}", "/sieves/new",
+    "/sieves/1/evidence", "/sieves/{sieve}/evidence",
+    "/formulas/2", "/formulas/{formula}",
     "/functions", "/scripts", "/imports", "/settings", "/overview", "/strength?currency=LMN", "/outlook",
     "/board", "/board?asof=2026-06-09T14:20:00Z", "/scatter?as=Tight+and+strong&code=KPPLLW",
     "/runs", "/runs/{run}", "/runs/{run}/hits", "/verdicts", "/instruments",

@@ -82,6 +82,12 @@ export const router = createRouter({
       component: () => import('@/features/sieves/SievePage.vue'),
     },
     {
+      path: '/sieves/:id(\\d+|new)/evidence',
+      name: 'evidence',
+      meta: { stage: 'sieves', title: 'Evidence' },
+      component: () => import('@/features/sieves/EvidencePage.vue'),
+    },
+    {
       path: '/functions/:name?',
       name: 'functions',
       meta: { stage: 'sieves', title: 'Functions' },

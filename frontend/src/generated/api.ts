@@ -1055,6 +1055,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/preview/evidence/page": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What followed on the signals of a sieve, with its doubt, and every one of the newest. */
+        post: operations["page_of_evidence"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/preview/fired": {
         parameters: {
             query?: never;
@@ -2222,6 +2239,24 @@ export interface components {
             label: string;
         };
         /**
+         * Case
+         * @description A signal that counts, by the opening of its bar in seconds since 1970, and what followed to the
+         *     horizon looked at, in percent: nothing where that is not over, or prices say nothing.
+         */
+        Case: {
+            /** Code */
+            code: string;
+            /** Far Against */
+            far_against: number | null;
+            /** Far For */
+            far_for: number | null;
+            /** Percent */
+            percent: number | null;
+            side: components["schemas"]["Side"];
+            /** Time */
+            time: number;
+        };
+        /**
          * Cause
          * @enum {string}
          */
@@ -2586,6 +2621,28 @@ export interface components {
             whole: boolean;
         };
         /**
+         * Costs
+         * @description What is lost on each side, in ticks and basis points of the price; ``slippage_ticks`` on market and
+         *     stop orders only.
+         */
+        Costs: {
+            /**
+             * Basis Points
+             * @default 0
+             */
+            basis_points: number;
+            /**
+             * Slippage Ticks
+             * @default 0
+             */
+            slippage_ticks: number;
+            /**
+             * Ticks
+             * @default 0
+             */
+            ticks: number;
+        };
+        /**
          * Count
          * @description How many instruments a condition lets through: on its own, together with those before it,
          *     and how many all the others would let through without it.
@@ -2822,6 +2879,29 @@ export interface components {
             /** Text */
             text: string;
         };
+        /**
+         * Distribution
+         * @description Shares of results, in percent, between neighbours of ``edges``: of ``signals``, and of ``anybody`` at
+         *     the same moments, each moment as often as there are signals on it. Results beyond the edges are counted
+         *     with the first and the last. Empty where there are no results.
+         */
+        Distribution: {
+            /**
+             * Anybody
+             * @default []
+             */
+            anybody: number[];
+            /**
+             * Edges
+             * @default []
+             */
+            edges: number[];
+            /**
+             * Signals
+             * @default []
+             */
+            signals: number[];
+        };
         /** DocumentBody */
         DocumentBody: {
             /** Text */
@@ -2859,31 +2939,86 @@ export interface components {
          */
         Encoding: "utf-8" | "utf-16" | "cp1252";
         /**
+         * EntryRule
+         * @description The order by which one gets in: at the ``next_open``; at the signal bar's ``close``, which nobody
+         *     could have traded; ``beyond`` its high (low for short) by ``ticks``, a stop order; ``at`` a ``price``, a
+         *     limit; or at the open after the bar after it, if the setup holds on that ``second`` bar too. Stop orders
+         *     and limits work for ``expires`` bars.
+         */
+        EntryRule: {
+            /**
+             * Expires
+             * @default 1
+             */
+            expires: number;
+            /**
+             * Kind
+             * @default next_open
+             * @enum {string}
+             */
+            kind: "next_open" | "close" | "beyond" | "at" | "second";
+            /**
+             * Price
+             * @default
+             */
+            price: string;
+            /**
+             * Short Price
+             * @default
+             */
+            short_price: string;
+            /**
+             * Ticks
+             * @default 0
+             */
+            ticks: number;
+        };
+        /**
+         * EvidenceBody
+         * @description A sieve, and which of its signals count, from which price and how far ahead.
+         */
+        EvidenceBody: {
+            /**
+             * @default {
+             *       "apart": 0,
+             *       "counted": "began",
+             *       "format": "zealous-sieve/evidence/1",
+             *       "from": "next_open",
+             *       "horizons": [
+             *         "5",
+             *         "10",
+             *         "session",
+             *         "3 sessions"
+             *       ],
+             *       "resamples": 2000,
+             *       "seed": 11,
+             *       "trade": null
+             *     }
+             */
+            settings: components["schemas"]["EvidenceSettings"];
+            sieve: components["schemas"]["Sieve"];
+        };
+        /**
          * EvidenceLine
          * @description What followed on the signals of a sieve in a ``sentence``; empty where the sieve makes no sense yet.
-         *     ``left_out`` counts signals that do not count by their state, ``hindsight`` says what had to be taken
-         *     from now.
+         *     ``notes`` say which signals do not count, and what had to be taken from now.
          */
         EvidenceLine: {
-            /**
-             * Hindsight
-             * @default []
-             */
-            hindsight: string[];
             /**
              * Is Enough
              * @default false
              */
             is_enough: boolean;
-            /** Left Out */
-            left_out?: {
-                [key: string]: number;
-            };
             /**
              * Milliseconds
              * @default 0
              */
             milliseconds: number;
+            /**
+             * Notes
+             * @default []
+             */
+            notes: string[];
             /**
              * Sentence
              * @default
@@ -2894,6 +3029,83 @@ export interface components {
              * @default 0
              */
             signals: number;
+        };
+        /**
+         * EvidencePage
+         * @description The evidence of a sieve. ``distribution``, ``path`` and ``cases`` are of the first horizon; ``cases``
+         *     are the newest of ``signals``. ``notes`` say what was left out and what had to be taken from now.
+         */
+        EvidencePage: {
+            /** Cases */
+            cases: components["schemas"]["Case"][];
+            distribution: components["schemas"]["Distribution"];
+            /** Followed */
+            followed: components["schemas"]["FollowedFigures"][];
+            /** Milliseconds */
+            milliseconds: number;
+            /** Notes */
+            notes: string[];
+            path: components["schemas"]["PathAhead"];
+            /** Sentence */
+            sentence: string;
+            /** Signals */
+            signals: number;
+            /** Trades */
+            trades: string;
+            /** Way */
+            way: string;
+        };
+        /**
+         * EvidenceSettings
+         * @description ``counted`` chooses among the bars on which a setup holds: ``began``, those on which it began to,
+         *     ``every`` one, or those that began ``apart``, at least so many bars after the last one counted.
+         */
+        EvidenceSettings: {
+            /**
+             * Apart
+             * @default 0
+             */
+            apart: number;
+            /**
+             * Counted
+             * @default began
+             * @enum {string}
+             */
+            counted: "began" | "every" | "apart";
+            /**
+             * Format
+             * @default zealous-sieve/evidence/1
+             * @constant
+             */
+            format: "zealous-sieve/evidence/1";
+            /**
+             * From
+             * @default next_open
+             * @enum {string}
+             */
+            from: "next_open" | "close";
+            /**
+             * Horizons
+             * @default [
+             *       "5",
+             *       "10",
+             *       "session",
+             *       "3 sessions"
+             *     ]
+             */
+            horizons: string[];
+            /**
+             * Resamples
+             * @default 2000
+             */
+            resamples: number;
+            /**
+             * Seed
+             * @default 11
+             */
+            seed: number;
+            /** @default null */
+            trade: components["schemas"]["TradeRules"] | null;
         };
         /**
          * Failure
@@ -3035,6 +3247,65 @@ export interface components {
          * @enum {string}
          */
         FirstPage: "/instruments" | "/sieves" | "/runs";
+        /**
+         * FollowedFigures
+         * @description What is told of one horizon, as ``Followed`` has it; nothing where there is no number.
+         */
+        FollowedFigures: {
+            /** Anybody Mean */
+            anybody_mean: number | null;
+            /** Anybody Rate */
+            anybody_rate: number | null;
+            /** Cases */
+            cases: number | null;
+            /** Count */
+            count: number;
+            /** Difference */
+            difference: number | null;
+            /** Difference Interval */
+            difference_interval: [
+                number | null,
+                number | null
+            ];
+            /** Far Against */
+            far_against: number | null;
+            /** Far For */
+            far_for: number | null;
+            /** Horizon */
+            horizon: string;
+            /** Is Enough */
+            is_enough: boolean;
+            /** Mean */
+            mean: number | null;
+            /** Mean Interval */
+            mean_interval: [
+                number | null,
+                number | null
+            ];
+            /** Open */
+            open: number;
+            /** Otherwise Mean */
+            otherwise_mean: number | null;
+            /** Otherwise Rate */
+            otherwise_rate: number | null;
+            /** P */
+            p: number | null;
+            /** Quantiles */
+            quantiles: (number | null)[];
+            /** Ranges */
+            ranges: number | null;
+            /** Rate */
+            rate: number | null;
+            /** Rate Interval */
+            rate_interval: [
+                number | null,
+                number | null
+            ];
+            /** Sentence */
+            sentence: string;
+            /** Unpriced */
+            unpriced: number;
+        };
         /** FormulaBody */
         FormulaBody: {
             /**
@@ -4563,6 +4834,33 @@ export interface components {
             quote: string;
         };
         /**
+         * PathAhead
+         * @description Results of the same signals after 1, 2, … bars, in percent: their mean, and between which numbers the
+         *     middle half of them lies. ``count`` is of how many; only those that reach so far.
+         */
+        PathAhead: {
+            /**
+             * Count
+             * @default []
+             */
+            count: number[];
+            /**
+             * High
+             * @default []
+             */
+            high: number[];
+            /**
+             * Low
+             * @default []
+             */
+            low: number[];
+            /**
+             * Mean
+             * @default []
+             */
+            mean: number[];
+        };
+        /**
          * PhraseEntry
          * @description A way to say something with the words of the language; its gaps are filled by the user.
          */
@@ -6031,6 +6329,25 @@ export interface components {
             values: (number | null)[];
         };
         /**
+         * StopRule
+         * @description A price of the signal bar; with ``trail`` it is taken again on each closed bar, and never moves
+         *     away.
+         */
+        StopRule: {
+            /** Price */
+            price: string;
+            /**
+             * Short Price
+             * @default
+             */
+            short_price: string;
+            /**
+             * Trail
+             * @default false
+             */
+            trail: boolean;
+        };
+        /**
          * StoredFormula
          * @description A formula of the desk with its number and version.
          */
@@ -6329,6 +6646,33 @@ export interface components {
             restored: number;
         };
         /**
+         * TargetRule
+         * @description A limit at so many times the first risk, or at a ``price`` of the signal bar, for a ``share`` of what
+         *     was bought.
+         */
+        TargetRule: {
+            /**
+             * Price
+             * @default
+             */
+            price: string;
+            /**
+             * R
+             * @default null
+             */
+            r: number | null;
+            /**
+             * Share
+             * @default 1
+             */
+            share: number;
+            /**
+             * Short Price
+             * @default
+             */
+            short_price: string;
+        };
+        /**
          * Thread
          * @description The live counts across the top.
          */
@@ -6519,6 +6863,82 @@ export interface components {
             truth: boolean;
             /** Values */
             values: (number | null)[];
+        };
+        /**
+         * TradeRules
+         * @description Prices are written for the long side, and mirrored for the short one where it has none of its own.
+         *
+         *     ``exit`` is a condition on a closed bar, ``bars`` the most that a trade is held, ``against`` a number of
+         *     bars in a row that close against it: out at the next open. 0 means never. ``one``: a signal while a
+         *     trade of its instrument and side is on, or its order works, is passed over; up to ``additions`` of them
+         *     add to it instead. ``a_day``: at most so many trades of an instrument and side begin in a session.
+         */
+        TradeRules: {
+            /**
+             * A Day
+             * @default 0
+             */
+            a_day: number;
+            /**
+             * Additions
+             * @default 0
+             */
+            additions: number;
+            /**
+             * Against
+             * @default 0
+             */
+            against: number;
+            /**
+             * Bars
+             * @default 0
+             */
+            bars: number;
+            /**
+             * @default {
+             *       "basis_points": 0,
+             *       "slippage_ticks": 0,
+             *       "ticks": 0
+             *     }
+             */
+            costs: components["schemas"]["Costs"];
+            /**
+             * @default {
+             *       "expires": 1,
+             *       "kind": "next_open",
+             *       "price": "",
+             *       "short_price": "",
+             *       "ticks": 0
+             *     }
+             */
+            entry: components["schemas"]["EntryRule"];
+            /**
+             * Exit
+             * @default
+             */
+            exit: string;
+            /**
+             * One
+             * @default true
+             */
+            one: boolean;
+            /**
+             * Session End
+             * @default false
+             */
+            session_end: boolean;
+            /**
+             * Short Exit
+             * @default
+             */
+            short_exit: string;
+            /** @default null */
+            stop: components["schemas"]["StopRule"] | null;
+            /**
+             * Targets
+             * @default []
+             */
+            targets: components["schemas"]["TargetRule"][];
         };
         /**
          * TurnedAway
@@ -9251,6 +9671,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["EvidenceLine"];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    page_of_evidence: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EvidenceBody"];
+            };
+        };
+        responses: {
+            /** @description What followed on the signals of a sieve, with its doubt, and every one of the newest. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EvidencePage"];
                 };
             };
             /** @description What is wrong */

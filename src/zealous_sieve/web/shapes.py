@@ -8,6 +8,7 @@ from typing import Annotated, Any, Literal
 from pydantic import AfterValidator, AwareDatetime, BaseModel, ConfigDict, Field, field_validator
 
 from zealous_sieve.core.engine.made_of import LegRelation
+from zealous_sieve.core.evidence.settings import EvidenceSettings
 from zealous_sieve.core.formula.rows import Row
 from zealous_sieve.core.intake.layout import Layout
 from zealous_sieve.core.market.mending import Mending
@@ -108,6 +109,13 @@ class PairBody(Request):
 
 class SieveBody(Request):
     sieve: Sieve
+
+
+class EvidenceBody(Request):
+    """A sieve, and which of its signals count, from which price and how far ahead."""
+
+    sieve: Sieve
+    settings: EvidenceSettings = EvidenceSettings()
 
 
 class OneBody(Request):

@@ -27,8 +27,8 @@ defineExpose({ mend: (seconds?: number, time?: number) => check.value?.begin(sec
   <div class="known">
     <p>
       {{ own.summary.kind }}, {{ own.summary.venue || 'no venue'
-      }}<template v-if="own.summary.hours">{{ ` ${own.summary.hours}` }}</template>, in
-      {{ own.summary.currency || 'no currency' }}, steps of {{ own.summary.tick }}.
+      }}<template v-if="own.summary.hours">{{ ` ${own.summary.hours}` }}</template
+      >, in {{ own.summary.currency || 'no currency' }}, steps of {{ own.summary.tick }}.
       <button class="button plain" @click="describing = !describing">change</button>
       <Codes :code="own.summary.code" :earlier="own.earlier" />
     </p>

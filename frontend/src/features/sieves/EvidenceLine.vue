@@ -9,6 +9,8 @@ import { useMoment, useServer } from '@/shared/moment'
 /** What followed on the signals of the sieve on the page, against what usually follows, in one line. */
 const props = defineProps<{
   sieve: Sieve
+  /** The page on which all of it stands. */
+  at: string
   /** Nothing that is computed has changed on the page since. */
   fresh: boolean
 }>()
@@ -32,17 +34,9 @@ const isOld = computed(
     latest.about.value?.from !== moment.value ||
     latest.about.value?.sieve !== props.sieve,
 )
-const LEFT_OUT: Record<string, string> = {
-  held_when_first_known: 'held when first known: nobody knows since when',
-  no_member: 'of instruments that did not belong to the universe then',
-  too_close: 'too close to the last one counted',
-}
 const notes = computed(() => [
   'Results count from the open of the bar after the signal. In brackets the range in which the share lies with 95 % confidence; anybody then: all members of the universe at the same moments.',
-  ...Object.entries(line.value?.left_out ?? {}).map(
-    ([state, n]) => `Not counted: ${n} ${LEFT_OUT[state] ?? state}.`,
-  ),
-  ...(line.value?.hindsight ?? []).map(asSentence),
+  ...(line.value?.notes ?? []).map(asSentence),
 ])
 </script>
 
@@ -54,7 +48,10 @@ const notes = computed(() => [
     :again="ask"
   />
   <p v-else class="quiet evidence" :class="{ old: isOld }" aria-live="polite">
-    <span v-if="line?.sentence" :title="notes.join('\n')">{{ line.sentence }}</span>
+    <template v-if="line?.sentence">
+      <span :title="notes.join('\n')">{{ line.sentence }}</span>{{ ' ' }}
+      <RouterLink :to="at" title="What followed, in full">all of it <kbd>i</kbd></RouterLink>
+    </template>
     <template v-else-if="!line">what followed…</template>
   </p>
 </template>

@@ -270,6 +270,11 @@ useKeys([
   { key: 'Ctrl+Shift+z', does: 'do it again', notInTexts: true, run: history.redo },
   { key: 'a', does: 'add a condition', run: add },
   {
+    key: 'i',
+    does: 'what followed on its signals, in full',
+    run: () => void router.push(`/sieves/${id.value}/evidence`),
+  },
+  {
     key: 'r',
     does: 'earlier versions',
     run: () => (versions.value = !versions.value && !!stored.value),
@@ -449,7 +454,12 @@ useKeys([
               :sided="(sifted?.sides.length ?? 1) > 1"
               @choose="choose"
             >
-              <EvidenceLine v-if="sifted" :sieve="sifted" :fresh="fresh && preview.ok" />
+              <EvidenceLine
+                v-if="sifted"
+                :sieve="sifted"
+                :at="`/sieves/${id}/evidence`"
+                :fresh="fresh && preview.ok"
+              />
               <WhyNot
                 v-if="sifted"
                 ref="why"

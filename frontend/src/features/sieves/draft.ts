@@ -45,7 +45,7 @@ export function upToDate(kept: Sieve): Sieve {
 }
 
 /** A copy without the wrapping that the interface puts around what it watches. */
-const plain = <T>(value: T): T => JSON.parse(JSON.stringify(value)) as T
+export const plain = <T>(value: T): T => JSON.parse(JSON.stringify(value)) as T
 
 /**
  * What is on the page once a save has come back: of each part what was typed since it was sent, else

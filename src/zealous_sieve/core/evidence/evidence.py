@@ -32,6 +32,7 @@ class Evidence:
     settings: EvidenceSettings
     panel: Panel
     signals: Signals
+    history: History
     results: tuple[Results, ...]
     followed: tuple[Followed, ...]
     trades: Trades | None = None
@@ -68,6 +69,7 @@ def evidence_of(
         settings=settings,
         panel=panel,
         signals=signals,
+        history=history,
         results=tuple(results),
         followed=tuple(followed),
         trades=trades,

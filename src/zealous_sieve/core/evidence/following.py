@@ -243,8 +243,7 @@ class _Looked:
 
     @cached_property
     def _moments(self) -> NDArray[np.int64]:
-        """Of each row the number of its moment: bars of all instruments that open together have one."""
-        return _numbered(self.history.panel, self.history.panel.times)
+        return moment_numbers(self.history.panel)
 
     @cached_property
     def _sessions(self) -> NDArray[np.int64]:
@@ -256,6 +255,11 @@ def known_rows(panel: Panel, setup: Truths, members: Column | None) -> NDArray[n
     rows = panel.own_rows()
     known = np.isfinite(setup[rows])
     return rows[known if members is None else known & (members[rows] == 1.0)]
+
+
+def moment_numbers(panel: Panel) -> NDArray[np.int64]:
+    """Of each row the number of its moment: bars of all instruments that open together have one."""
+    return _numbered(panel, panel.times)
 
 
 def session_numbers(panel: Panel) -> NDArray[np.int64]:

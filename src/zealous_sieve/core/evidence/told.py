@@ -12,7 +12,7 @@ import numpy as np
 from zealous_sieve.core.evidence.doubt import Interval
 from zealous_sieve.core.evidence.evidence import Evidence
 from zealous_sieve.core.evidence.settings import Horizon
-from zealous_sieve.core.evidence.signals import SIGNAL_STATES
+from zealous_sieve.core.evidence.signals import SIGNAL_STATES, Signals, SignalState
 from zealous_sieve.core.evidence.trades import FATES, REASONS, Fate, Trades
 from zealous_sieve.core.formula.speech.figures import figure
 from zealous_sieve.core.sieve.definition import Side
@@ -30,7 +30,7 @@ def headline(evidence: Evidence, place: int = 0) -> str:
     when = _when(evidence.results[place].horizon)
     if not followed.count:
         return f"{signals}; none is {when.removesuffix(' later')} old yet."
-    won = f"{_share(followed.rate)} % {_way(evidence.signals.sides)}"
+    won = f"{_share(followed.rate)} % {way_of(evidence.signals.sides)}"
     between = _between(followed.rate_interval, _share)
     few = "" if followed.is_enough else "; too few to tell"
     usual = f"anybody then {_share(followed.anybody.rate)} %"
@@ -45,7 +45,8 @@ def _share(share: float) -> str:
     return f"{100 * share:.0f}"
 
 
-def _way(sides: Sequence[Side]) -> str:
+def way_of(sides: Sequence[Side]) -> str:
+    """What a result above zero did."""
     if len(sides) > 1:
         return "went their way"
     return "higher" if sides[0] == Side.LONG else "lower"
@@ -67,6 +68,23 @@ def _days(evidence: Evidence) -> int:
         rows = counted.row[counted.instrument == place]
         found |= set(panel.days(place, panel.times[rows]).tolist())
     return len(found)
+
+
+_LEFT_OUT = {
+    SignalState.HELD_WHEN_FIRST_KNOWN: "held when first known: nobody knows since when",
+    SignalState.NO_MEMBER: "of instruments that did not belong to the universe then",
+    SignalState.TOO_CLOSE: "too close to the last one counted",
+}
+
+
+def left_out(signals: Signals) -> tuple[str, ...]:
+    """Which signals do not count, and why, each as a sentence."""
+    tally = signals.tally()
+    return tuple(
+        f"Not counted: {tally[state]:,} {words}."
+        for state, words in _LEFT_OUT.items()
+        if tally[state]
+    )
 
 
 def signals_table(evidence: Evidence) -> dict[str, list[Any]]:
@@ -193,6 +211,11 @@ def _told_trades(evidence: Evidence) -> dict[str, Any]:
     }
 
 
+def told_number(value: float) -> float | None:
+    """A number to the last digit; nothing where there is none."""
+    return value if math.isfinite(value) else None
+
+
 def report(evidence: Evidence) -> dict[str, Any]:
     """All figures as they are written to ``report.json``; what is not known is nothing there."""
     return {
@@ -213,4 +236,4 @@ def _plain(value: Any) -> Any:
         return {name: _plain(own) for name, own in value.items()}
     if isinstance(value, list | tuple):
         return [_plain(own) for own in value]
-    return None if isinstance(value, float) and not math.isfinite(value) else value
+    return told_number(value) if isinstance(value, float) else value

@@ -3,13 +3,12 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 
 from zealous_sieve.core.errors import CoreError
 from zealous_sieve.core.evidence.evidence import evidence_of
 from zealous_sieve.core.evidence.settings import EvidenceSettings
-from zealous_sieve.core.evidence.told import headline
+from zealous_sieve.core.evidence.told import headline, left_out
 from zealous_sieve.core.sieve.definition import Sieve
 from zealous_sieve.usecases.desk.desk import Desk
 from zealous_sieve.usecases.desk.outside import Order, Outside
@@ -23,14 +22,12 @@ ASKED = EvidenceSettings(horizons=("10",))
 @dataclass(frozen=True, kw_only=True)
 class EvidenceLine:
     """What followed on the signals of a sieve in a ``sentence``; empty where the sieve makes no sense yet.
-    ``left_out`` counts signals that do not count by their state, ``hindsight`` says what had to be taken
-    from now."""
+    ``notes`` say which signals do not count, and what had to be taken from now."""
 
     sentence: str = ""
     is_enough: bool = False
     signals: int = 0
-    left_out: Mapping[str, int] = field(default_factory=dict)
-    hindsight: tuple[str, ...] = ()
+    notes: tuple[str, ...] = ()
     milliseconds: float = 0.0
 
 
@@ -55,12 +52,10 @@ def evidence_line_on(desk: Desk, sieve: Sieve) -> EvidenceLine:
         progress=desk.progress,
         cancelled=desk.cancelled,
     )
-    tally = found.signals.tally()
     return EvidenceLine(
         sentence=headline(found),
         is_enough=found.followed[0].is_enough,
         signals=len(found.signals.counted()),
-        left_out={str(state): n for state, n in tally.items() if n and state != "counted"},
-        hindsight=looked.hindsight,
+        notes=(*left_out(found.signals), *looked.hindsight),
         milliseconds=1000 * (time.perf_counter() - started),
     )

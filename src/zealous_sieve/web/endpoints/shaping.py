@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from zealous_sieve.core.sieve.definition import Sieve
 from zealous_sieve.usecases.desk.outside import OrderKind, Outside
-from zealous_sieve.usecases.doubt import evidence_line
+from zealous_sieve.usecases.doubt import evidence_line, evidence_page
 from zealous_sieve.usecases.doubt.evidence_line import EvidenceLine
+from zealous_sieve.usecases.doubt.evidence_page import EvidencePage
 from zealous_sieve.usecases.shaping import fired, mirroring, preview, sharing, suggested, why
 from zealous_sieve.usecases.shaping.fired import Fired, Sheets
 from zealous_sieve.usecases.shaping.mirroring import MirroredSieve
@@ -16,6 +17,7 @@ from zealous_sieve.usecases.shaping.why import Why
 from zealous_sieve.web.contract import Contract, wanted
 from zealous_sieve.web.shapes import (
     DocumentBody,
+    EvidenceBody,
     FiredBody,
     OneBody,
     PointedBody,
@@ -52,6 +54,12 @@ def contract(outside: Outside) -> Contract:
     def line_of_evidence(body: SieveBody) -> EvidenceLine:
         """What followed on the signals of a sieve, against what usually follows, in a sentence."""
         return evidence_line.evidence_line(outside, body.sieve, wanted(OrderKind.PREVIEW))
+
+    @api.endpoint("POST", "/preview/evidence/page", reply=EvidencePage, body=EvidenceBody)
+    def page_of_evidence(body: EvidenceBody) -> EvidencePage:
+        """What followed on the signals of a sieve, with its doubt, and every one of the newest."""
+        order = wanted(OrderKind.PREVIEW)
+        return evidence_page.evidence_page(outside, body.sieve, body.settings, order)
 
     @api.endpoint("POST", "/preview/mirror", reply=MirroredSieve, body=SieveBody)
     def mirror_sieve(body: SieveBody) -> MirroredSieve:
