@@ -142,7 +142,7 @@ def test_an_empty_desk_takes_a_table_dropped_on_any_page_and_its_pages_work_befo
     expect(page.get_by_role("cell", name="ferries")).to_have_count(5)
     page.get_by_role("link", name="KWE/OSK").click()
     known = page.get_by_label("What is known")
-    expect(known).to_contain_text("share, no venue , in KRO, steps of 0.01.")
+    expect(known).to_contain_text("share, no venue, in KRO, steps of 0.01.")
     known.get_by_role("button", name="change").click()
     known.get_by_label("Name").fill("Kwenholm Packets")
     known.get_by_label("Name").press("Enter")
