@@ -34,14 +34,14 @@ from zealous_sieve.core.sieve.prepare import prepare, truth_of
 TIMES: dict[Side, dict[str, str]] = {
     Side.LONG: {
         "setup": "close > prev(close)",
-        "stop": "lowest(low, 3)",
+        "stop": "low - 0.6 * atr(3)",
         "exit": "close < sma(close, 4)",
         "aim": "highest(high, 6) + atr(3)",
         "at": "close - 0.3 * atr(3)",
     },
     Side.SHORT: {
         "setup": "close < prev(close)",
-        "stop": "highest(high, 3)",
+        "stop": "high + 0.6 * atr(3)",
         "exit": "close > sma(close, 4)",
         "aim": "lowest(low, 6) - atr(3)",
         "at": "close + 0.3 * atr(3)",
