@@ -233,8 +233,7 @@ class _Looked:
     def _known(self) -> list[_Rows]:
         """For each side the bars of members on which its setup is known."""
         panel, history = self.history.panel, self.history
-        instruments = np.zeros(len(panel.times), np.int64)
-        instruments[panel.own_rows()] = np.repeat(np.arange(len(panel)), panel.ends - panel.starts)
+        instruments = instruments_of_rows(panel)
         found = []
         for side in self.counted.sides:
             rows = known_rows(panel, history.truths[side], history.members)
@@ -255,6 +254,13 @@ def known_rows(panel: Panel, setup: Truths, members: Column | None) -> NDArray[n
     rows = panel.own_rows()
     known = np.isfinite(setup[rows])
     return rows[known if members is None else known & (members[rows] == 1.0)]
+
+
+def instruments_of_rows(panel: Panel) -> NDArray[np.int64]:
+    """Of each row the place of its instrument."""
+    places = np.zeros(len(panel.times), np.int64)
+    places[panel.own_rows()] = np.repeat(np.arange(len(panel)), panel.ends - panel.starts)
+    return places
 
 
 def moment_numbers(panel: Panel) -> NDArray[np.int64]:

@@ -7,9 +7,14 @@ from dataclasses import dataclass
 import numpy as np
 
 from zealous_sieve.core.engine.columns import Column
-from zealous_sieve.core.evidence.following import History, known_rows, moment_numbers
+from zealous_sieve.core.evidence.following import (
+    History,
+    instruments_of_rows,
+    known_rows,
+    moment_numbers,
+)
 from zealous_sieve.core.evidence.results import LookingAhead, Results
-from zealous_sieve.core.evidence.signals import Places, Signals
+from zealous_sieve.core.evidence.signals import Signals
 from zealous_sieve.core.sieve.definition import Side
 
 _BINS = 31
@@ -72,7 +77,7 @@ def _anybody(
     panel = history.panel
     moments = moment_numbers(panel)
     size = int(moments.max(initial=0)) + 1
-    place_of = _places(history)
+    place_of = instruments_of_rows(panel)
     values, weights = [np.zeros(0)], [np.zeros(0)]
     for n, side in enumerate(counted.sides):
         own = (counted.side == n) & results.is_known
@@ -87,14 +92,6 @@ def _anybody(
         values.append(percent[done])
         weights.append(signals_at[at] / many[at])
     return np.concatenate(values), np.concatenate(weights)
-
-
-def _places(history: History) -> Places:
-    """Of each row the place of its instrument."""
-    panel = history.panel
-    places = np.zeros(len(panel.times), np.int64)
-    places[panel.own_rows()] = np.repeat(np.arange(len(panel)), panel.ends - panel.starts)
-    return places
 
 
 def path_of(ahead: LookingAhead, counted: Signals, results: Results) -> PathAhead:

@@ -265,8 +265,8 @@ def _joined(
         sides=counted.sides,
         instrument=counted.instrument[columns["signal"]],
         fates=fates,
-        worse=int(tallied[1]),
-        by_finer=int(tallied[2]),
+        worse=int(tallied[walking.WORSE]),
+        by_finer=int(tallied[walking.BY_FINER]),
         **columns,
     )
 
