@@ -21,11 +21,13 @@ from zealous_sieve.core.engine.panel import Panel
 from zealous_sieve.core.errors import DataError
 from zealous_sieve.core.evidence.doubt import medians_drawn, resampled
 from zealous_sieve.core.evidence.evidence import Evidence, evidence_of
+from zealous_sieve.core.evidence.ready_rules import READY_RULES
 from zealous_sieve.core.evidence.settings import EvidenceSettings, read_settings
 from zealous_sieve.core.evidence.told import report, trades_headline, trades_table
 from zealous_sieve.core.evidence.trade_prices import prices_of_trades
 from zealous_sieve.core.evidence.trade_rules import TradeRules
-from zealous_sieve.core.evidence.trades import FATES, REASONS, Trades
+from zealous_sieve.core.evidence.traded_case import fate_of, traded_case
+from zealous_sieve.core.evidence.trades import FATES, REASONS, ExitReason, Fate, Trades
 from zealous_sieve.core.formula.check import check
 from zealous_sieve.core.formula.timeframe import timeframe
 from zealous_sieve.core.sieve.definition import Condition, Side, Sieve
@@ -209,6 +211,46 @@ def test_trades_are_what_a_plain_walk_over_the_bars_says(
             fates = {int(counted.row[k]) - starts: str(FATES[trades.fates[k]]) for k in own}
             assert fates == desk.fates
     assert trades.worse == doubts
+
+
+@given(st.integers(0, 10_000), rules)
+def test_a_trade_is_drawn_as_it_went(seed: int, asked: TradeRules) -> None:
+    panel = panel_of(70, 1, 0, 45, seed=seed, missing=0.03)
+    found = traded(panel, asked, (Side.LONG, Side.SHORT))
+    trades, counted = found.trades, found.signals.counted()
+    assert trades is not None
+    went = {"long": ("low", 1.0), "short": ("high", -1.0)}
+    for n in range(len(counted)):
+        case = traded_case(found, n)
+        assert (case is None) == (fate_of(trades, n) not in (Fate.TRADED, Fate.ADDED))
+        if case is None:
+            continue
+        worst, sign = went[counted.sides[counted.side[n]]]
+        stops, reach = sign * case.stops, sign * found.panel.columns[worst][case.entry_row :]
+        assert sum(share.share for share in case.shares) == pytest.approx(
+            len(set(trades.signal[trades.trade == trades.trade[trades.signal == n][0]]))
+        )
+        if asked.stop is None:
+            assert np.isnan(case.stops).all()
+            continue
+        assert (np.diff(stops) >= 0).all()
+        # A bar that reaches the stop is the last.
+        assert not (reach[1 : len(stops) - 1] <= stops[1:-1]).any()
+        for share in case.shares:
+            if share.reason == ExitReason.STOP:
+                at = stops[share.row - case.entry_row]
+                assert reach[share.row - case.entry_row] <= at
+                assert sign * share.price <= at + 1e-9
+
+
+def test_ready_rules_make_sense_for_both_sides() -> None:
+    sieve = sieve_of((Side.LONG, Side.SHORT))
+    for ready in READY_RULES:
+        prices = prices_of_trades(ready.rules, sieve)
+        assert prices.texts["stop long"] != prices.texts["stop short"], ready.name
+        found = traded(panel_of(300, 300, 300, seed=5), ready.rules, sieve.sides)
+        assert found.trades is not None
+        assert len(found.trades) > 20, ready.name
 
 
 def bars(*rows: tuple[float, float, float, float]) -> Panel:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import json
+from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
@@ -171,3 +172,54 @@ def test_the_page_tells_the_same_as_the_engine_case_by_case(
         )["cases"]
         == []
     )
+
+
+@pytest.mark.reads
+def test_a_case_tells_no_more_than_was_known_and_the_same_once_all_is(
+    client: FlaskClient, outside: Outside
+) -> None:
+    trade = {
+        "stop": {"price": "low - 0.4 * atr(15)", "trail": True},
+        "targets": [{"r": 1.2, "share": 0.5}],
+        "bars": 14,
+    }
+    settings = {"horizons": ["8"], "resamples": 100, "trade": trade}
+    sieve = document(conditions=[must(RISING)])
+    asked = {"sieve": sieve, "settings": settings}
+    page = send(client, "/preview/evidence/page", asked)
+    looked = looked_back(desk_of(outside), read_sieve(json.dumps(sieve).encode()))
+    wanted = EvidenceSettings.model_validate(settings)
+    prices = looked.prices_of(wanted)
+    found = evidence_of(looked.prepared, looked.panel, LOCAL, wanted, looked.members, prices)
+    figures = found.trade_figures
+    assert figures is not None
+    assert page["trades"]["sentence"] == trades_headline(found)
+    assert page["trades"]["mean"] == figures.mean
+    assert page["trades"]["running"]["totals"][-1] == pytest.approx(figures.mean * figures.count)
+    results = [own["trade"]["result"] for own in page["cases"]]
+    case = page["cases"][[n for n, own in enumerate(results) if own is not None][200]]
+    one = {**asked, **{name: case[name] for name in ("code", "time", "side")}}
+    whole = send(client, "/preview/evidence/case", one)
+    assert whole["percent"] == case["percent"]
+    assert whole["trade"]["r"] == pytest.approx(case["trade"]["result"])
+    table = trades_table(found)
+    exits = [
+        (table["exit_time"][n], table["exit"][n], table["reason"][n])
+        for n in range(len(table["trade"]))
+        if (table["instrument"][n], table["signal_time"][n]) == (case["code"], case["time"])
+    ]
+    assert [(own["time"], own["price"], own["reason"]) for own in whole["trade"]["exits"]] == exits
+    entered, left = whole["trade"]["entry"]["time"], max(time for time, *_ in exits)
+    for close in whole["closes"]:
+        moment = datetime.fromtimestamp(close, UTC).isoformat()
+        then = client.post("/api/preview/evidence/case", json=one, headers={"As-Of": moment}).json
+        # What is open at a close is known to have been so before it.
+        assert (then["trade"] is not None) == (close > entered)
+        assert (then["percent"] is not None) == (close >= whole["horizon_closes"])
+        if then["trade"] is None:
+            continue
+        known = [own for own in whole["trade"]["stops"] if own["time"] < close]
+        assert then["trade"]["stops"] == known
+        assert then["trade"]["is_open"] == (close <= left)
+    other = client.post("/api/preview/evidence/case", json={**one, "time": one["time"] + 1})
+    assert other.status_code == 404

@@ -85,7 +85,7 @@ export const router = createRouter({
       path: '/sieves/:id(\\d+|new)/evidence',
       name: 'evidence',
       meta: { stage: 'sieves', title: 'Evidence' },
-      component: () => import('@/features/sieves/EvidencePage.vue'),
+      component: () => import('@/features/evidence/EvidencePage.vue'),
     },
     {
       path: '/functions/:name?',

@@ -1055,6 +1055,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/preview/evidence/case": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** One signal of a sieve, with what followed on it and the trade that it began. */
+        post: operations["case_of_evidence"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/preview/evidence/page": {
         parameters: {
             query?: never;
@@ -2255,6 +2272,58 @@ export interface components {
             side: components["schemas"]["Side"];
             /** Time */
             time: number;
+            trade: components["schemas"]["TradeOfCase"] | null;
+        };
+        /**
+         * CaseBody
+         * @description A signal: that of an instrument, on the bar that opened at a time in seconds since 1970, for a
+         *     side.
+         */
+        CaseBody: {
+            /** Code */
+            code: string;
+            /**
+             * @default {
+             *       "apart": 0,
+             *       "counted": "began",
+             *       "format": "zealous-sieve/evidence/1",
+             *       "from": "next_open",
+             *       "horizons": [
+             *         "5",
+             *         "10",
+             *         "session",
+             *         "3 sessions"
+             *       ],
+             *       "resamples": 2000,
+             *       "seed": 11,
+             *       "trade": null
+             *     }
+             */
+            settings: components["schemas"]["EvidenceSettings"];
+            side: components["schemas"]["Side"];
+            sieve: components["schemas"]["Sieve"];
+            /** Time */
+            time: number;
+        };
+        /**
+         * CaseTrade
+         * @description The trade of a signal: in at a bar and price, the ``stops`` as they moved, ``targets`` (nothing where
+         *     one is unknown), what left when and why, and what all that left made.
+         */
+        CaseTrade: {
+            entry: components["schemas"]["PriceFrom"];
+            /** Exits */
+            exits: components["schemas"]["TradeExit"][];
+            /** Is Open */
+            is_open: boolean;
+            /** Percent */
+            percent: number | null;
+            /** R */
+            r: number | null;
+            /** Stops */
+            stops: components["schemas"]["PriceFrom"][];
+            /** Targets */
+            targets: (number | null)[];
         };
         /**
          * Cause
@@ -2999,6 +3068,30 @@ export interface components {
             sieve: components["schemas"]["Sieve"];
         };
         /**
+         * EvidenceCase
+         * @description A signal that counts. ``closes`` are the moments at which its own bar and those after it closed, up
+         *     to those that the horizon looked at and the trade need; ``percent`` is what followed, nothing while that
+         *     is not over. ``fate`` says why it was not traded.
+         */
+        EvidenceCase: {
+            /** Closes */
+            closes: number[];
+            /** Code */
+            code: string;
+            /** Fate */
+            fate: string;
+            /** Horizon */
+            horizon: string;
+            /** Horizon Closes */
+            horizon_closes: number | null;
+            /** Percent */
+            percent: number | null;
+            side: components["schemas"]["Side"];
+            /** Time */
+            time: number;
+            trade: components["schemas"]["CaseTrade"] | null;
+        };
+        /**
          * EvidenceLine
          * @description What followed on the signals of a sieve in a ``sentence``; empty where the sieve makes no sense yet.
          *     ``notes`` say which signals do not count, and what had to be taken from now.
@@ -3050,8 +3143,7 @@ export interface components {
             sentence: string;
             /** Signals */
             signals: number;
-            /** Trades */
-            trades: string;
+            trades: components["schemas"]["TradesTold"] | null;
             /** Way */
             way: string;
         };
@@ -3107,6 +3199,12 @@ export interface components {
             /** @default null */
             trade: components["schemas"]["TradeRules"] | null;
         };
+        /**
+         * ExitReason
+         * @description Why a share of a trade left.
+         * @enum {string}
+         */
+        ExitReason: "stop" | "target" | "condition" | "bars" | "against" | "session_end" | "open";
         /**
          * Failure
          * @description What went wrong: the first problem in full, and all of them.
@@ -4504,6 +4602,16 @@ export interface components {
             /** Timeframe */
             timeframe: string;
         };
+        /**
+         * NotTraded
+         * @description So many signals were not traded, for a reason in words.
+         */
+        NotTraded: {
+            /** Count */
+            count: number;
+            /** Words */
+            words: string;
+        };
         /** NumbersBody */
         NumbersBody: {
             /** Numbers */
@@ -5127,6 +5235,16 @@ export interface components {
             side: components["schemas"]["Side"];
         };
         /**
+         * PriceFrom
+         * @description A price from a bar on, by its opening in seconds since 1970.
+         */
+        PriceFrom: {
+            /** Price */
+            price: number;
+            /** Time */
+            time: number;
+        };
+        /**
          * Problem
          * @description One thing that is wrong.
          *
@@ -5229,8 +5347,19 @@ export interface components {
         ReadyMade: {
             /** Formulas */
             formulas: components["schemas"]["ReadyFormula"][];
+            /** Rules */
+            rules: components["schemas"]["ReadyRules"][];
             /** Sieves */
             sieves: components["schemas"]["OfferedSieve"][];
+        };
+        /**
+         * ReadyRules
+         * @description Rules with what they are called.
+         */
+        ReadyRules: {
+            /** Name */
+            name: string;
+            rules: components["schemas"]["TradeRules"];
         };
         /**
          * Refused
@@ -5701,6 +5830,16 @@ export interface components {
             run: components["schemas"]["Run"];
             /** Waiting */
             waiting: number;
+        };
+        /**
+         * RunningTotal
+         * @description What trades made together, as each ended: the opening of its bar in seconds since 1970.
+         */
+        RunningTotal: {
+            /** Times */
+            times: number[];
+            /** Totals */
+            totals: number[];
         };
         /**
          * Said
@@ -6865,6 +7004,40 @@ export interface components {
             values: (number | null)[];
         };
         /**
+         * TradeExit
+         * @description A share that left, or is still in: then it has neither price nor result.
+         */
+        TradeExit: {
+            /** Percent */
+            percent: number | null;
+            /** Price */
+            price: number | null;
+            /** R */
+            r: number | null;
+            reason: components["schemas"]["ExitReason"];
+            /** Share */
+            share: number;
+            /** Time */
+            time: number;
+        };
+        /**
+         * TradeOfCase
+         * @description The trade that a signal began: what it made, in the unit of the trades, nothing while it is on; or
+         *     the words for why it began none.
+         */
+        TradeOfCase: {
+            /**
+             * Result
+             * @default null
+             */
+            result: number | null;
+            /**
+             * Words
+             * @default
+             */
+            words: string;
+        };
+        /**
          * TradeRules
          * @description Prices are written for the long side, and mirrored for the short one where it has none of its own.
          *
@@ -6939,6 +7112,81 @@ export interface components {
              * @default []
              */
             targets: components["schemas"]["TargetRule"][];
+        };
+        /**
+         * TradesOfMonth
+         * @description Trades that ended in a month, ``YYYY-MM``: how many, how many won, what they made together.
+         */
+        TradesOfMonth: {
+            /** Count */
+            count: number;
+            /** Month */
+            month: string;
+            /** Total */
+            total: number;
+            /** Won */
+            won: number;
+        };
+        /**
+         * TradesTold
+         * @description What is told of trades, as ``TradeFigures`` has it; nothing where there is no number. ``trades`` is
+         *     how many began.
+         */
+        TradesTold: {
+            /** By Finer */
+            by_finer: number;
+            /** Cases */
+            cases: number | null;
+            /** Count */
+            count: number;
+            /** Exposure */
+            exposure: number | null;
+            /** Is Enough */
+            is_enough: boolean;
+            /** Losing Run */
+            losing_run: number;
+            /** Mean */
+            mean: number | null;
+            /** Mean Interval */
+            mean_interval: [
+                number | null,
+                number | null
+            ];
+            /** Median */
+            median: number | null;
+            /** Median Interval */
+            median_interval: [
+                number | null,
+                number | null
+            ];
+            /** Months */
+            months: components["schemas"]["TradesOfMonth"][];
+            /** Not Traded */
+            not_traded: components["schemas"]["NotTraded"][];
+            /** Open */
+            open: number;
+            /** Profit Factor */
+            profit_factor: number | null;
+            /** Rate */
+            rate: number | null;
+            /** Rate Interval */
+            rate_interval: [
+                number | null,
+                number | null
+            ];
+            running: components["schemas"]["RunningTotal"];
+            /** Sentence */
+            sentence: string;
+            /** Trades */
+            trades: number;
+            /** Unit */
+            unit: string;
+            /** Unpriced */
+            unpriced: number;
+            /** Worse */
+            worse: number;
+            /** Worst Fall */
+            worst_fall: number | null;
         };
         /**
          * TurnedAway
@@ -9671,6 +9919,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["EvidenceLine"];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    case_of_evidence: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CaseBody"];
+            };
+        };
+        responses: {
+            /** @description One signal of a sieve, with what followed on it and the trade that it began. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EvidenceCase"];
                 };
             };
             /** @description What is wrong */

@@ -31,6 +31,7 @@ export const keys = {
 
   ahead: (days: number) => seen('ahead', days),
   board: (arranged: unknown) => seen('board', arranged),
+  case: (asked: unknown) => seen('case', asked),
   evidence: (asked: unknown) => seen('evidence', asked),
   doubts: (...universe: string[]) => seen('doubts', ...universe),
   hits: (run: number, ...part: unknown[]) => seen('hits', run, ...part),

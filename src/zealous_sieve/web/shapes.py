@@ -17,7 +17,7 @@ from zealous_sieve.core.pages.currencies import StrengthSet, StrengthSpan, Stren
 from zealous_sieve.core.pages.outlook import Settles, When
 from zealous_sieve.core.pages.overview import OverviewSet
 from zealous_sieve.core.pages.scatter import Measure, ScatterSet
-from zealous_sieve.core.sieve.definition import Sieve
+from zealous_sieve.core.sieve.definition import Side, Sieve
 from zealous_sieve.core.sieve.hit import COLUMNS
 from zealous_sieve.usecases.background.boards import LONGEST_BACK
 from zealous_sieve.usecases.background.outlooks import Draft, Ground
@@ -28,6 +28,7 @@ from zealous_sieve.usecases.charts.dressing import Dress
 from zealous_sieve.usecases.charts.instrument_charts import Looked
 from zealous_sieve.usecases.charts.speeds import AskedSpeeds
 from zealous_sieve.usecases.desk.preferences import Preferences
+from zealous_sieve.usecases.doubt.evidence_case import CaseWanted
 from zealous_sieve.usecases.records.hits import VerdictKind
 from zealous_sieve.usecases.shaping.fired import Stretch
 from zealous_sieve.usecases.shaping.suggested import Pointed
@@ -116,6 +117,19 @@ class EvidenceBody(Request):
 
     sieve: Sieve
     settings: EvidenceSettings = EvidenceSettings()
+
+
+class CaseBody(EvidenceBody):
+    """A signal: that of an instrument, on the bar that opened at a time in seconds since 1970, for a
+    side."""
+
+    code: Annotated[str, Field(max_length=60)]
+    time: int
+    side: Side
+
+    def case(self) -> CaseWanted:
+        """The signal."""
+        return CaseWanted(code=self.code, time=self.time, side=self.side)
 
 
 class OneBody(Request):

@@ -3,7 +3,7 @@ import { computed, ref, watch } from 'vue'
 import { answer, type Sieve } from '@/shared/api'
 import { plural } from '@/shared/format'
 import { useLatest } from '@/shared/latest'
-import type { Sheets } from './fired'
+import type { Sheets } from '@/parts/shaping/fired'
 import { useMoment, useServer } from '@/shared/moment'
 import Reply from '@/shared/Reply.vue'
 

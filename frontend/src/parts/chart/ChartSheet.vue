@@ -35,6 +35,7 @@ import LevelHandle, { type Level } from './LevelHandle.vue'
 import { STRIP_NAMES, type Layout } from './layout'
 import { STRIP_ROW } from './marks'
 import { layPanes, paneNames, RIGHT, STRIP, unfolded } from './panes'
+import type { TradeDrawn } from './trade'
 import { readings } from './readings'
 import ReadingTexts from './ReadingTexts.vue'
 
@@ -62,6 +63,8 @@ const props = withDefaults(
     /** Moments at which a setup began to hold, and the one of them that is looked at. */
     fired?: readonly Firing[]
     lookedAt?: number
+    /** A trade that is drawn over the price. */
+    trade?: TradeDrawn
     /** Thresholds that can be moved in their panes. */
     levels?: readonly Level[]
     /** Values can be asked what conditions they suggest. */
@@ -74,6 +77,7 @@ const props = withDefaults(
     layout: undefined,
     fired: () => [],
     lookedAt: undefined,
+    trade: undefined,
     levels: () => [],
   },
 )
@@ -146,6 +150,7 @@ const option = computed(() =>
           fired: props.fired,
           layout: props.layout,
           lookedAt: props.lookedAt,
+          trade: props.trade,
           handles: props.levels,
           inSight,
           place,

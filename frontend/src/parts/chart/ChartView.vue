@@ -14,6 +14,7 @@ import { arranged, type Layout } from './layout'
 import type { Level } from './LevelHandle.vue'
 import { DRAWINGS, SCALES, type Drawing, type Scale } from './looks'
 import { useSighting } from './sighting'
+import type { TradeDrawn } from './trade'
 
 /**
  * A chart, whatever its bars come from, with all that is done on it: it grows towards the past as one looks
@@ -41,6 +42,8 @@ const props = withDefaults(
     here?: boolean
     fired?: readonly Firing[]
     lookedAt?: number
+    /** A trade that is drawn over the price. */
+    trade?: TradeDrawn
     levels?: readonly Level[]
     /** How long its bars are in seconds, where they are kept as they stand and can be mended. */
     mendable?: number
@@ -58,6 +61,7 @@ const props = withDefaults(
     asks: true,
     fired: () => [],
     lookedAt: undefined,
+    trade: undefined,
     levels: () => [],
     mendable: undefined,
     reading: 'drawing…',
@@ -188,6 +192,7 @@ useKeys(list, () => props.active, 'the chart')
             :layout="layout"
             :fired="fired"
             :looked-at="lookedAt"
+            :trade="trade"
             :levels="levels"
             :asks="asks"
             @sight="came"

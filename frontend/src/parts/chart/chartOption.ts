@@ -20,6 +20,7 @@ import {
 } from './marks'
 import { LEFT, paneOf, placed, RIGHT, scaleOf, STRIP, type Pane } from './panes'
 import { ticksOf, type Tick } from './timeAxis'
+import { drawTrade, reachOfTrade, type TradeDrawn } from './trade'
 
 /** How a chart is looked at beside what is in sight. */
 export interface Manner {
@@ -32,6 +33,8 @@ export interface Manner {
   /** Moments at which a setup began to hold, and the one of them that is looked at. */
   fired?: readonly Firing[]
   lookedAt?: number
+  /** A trade that is drawn over the price. */
+  trade?: TradeDrawn
   /** How the lines and bars are drawn; without one as their places have it. */
   layout?: Layout
   /** The first and last bar in sight just now, while wheel and drag move it. */
@@ -107,7 +110,7 @@ export function chartOption(
     animation: false,
   })
   /** Not seen: gives the axis the reach of the bars in the window. */
-  const reach = (data: readonly number[], pane: number) => ({
+  const reach = (data: readonly (number | undefined)[], pane: number) => ({
     type: 'line',
     data,
     xAxisIndex: pane,
@@ -221,6 +224,17 @@ export function chartOption(
               ),
             ),
           )),
+      ...(manner.trade
+        ? [
+            ...reachOfTrade(chart, manner.trade).map((own) =>
+              reach(
+                own.map((value) => (value === undefined ? value : at(value))),
+                0,
+              ),
+            ),
+            custom(drawTrade(chart, manner.trade, inks, at), 0),
+          ]
+        : []),
       ...(index(STRIP) < 0 ? [] : [custom(drawStrip(chart, inks), index(STRIP))]),
       ...(volume < 0
         ? []

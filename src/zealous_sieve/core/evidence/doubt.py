@@ -148,6 +148,11 @@ class Interval:
     low: float
     high: float
 
+    def told(self) -> tuple[float | None, float | None]:
+        """Both; nothing where there is none."""
+        known = math.isfinite(self.low) and math.isfinite(self.high)
+        return (self.low, self.high) if known else (None, None)
+
 
 NO_INTERVAL = Interval(low=math.nan, high=math.nan)
 

@@ -145,22 +145,32 @@ def trades_headline(evidence: Evidence) -> str:
 
 
 _UNTRADED = {
-    Fate.PASSED_OVER: "while a trade was on",
-    Fate.NOT_FILLED: "whose order was not filled",
-    Fate.STOP_UNKNOWN: "whose stop was not known",
-    Fate.WRONG_SIDE: "with the stop on the wrong side of the entry",
-    Fate.HELD_NO_MORE: "that held no more on the second bar",
-    Fate.NO_PRICE: "without a price to trade at",
-    Fate.ENOUGH_TODAY: "after enough trades that day",
-    Fate.NO_BAR_AFTER: "with no bar after them",
+    Fate.PASSED_OVER: ("while a trade was on", "a trade was on"),
+    Fate.NOT_FILLED: ("whose order was not filled", "order not filled"),
+    Fate.STOP_UNKNOWN: ("whose stop was not known", "stop not known"),
+    Fate.WRONG_SIDE: ("with the stop on the wrong side of the entry", "stop on the wrong side"),
+    Fate.HELD_NO_MORE: ("that held no more on the second bar", "held no more"),
+    Fate.NO_PRICE: ("without a price to trade at", "no price to trade at"),
+    Fate.ENOUGH_TODAY: ("after enough trades that day", "enough trades that day"),
+    Fate.NO_BAR_AFTER: ("with no bar after them", "no bar after it"),
 }
-"""Signals that were not traded, by what became of them."""
+"""Signals that were not traded, by what became of them; and one of them."""
+
+
+def fates_words(fate: Fate) -> str:
+    """Which signals were not traded, after their number; empty where they were."""
+    return _UNTRADED.get(fate, ("", ""))[0]
+
+
+def fate_words(fate: Fate) -> str:
+    """Why a signal was not traded; empty where it was."""
+    return _UNTRADED.get(fate, ("", ""))[1]
 
 
 def passed_over(trades: Trades) -> str:
     """Which signals were not traded, and why, in a sentence; empty where all were."""
     tally = trades.tally()
-    parts = [f"{tally[fate]:,} {words}" for fate, words in _UNTRADED.items() if tally[fate]]
+    parts = [f"{tally[fate]:,} {words}" for fate, (words, _) in _UNTRADED.items() if tally[fate]]
     return f"Signals not traded: {', '.join(parts)}." if parts else ""
 
 

@@ -45,6 +45,15 @@ class WholeTrades:
     def __len__(self) -> int:
         return len(self.first)
 
+    def results(self, trades: Trades) -> Column:
+        """What each made, in the unit of the trades."""
+        return self.r if unit_of_trades(trades) == "r" else self.percent
+
+
+def unit_of_trades(trades: Trades) -> str:
+    """What results of trades are told in: ``r``, or ``percent`` where no stop says what is risked."""
+    return "r" if trades.rules.stop is not None else "percent"
+
 
 def whole(trades: Trades) -> WholeTrades:
     """Shares put together to the trades that they are of."""
@@ -118,8 +127,7 @@ def figures_of(
 ) -> TradeFigures:
     """What is told of trades; ``truths`` are the columns of the setups by side."""
     own = whole(trades)
-    unit = "r" if trades.rules.stop is not None else "percent"
-    values = own.r if unit == "r" else own.percent
+    unit, values = unit_of_trades(trades), own.results(trades)
     done = np.isfinite(values) & ~own.is_open
     known = [known_rows(panel, truths[side], members) for side in trades.sides]
     sessions = session_numbers(panel)
@@ -141,8 +149,7 @@ def figures_of(
         means = drawn[:, 1] / drawn[:, 0]
     cases = effective_cases(result, means)
     rate = float((result > 0).mean()) if count else math.nan
-    order = np.lexsort((own.first[done], panel.times[own.exit_row[done]]))
-    ordered = result[order]
+    _, ordered = ended(trades, panel)
     return TradeFigures(
         unit=unit,
         count=count,
@@ -164,6 +171,16 @@ def figures_of(
         by_finer=trades.by_finer,
         months=_by_month(panel.times[own.exit_row[done]], result),
     )
+
+
+def ended(trades: Trades, panel: Panel) -> tuple[Places, Column]:
+    """Of each trade that ended, in the order of exits, the row of its last and what it made."""
+    own = whole(trades)
+    values = own.results(trades)
+    done = np.isfinite(values) & ~own.is_open
+    rows, result = own.exit_row[done], values[done]
+    order = np.lexsort((own.first[done], panel.times[rows]))
+    return rows[order], result[order]
 
 
 def _share(part: float, of: float) -> float:

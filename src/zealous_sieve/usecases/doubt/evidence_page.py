@@ -21,12 +21,17 @@ from zealous_sieve.core.evidence.told import (
     headline,
     left_out,
     told_number,
-    trades_headline,
     way_of,
 )
 from zealous_sieve.core.sieve.definition import Side, Sieve
 from zealous_sieve.usecases.desk.desk import Desk
 from zealous_sieve.usecases.desk.outside import Order, Outside
+from zealous_sieve.usecases.doubt.evidence_trades import (
+    TradeOfCase,
+    TradesTold,
+    told_trades,
+    trades_by_signal,
+)
 from zealous_sieve.usecases.doubt.looked_back import looked_back
 
 MOST_CASES = 2_000
@@ -72,6 +77,7 @@ class Case:
     percent: float | None
     far_for: float | None
     far_against: float | None
+    trade: TradeOfCase | None
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -80,7 +86,7 @@ class EvidencePage:
     are the newest of ``signals``. ``notes`` say what was left out and what had to be taken from now."""
 
     sentence: str
-    trades: str
+    trades: TradesTold | None
     signals: int
     notes: tuple[str, ...]
     way: str
@@ -117,7 +123,7 @@ def evidence_page_on(desk: Desk, sieve: Sieve, settings: EvidenceSettings) -> Ev
     ahead = LookingAhead(panel=found.panel, at_close=settings.starts == "close")
     return EvidencePage(
         sentence=headline(found),
-        trades=trades_headline(found),
+        trades=told_trades(found),
         signals=len(counted),
         notes=(*left_out(found.signals), *looked.hindsight),
         way=way_of(counted.sides),
@@ -139,16 +145,10 @@ def _figures(evidence: Evidence, place: int, followed: Followed) -> FollowedFigu
         unpriced=followed.unpriced,
         cases=told_number(followed.cases),
         mean=told_number(followed.mean),
-        mean_interval=(
-            told_number(followed.mean_interval.low),
-            told_number(followed.mean_interval.high),
-        ),
+        mean_interval=followed.mean_interval.told(),
         quantiles=tuple(map(told_number, followed.quantiles)),
         rate=told_number(followed.rate),
-        rate_interval=(
-            told_number(followed.rate_interval.low),
-            told_number(followed.rate_interval.high),
-        ),
+        rate_interval=followed.rate_interval.told(),
         ranges=told_number(followed.ranges),
         far_for=told_number(followed.far_for),
         far_against=told_number(followed.far_against),
@@ -157,10 +157,7 @@ def _figures(evidence: Evidence, place: int, followed: Followed) -> FollowedFigu
         otherwise_mean=told_number(followed.otherwise.mean),
         otherwise_rate=told_number(followed.otherwise.rate),
         difference=told_number(followed.difference.mean),
-        difference_interval=(
-            told_number(followed.difference.interval.low),
-            told_number(followed.difference.interval.high),
-        ),
+        difference_interval=followed.difference.interval.told(),
         p=told_number(followed.difference.p),
     )
 
@@ -169,6 +166,7 @@ def _cases(evidence: Evidence) -> tuple[Case, ...]:
     """The newest signals that count, the newest first."""
     counted, results, panel = evidence.signals.counted(), evidence.results[0], evidence.panel
     times = panel.times[counted.row]
+    trades = evidence.trades and trades_by_signal(evidence.trades)
     newest = np.lexsort((np.arange(len(times)), -times))[:MOST_CASES]
     return tuple(
         Case(
@@ -178,6 +176,7 @@ def _cases(evidence: Evidence) -> tuple[Case, ...]:
             percent=told_number(float(results.percent[n])),
             far_for=told_number(float(results.far_for[n])),
             far_against=told_number(float(results.far_against[n])),
+            trade=trades[n] if trades else None,
         )
         for n in newest.tolist()
     )

@@ -45,9 +45,10 @@ class LookedBack:
         return prices_of_trades(settings.trade, self.prepared.sieve, self.library, self.names)
 
 
-def looked_back(desk: Desk, sieve: Sieve, *, quickly: bool = False) -> LookedBack:
+def looked_back(desk: Desk, sieve: Sieve, *, quickly: bool = False, only: str = "") -> LookedBack:
     """What a sieve is looked at over on a desk; ``quickly``, where rules that take long to be asked of the
-    past are asked of the present. Raises NotFoundError, SieveError, DataError, FormulaError."""
+    past are asked of the present; ``only`` one instrument, where it does not look across them. Raises
+    NotFoundError, SieveError, DataError, FormulaError."""
     rule = desk.rules.get(sieve.universe)
     if rule is None:
         raise NotFoundError("universe", f"called {sieve.universe}")
@@ -59,6 +60,8 @@ def looked_back(desk: Desk, sieve: Sieve, *, quickly: bool = False) -> LookedBac
         return LookedBack(prepared=prepared, panel=panel, hindsight=(BELONG_NOW,))
     across = needs_universe(firing_terms(prepared))
     everyone = desk.members(sieve.universe) if across else desk.reference.instruments
+    if only and not across:
+        everyone = [desk.reference.by_code[only]]
     panel = desk.bars(everyone, desk.now, sieve.timeframe)
     members = belongs(desk, rule, panel, (sieve.universe,))
     if not across:

@@ -6,6 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from zealous_sieve.core.errors import Problem, SieveError
+from zealous_sieve.core.evidence.ready_rules import READY_RULES, ReadyRules
 from zealous_sieve.core.sieve import ready
 from zealous_sieve.core.sieve.definition import Sieve, read_sieve
 from zealous_sieve.core.sieve.prepare import prepare
@@ -42,6 +43,7 @@ class ReadyMade:
 
     sieves: tuple[OfferedSieve, ...]
     formulas: tuple[ReadyFormula, ...]
+    rules: tuple[ReadyRules, ...]
 
 
 def ready_made(outside: Outside) -> ReadyMade:
@@ -53,6 +55,7 @@ def ready_made(outside: Outside) -> ReadyMade:
             ReadyFormula(name=name, note=note, text=text, here=name in library)
             for name, (note, text) in ready.READY_FORMULAS.items()
         ),
+        rules=READY_RULES,
     )
 
 

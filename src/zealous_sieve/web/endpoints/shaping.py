@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from zealous_sieve.core.sieve.definition import Sieve
 from zealous_sieve.usecases.desk.outside import OrderKind, Outside
-from zealous_sieve.usecases.doubt import evidence_line, evidence_page
+from zealous_sieve.usecases.doubt import evidence_case, evidence_line, evidence_page
+from zealous_sieve.usecases.doubt.evidence_case import EvidenceCase
 from zealous_sieve.usecases.doubt.evidence_line import EvidenceLine
 from zealous_sieve.usecases.doubt.evidence_page import EvidencePage
 from zealous_sieve.usecases.shaping import fired, mirroring, preview, sharing, suggested, why
@@ -16,6 +17,7 @@ from zealous_sieve.usecases.shaping.suggested import SuggestedList
 from zealous_sieve.usecases.shaping.why import Why
 from zealous_sieve.web.contract import Contract, wanted
 from zealous_sieve.web.shapes import (
+    CaseBody,
     DocumentBody,
     EvidenceBody,
     FiredBody,
@@ -60,6 +62,12 @@ def contract(outside: Outside) -> Contract:
         """What followed on the signals of a sieve, with its doubt, and every one of the newest."""
         order = wanted(OrderKind.PREVIEW)
         return evidence_page.evidence_page(outside, body.sieve, body.settings, order)
+
+    @api.endpoint("POST", "/preview/evidence/case", reply=EvidenceCase, body=CaseBody)
+    def case_of_evidence(body: CaseBody) -> EvidenceCase:
+        """One signal of a sieve, with what followed on it and the trade that it began."""
+        order = wanted(OrderKind.PREVIEW)
+        return evidence_case.evidence_case(outside, body.sieve, body.settings, body.case(), order)
 
     @api.endpoint("POST", "/preview/mirror", reply=MirroredSieve, body=SieveBody)
     def mirror_sieve(body: SieveBody) -> MirroredSieve:
