@@ -137,3 +137,16 @@ def test_a_case_is_gone_through_bar_by_bar_with_its_trade(page: Page) -> None:
     expect(case).to_contain_text("what followed is hidden")
     body.press("Escape")
     expect(page.locator(".cases tr.chosen")).to_have_count(1)
+
+
+def test_it_is_doubted_by_parts(page: Page) -> None:
+    page.goto("/sieves/2/evidence?ahead=6")
+    expect(page.locator("h2.answer").first).to_contain_text("6 bars later")
+    page.locator("body").press("d")
+    parts = page.get_by_role("region", name="Doubt by parts")
+    years = parts.get_by_role("table", name="What followed, by year").locator("tbody tr")
+    expect(years.first).to_contain_text(re.compile(r"20\d\d.*%"))
+    expect(parts).to_contain_text("Without the best instrument")
+    expect(parts.get_by_role("img").first).to_have_accessible_name(re.compile("%"))
+    page.locator("body").press("d")
+    expect(years).to_have_count(0)

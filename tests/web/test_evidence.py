@@ -223,3 +223,19 @@ def test_a_case_tells_no_more_than_was_known_and_the_same_once_all_is(
         assert then["trade"]["is_open"] == (close <= left)
     other = client.post("/api/preview/evidence/case", json={**one, "time": one["time"] + 1})
     assert other.status_code == 404
+
+
+@pytest.mark.reads
+def test_parts_of_the_demo_are_told_with_sector_index_and_the_best(client: FlaskClient) -> None:
+    asked = {"horizons": ["6"], "resamples": 100}
+    body = {"sieve": document(conditions=[must(RISING)]), "settings": asked}
+    told = send(client, "/preview/evidence/parts", body)
+    page = send(client, "/preview/evidence/page", body)
+    assert told["all"]["more"] == page["followed"][0]["difference"]
+    by = {own["by"]: own for own in told["divisions"]}
+    assert len(by["sector"]["parts"]) == 10
+    assert {part["name"] for part in by["LANT40, average of 90 bars"]["parts"]} == {
+        "above its average",
+        "below its average",
+    }
+    assert [own["best"] for own in told["without"]] == ["instrument", "day", "month"]

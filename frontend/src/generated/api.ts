@@ -1089,6 +1089,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/preview/evidence/parts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What followed on parts of the signals of a sieve, and without the best of them. */
+        post: operations["parts_of_evidence"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/preview/fired": {
         parameters: {
             query?: never;
@@ -2971,6 +2988,18 @@ export interface components {
              */
             signals: number[];
         };
+        /**
+         * DivisionTold
+         * @description Signals divided ``by`` something, with what that means in a sentence.
+         */
+        DivisionTold: {
+            /** By */
+            by: string;
+            /** Parts */
+            parts: components["schemas"]["PartTold"][];
+            /** Sentence */
+            sentence: string;
+        };
         /** DocumentBody */
         DocumentBody: {
             /** Text */
@@ -3146,6 +3175,19 @@ export interface components {
             trades: components["schemas"]["TradesTold"] | null;
             /** Way */
             way: string;
+        };
+        /**
+         * EvidenceParts
+         * @description What followed to the first horizon: on all signals, on parts of them, and without the best.
+         */
+        EvidenceParts: {
+            all: components["schemas"]["PartTold"];
+            /** Divisions */
+            divisions: components["schemas"]["DivisionTold"][];
+            /** Horizon */
+            horizon: string;
+            /** Without */
+            without: components["schemas"]["WithoutTold"][];
         };
         /**
          * EvidenceSettings
@@ -4940,6 +4982,39 @@ export interface components {
             code: string;
             /** Quote */
             quote: string;
+        };
+        /**
+         * PartTold
+         * @description What followed on the signals of a part, as ``PartFollowed`` has it; nothing where there is no
+         *     number.
+         */
+        PartTold: {
+            /** Cases */
+            cases: number | null;
+            /** Count */
+            count: number;
+            /** Is Enough */
+            is_enough: boolean;
+            /** Mean */
+            mean: number | null;
+            /** More */
+            more: number | null;
+            /** More Interval */
+            more_interval: [
+                number | null,
+                number | null
+            ];
+            /** Name */
+            name: string;
+            /** Oftener */
+            oftener: number | null;
+            /** Rate */
+            rate: number | null;
+            /** Rate Interval */
+            rate_interval: [
+                number | null,
+                number | null
+            ];
         };
         /**
          * PathAhead
@@ -7488,6 +7563,17 @@ export interface components {
             side: components["schemas"]["Side"];
         };
         /**
+         * WithoutTold
+         * @description What is left without the best instrument, day or month, which is named.
+         */
+        WithoutTold: {
+            /** Best */
+            best: string;
+            left: components["schemas"]["PartTold"];
+            /** Sentence */
+            sentence: string;
+        };
+        /**
          * Written
          * @description The text of rows; where a part can't be read, as it was typed, and what is wrong with which part.
          */
@@ -9985,6 +10071,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["EvidencePage"];
+                };
+            };
+            /** @description What is wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    parts_of_evidence: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EvidenceBody"];
+            };
+        };
+        responses: {
+            /** @description What followed on parts of the signals of a sieve, and without the best of them. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EvidenceParts"];
                 };
             };
             /** @description What is wrong */

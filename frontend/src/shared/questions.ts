@@ -33,6 +33,7 @@ export const keys = {
   board: (arranged: unknown) => seen('board', arranged),
   case: (asked: unknown) => seen('case', asked),
   evidence: (asked: unknown) => seen('evidence', asked),
+  evidenceParts: (asked: unknown) => seen('evidence parts', asked),
   doubts: (...universe: string[]) => seen('doubts', ...universe),
   hits: (run: number, ...part: unknown[]) => seen('hits', run, ...part),
   instrument: (...code: string[]) => seen('instrument', ...code),

@@ -12,6 +12,7 @@ import { plain, useDraft } from '@/parts/shaping/draft'
 import CasePart from './CasePart.vue'
 import { addressOf, caseAt, useCases, type Case } from './cases'
 import CasesTable from './CasesTable.vue'
+import DoubtPart from './DoubtPart.vue'
 import FollowedTable from './FollowedTable.vue'
 import { useEvidenceQuestion } from './question'
 import RulesSentence from './RulesSentence.vue'
@@ -162,6 +163,7 @@ useKeys([
             </section>
           </div>
           <FollowedTable :of="told.followed" :way="told.way" />
+          <DoubtPart :question="question" :way="told.way" />
           <RulesSentence
             :rules="rules"
             :short="draft.sides.includes('short')"

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
@@ -102,6 +102,33 @@ class History:
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)
+class SingleResults:
+    """Results that are known, one by one: the place of each ``signal`` among those that count, its result
+    in ``percent``, by how much it is ``more`` than the mean of anybody then, and 1 or 0 for a result above
+    zero less the share of those of anybody (``oftener``); of which ``session`` of so many each is, and the
+    mean ``block`` in which sessions are drawn again."""
+
+    signal: NDArray[np.int64]
+    percent: Column
+    more: Column
+    oftener: Column
+    session: NDArray[np.int64]
+    sessions: int
+    block: float
+
+    def sums(self, of: Flags | None = None) -> Sums:
+        """Of each session how many results there are, and the sums of these, of those above zero, and of
+        both less anybody's; of all results, or of some."""
+        own = np.ones(len(self.percent), bool) if of is None else of
+        percent = self.percent[own]
+        columns = (np.ones(len(percent)), percent, percent > 0, self.more[own], self.oftener[own])
+        sums: Sums = np.stack(
+            [np.bincount(self.session[own], column, self.sessions) for column in columns], axis=1
+        )
+        return sums
+
+
+@dataclass(frozen=True, kw_only=True, eq=False)
 class _Rows:
     """Bars of one side on which the setup is known and the instrument a member."""
 
@@ -119,6 +146,14 @@ def follow(history: History, settings: EvidenceSettings) -> tuple[list[Results],
     ]
     looked = _Looked(history=history, ahead=ahead, settings=settings, counted=counted)
     return found, [looked.told(results) for results in found]
+
+
+def single_results(history: History, results: Results, settings: EvidenceSettings) -> SingleResults:
+    """The results to one horizon that are known, each beside those of anybody then."""
+    ahead = LookingAhead(panel=history.panel, at_close=settings.starts == "close")
+    counted = history.signals.counted()
+    looked = _Looked(history=history, ahead=ahead, settings=settings, counted=counted)
+    return looked.singles(results, looked.usual(results))
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)
@@ -154,9 +189,9 @@ class _Looked:
     def told(self, results: Results) -> Followed:
         own = results.percent[results.is_known]
         count = len(own)
-        usual = self._usual(results)
-        sums = self._by_session(results, usual)
-        block = max(block_length(sums[:, 3]), float(self._longest(results)))
+        usual = self.usual(results)
+        singles = self.singles(results, usual)
+        sums, block = singles.sums(), singles.block
         drawn = resampled(sums, block, self.settings.resamples, self.settings.seed)
         with np.errstate(divide="ignore", invalid="ignore"):
             mean, more, oftener = (drawn[:, n] / drawn[:, 0] for n in (1, 3, 4))
@@ -184,7 +219,7 @@ class _Looked:
             sessions=int((sums[:, 0] > 0).sum()),
         )
 
-    def _usual(self, results: Results) -> _Usual:
+    def usual(self, results: Results) -> _Usual:
         """What usually follows, to the horizon of some results."""
         means = np.full(len(self.counted), math.nan)
         rates, others, held_against = means.copy(), [np.zeros(0)], 0
@@ -207,21 +242,25 @@ class _Looked:
             others.append(percent[done & ~fired & theirs])
         return _Usual(means=means, rates=rates, count=held_against, others=np.concatenate(others))
 
-    def _by_session(self, results: Results, usual: _Usual) -> Sums:
-        """Of each session from the first on which a setup is known how many results there are, and the sums
-        of these, of those above zero, and of both less anybody's."""
+    def singles(self, results: Results, usual: _Usual) -> SingleResults:
+        """Those that are known, each with anybody's, by session from the first with a known setup."""
         known = results.is_known
-        percent = results.percent[known]
         first = min(
             (int(self._sessions[own.row].min(initial=_LATE)) for own in self._known), default=0
         )
-        at = self._sessions[self.counted.row[known]] - first
-        size = max(0, int(self._sessions.max(initial=-1)) + 1 - first)
+        percent = results.percent[known]
         won = (percent > 0).astype(float)
-        apart = (percent - usual.means[known], won - usual.rates[known])
-        columns = (np.ones(len(percent)), percent, won, *apart)
-        sums: Sums = np.stack([np.bincount(at, own, size) for own in columns], axis=1)
-        return sums
+        singles = SingleResults(
+            signal=np.flatnonzero(known),
+            percent=percent,
+            more=percent - usual.means[known],
+            oftener=won - usual.rates[known],
+            session=self._sessions[self.counted.row[known]] - first,
+            sessions=max(0, int(self._sessions.max(initial=-1)) + 1 - first),
+            block=1.0,
+        )
+        length = block_length(singles.sums()[:, 3])
+        return replace(singles, block=max(length, float(self._longest(results))))
 
     def _longest(self, results: Results) -> int:
         """How many sessions the longest result reaches over, at least one."""

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from zealous_sieve.core.sieve.definition import Sieve
 from zealous_sieve.usecases.desk.outside import OrderKind, Outside
-from zealous_sieve.usecases.doubt import evidence_case, evidence_line, evidence_page
+from zealous_sieve.usecases.doubt import evidence_case, evidence_line, evidence_page, evidence_parts
 from zealous_sieve.usecases.doubt.evidence_case import EvidenceCase
 from zealous_sieve.usecases.doubt.evidence_line import EvidenceLine
 from zealous_sieve.usecases.doubt.evidence_page import EvidencePage
+from zealous_sieve.usecases.doubt.evidence_parts import EvidenceParts
 from zealous_sieve.usecases.shaping import fired, mirroring, preview, sharing, suggested, why
 from zealous_sieve.usecases.shaping.fired import Fired, Sheets
 from zealous_sieve.usecases.shaping.mirroring import MirroredSieve
@@ -62,6 +63,12 @@ def contract(outside: Outside) -> Contract:
         """What followed on the signals of a sieve, with its doubt, and every one of the newest."""
         order = wanted(OrderKind.PREVIEW)
         return evidence_page.evidence_page(outside, body.sieve, body.settings, order)
+
+    @api.endpoint("POST", "/preview/evidence/parts", reply=EvidenceParts, body=EvidenceBody)
+    def parts_of_evidence(body: EvidenceBody) -> EvidenceParts:
+        """What followed on parts of the signals of a sieve, and without the best of them."""
+        order = wanted(OrderKind.PREVIEW)
+        return evidence_parts.evidence_parts(outside, body.sieve, body.settings, order)
 
     @api.endpoint("POST", "/preview/evidence/case", reply=EvidenceCase, body=CaseBody)
     def case_of_evidence(body: CaseBody) -> EvidenceCase:
