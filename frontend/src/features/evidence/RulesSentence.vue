@@ -2,9 +2,9 @@
 import { computed, ref } from 'vue'
 import FormulaText from '@/parts/editor/FormulaText.vue'
 import { answer } from '@/shared/api'
-import InlineText from '@/shared/InlineText.vue'
 import { keys } from '@/shared/questions'
 import { useRead } from '@/shared/read'
+import AmountPart from './AmountPart.vue'
 import { CLAUSES, PLAIN, type Rules } from './rules'
 
 /** By which rules signals are traded, each changed where it is written. */
@@ -32,19 +32,6 @@ const setTarget = (place: number, part: Partial<Target>) =>
 const dropTarget = (place: number) =>
   set({ targets: props.rules!.targets.filter((_, n) => n !== place) })
 
-/** A number as it is written; one that makes no sense leaves all as it was. */
-const amount = (text: string) => {
-  const value = Number(text.trim().replace(',', '.') || '0')
-  return Number.isFinite(value) && value >= 0 && value <= 1e6 ? value : undefined
-}
-function number(text: string, take: (value: number) => void, most = 10_000) {
-  const value = amount(text)
-  if (value !== undefined && Number.isInteger(value) && value <= most) take(value)
-}
-function decimal(text: string, take: (value: number) => void) {
-  const value = amount(text)
-  if (value !== undefined) take(value)
-}
 const selected = (event: Event) => (event.target as HTMLSelectElement).value
 const box = ref<HTMLSelectElement>()
 function begin(event: Event) {
@@ -92,11 +79,10 @@ const missing = computed(() => CLAUSES.filter((own) => props.rules && !own.has(p
       >: at the open after it, if it still holds there</template
     ><template v-if="rules.entry.kind === 'beyond'">
       beyond its bar by
-      <InlineText
-        :value="String(rules.entry.ticks)"
-        :least="3"
-        aria-label="Ticks beyond its bar"
-        @take="(text) => number(text, (ticks) => setEntry({ ticks }))"
+      <AmountPart
+        :value="rules.entry.ticks"
+        label="Ticks beyond its bar"
+        @take="(ticks) => setEntry({ ticks })"
       />
       ticks </template
     ><template v-if="rules.entry.kind === 'at'">
@@ -120,11 +106,10 @@ const missing = computed(() => CLAUSES.filter((own) => props.rules && !own.has(p
       </template></template
     ><template v-if="rules.entry.kind === 'beyond' || rules.entry.kind === 'at'"
       >, working for
-      <InlineText
-        :value="String(rules.entry.expires)"
-        :least="3"
-        aria-label="Bars the order works for"
-        @take="(text) => number(text, (expires) => setEntry({ expires: Math.max(1, expires) }))"
+      <AmountPart
+        :value="rules.entry.expires"
+        label="Bars the order works for"
+        @take="(expires) => setEntry({ expires: Math.max(1, expires) })"
       />
       bars</template
     ><template v-if="rules.stop"
@@ -164,20 +149,20 @@ const missing = computed(() => CLAUSES.filter((own) => props.rules && !own.has(p
       </button></template
     ><template v-for="(target, n) in rules.targets" :key="n"
       >;
-      <InlineText
-        :value="String(Number((100 * target.share).toFixed(2)))"
-        :least="3"
-        :aria-label="`Share of target ${n + 1}, percent`"
-        @take="
-          (text) => decimal(text, (of) => of > 0 && of <= 100 && setTarget(n, { share: of / 100 }))
-        "
+      <AmountPart
+        :value="Number((100 * target.share).toFixed(2))"
+        :label="`Share of target ${n + 1}, percent`"
+        :most="1e6"
+        any
+        @take="(of) => of > 0 && of <= 100 && setTarget(n, { share: of / 100 })"
       />% out at
       <template v-if="target.r !== null">
-        <InlineText
-          :value="String(target.r)"
-          :least="3"
-          :aria-label="`Target ${n + 1} in R`"
-          @take="(text) => decimal(text, (r) => r > 0 && setTarget(n, { r }))"
+        <AmountPart
+          :value="target.r"
+          :label="`Target ${n + 1} in R`"
+          :most="1e6"
+          any
+          @take="(r) => r > 0 && setTarget(n, { r })"
         />
         R</template
       ><template v-else>
@@ -233,22 +218,20 @@ const missing = computed(() => CLAUSES.filter((own) => props.rules && !own.has(p
       </button></template
     ><template v-if="rules.bars"
       >; out after
-      <InlineText
-        :value="String(rules.bars)"
-        :least="3"
-        aria-label="Bars that a trade is held at most"
+      <AmountPart
+        :value="rules.bars"
+        label="Bars that a trade is held at most"
         title="Emptied, it is held without end"
-        @take="(text) => number(text, (bars) => set({ bars }))"
+        @take="(bars) => set({ bars })"
       />
       bars</template
     ><template v-if="rules.against"
       >; out after
-      <InlineText
-        :value="String(rules.against)"
-        :least="3"
-        aria-label="Closes in a row against it"
+      <AmountPart
+        :value="rules.against"
+        label="Closes in a row against it"
         title="Emptied, it does not count"
-        @take="(text) => number(text, (against) => set({ against }))"
+        @take="(against) => set({ against })"
       />
       closes in a row against it</template
     ><template v-if="rules.session_end"
@@ -271,44 +254,46 @@ const missing = computed(() => CLAUSES.filter((own) => props.rules && !own.has(p
       </button></template
     ><template v-if="rules.additions"
       >; up to
-      <InlineText
-        :value="String(rules.additions)"
-        :least="3"
-        aria-label="Additions on later signals"
+      <AmountPart
+        :value="rules.additions"
+        label="Additions on later signals"
         title="Emptied, nothing is added"
-        @take="(text) => number(text, (additions) => set({ additions }), 9)"
+        :most="9"
+        @take="(additions) => set({ additions })"
       />
       added on later signals</template
     ><template v-if="rules.a_day"
       >; at most
-      <InlineText
-        :value="String(rules.a_day)"
-        :least="3"
-        aria-label="Trades a day"
+      <AmountPart
+        :value="rules.a_day"
+        label="Trades a day"
         title="Emptied, as many as there are"
-        @take="(text) => number(text, (a_day) => set({ a_day }))"
+        @take="(a_day) => set({ a_day })"
       />
       a day of each instrument</template
     >. Each side costs
-    <InlineText
-      :value="String(rules.costs.ticks)"
-      :least="3"
-      aria-label="Cost in ticks"
-      @take="(text) => decimal(text, (ticks) => setCosts({ ticks }))"
+    <AmountPart
+      :value="rules.costs.ticks"
+      label="Cost in ticks"
+      :most="1e6"
+      any
+      @take="(ticks) => setCosts({ ticks })"
     />
     ticks,
-    <InlineText
-      :value="String(rules.costs.basis_points)"
-      :least="3"
-      aria-label="Cost in basis points"
-      @take="(text) => decimal(text, (basis_points) => setCosts({ basis_points }))"
+    <AmountPart
+      :value="rules.costs.basis_points"
+      label="Cost in basis points"
+      :most="1e6"
+      any
+      @take="(basis_points) => setCosts({ basis_points })"
     />
     basis points, and
-    <InlineText
-      :value="String(rules.costs.slippage_ticks)"
-      :least="3"
-      aria-label="Slippage in ticks"
-      @take="(text) => decimal(text, (slippage_ticks) => setCosts({ slippage_ticks }))"
+    <AmountPart
+      :value="rules.costs.slippage_ticks"
+      label="Slippage in ticks"
+      :most="1e6"
+      any
+      @take="(slippage_ticks) => setCosts({ slippage_ticks })"
     />
     ticks of slippage where it is not a limit.
     <select

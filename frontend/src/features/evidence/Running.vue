@@ -1,32 +1,20 @@
 <script setup lang="ts">
-import { useElementSize } from '@vueuse/core'
 import { computed, ref } from 'vue'
 import type { Schemas } from '@/shared/api'
-import { ticks } from '@/parts/drawings/scale'
 import { barTime } from '@/shared/format'
+import { LEFT, RIGHT, useSheet } from './sheet'
 
 /** What trades made together, as one after another ended. */
 const props = defineProps<{ of: Schemas['RunningTotal']; label: string }>()
-const [LEFT, RIGHT, TOP, BOTTOM, HEIGHT] = [46, 12, 8, 24, 170]
+const HEIGHT = 170
 const box = ref<HTMLElement>()
-const { width } = useElementSize(box)
-const wide = computed(() => Math.max(40, width.value - LEFT - RIGHT))
-const high = HEIGHT - TOP - BOTTOM
-const reach = computed(() => {
-  const all = [0, ...props.of.totals]
-  const [low, most] = [Math.min(...all), Math.max(...all)]
-  const room = (most - low) * 0.05 || 1
-  return { low: low - room, most: most + room }
-})
+const { wide, y, levels } = useSheet(box, () => props.of.totals, HEIGHT, 24)
 const count = computed(() => Math.max(1, props.of.totals.length))
 const x = (n: number) => LEFT + (wide.value * n) / count.value
-const y = (value: number) =>
-  TOP + high * (1 - (value - reach.value.low) / (reach.value.most - reach.value.low))
 const path = computed(
   () =>
     `M${[0, ...props.of.totals].map((v, n) => `${x(n).toFixed(1)} ${y(v).toFixed(1)}`).join('L')}`,
 )
-const levels = computed(() => ticks(reach.value.low, reach.value.most, 'linear', 5))
 </script>
 
 <template>

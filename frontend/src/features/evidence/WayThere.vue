@@ -1,26 +1,21 @@
 <script setup lang="ts">
-import { useElementSize } from '@vueuse/core'
 import { computed, ref } from 'vue'
 import type { Schemas } from '@/shared/api'
 import { ticks } from '@/parts/drawings/scale'
+import { LEFT, RIGHT, TOP, useSheet } from './sheet'
 
 /** The mean of results bar by bar after the signal, and the band in which the middle half of them lies. */
 const props = defineProps<{ of: Schemas['PathAhead']; label: string }>()
-const [LEFT, RIGHT, TOP, BOTTOM, HEIGHT] = [46, 12, 8, 34, 200]
+const HEIGHT = 200
 const box = ref<HTMLElement>()
-const { width } = useElementSize(box)
-const wide = computed(() => Math.max(40, width.value - LEFT - RIGHT))
-const high = HEIGHT - TOP - BOTTOM
-const reach = computed(() => {
-  const all = [0, ...props.of.low, ...props.of.high, ...props.of.mean]
-  const [low, most] = [Math.min(...all), Math.max(...all)]
-  const room = (most - low) * 0.05 || 1
-  return { low: low - room, most: most + room }
-})
+const { wide, high, y, levels } = useSheet(
+  box,
+  () => [...props.of.low, ...props.of.high, ...props.of.mean],
+  HEIGHT,
+  34,
+)
 const last = computed(() => Math.max(1, props.of.mean.length))
 const x = (bar: number) => LEFT + (wide.value * bar) / last.value
-const y = (value: number) =>
-  TOP + high * (1 - (value - reach.value.low) / (reach.value.most - reach.value.low))
 /** All begin where results count from. */
 const line = (values: readonly number[]) =>
   [0, ...values].map((v, n) => `${x(n).toFixed(1)} ${y(v).toFixed(1)}`)
@@ -28,7 +23,6 @@ const mean = computed(() => `M${line(props.of.mean).join('L')}`)
 const band = computed(
   () => `M${[...line(props.of.low), ...line(props.of.high).reverse()].join('L')}Z`,
 )
-const levels = computed(() => ticks(reach.value.low, reach.value.most, 'linear', 5))
 const bars = computed(() =>
   ticks(0, last.value, 'linear', Math.max(2, Math.min(last.value, wide.value / 60))).filter(
     (tick) => Number.isInteger(tick.at) && tick.at > 0,
